@@ -1,0 +1,275 @@
+"""The engine process: one thread makes sound block by block, another listens to the window.
+
+It is started with the shared memory and one end of a pipe as inherited file handles, and ends by
+itself when the window is gone. Messages from the window are tuples `(what, …)`; see `Engine.hear`.
+"""
+
+from __future__ import annotations
+
+import gc
+import os
+import sys
+import threading
+import time
+from collections import deque
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.errors import FeltDialError
+from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
+from felt_dial.live.player import Player
+from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, SCOPE, Shared
+from felt_dial.patch.document import read_patch
+from felt_dial.sound.loudness import LoudnessMeter
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.phrases import PHRASES
+from felt_dial.sound.program import Program
+from felt_dial.sound.voices import OFF, ON, Event
+
+SWAP_FADE = 0.010
+
+
+class Engine:
+    """Makes the sound of the patch that the window sent last."""
+
+    def __init__(self, shared: Shared, window: Connection, device: str, rate: float, frames: int) -> None:
+        self.shared, self.window = shared, window
+        self.rate, self.frames, self.wanted = rate, frames, device
+        self.program = Program(new_patch(), rate, frames)
+        self.generation = 0
+        self.old: Program | None = None
+        self.ready: tuple[Program, int, bool] | None = None
+        self.faded = 0
+        self.player = Player(rate)
+        self.commands: deque[tuple[Any, ...]] = deque()
+        self.hold = False
+        self.held_back: set[float] = set()
+        self.meter = LoudnessMeter(rate, frames)
+        self.ramp = np.arange(round(SWAP_FADE * rate), dtype=np.float32) / (SWAP_FADE * rate)
+        self.output: SimulatedOutput | PortAudioOutput | None = None
+        self.quiet_blocks = 0
+        self.down = False
+
+    # --- the sound -----------------------------------------------------------------------------
+
+    def block(self) -> NDArray[np.float32]:
+        """Makes the next block and reports what happened in it."""
+        begin = time.perf_counter()
+        data = self.shared.data
+        if self.ready is not None and self.old is None:
+            self._swap()
+        events = self._events()
+        out = self.program.block(events)
+        if self.old is not None:
+            self._fade(out)
+        self.meter.add(out)
+        self._show(out, data)
+        self._tidy()
+        took = (time.perf_counter() - begin) * self.rate / self.frames
+        data["load"] += 0.03 * (took - data["load"])
+        data["blocks"] += 1
+        return out
+
+    def _swap(self) -> None:
+        assert self.ready is not None
+        fresh, generation, carry = self.ready
+        self.ready = None
+        if carry:
+            fresh.carry_on(self.program)
+        else:
+            fresh.strike_again(self.program)
+        self.old, self.program, self.generation = self.program, fresh, generation
+        self.faded = 0
+
+    def _fade(self, out: NDArray[np.float32]) -> None:
+        assert self.old is not None
+        before = self.old.block()
+        ramp = np.ones(self.frames, np.float32)
+        part = self.ramp[self.faded : self.faded + self.frames]
+        ramp[: len(part)] = part
+        out *= ramp
+        out += before * (1 - ramp)
+        self.faded += self.frames
+        if self.faded >= len(self.ramp):
+            self.old = None
+
+    def _events(self) -> list[Event]:
+        events: list[Event] = []
+        while self.commands:
+            events += self._obey(self.commands.popleft())
+        for event in self.shared.received():
+            if event.kind == OFF and self.hold:
+                self.held_back.add(event.key)
+                continue
+            if event.kind == ON:
+                self.held_back.discard(event.key)
+            events.append(event)
+        return events + self.player.block(self.frames, float(self.program.current[self.program.at["tempo"]]))
+
+    def _obey(self, command: tuple[Any, ...]) -> list[Event]:
+        what, *rest = command
+        if what == "play":
+            ends = self.player.stop()
+            self.player.play(PHRASES[rest[0]], bool(rest[1]))
+            return ends
+        if what == "loop":
+            self.player.loop = bool(rest[0])
+        elif what == "stop":
+            return self.player.stop()
+        elif what == "hold":
+            self.hold = bool(rest[0])
+            if not self.hold:
+                ends = [Event(0, OFF, key) for key in self.held_back]
+                self.held_back.clear()
+                return ends
+        return []
+
+    def _show(self, out: NDArray[np.float32], data: Any) -> None:
+        program, voices = self.program, self.program.voices
+        report = program.report
+        data["peaks"][0], data["peaks"][1] = report.left, report.right
+        data["held_down"] += report.held_down
+        for n, strand in enumerate(program.strands):
+            data["layer_peaks"][n] = strand.peak
+        data["voices"] = len(voices.active)
+        data["momentary"] = self.meter.momentary()
+        data["short_term"] = self.meter.short_term()
+        data["beads"][: program.count] = program.beads()
+        row = voices.newest
+        movers = min(len(program.movers), MOST_MOVERS)
+        if row >= 0:
+            data["movers"][:movers, :3] = program.motion.state[:movers, row, :3]
+            data["movers"][:movers, 3] = program.moves[:movers, row, -1]
+        else:
+            data["movers"][:movers, :3] = program.motion.state[:movers, -1, :3]
+            data["movers"][:movers, 3] = -2.0
+        for n, placed in enumerate(program.placed()[:MOST_PLACED]):
+            data["costs"][n] = placed.cost * 1e-9 * self.rate / self.frames
+        keys = data["keys"]
+        keys[:] = 0
+        for held in np.flatnonzero(voices.held):
+            keys[int(voices.key[held]) & 127] = 1
+        data["playing"] = self.player.phrase is not None
+        data["position"] = self.player.position
+        at = int(data["scope_written"]) % SCOPE
+        first = min(self.frames, SCOPE - at)
+        data["scope"][:, at : at + first] = out[:, :first]
+        data["scope"][:, : self.frames - first] = out[:, first:]
+        data["scope_written"] += self.frames
+        data["generation"] = self.generation
+        if report.broken:
+            self.commands.append(("broken", tuple(report.broken)))
+
+    def _tidy(self) -> None:
+        """Collects garbage only while nothing sounds."""
+        for command in [c for c in self.commands if c[0] == "broken"]:
+            self.commands.remove(command)
+            self.tell("broken", *command[1])
+        self.quiet_blocks = 0 if len(self.program.voices.active) or self.old else self.quiet_blocks + 1
+        if self.quiet_blocks == 200:
+            gc.collect(1)
+
+    # --- the window ----------------------------------------------------------------------------
+
+    def tell(self, *message: Any) -> None:
+        """Sends the window a message; a window that is gone ends the engine elsewhere."""
+        try:
+            self.window.send(message)
+        except OSError:
+            self.down = True
+
+    def listen(self) -> None:
+        """The side thread: hears the window and builds programs off the audio path."""
+        try:
+            while True:
+                message = self.window.recv()
+                if message[0] == "patch":
+                    while self.window.poll() and message[0] == "patch":
+                        newer = self.window.recv()
+                        if newer[0] == "patch":
+                            message = (*newer[:3], newer[3] and message[3])
+                        else:
+                            self.hear(newer)
+                self.hear(message)
+        except (EOFError, OSError):
+            os._exit(0)
+
+    def hear(self, message: tuple[Any, ...]) -> None:
+        """Acts on one message."""
+        what, *rest = message
+        if what == "patch":
+            text, generation, carry = rest
+            try:
+                patch = read_patch(text, "The patch from the window")
+                program = Program(patch, self.rate, self.frames, 1, self.shared.data["values"][generation % BANKS])
+            except (FeltDialError, KeyError) as wrong:
+                self.tell("refused", str(wrong))
+                return
+            while self.ready is not None and self.old is not None:
+                time.sleep(0.002)
+            self.ready = (program, generation, carry)
+        elif what == "keep" and isinstance(self.output, SimulatedOutput):
+            self.output.keep()
+        elif what == "write" and isinstance(self.output, SimulatedOutput):
+            self.output.write(Path(rest[0]))
+            self.tell("written", rest[0])
+        elif what == "devices":
+            self.tell("devices", [tuple(device) for device in list_devices()])
+        elif what == "quit":
+            os._exit(0)
+        else:
+            self.commands.append(message)
+
+    def late(self, seconds: float) -> None:
+        """A block came too late for the device."""
+        self.shared.data["late"] += 1
+        self.shared.data["worst_late"] = max(self.shared.data["worst_late"], seconds)
+
+    def open(self) -> None:
+        """Opens the wanted output, or the simulated one with a word of why."""
+        real = next((d for d in list_devices() if d.real), None) if self.wanted == "default" else None
+        wanted = real.id if real else SIMULATED if self.wanted == "default" else self.wanted
+        said = "" if wanted != SIMULATED or self.wanted == SIMULATED else "no audio device was found"
+        if wanted != SIMULATED:
+            try:
+                self.output = PortAudioOutput(wanted, self.rate, self.frames, self.block, self.late)
+            except (NoDevice, ValueError) as wrong:
+                said = str(wrong)
+        if self.output is None:
+            self.output = SimulatedOutput(self.rate, self.frames, self.block, self.late)
+        name = next((d.name for d in list_devices() if d.id == wanted), "") if not said else ""
+        self.tell("open", wanted if not said else SIMULATED, name or "Simulated output", self.rate, self.frames, said)
+
+    def run(self) -> None:
+        """Plays until the process ends."""
+        self._warm()
+        threading.Thread(target=self.listen, daemon=True).start()
+        self.open()
+        gc.collect()
+        gc.freeze()
+        gc.disable()
+        assert self.output is not None
+        self.output.run()
+
+    def _warm(self) -> None:
+        """Loads every kernel from the cache before the first block is due."""
+        from felt_dial.sound.compile import patch_of_everything
+
+        program = Program(patch_of_everything(), self.rate, self.frames)
+        program.block([Event(0, ON, 60, 0.5)])
+        program.block([Event(0, OFF, 60)])
+
+
+def main(arguments: list[str]) -> None:
+    """`python -m felt_dial.live.engine MEMORY PIPE DEVICE RATE FRAMES`, started by the window."""
+    memory, pipe, device, rate, frames = arguments
+    sys.setswitchinterval(0.0005)
+    Engine(Shared(int(memory)), Connection(int(pipe)), device, float(rate), int(frames)).run()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -1,0 +1,201 @@
+"""The window's end of the engine: starts it, sends patches and values, brings it back when it dies."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from multiprocessing.connection import Connection
+from typing import Any
+
+from felt_dial.live.devices import SIMULATED
+from felt_dial.live.shared import BANKS, Shared
+from felt_dial.patch.document import write_patch
+from felt_dial.patch.patch import Patch, Slot, slots, structure
+from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event
+
+
+class EngineLink:
+    """What the window says to the engine and hears from it; no call waits for the engine."""
+
+    def __init__(self, device: str = "default", rate: int = 48000, frames: int = 256) -> None:
+        self.device, self.rate, self.frames = device, rate, frames
+        self.shared = Shared()
+        self.output_name = ""
+        self.said = ""
+        self.generation = 0
+        self.patch: Patch | None = None
+        self.slot_of: dict[str, int] = {}
+        self.ready = False
+        self.restarts = 0
+        self.quality = 1
+        self._structure: tuple[Any, ...] = ()
+        self._process: subprocess.Popen[bytes] | None = None
+        self._pipe: Connection | None = None
+        self._phrase: tuple[str, bool] | None = None
+
+    def start(self) -> None:
+        """Starts the engine process and sends it the patch, if there is one."""
+        ours, theirs = socket.socketpair()
+        with theirs:
+            environment = {k: v for k, v in os.environ.items() if k != "FELT_DIAL_ROLE"}
+            handles = (self.shared.handle, theirs.fileno())
+            command = [sys.executable, "-m", "felt_dial.live.engine", *map(str, handles)]
+            command += [self.device, str(self.rate), str(self.frames)]
+            self._process = subprocess.Popen(command, pass_fds=handles, env=environment, stdin=subprocess.DEVNULL)
+        self._pipe = Connection(ours.detach())
+        self.ready = False
+        if self.patch is not None:
+            self._send_patch(self.patch, carry=False)
+        if self._phrase:
+            self._tell("play", *self._phrase)
+
+    def close(self) -> None:
+        """Ends the engine."""
+        self._tell("quit")
+        if self._process is not None:
+            try:
+                self._process.wait(1.0)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+        self._process = None
+
+    def kill(self) -> None:
+        """Ends the engine without warning, as a crash would."""
+        if self._process is not None:
+            self._process.kill()
+
+    def reopen(self, device: str, rate: int, frames: int) -> None:
+        """Another device, rate or block: the engine is started anew with them."""
+        self.close()
+        self.device, self.rate, self.frames = device, rate, frames
+        self.start()
+
+    def poll(self) -> list[tuple[Any, ...]]:
+        """What the engine said since the last call; brings it back if it died."""
+        heard: list[tuple[Any, ...]] = []
+        if self._process is None:
+            return heard
+        try:
+            while self._pipe is not None and self._pipe.poll():
+                heard.append(self._pipe.recv())
+        except (EOFError, OSError):
+            self._pipe = None
+        if self._process.poll() is not None or self._pipe is None:
+            self._process.kill()
+            self._process.wait()
+            self.restarts += 1
+            self.start()
+            heard.append(("died",))
+        for message in heard:
+            if message[0] == "open":
+                self.ready = True
+                self.output_name, self.said = message[2], message[5]
+        return heard
+
+    def wait_until_ready(self, seconds: float = 10.0) -> bool:
+        """Polls until the engine plays; for the command line and tests."""
+        end = time.monotonic() + seconds
+        while not self.ready and time.monotonic() < end:
+            self.poll()
+            time.sleep(0.01)
+        return self.ready
+
+    def _tell(self, *message: Any) -> None:
+        if self._pipe is None:
+            return
+        try:
+            self._pipe.send(message)
+        except OSError:
+            self._pipe = None
+
+    def show(self, patch: Patch, carry: bool) -> None:
+        """Makes the engine sound like `patch`: by values alone where only values differ."""
+        if self.patch is not None and carry and structure(patch) == self._structure:
+            self._write_values(patch, self.generation)
+            self.patch = patch
+        else:
+            self.patch = patch
+            self._send_patch(patch, carry)
+
+    def _write_values(self, patch: Patch, generation: int) -> list[Slot]:
+        listed = list(slots(patch))
+        row = self.shared.data["values"][generation % BANKS]
+        row[: len(listed)] = [slot.param.encode(slot.value) for slot in listed]
+        return listed
+
+    def _send_patch(self, patch: Patch, carry: bool) -> None:
+        self.generation += 1
+        listed = self._write_values(patch, self.generation)
+        self.slot_of = {slot.path: n for n, slot in enumerate(listed)}
+        self._structure = structure(patch)
+        self._tell("patch", write_patch(patch), self.generation, carry)
+
+    @property
+    def settled(self) -> bool:
+        """True while the engine sounds the patch that was shown last."""
+        return int(self.shared.data["generation"]) == self.generation
+
+    def bead(self, path: str) -> float | None:
+        """The value of a parameter at this moment; None where the engine does not know it yet."""
+        slot = self.slot_of.get(path)
+        return None if slot is None or not self.settled else float(self.shared.data["beads"][slot])
+
+    def play(self, phrase: str, loop: bool) -> None:
+        """Plays a phrase from its beginning."""
+        self._phrase = (phrase, loop)
+        self._tell("play", phrase, loop)
+
+    def stop(self) -> None:
+        """Stops the phrase."""
+        self._phrase = None
+        self._tell("stop")
+
+    def loop(self, on: bool) -> None:
+        """Whether the phrase begins again at its end."""
+        if self._phrase:
+            self._phrase = (self._phrase[0], on)
+        self._tell("loop", on)
+
+    def hold(self, on: bool) -> None:
+        """Whether keys that are let go still sound."""
+        self._tell("hold", on)
+
+    def ask_devices(self) -> None:
+        """Asks for the list of outputs; the answer comes through `poll`."""
+        self._tell("devices")
+
+    def keep(self) -> None:
+        """The simulated output begins to keep what it plays."""
+        self._tell("keep")
+
+    def write(self, path: str) -> None:
+        """The simulated output writes what it kept as a WAV file."""
+        self._tell("write", path)
+
+    def note_on(self, key: int, velocity: float) -> None:
+        """A key goes down, velocity 0–1."""
+        self.shared.send(Event(0, ON, key, velocity))
+
+    def note_off(self, key: int) -> None:
+        """A key goes up."""
+        self.shared.send(Event(0, OFF, key))
+
+    def wheel(self, value: float) -> None:
+        """The mod wheel, 0–1."""
+        self.shared.send(Event(0, WHEEL, 0, value))
+
+    def bend(self, value: float) -> None:
+        """The bend wheel, −1 to 1."""
+        self.shared.send(Event(0, BEND, 0, value))
+
+    def silence(self) -> None:
+        """Lets go of everything."""
+        self._tell("hold", False)
+        self.shared.send(Event(0, PANIC))
+
+
+__all__ = ["SIMULATED", "EngineLink"]

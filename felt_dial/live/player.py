@@ -1,0 +1,62 @@
+"""Player and transport: a phrase becomes events of the block that is about to sound."""
+
+from __future__ import annotations
+
+from felt_dial.sound.phrases import Beat, Phrase
+from felt_dial.sound.voices import OFF, ON, Event
+
+
+class Player:
+    """Plays one phrase at the tempo of the moment; notes begin and end on their frame."""
+
+    def __init__(self, rate: float) -> None:
+        self.rate = rate
+        self.phrase: Phrase | None = None
+        self.loop = True
+        self.position = 0.0
+        self._sounding: list[tuple[float, int]] = []
+
+    def play(self, phrase: Phrase, loop: bool) -> None:
+        """Begins a phrase from its first beat at the next block."""
+        self.phrase, self.loop, self.position = phrase, loop, 0.0
+
+    def stop(self) -> list[Event]:
+        """Ends it and lets go of its notes."""
+        self.phrase = None
+        ends = [Event(0, OFF, key) for _, key in self._sounding]
+        self._sounding = []
+        return ends
+
+    def block(self, frames: int, tempo: float) -> list[Event]:
+        """Events of the next `frames` frames, in order."""
+        if self.phrase is None:
+            return []
+        beats = frames / self.rate * tempo / 60.0
+        events: list[Event] = []
+        start = self.position
+        end = start + beats
+        for turn in (0, 1):
+            offset = turn * self.phrase.beats
+            if turn and not self.loop:
+                break
+            for note in self.phrase.notes:
+                if start <= note.at + offset < end:
+                    events += self._begin(note, note.at + offset, start, frames, beats)
+        for off, key in [pair for pair in self._sounding if pair[0] < end]:
+            events.append(Event(self._frame(off, start, frames, beats), OFF, key))
+            self._sounding.remove((off, key))
+        self.position = end
+        if end >= self.phrase.beats:
+            if self.loop:
+                self.position -= self.phrase.beats
+                self._sounding = [(off - self.phrase.beats, key) for off, key in self._sounding]
+            elif not self._sounding:
+                self.phrase = None
+        return sorted(events, key=lambda event: (event.frame, event.kind == ON))
+
+    def _frame(self, at: float, start: float, frames: int, beats: float) -> int:
+        return min(max(int((at - start) / beats * frames), 0), frames - 1)
+
+    def _begin(self, note: Beat, at: float, start: float, frames: int, beats: float) -> list[Event]:
+        self._sounding.append((at + note.length, note.key))
+        return [Event(self._frame(at, start, frames, beats), ON, note.key, note.velocity / 127)]

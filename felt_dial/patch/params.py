@@ -1,0 +1,258 @@
+"""Parameters: declared once, next to the module they belong to, and read by everything else.
+
+The dial, typed entry, the engine's values, thread depths, the JSON Schema and the reference in the
+docs all come from these declarations.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Annotated, Any
+
+from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
+
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.units import COUNT, DIVISIONS, MINUS, RATE, THIN, Beats, NotReadable, Unit, Value, read_beats
+
+LINEAR, LOG, CUBIC = "linear", "log", "cubic"
+
+
+class OutOfRange(FeltDialError):
+    """A value that its parameter does not take."""
+
+
+class Parameter:
+    """What every kind of parameter shares: a name, a default, and what it does to the sound."""
+
+    label: str
+    default: Value
+    says: str
+    movable = False
+    name = ""
+    smooth = False
+
+    if TYPE_CHECKING:
+
+        def __get__(self, owner: object, kind: type | None = None) -> Any: ...
+
+    def check(self, value: object) -> Value:
+        """The value as it is kept; raises `OutOfRange` with the reason."""
+        raise OutOfRange(f"{self.label} takes no {value!r}.")
+
+    def encode(self, value: Value) -> float:
+        """The value as one float64 for the engine."""
+        raise OutOfRange(f"{self.label} has no number for {value!r}.")
+
+    def write(self, value: Value) -> str:
+        """The value as a person reads it."""
+        return str(value)
+
+    def read(self, text: str) -> Value:
+        """The value that a person typed."""
+        raise NotReadable(f"{self.label} does not take “{text}”.")
+
+    def schema(self) -> dict[str, Any]:
+        """The JSON Schema of the value in a file."""
+        return {}
+
+    def field_type(self) -> Any:
+        """The annotation under which pydantic validates and writes the value."""
+
+        def keep(value: object) -> Value:
+            try:
+                return self.check(value)
+            except OutOfRange as wrong:
+                raise ValueError(str(wrong)) from None
+
+        about = {"title": self.label, "description": self.says, **self.schema()}
+        return Annotated[Any, BeforeValidator(keep), PlainSerializer(_plain), WithJsonSchema(about)]
+
+
+def _plain(value: Value) -> Any:
+    return {"beats": value.count} if isinstance(value, Beats) else value
+
+
+class Param(Parameter):
+    """A number on a dial.
+
+    Parameters
+    ----------
+    span : (low, high)
+        Ends of the range, in `unit`, both reachable.
+    taper : LINEAR, LOG or CUBIC
+        How the way of the dial maps to the range.
+    beats : bool
+        The value may also be given in beats and then follows the tempo.
+    whole : bool
+        Only whole numbers.
+    """
+
+    smooth = True
+
+    def __init__(
+        self,
+        label: str,
+        default: float,
+        span: tuple[float, float],
+        unit: Unit,
+        *,
+        says: str,
+        taper: str = LINEAR,
+        beats: bool = False,
+        whole: bool = False,
+        movable: bool = True,
+    ) -> None:
+        self.label, self.default, self.says = label, default, says
+        self.low, self.high = span
+        self.unit, self.taper, self.beats, self.whole = unit, taper, beats, whole
+        self.movable, self.smooth = movable, not whole
+
+    @property
+    def two_sided(self) -> bool:
+        """True where the dial is sewn from its middle."""
+        return self.low < 0 < self.high and self.unit.name != "a level"
+
+    def check(self, value: object) -> Value:
+        if isinstance(value, dict) and set(value) == {"beats"}:
+            value = value["beats"]
+            if isinstance(value, bool) or not isinstance(value, int | float):
+                raise OutOfRange(f"{self.label} takes a number of beats, not {value!r}.")
+            value = Beats(float(value))
+        if isinstance(value, Beats):
+            if not self.beats:
+                raise OutOfRange(f"{self.label} is not counted in beats.")
+            if not 1 / 64 <= value.count <= 64:
+                raise OutOfRange(f"{self.label} of {value.count:g} beats is outside 1/64 … 64 beats.")
+            return value
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            raise OutOfRange(f"{self.label} takes a number, not {value!r}.")
+        if not math.isfinite(value):
+            raise OutOfRange(f"{self.label} takes a finite number, not {value}.")
+        if not self.low <= value <= self.high:
+            raise OutOfRange(
+                f"{self.label} of {self.unit.write(value)} is outside "
+                f"{self.unit.write(self.low)} … {self.unit.write(self.high)}."
+            )
+        if self.whole and value != round(value):
+            raise OutOfRange(f"{self.label} takes whole numbers, not {value:g}.")
+        return round(value) if self.whole else float(value)
+
+    def encode(self, value: Value) -> float:
+        """Real units; a count of beats travels as its negative, since times and rates never are."""
+        return -value.count if isinstance(value, Beats) else float(value)
+
+    def write(self, value: Value) -> str:
+        return str(value) if isinstance(value, Beats) else self.unit.write(float(value))
+
+    def read(self, text: str) -> Value:
+        if self.beats and (beats := read_beats(text)):
+            return self.check(beats)
+        return self.check(self.unit.read(text))
+
+    def position(self, value: Value) -> float:
+        """Where the dial stands for a value, 0 to 1."""
+        if isinstance(value, Beats):
+            counts = list(DIVISIONS.values())
+            nearest = min(range(len(counts)), key=lambda i: abs(math.log(counts[i] / value.count)))
+            return nearest / (len(counts) - 1)
+        value = min(max(float(value), self.low), self.high)
+        if self.taper == LOG:
+            return math.log(value / self.low) / math.log(self.high / self.low)
+        part = (value - self.low) / (self.high - self.low)
+        return float(part ** (1 / 3)) if self.taper == CUBIC else part
+
+    def at(self, position: float, in_beats: bool = False) -> Value:
+        """The value for a dial position from 0 to 1."""
+        position = min(max(position, 0.0), 1.0)
+        if in_beats:
+            counts = list(DIVISIONS.values())
+            return Beats(counts[round(position * (len(counts) - 1))])
+        if self.taper == LOG:
+            value = self.low * (self.high / self.low) ** position
+        else:
+            value = self.low + (self.high - self.low) * (position**3 if self.taper == CUBIC else position)
+        value = min(max(value, self.low), self.high)
+        return round(value) if self.whole else value
+
+    def resolve(self, value: Value, tempo: float) -> float:
+        """The value in the parameter's own unit, beats worked out at `tempo`."""
+        if not isinstance(value, Beats):
+            return float(value)
+        seconds = value.seconds(tempo)
+        return min(max(1.0 / seconds if self.unit is RATE else seconds, self.low), self.high)
+
+    def moved(self, value: float, amount: float) -> float:
+        """`value` after a thread adds `amount` (octaves on geometric units), held in range."""
+        value = value * 2.0**amount if self.unit.geometric else value + amount
+        return min(max(value, self.low), self.high)
+
+    def schema(self) -> dict[str, Any]:
+        plain: dict[str, Any] = {"type": "number", "minimum": self.low, "maximum": self.high}
+        if self.beats:
+            beats = {"type": "object", "properties": {"beats": {"type": "number"}}, "required": ["beats"]}
+            return {"anyOf": [plain, beats], "default": self.default}
+        return {**plain, "default": self.default}
+
+
+class Choice(Parameter):
+    """One of a few named options, given as `{id: label}`."""
+
+    def __init__(self, label: str, default: str, options: Mapping[str, str], *, says: str) -> None:
+        self.label, self.default, self.says = label, default, says
+        self.options = dict(options)
+        self.ids = tuple(self.options)
+
+    def check(self, value: object) -> Value:
+        if not isinstance(value, str) or value not in self.options:
+            raise OutOfRange(f"{self.label} takes {', '.join(self.ids)}, not {value!r}.")
+        return value
+
+    def encode(self, value: Value) -> float:
+        return float(self.ids.index(str(value)))
+
+    def write(self, value: Value) -> str:
+        return self.options[str(value)]
+
+    def read(self, text: str) -> Value:
+        wanted = text.strip().lower()
+        for key, label in self.options.items():
+            if wanted in (key.lower(), label.lower()):
+                return key
+        raise NotReadable(f"“{text.strip()}” is no {self.label.lower()}: try {', '.join(self.options.values())}.")
+
+    def schema(self) -> dict[str, Any]:
+        return {"enum": list(self.ids), "default": self.default}
+
+
+class Switch(Parameter):
+    """On or off."""
+
+    def __init__(self, label: str, default: bool, *, says: str, smooth: bool = False) -> None:
+        self.label, self.default, self.says, self.smooth = label, default, says, smooth
+
+    def check(self, value: object) -> Value:
+        if not isinstance(value, bool):
+            raise OutOfRange(f"{self.label} takes true or false, not {value!r}.")
+        return value
+
+    def encode(self, value: Value) -> float:
+        return 1.0 if value else 0.0
+
+    def write(self, value: Value) -> str:
+        return "on" if value else "off"
+
+    def read(self, text: str) -> Value:
+        known = {"on": True, "true": True, "yes": True, "1": True, "off": False, "false": False, "no": False, "0": False}
+        if text.strip().lower() not in known:
+            raise NotReadable(f"“{text.strip()}” is neither on nor off.")
+        return known[text.strip().lower()]
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "boolean", "default": self.default}
+
+
+__all__ = [
+    "COUNT", "CUBIC", "LINEAR", "LOG", "MINUS", "THIN",
+    "Choice", "OutOfRange", "Param", "Parameter", "Switch",
+]  # fmt: skip

@@ -1,0 +1,253 @@
+"""Units: how a value is read from a person's typing and written on the screen.
+
+Values live in real units everywhere (hertz, seconds, decibels, semitones, cents, fractions 0–1).
+A time or a rate may instead be a number of beats, which follows the tempo.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from felt_dial.errors import FeltDialError
+
+THIN = "\u2009"
+MINUS = "\u2212"
+NOTE_NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
+
+
+class NotReadable(FeltDialError):
+    """What was typed is not a value of this unit."""
+
+
+@dataclass(frozen=True)
+class Beats:
+    """A length counted in quarter notes; a dotted eighth is `Beats(0.75)`."""
+
+    count: float
+
+    def seconds(self, tempo: float) -> float:
+        """Length in seconds at `tempo` beats per minute."""
+        return self.count * 60.0 / tempo
+
+    def __str__(self) -> str:
+        return division_name(self.count)
+
+
+Value = float | int | bool | str | Beats
+
+
+def _divisions() -> dict[str, float]:
+    found = {}
+    for bottom in (64, 32, 16, 8, 4, 2, 1):
+        for mark, factor in (("t", 2 / 3), ("", 1.0), ("d", 1.5)):
+            found[f"1/{bottom}{mark}"] = 4.0 / bottom * factor
+    found |= {"2/1": 8.0, "4/1": 16.0}
+    return dict(sorted(found.items(), key=lambda item: item[1]))
+
+
+DIVISIONS = _divisions()
+
+
+def division_name(count: float) -> str:
+    """`1/8d` for 0.75 beats; a plain count where no note value has that length."""
+    for name, beats in DIVISIONS.items():
+        if math.isclose(beats, count, rel_tol=1e-9):
+            return name
+    return f"{count:g} beats"
+
+
+def note_name(key: int) -> str:
+    """`A4` for key 69: scientific pitch, where key 60 is C4."""
+    return f"{NOTE_NAMES[key % 12]}{key // 12 - 1}"
+
+
+def note_frequency(key: float) -> float:
+    """Hertz of a MIDI key in equal temperament, A4 = 440 Hz (ISO 16:1975)."""
+    return float(440.0 * 2.0 ** ((key - 69.0) / 12.0))
+
+
+_NUMBER = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*(.*)", re.IGNORECASE)
+_NOTE = re.compile(r"([A-Ga-g])([#b]?)(-?\d)$")
+_DIVISION = re.compile(r"(\d+)/(\d+)([dt]?)$")
+_BEATS = re.compile(r"([+]?(?:\d+\.?\d*|\.\d+))\s*(beat|beats|bt)$")
+
+
+def _tidy(text: str) -> str:
+    return text.strip().replace(MINUS, "-").replace(THIN, " ").replace("\u00a0", " ").replace(",", ".")
+
+
+def _suffixed(text: str, suffixes: dict[str, float]) -> float | None:
+    """The number in `text` times the factor of its suffix; None where it has no such suffix."""
+    found = _NUMBER.fullmatch(_tidy(text))
+    if not found:
+        return None
+    factor = suffixes.get(found[2].strip().lower())
+    return None if factor is None else float(found[1]) * factor
+
+
+def read_note(text: str) -> int | None:
+    """Key of a note name such as `C#3` (C4 is key 60); None where it is not one."""
+    found = _NOTE.fullmatch(_tidy(text))
+    if not found:
+        return None
+    step = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}[found[1].upper()]
+    return step + {"": 0, "#": 1, "b": -1}[found[2]] + 12 * (int(found[3]) + 1)
+
+
+def read_beats(text: str) -> Beats | None:
+    """Beats of `1/8d`, `1/4t`, `3 beats`; None where it is not a note length."""
+    text = _tidy(text).lower()
+    if (found := _DIVISION.fullmatch(text)) and int(found[2]) > 0 and int(found[1]) > 0:
+        whole = int(found[1]) / int(found[2])
+        return Beats(4.0 * whole * {"": 1.0, "d": 1.5, "t": 2.0 / 3.0}[found[3]])
+    if found := _BEATS.fullmatch(text):
+        return Beats(float(found[1])) if float(found[1]) > 0 else None
+    return None
+
+
+def number(value: float, digits: int, signed: bool = False) -> str:
+    """A number with a real minus sign, never a negative zero."""
+    text = f"{value:.{digits}f}"
+    if float(text) == 0.0:
+        text = f"{0:.{digits}f}"
+    elif signed and value > 0:
+        text = "+" + text
+    return text.replace("-", MINUS)
+
+
+def _three(value: float) -> str:
+    """Three significant digits."""
+    size = abs(value)
+    return number(value, 2 if size < 9.995 else 1 if size < 99.95 else 0)
+
+
+@dataclass(frozen=True)
+class Unit:
+    """How one kind of value is read and written.
+
+    `geometric` units are moved by ratios: a thread's depth on them is in `depth` units, and
+    `amount` turns such a depth into octaves; on other units a depth is simply added.
+    """
+
+    name: str
+    suffixes: dict[str, float]
+    write_number: Callable[[float], str]
+    accepts: str
+    geometric: bool = False
+    depth_unit: Unit | None = None
+    amount: Callable[[float], float] = field(default=float)
+    read_special: Callable[[str], float | None] = field(default=lambda text: None)
+
+    def write(self, value: float) -> str:
+        """The value as shown, with a thin space before its unit."""
+        return self.write_number(value)
+
+    def write_signed(self, value: float) -> str:
+        """The value with a sign in front, as a depth is shown."""
+        text = self.write(value)
+        return text if value <= 0 or text.startswith(("+", "×")) else "+" + text
+
+    def read(self, text: str) -> float:
+        """The number in real units; raises `NotReadable` naming what would have been accepted."""
+        value = self.read_special(text)
+        if value is None:
+            value = _suffixed(text, self.suffixes)
+        if value is None or not math.isfinite(value):
+            raise NotReadable(f"“{text.strip()}” is not {self.name}: try {self.accepts}.")
+        return value
+
+    @property
+    def depth(self) -> Unit:
+        """The unit in which a thread says how far it moves a value of this unit."""
+        return self.depth_unit or self
+
+
+def _hertz(value: float) -> str:
+    return f"{_three(value / 1000)}{THIN}kHz" if value >= 999.5 else f"{_three(value)}{THIN}Hz"
+
+
+def _seconds(value: float) -> str:
+    if value < 0:
+        return MINUS + _seconds(-value)
+    return f"{_three(value)}{THIN}s" if value >= 0.9995 else f"{_three(value * 1000)}{THIN}ms"
+
+
+def _note_hertz(text: str) -> float | None:
+    key = read_note(text)
+    return None if key is None else note_frequency(key)
+
+
+def _silence(text: str) -> float | None:
+    return -60.0 if _tidy(text).lower() in {"-inf", "off", "-∞"} else None
+
+
+def _factor(text: str) -> float | None:
+    found = _suffixed(_tidy(text).lower().removeprefix("×").removeprefix("x"), {"": 1.0, "x": 1.0, "×": 1.0})
+    return found if found is not None and found > 0 else None
+
+
+SEMITONES = Unit(
+    "a number of semitones",
+    {"": 1.0, "st": 1.0, "ct": 0.01, "oct": 12.0},
+    lambda v: number(v, 0 if abs(v - round(v)) < 0.005 else 2, signed=True) + THIN + "st",
+    "“+7 st”, “−12” or “50 ct”",
+)
+CENTS = Unit(
+    "a number of cents",
+    {"": 1.0, "ct": 1.0, "st": 100.0},
+    lambda v: number(v, 0 if abs(v - round(v)) < 0.05 else 1, signed=True) + THIN + "ct",
+    "“12 ct” or “0.5 st”",
+)
+HERTZ = Unit(
+    "a frequency",
+    {"": 1.0, "hz": 1.0, "k": 1000.0, "khz": 1000.0},
+    _hertz,
+    "“2.4k”, “440 Hz” or “C#3”",
+    geometric=True,
+    depth_unit=SEMITONES,
+    amount=lambda d: d / 12.0,
+    read_special=_note_hertz,
+)
+FACTOR = Unit(
+    "a factor",
+    {"": 1.0},
+    lambda v: "×" + _three(v),
+    "“×2” or “×0.5”",
+    read_special=_factor,
+)
+RATE = Unit(
+    "a rate",
+    {"": 1.0, "hz": 1.0, "k": 1000.0},
+    _hertz,
+    "“5.2 Hz” or “1/8d”",
+    geometric=True,
+    depth_unit=FACTOR,
+    amount=lambda d: math.log2(max(d, 1e-6)),
+)
+SECONDS = Unit("a time", {"": 1.0, "s": 1.0, "ms": 0.001}, _seconds, "“350 ms”, “1.2 s” or “1/8d”")
+DECIBELS = Unit(
+    "a level",
+    {"": 1.0, "db": 1.0},
+    lambda v: MINUS + "∞" + THIN + "dB" if v <= -60.0 else number(v, 1) + THIN + "dB",
+    "“−6 dB” or “off”",
+    read_special=_silence,
+    depth_unit=Unit(
+        "a level", {"": 1.0, "db": 1.0}, lambda v: number(v, 1, signed=True) + THIN + "dB", "“−6 dB”"
+    ),
+)
+PERCENT = Unit(
+    "a percentage",
+    {"": 0.01, "%": 0.01},
+    lambda v: number(v * 100, 0 if abs(v * 100 - round(v * 100)) < 0.05 else 1) + THIN + "%",
+    "“40 %” or “12.5”",
+)
+DEGREES = Unit("an angle", {"": 1.0, "°": 1.0, "deg": 1.0}, lambda v: number(v, 0) + "°", "“90°”")
+COUNT = Unit("a whole number", {"": 1.0}, lambda v: number(v, 0), "“8”")
+OCTAVES = Unit(
+    "a number of octaves", {"": 1.0, "oct": 1.0}, lambda v: number(v, 0, signed=True) + THIN + "oct", "“−1”"
+)
+TEMPO = Unit("a tempo", {"": 1.0, "bpm": 1.0}, lambda v: number(v, 1) + THIN + "bpm", "“96 bpm”")
+BEND = Unit("a bend", {"": 0.01, "%": 0.01}, lambda v: number(v * 100, 0, signed=True) + THIN + "%", "“−40 %”")

@@ -1,0 +1,132 @@
+"""Delay: two echo lines with a tone filter inside their loop."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from felt_dial.patch.module import Effect
+from felt_dial.patch.params import LOG, Param, Switch
+from felt_dial.patch.units import HERTZ, PERCENT, SECONDS
+from felt_dial.sound.kernel import Stage, kernel, works_for
+
+LONGEST = 4.0
+
+
+class Delay(Effect, kind="delay"):
+    """Two echo lines, left and right, each with a tone filter inside its loop."""
+
+    left = Param("Left", 0.375, (0.001, LONGEST), SECONDS, taper=LOG, beats=True, says="Time between echoes on the left.")
+    right = Param("Right", 0.5, (0.001, LONGEST), SECONDS, taper=LOG, beats=True, says="Time between echoes on the right.")
+    feedback = Param("Feedback", 0.35, (0.0, 0.98), PERCENT, says="How much of each echo comes back as the next.")
+    tone = Param("Tone", 6000.0, (200.0, 20000.0), HERTZ, taper=LOG, says="Each echo after the first loses what is above.")
+    ping_pong = Switch("Ping-pong", False, says="Echoes change sides: the sound enters left and walks across.")
+    wet = Param("Wet", 0.3, (0.0, 1.0), PERCENT, says="How loud the echoes are beside the sound.")
+
+    @staticmethod
+    def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
+        size = 1 << math.ceil(math.log2(LONGEST * stage.rate + stage.frames + 8))
+        return np.zeros((2, size), np.float32), np.zeros(8, np.float64)
+
+    def echoes(self, tempo: float, count: int = 24) -> list[tuple[float, float, int]]:
+        """Seconds, gain and side (0 left, 1 right) of the first echoes of a short sound."""
+        times = [self.params[side].resolve(self.get(side), tempo) for side in ("left", "right")]  # type: ignore[attr-defined]
+        feedback, wet = float(self.feedback), float(self.wet)
+        if self.ping_pong:
+            found, at = [], 0.0
+            for n in range(count):
+                at += times[n % 2]
+                found.append((at, wet * feedback**n, n % 2))
+            return found
+        return sorted((times[s] * (n + 1), wet * feedback**n, s) for n in range(count // 2) for s in (0, 1))
+
+    def summary(self) -> str:
+        """The effect in a few words for its card."""
+        shown = [self.params[side].write(self.get(side)) for side in ("left", "right")]
+        times = shown[0] if shown[0] == shown[1] else " · ".join(shown)
+        return f"{times}, wet {self.params['wet'].write(self.get('wet'))}"
+
+
+LEFT, RIGHT, FEEDBACK, TONE, PING_PONG, WET = (
+    Delay.index(name) for name in ("left", "right", "feedback", "tone", "ping_pong", "wet")
+)
+WRITE, TIME_LEFT, TIME_RIGHT, TONE_LEFT, TONE_RIGHT = range(5)
+OPEN = 19_900.0
+GLIDE = 0.05
+
+
+@kernel
+def _echo(line, at, time, mask):  # type: ignore[no-untyped-def]
+    """The line `time` frames ago; cubic (Hermite) interpolation between frames."""
+    whole = int(time)
+    part = time - whole
+    here = line[(at - whole) & mask]
+    if part < 1e-6:
+        return np.float64(here)
+    before, next_, after = line[(at - whole + 1) & mask], line[(at - whole - 1) & mask], line[(at - whole - 2) & mask]
+    c1 = 0.5 * (next_ - before)
+    c2 = before - 2.5 * here + 2.0 * next_ - 0.5 * after
+    c3 = 0.5 * (after - before) + 1.5 * (here - next_)
+    return ((c3 * part + c2) * part + c1) * part + here
+
+
+@kernel
+def _settle(goal, state, which):  # type: ignore[no-untyped-def]
+    """The length to glide to, whole where it nearly is; one that is nearly reached is taken."""
+    if abs(goal - round(goal)) < 0.01:
+        goal = np.float64(round(goal))
+    if state[which] == 0.0 or abs(goal - state[which]) < 0.01:
+        state[which] = goal
+    return goal
+
+
+@works_for(Delay)
+@kernel
+def run_delay(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
+    """Adds echoes to `audio` (float32, channel × frame) in place.
+
+    A change of time glides like tape, so that it never clicks; a settled time that is within a
+    hundredth of a frame of a whole number of frames is read without interpolation.
+    """
+    mask = lines.shape[1] - 1
+    glide = 1.0 - math.exp(-1.0 / (GLIDE * rate))
+    write = int(state[WRITE])
+    for t in range(control.shape[1] - 1):
+        cross = control[PING_PONG, t] > 0.5
+        feedback = np.float64(control[FEEDBACK, t])
+        grow = (np.float64(control[FEEDBACK, t + 1]) - feedback) / tick
+        wet = np.float64(control[WET, t])
+        wetter = (np.float64(control[WET, t + 1]) - wet) / tick
+        tone = np.float64(control[TONE, t])
+        dull = 1.0 if tone > OPEN else 1.0 - math.exp(-2.0 * math.pi * tone / rate)
+        goal_left = _settle(np.float64(control[LEFT, t]) * rate, state, TIME_LEFT)
+        goal_right = _settle(np.float64(control[RIGHT, t]) * rate, state, TIME_RIGHT)
+        for n in range(t * tick, (t + 1) * tick):
+            state[TIME_LEFT] += (goal_left - state[TIME_LEFT]) * glide
+            state[TIME_RIGHT] += (goal_right - state[TIME_RIGHT]) * glide
+            left = _echo(lines[0], write, state[TIME_LEFT], mask)
+            right = _echo(lines[1], write, state[TIME_RIGHT], mask)
+            state[TONE_LEFT] += dull * (left - state[TONE_LEFT])
+            state[TONE_RIGHT] += dull * (right - state[TONE_RIGHT])
+            x, y = np.float64(audio[0, n]), np.float64(audio[1, n])
+            if cross:
+                into_left = 0.5 * (x + y) + feedback * state[TONE_RIGHT]
+                into_right = feedback * state[TONE_LEFT]
+            else:
+                into_left = x + feedback * state[TONE_LEFT]
+                into_right = y + feedback * state[TONE_RIGHT]
+            if abs(into_left) < 1e-15:
+                into_left = 0.0
+            if abs(into_right) < 1e-15:
+                into_right = 0.0
+            lines[0, write] = np.float32(into_left)
+            lines[1, write] = np.float32(into_right)
+            audio[0, n] = np.float32(x + wet * left)
+            audio[1, n] = np.float32(y + wet * right)
+            write = (write + 1) & mask
+            feedback += grow
+            wet += wetter
+    state[WRITE] = write
+
+

@@ -1,0 +1,65 @@
+"""Kernels: the compiled functions that make sound, and how a module is tied to its own.
+
+In the window's process (`FELT_DIAL_ROLE=window`) nothing is compiled and Numba is not even
+imported: the window reads the declarations of modules and never calls their kernels.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from felt_dial.patch.module import Module
+
+TICK = 16
+"""Frames between two control values, at the base rate."""
+
+ROWS = 64
+"""Voices that can sound in one block: 32 notes and as many that fade because they were stolen."""
+
+KERNELS: dict[type[Module], Callable[..., Any]] = {}
+"""The kernel of every module that processes audio."""
+
+
+@dataclass(frozen=True)
+class Stage:
+    """Where a module works: what it needs to know to lay out its state."""
+
+    rate: float
+    frames: int
+    rows: int = ROWS
+
+
+def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inline: bool = False) -> Any:
+    """Compiles a function with Numba: cached, without the GIL, with fast math unless `fast=False`.
+
+    Fast math assumes that no NaN exists; what looks for NaN is compiled without it. `inline` copies
+    a small function into its caller, which spares the counting of references to its arrays.
+    """
+
+    def compile_it(plain: Callable[..., Any]) -> Any:
+        if os.environ.get("FELT_DIAL_ROLE") == "window":
+            return plain
+        import numba
+
+        where = "always" if inline else "never"
+        return numba.njit(cache=True, nogil=True, error_model="numpy", fastmath=fast, inline=where)(plain)
+
+    return compile_it if function is None else compile_it(function)
+
+
+def works_for(module: type[Module]) -> Callable[[Any], Any]:
+    """Ties a kernel to the module whose parameters it reads."""
+
+    def tie(compiled: Any) -> Any:
+        KERNELS[module] = compiled
+        return compiled
+
+    return tie
+
+
+def kernel_of(module: Module) -> Any:
+    """The kernel of a module, found through its class."""
+    return KERNELS[type(module)]

@@ -1,0 +1,44 @@
+"""Loudness while it sounds: momentary and short-term, after ITU-R BS.1770-4."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.sound.mix import k_weighting, run_loudness
+
+SILENT = -70.0
+
+
+class LoudnessMeter:
+    """Follows the loudness of a sound, block by block.
+
+    Momentary is over 0.4 s and short-term over 3 s, both without gate, as EBU Tech 3341 has them.
+    """
+
+    def __init__(self, rate: float, frames: int) -> None:
+        self._weights = k_weighting(rate)
+        self._state = np.zeros((2, 2, 2))
+        self._powers = np.zeros(max(1, round(3.0 * rate / frames)))
+        self._short = max(1, round(0.4 * rate / frames))
+        self._at = 0
+
+    def add(self, sound: NDArray[np.float32]) -> None:
+        """Takes in one block, float32 (2, frame)."""
+        self._powers[self._at] = run_loudness(sound, self._weights, self._state)
+        self._at = (self._at + 1) % len(self._powers)
+
+    def momentary(self) -> float:
+        """LUFS of the last 0.4 s."""
+        recent = np.arange(self._at - self._short, self._at) % len(self._powers)
+        return _lufs(float(self._powers[recent].mean()))
+
+    def short_term(self) -> float:
+        """LUFS of the last 3 s."""
+        return _lufs(float(self._powers.mean()))
+
+
+def _lufs(power: float) -> float:
+    return max(SILENT, -0.691 + 10 * math.log10(power)) if power > 1e-12 else SILENT

@@ -1,0 +1,192 @@
+"""Small kernels between the modules: pitch, level and pan, guards, half-band, loudness."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.patch import Layer
+from felt_dial.sound.kernel import kernel
+
+OCTAVE, PITCH, FINE, FIXED, FREQUENCY, LEVEL, PAN = (
+    Layer.index(name) for name in ("octave", "pitch", "fine", "fixed", "frequency", "level", "pan")
+)
+SILENCE = -59.99
+MOST = np.float32(1e12)
+
+
+@kernel
+def run_pitch(frequency, control, key, bend, span, active):  # type: ignore[no-untyped-def]
+    """Frequency (Hz) of a layer, float32 (row, tick + 1): key, octave, pitch, fine and bend, or fixed.
+
+    `bend` is float32 (row, tick + 1) from −1 to 1, `span` its reach in semitones.
+    """
+    for row in active:
+        for t in range(frequency.shape[1]):
+            if control[FIXED, row, t] > 0.5:
+                frequency[row, t] = control[FREQUENCY, row, t]
+                continue
+            steps = np.float64(key[row]) - 69.0 + 12.0 * np.float64(control[OCTAVE, row, t])
+            steps += np.float64(control[PITCH, row, t]) + 0.01 * np.float64(control[FINE, row, t])
+            steps += np.float64(bend[row, t]) * np.float64(span)
+            frequency[row, t] = np.float32(440.0 * 2.0 ** (steps / 12.0))
+
+
+@kernel
+def _gain(decibels):  # type: ignore[no-untyped-def]
+    return 10.0 ** (decibels / 20.0) if decibels > SILENCE else 0.0
+
+
+@kernel
+def run_mix(audio, contour, control, gain, active, tick, was, now, bus, peak):  # type: ignore[no-untyped-def]
+    """Adds a layer's voices to `bus` (float32, channel × frame) at their level over time, level and pan.
+
+    `was` → `now` is the layer's share for on, mute and solo, ramped over the block. `peak` (row,)
+    is raised to each voice's largest sample. Returns the layer's largest sample.
+    """
+    ticks = contour.shape[1] - 1
+    top = np.float32(0.0)
+    span = ticks * tick
+    for row in active:
+        high = np.float32(0.0)
+        for t in range(ticks):
+            share0 = was + (now - was) * (t * tick) / span
+            share1 = was + (now - was) * ((t + 1) * tick) / span
+            a = _gain(np.float64(control[LEVEL, row, t])) * contour[row, t] * gain[row, t] * share0
+            b = _gain(np.float64(control[LEVEL, row, t + 1])) * contour[row, t + 1] * gain[row, t + 1] * share1
+            at, bt = np.float64(control[PAN, row, t]), np.float64(control[PAN, row, t + 1])
+            left, right = a * math.cos((at + 1) * math.pi / 4), a * math.sin((at + 1) * math.pi / 4)
+            to_left, to_right = b * math.cos((bt + 1) * math.pi / 4), b * math.sin((bt + 1) * math.pi / 4)
+            x, y = np.float32(left), np.float32(right)
+            dx, dy = np.float32((to_left - left) / tick), np.float32((to_right - right) / tick)
+            for n in range(t * tick, (t + 1) * tick):
+                u, v = audio[row, 0, n] * x, audio[row, 1, n] * y
+                bus[0, n] += u
+                bus[1, n] += v
+                high = max(high, abs(u), abs(v))
+                x += dx
+                y += dy
+        peak[row] = max(peak[row], high)
+        top = max(top, high)
+    return top
+
+
+@kernel(fast=False)
+def voices_finite(audio, active):  # type: ignore[no-untyped-def]
+    """False where a voice holds a NaN or an infinity."""
+    wrong = 0
+    for row in active:
+        for channel in range(2):
+            for n in range(audio.shape[2]):
+                wrong += 0 if abs(audio[row, channel, n]) < MOST else 1
+    return wrong == 0
+
+
+@kernel(fast=False)
+def sound_finite(audio):  # type: ignore[no-untyped-def]
+    """False where the sound holds a NaN or an infinity."""
+    wrong = 0
+    for channel in range(2):
+        for n in range(audio.shape[1]):
+            wrong += 0 if abs(audio[channel, n]) < MOST else 1
+    return wrong == 0
+
+
+@kernel
+def run_blend(dry, wet, on, tick):  # type: ignore[no-untyped-def]
+    """`wet` becomes `dry` where `on` (tick + 1) is 0, and stays where it is 1."""
+    for t in range(on.shape[0] - 1):
+        share, grow = on[t], (on[t + 1] - on[t]) / np.float32(tick)
+        for n in range(t * tick, (t + 1) * tick):
+            for channel in range(2):
+                wet[channel, n] = dry[channel, n] + share * (wet[channel, n] - dry[channel, n])
+            share += grow
+
+
+@kernel
+def run_output(audio, was, now, ceiling):  # type: ignore[no-untyped-def]
+    """Applies the output gain `was` → `now` and holds the sound under `ceiling`; returns peaks and frames held."""
+    left = right = np.float32(0.0)
+    held = 0
+    frames = audio.shape[1]
+    for n in range(frames):
+        gain = np.float32(was + (now - was) * n / frames)
+        for channel in range(2):
+            x = audio[channel, n] * gain
+            if abs(x) > ceiling:
+                x = ceiling if x > 0 else -ceiling
+                held += 1
+            audio[channel, n] = x
+        left, right = max(left, abs(audio[0, n])), max(right, abs(audio[1, n]))
+    return left, right, held
+
+
+def half_band(attenuation: float = 110.0, width: float = 0.05) -> NDArray[np.float64]:
+    """Taps of a half-band low-pass, Kaiser window (J. F. Kaiser, 1974), `width` of the rate between bands."""
+    count = int(math.ceil((attenuation - 7.95) / (14.36 * width)))
+    half = (count // 4) * 2 + 1
+    n = np.arange(-half, half + 1)
+    taps = 0.5 * np.sinc(n / 2) * np.kaiser(2 * half + 1, 0.1102 * (attenuation - 8.7))
+    return taps / taps.sum()
+
+
+@kernel
+def run_halve(audio, out, history, taps):  # type: ignore[no-untyped-def]
+    """Half the frames of `audio` (channel × 2·frame) into `out`; `history` holds the last taps − 1 frames."""
+    count = taps.shape[0]
+    centre = count // 2
+    frames = out.shape[1]
+    for channel in range(2):
+        line = history[channel]
+        for n in range(2 * frames):
+            line[count - 1 + n] = audio[channel, n]
+        for n in range(frames):
+            total = np.float32(0.0)
+            for k in range(centre % 2 ^ 1, count, 2):
+                total += line[2 * n + k] * taps[k]
+            out[channel, n] = total + line[2 * n + centre] * taps[centre]
+        for n in range(count - 1):
+            line[n] = line[2 * frames + n]
+
+
+def k_weighting(rate: float) -> NDArray[np.float64]:
+    """Two biquads (2, 5): b0 b1 b2 a1 a2 of the K weighting at any rate.
+
+    ITU-R BS.1770-4, annex 1; analogue parameters fitted to its 48 kHz coefficients, as in common
+    practice for other rates.
+    """
+    f0, gain, q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
+    k, vh = math.tan(math.pi * f0 / rate), 10 ** (gain / 20)
+    vb = vh**0.4996667741545416
+    a0 = 1 + k / q + k * k
+    shelf = [
+        (vh + vb * k / q + k * k) / a0, 2 * (k * k - vh) / a0, (vh - vb * k / q + k * k) / a0,
+        2 * (k * k - 1) / a0, (1 - k / q + k * k) / a0,
+    ]  # fmt: skip
+    f0, q = 38.13547087602444, 0.5003270373238773
+    k = math.tan(math.pi * f0 / rate)
+    a0 = 1 + k / q + k * k
+    return np.array([shelf, [1.0, -2.0, 1.0, 2 * (k * k - 1) / a0, (1 - k / q + k * k) / a0]])
+
+
+@kernel
+def run_loudness(audio, weights, state):  # type: ignore[no-untyped-def]
+    """Mean square of both channels after the K weighting, summed; `state` is float64 (channel, 2, 2)."""
+    total = 0.0
+    frames = audio.shape[1]
+    for channel in range(2):
+        for n in range(frames):
+            x = np.float64(audio[channel, n])
+            for s in range(2):
+                y = weights[s, 0] * x + state[channel, s, 0]
+                state[channel, s, 0] = weights[s, 1] * x - weights[s, 3] * y + state[channel, s, 1]
+                state[channel, s, 1] = weights[s, 2] * x - weights[s, 4] * y
+                x = y
+            total += x * x
+        for s in range(2):
+            for k in range(2):
+                if abs(state[channel, s, k]) < 1e-20:
+                    state[channel, s, k] = 0.0
+    return total / frames
