@@ -31,6 +31,8 @@ from felt_dial.sound.program import Program
 from felt_dial.sound.voices import OFF, ON, Event
 
 SWAP_FADE = 0.010
+SHOWN_EVERY = 4
+"""Blocks between two reports of what moves slower than the eye: at 256 frames, 47 a second."""
 
 
 class Engine:
@@ -53,6 +55,9 @@ class Engine:
         self.output: SimulatedOutput | PortAudioOutput | None = None
         self.quiet_blocks = 0
         self.down = False
+        self.blocks = self.held_down = 0
+        self.load = 0.0
+        self.peaks = (0.0, 0.0)
 
     # --- the sound -----------------------------------------------------------------------------
 
@@ -67,11 +72,16 @@ class Engine:
         if self.old is not None:
             self._fade(out)
         self.meter.add(out)
-        self._show(out, data)
+        self._write_scope(out, data)
+        if self.blocks % SHOWN_EVERY == 0:
+            self._show(data)
+        if self.program.report.broken:
+            self.tell("broken", *self.program.report.broken)
         self._tidy()
+        self.blocks += 1
         took = (time.perf_counter() - begin) * self.rate / self.frames
-        data["load"] += 0.03 * (took - data["load"])
-        data["blocks"] += 1
+        self.load += 0.03 * (took - self.load)
+        data["blocks"] = self.blocks
         return out
 
     def _swap(self) -> None:
@@ -128,11 +138,23 @@ class Engine:
                 return ends
         return []
 
-    def _show(self, out: NDArray[np.float32], data: Any) -> None:
+    def _write_scope(self, out: NDArray[np.float32], data: Any) -> None:
+        report = self.program.report
+        self.peaks = max(self.peaks[0], report.left), max(self.peaks[1], report.right)
+        self.held_down += report.held_down
+        at = self.blocks * self.frames % SCOPE
+        first = min(self.frames, SCOPE - at)
+        scope = data["scope"]
+        scope[:, at : at + first] = out[:, :first]
+        if first < self.frames:
+            scope[:, : self.frames - first] = out[:, first:]
+        data["scope_written"] = (self.blocks + 1) * self.frames
+
+    def _show(self, data: Any) -> None:
         program, voices = self.program, self.program.voices
-        report = program.report
-        data["peaks"][0], data["peaks"][1] = report.left, report.right
-        data["held_down"] += report.held_down
+        data["peaks"], self.peaks = self.peaks, (0.0, 0.0)
+        data["held_down"] = self.held_down
+        data["load"] = self.load
         for n, strand in enumerate(program.strands):
             data["layer_peaks"][n] = strand.peak
         data["voices"] = len(voices.active)
@@ -155,20 +177,10 @@ class Engine:
             keys[int(voices.key[held]) & 127] = 1
         data["playing"] = self.player.phrase is not None
         data["position"] = self.player.position
-        at = int(data["scope_written"]) % SCOPE
-        first = min(self.frames, SCOPE - at)
-        data["scope"][:, at : at + first] = out[:, :first]
-        data["scope"][:, : self.frames - first] = out[:, first:]
-        data["scope_written"] += self.frames
         data["generation"] = self.generation
-        if report.broken:
-            self.commands.append(("broken", tuple(report.broken)))
 
     def _tidy(self) -> None:
         """Collects garbage only while nothing sounds."""
-        for command in [c for c in self.commands if c[0] == "broken"]:
-            self.commands.remove(command)
-            self.tell("broken", *command[1])
         self.quiet_blocks = 0 if len(self.program.voices.active) or self.old else self.quiet_blocks + 1
         if self.quiet_blocks == 200:
             gc.collect(1)

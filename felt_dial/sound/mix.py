@@ -40,6 +40,12 @@ def _gain(decibels):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _sides(decibels, pan):  # type: ignore[no-untyped-def]
+    level = _gain(decibels)
+    return level * math.cos((pan + 1.0) * math.pi / 4), level * math.sin((pan + 1.0) * math.pi / 4)
+
+
+@kernel
 def run_mix(audio, contour, control, gain, active, tick, was, now, bus, peak):  # type: ignore[no-untyped-def]
     """Adds a layer's voices to `bus` (float32, channel × frame) at their level over time, level and pan.
 
@@ -48,19 +54,20 @@ def run_mix(audio, contour, control, gain, active, tick, was, now, bus, peak):  
     """
     ticks = contour.shape[1] - 1
     top = np.float32(0.0)
-    span = ticks * tick
     for row in active:
         high = np.float32(0.0)
+        level, pan = control[LEVEL, row, 0], control[PAN, row, 0]
+        to_left, to_right = _sides(np.float64(level), np.float64(pan))
+        share = contour[row, 0] * gain[row, 0] * was
         for t in range(ticks):
-            share0 = was + (now - was) * (t * tick) / span
-            share1 = was + (now - was) * ((t + 1) * tick) / span
-            a = _gain(np.float64(control[LEVEL, row, t])) * contour[row, t] * gain[row, t] * share0
-            b = _gain(np.float64(control[LEVEL, row, t + 1])) * contour[row, t + 1] * gain[row, t + 1] * share1
-            at, bt = np.float64(control[PAN, row, t]), np.float64(control[PAN, row, t + 1])
-            left, right = a * math.cos((at + 1) * math.pi / 4), a * math.sin((at + 1) * math.pi / 4)
-            to_left, to_right = b * math.cos((bt + 1) * math.pi / 4), b * math.sin((bt + 1) * math.pi / 4)
+            left, right = to_left * share, to_right * share
+            if control[LEVEL, row, t + 1] != level or control[PAN, row, t + 1] != pan:
+                level, pan = control[LEVEL, row, t + 1], control[PAN, row, t + 1]
+                to_left, to_right = _sides(np.float64(level), np.float64(pan))
+            share = contour[row, t + 1] * gain[row, t + 1] * (was + (now - was) * (t + 1) / ticks)
+            next_left, next_right = to_left * share, to_right * share
             x, y = np.float32(left), np.float32(right)
-            dx, dy = np.float32((to_left - left) / tick), np.float32((to_right - right) / tick)
+            dx, dy = np.float32((next_left - left) / tick), np.float32((next_right - right) / tick)
             for n in range(t * tick, (t + 1) * tick):
                 u, v = audio[row, 0, n] * x, audio[row, 1, n] * y
                 bus[0, n] += u

@@ -37,8 +37,8 @@ def _level(frequency, limit, level_of):  # type: ignore[no-untyped-def]
 
 @kernel
 def _read(samples, offset, shift, phase):  # type: ignore[no-untyped-def]
-    index = phase >> shift
-    part = np.float32(phase & ((np.uint32(1) << shift) - np.uint32(1))) * np.float32(1.0 / (np.uint64(1) << shift))
+    index = np.uint32(phase >> shift)
+    part = np.float32(np.uint32(phase << (np.uint32(32) - shift))) * np.float32(1.0 / 4294967296.0)
     at = offset + np.int64(index)
     here = samples[at]
     return here + part * (samples[at + 1] - here)
@@ -78,26 +78,26 @@ def run_wave(out, frequency, control, active, start, tick, rate, limit, samples,
             if o0 == o1 and was == shape:
                 for n in range(at, at + tick):
                     if shape == PULSE:
-                        value = _read(samples, o0, s0, p - w0) - _read(samples, o0, s0, p)
-                        w0 = w0 + np.uint32(widen)
+                        value = _read(samples, o0, s0, np.uint32(p - w0)) - _read(samples, o0, s0, p)
+                        w0 = np.uint32(w0 + np.uint32(widen))
                     else:
                         value = _read(samples, o0, s0, p)
                     out[row, 0, n] = value
                     out[row, 1, n] = value
-                    p = p + step
-                    step = step + np.uint32(grow)
+                    p = np.uint32(p + step)
+                    step = np.uint32(step + np.uint32(grow))
             else:
                 for n in range(at, at + tick):
                     a = _read(samples, o0, s0, p)
                     b = _read(samples, o1, s1, p)
                     if was == PULSE:
-                        a = _read(samples, o0, s0, p - w0) - a
+                        a = _read(samples, o0, s0, np.uint32(p - w0)) - a
                     if shape == PULSE:
-                        b = _read(samples, o1, s1, p - w0) - b
-                    w0 = w0 + np.uint32(widen)
+                        b = _read(samples, o1, s1, np.uint32(p - w0)) - b
+                    w0 = np.uint32(w0 + np.uint32(widen))
                     value = a + (b - a) * np.float32((n - at) / tick)
                     out[row, 0, n] = value
                     out[row, 1, n] = value
-                    p = p + step
-                    step = step + np.uint32(grow)
+                    p = np.uint32(p + step)
+                    step = np.uint32(step + np.uint32(grow))
         phase[row] = p

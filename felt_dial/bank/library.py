@@ -1,0 +1,239 @@
+"""The library: banks as folders, presets as files, a bin, and the last versions of everything.
+
+    library/
+      glasshouse-at-dusk/
+        bank.json                 name, order
+        presets/dew-pluck.json    one patch each
+        versions/dew-pluck/       what it was before the last three saves
+        assets/<sha256>.flac
+      .bin/                       deleted presets, restorable
+"""
+
+from __future__ import annotations
+
+import json
+import shutil
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from felt_dial.bank.files import CannotWrite, free_name, slug, write_whole
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.document import FORMAT, BadDocument, migrate, read_json, read_patch, sentence, write_patch
+from felt_dial.patch.patch import Patch
+
+VERSIONS_KEPT = 3
+
+
+class NoSuchBank(FeltDialError):
+    """A bank or preset that is not in the library."""
+
+
+class BankFile(BaseModel):
+    """What `bank.json` says; unknown keys are kept."""
+
+    model_config = ConfigDict(frozen=True, extra="allow")
+
+    name: str
+    description: str = ""
+    order: tuple[str, ...] = ()
+
+
+def read_bank(text: str | bytes, where: str) -> BankFile:
+    """The bank document in `text`; raises `BadDocument`."""
+    try:
+        return BankFile.model_validate(migrate(read_json(text, where), where))
+    except ValidationError as wrong:
+        raise BadDocument(f"{where}: {sentence(wrong)}. Nothing was read.") from None
+
+
+def write_bank(bank: BankFile) -> str:
+    """The bank document as JSON."""
+    return json.dumps({"format": FORMAT, **bank.model_dump(mode="json")}, indent=1, ensure_ascii=False) + "\n"
+
+
+@dataclass(frozen=True)
+class Preset:
+    """A preset on the shelf: where it is, and its patch or what is wrong with its file."""
+
+    bank: str
+    id: str
+    patch: Patch | None
+    problem: str = ""
+
+    @property
+    def name(self) -> str:
+        """Its name, or its file's where that cannot be read."""
+        return self.patch.name if self.patch else self.id
+
+
+class Bank:
+    """One folder of presets."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.id = folder.name
+
+    @property
+    def file(self) -> BankFile:
+        """What `bank.json` says now."""
+        return read_bank(_read(self.folder / "bank.json"), f"{self.id}/bank.json")
+
+    @property
+    def name(self) -> str:
+        """The bank's name."""
+        return self.file.name
+
+    def rename(self, name: str) -> None:
+        """Gives the bank another name; the folder stays."""
+        self._write(self.file.model_copy(update={"name": name}))
+
+    def _write(self, bank: BankFile) -> None:
+        write_whole(self.folder / "bank.json", write_bank(bank))
+
+    def path(self, preset: str) -> Path:
+        """The preset's file."""
+        return self.folder / "presets" / f"{preset}.json"
+
+    def ids(self) -> list[str]:
+        """Presets in the bank's order; files the order does not know come last."""
+        there = {path.stem for path in (self.folder / "presets").glob("*.json")}
+        order = [key for key in self.file.order if key in there]
+        return order + sorted(there - set(order))
+
+    def presets(self) -> list[Preset]:
+        """Every preset, a broken one with its problem."""
+        found = []
+        for key in self.ids():
+            try:
+                found.append(Preset(self.id, key, self.load(key)))
+            except FeltDialError as wrong:
+                found.append(Preset(self.id, key, None, str(wrong)))
+        return found
+
+    def load(self, preset: str) -> Patch:
+        """The patch of a preset; raises `BadDocument` or `NoSuchBank`."""
+        return read_patch(_read(self.path(preset)), f"“{preset}” in {self.id}")
+
+    def save(self, preset: str, patch: Patch) -> None:
+        """Saves over a preset and keeps what was there among its versions."""
+        if self.path(preset).exists():
+            before = self.path(preset).read_bytes()
+            folder = self.folder / "versions" / preset
+            kept = sorted(folder.glob("*.json"))
+            write_whole(folder / f"{time.time_ns():020d}.json", before)
+            for old in kept[: max(0, len(kept) + 1 - VERSIONS_KEPT)]:
+                old.unlink()
+        write_whole(self.path(preset), write_patch(patch))
+
+    def versions(self, preset: str) -> list[Path]:
+        """Files of the last versions, newest first."""
+        return sorted((self.folder / "versions" / preset).glob("*.json"), reverse=True)
+
+    def save_new(self, patch: Patch, after: str | None = None, wanted: str | None = None) -> str:
+        """Saves a patch as a new preset and returns its id."""
+        order = self.ids()
+        key = free_name(wanted or slug(patch.name), set(order))
+        write_whole(self.path(key), write_patch(patch))
+        order.insert(order.index(after) + 1 if after in order else len(order), key)
+        self.reorder(order)
+        return key
+
+    def reorder(self, order: list[str]) -> None:
+        """Keeps a new order of presets."""
+        self._write(self.file.model_copy(update={"order": tuple(order)}))
+
+
+class Library:
+    """All banks of a person."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+
+    def banks(self) -> list[Bank]:
+        """Every bank, by name."""
+        if not self.root.is_dir():
+            return []
+        found = [Bank(path.parent) for path in self.root.glob("*/bank.json") if not path.parent.name.startswith(".")]
+        return sorted(found, key=lambda bank: bank.id)
+
+    def bank(self, key: str) -> Bank:
+        """A bank by its folder's name or by its own; raises `NoSuchBank`."""
+        for bank in self.banks():
+            if key in (bank.id, bank.name):
+                return bank
+        raise NoSuchBank(f"There is no bank “{key}” in {self.root}.")
+
+    def create(self, name: str) -> Bank:
+        """A new, empty bank."""
+        bank = Bank(self.root / free_name(slug(name), {b.id for b in self.banks()}))
+        write_whole(bank.folder / "bank.json", write_bank(BankFile(name=name)))
+        try:
+            (bank.folder / "presets").mkdir(exist_ok=True)
+            (bank.folder / "assets").mkdir(exist_ok=True)
+        except OSError as wrong:
+            raise CannotWrite(f"“{name}” could not be made in {self.root}: {wrong.strerror}.") from None
+        return bank
+
+    def presets(self) -> Iterator[Preset]:
+        """Every preset of every bank."""
+        for bank in self.banks():
+            yield from bank.presets()
+
+    def delete(self, bank: str, preset: str) -> str:
+        """Puts a preset into the bin; the ticket brings it back."""
+        home = self.bank(bank)
+        order = home.ids()
+        if preset not in order:
+            raise NoSuchBank(f"There is no preset “{preset}” in {bank}.")
+        ticket = f"{time.time_ns():020d}"
+        about = {"bank": home.id, "preset": preset, "place": order.index(preset)}
+        write_whole(self.root / ".bin" / ticket / "about.json", json.dumps(about))
+        write_whole(self.root / ".bin" / ticket / "preset.json", home.path(preset).read_bytes())
+        home.path(preset).unlink()
+        home.reorder([key for key in order if key != preset])
+        return ticket
+
+    def bin(self) -> list[tuple[str, dict[str, Any], Patch | None]]:
+        """What is in the bin, newest first: ticket, where it was, the patch."""
+        found = []
+        for folder in sorted((self.root / ".bin").glob("*"), reverse=True):
+            about = json.loads((folder / "about.json").read_text())
+            try:
+                patch: Patch | None = read_patch((folder / "preset.json").read_text(), about["preset"])
+            except FeltDialError:
+                patch = None
+            found.append((folder.name, about, patch))
+        return found
+
+    def restore(self, ticket: str) -> tuple[str, str]:
+        """Brings a preset back from the bin to its place; returns its bank and id."""
+        folder = self.root / ".bin" / ticket
+        about = json.loads(_read(folder / "about.json"))
+        home = self.bank(about["bank"])
+        order = home.ids()
+        key = free_name(about["preset"], set(order))
+        write_whole(home.path(key), (folder / "preset.json").read_bytes())
+        order.insert(min(about["place"], len(order)), key)
+        home.reorder(order)
+        shutil.rmtree(folder)
+        return home.id, key
+
+    def move(self, bank: str, preset: str, to: str) -> str:
+        """Moves a preset to the end of another bank; returns its id there."""
+        home, other = self.bank(bank), self.bank(to)
+        key = other.save_new(home.load(preset), wanted=preset)
+        home.path(preset).unlink()
+        home.reorder([k for k in home.ids() if k != preset])
+        return key
+
+
+def _read(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as wrong:
+        raise NoSuchBank(f"{path} cannot be read: {wrong.strerror or wrong}.") from None

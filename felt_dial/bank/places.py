@@ -1,0 +1,74 @@
+"""Where things are kept on this machine, and the settings of the person."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+from pathlib import Path
+
+import platformdirs
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from felt_dial.bank.files import write_whole
+
+SHIPPED = Path(__file__).parent.parent / "data" / "banks"
+
+
+def _place(kind: str) -> Path:
+    home = os.environ.get("FELT_DIAL_HOME")
+    return Path(home) / kind if home else Path(getattr(platformdirs, f"user_{kind}_path")("felt-dial"))
+
+
+class Settings(BaseModel):
+    """What a person chose; unknown keys are kept."""
+
+    model_config = ConfigDict(frozen=True, extra="allow")
+
+    device: str = "default"
+    rate: int = 48000
+    block: int = 256
+    library: str = ""
+    letter_keys: bool = True
+    night: bool = False
+
+    def library_folder(self) -> Path:
+        """The folder of banks."""
+        return Path(self.library) if self.library else _place("data") / "library"
+
+
+def settings_path() -> Path:
+    """The file of the settings."""
+    return _place("config") / "settings.json"
+
+
+def journal_path() -> Path:
+    """The file of unsaved work."""
+    return _place("state") / "journal.json"
+
+
+def index_path() -> Path:
+    """The file of the index."""
+    return _place("cache") / "index.sqlite"
+
+
+def load_settings() -> Settings:
+    """The settings; the defaults where there are none or they cannot be read."""
+    try:
+        return Settings.model_validate(json.loads(settings_path().read_text()))
+    except (OSError, ValueError, ValidationError):
+        return Settings()
+
+
+def save_settings(settings: Settings) -> None:
+    """Keeps the settings; raises `CannotWrite`."""
+    write_whole(settings_path(), json.dumps(settings.model_dump(), indent=1))
+
+
+def lay_out_demo(root: Path) -> None:
+    """Puts the banks that come with the program into a library that is not there yet."""
+    if root.exists():
+        return
+    root.mkdir(parents=True)
+    for bank in sorted(SHIPPED.glob("*")):
+        shutil.copytree(bank, root / bank.name)

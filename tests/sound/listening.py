@@ -1,0 +1,68 @@
+"""Measuring rendered audio: the tools of the checks, none of them from the product."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import signal
+
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.render import Note, render
+
+RATE = 48000
+HALF = 20 * np.log10(0.5)
+"""Level of the test layer: a saw rings above 1 at its edges, and the output stops there."""
+
+
+def plain(**values: object) -> Patch:
+    """One layer with an organ-like level: full at once, full while held, half as loud as it could be. Values by path, dots as `__`."""
+    steady = {
+        "modulators__e1__attack": 0.0, "modulators__e1__decay": 0.0, "modulators__e1__sustain": 1.0,
+        "modulators__e1__release": 0.0, "layers__a__level": HALF, "layers__a__pan": -1.0,
+    }  # fmt: skip
+    patch = new_patch()
+    for path, value in (steady | values).items():
+        patch = with_value(patch, path.replace("__", "."), value)
+    return patch
+
+
+def steady(patch: Patch, key: int, frames: int = 65536, rate: int = RATE, quality: int = 1) -> NDArray[np.float64]:
+    """The left channel of a held note, its first tenth of a second left out; shape (frames,)."""
+    skip = rate // 10
+    seconds = (skip + frames) / rate
+    sound = render(patch, [Note(0.0, seconds + 1, key)], seconds, rate=rate, quality=quality)
+    return 2 * sound[0, skip : skip + frames].astype(np.float64)
+
+
+def amplitude_at(sound: NDArray[np.float64], frequency: float, rate: int = RATE) -> float:
+    """Amplitude of the sine at a frequency, by a flat-top window."""
+    window = signal.windows.flattop(len(sound), sym=False)
+    turn = np.exp(-2j * np.pi * frequency / rate * np.arange(len(sound)))
+    return float(2 * np.abs((sound * window * turn).sum()) / window.sum())
+
+
+def decibels(value: float) -> float:
+    return float(20 * np.log10(max(value, 1e-12)))
+
+
+def exact_frequency(sound: NDArray[np.float64], near: float, rate: int = RATE) -> float:
+    """Frequency of the partial near a guess: the phase that advances between two halves."""
+    half = len(sound) // 2
+    window = signal.windows.blackmanharris(half, sym=False)
+    turn = np.exp(-2j * np.pi * near / rate * np.arange(half))
+    first, second = (sound[:half] * window * turn).sum(), (sound[half:] * window * turn).sum()
+    advance = np.angle(second / first) - 2 * np.pi * near / rate * half
+    error = (advance + np.pi) % (2 * np.pi) - np.pi
+    return float(near + error / (2 * np.pi * half) * rate)
+
+
+def worst_alias(sound: NDArray[np.float64], fundamental: float, rate: int = RATE) -> float:
+    """dB of the strongest partial that is no harmonic, below the strongest of all (Kaiser window, β = 20)."""
+    size = len(sound)
+    spectrum = np.abs(np.fft.rfft(sound * signal.windows.kaiser(size, 20.0, sym=False)))
+    frequencies = np.fft.rfftfreq(size, 1 / rate)
+    lobe = 9 * rate / size
+    distance = np.abs(frequencies - fundamental * np.round(frequencies / fundamental))
+    other = spectrum[(distance > lobe) & (frequencies > lobe)]
+    return decibels(float(other.max() / spectrum.max()))
