@@ -9,7 +9,7 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import felt_dial.sound.modules  # noqa: E402, F401
+import felt_dial.sound.modules  # noqa: F401
 
 
 @pytest.fixture

@@ -74,9 +74,9 @@ def dew_pluck() -> Maker:
              modulators__e1__release=0.35, modulators__e1__decay_bend=0.6)
         .modulator("envelope", "Close", attack=0.0, decay=0.28, sustain=0.0, release=0.2, decay_bend=0.7)
         .threads("e2", layers__a__filter__cutoff=38.0)
-        .threads("v", layers__a__filter__cutoff=14.0)
+        .threads("v", layers__a__filter__cutoff=8.0)
         .effect("delay", left=Beats(0.75), right=Beats(0.5), feedback=0.34, tone=4200.0, wet=0.2)
-        .macro(1, "Bright", "Opens the leaf and lengthens the echo.", 0.3, layers__a__filter__cutoff=24.0,
+        .macro(1, "Bright", "Opens the leaf and lengthens the echo.", 0.3, layers__a__filter__cutoff=13.0,
                racks__1__delay1__feedback=0.15)
         .macro(2, "Length", "From a tap to a ringing string.", 0.25, modulators__e1__decay=1.6)
         .macro(3, "Echo", "How much of the garden answers.", 0.2, racks__1__delay1__wet=0.5)

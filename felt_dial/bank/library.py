@@ -1,12 +1,12 @@
 """The library: banks as folders, presets as files, a bin, and the last versions of everything.
 
-    library/
-      glasshouse-at-dusk/
-        bank.json                 name, order
-        presets/dew-pluck.json    one patch each
-        versions/dew-pluck/       what it was before the last three saves
-        assets/<sha256>.flac
-      .bin/                       deleted presets, restorable
+library/
+  glasshouse-at-dusk/
+    bank.json                 name, order
+    presets/dew-pluck.json    one patch each
+    versions/dew-pluck/       what it was before the last three saves
+    assets/<sha256>.flac
+  .bin/                       deleted presets, restorable
 """
 
 from __future__ import annotations

@@ -91,5 +91,7 @@ def _lay_down(library: Library, name: str, bank: bytes, files: dict[str, bytes])
     except (OSError, CannotWrite) as wrong:
         if folder is not None:
             shutil.rmtree(folder, ignore_errors=True)
-        raise CannotWrite(f"“{name}” could not be put into {library.root}: {wrong}. The library is as it was.") from None
+        raise CannotWrite(
+            f"“{name}” could not be put into {library.root}: {wrong}. The library is as it was."
+        ) from None
     return Bank(library.root / key)

@@ -8,7 +8,15 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import Effect, Modulator, Module
 from felt_dial.patch.params import OutOfRange, Param
 from felt_dial.patch.patch import (
-    LAYER_IDS, Layer, Patch, Thread, check_thread, depth_param, put, target_param, value_at,
+    LAYER_IDS,
+    Layer,
+    Patch,
+    Thread,
+    check_thread,
+    depth_param,
+    put,
+    target_param,
+    value_at,
 )  # fmt: skip
 
 

@@ -243,7 +243,16 @@ class Switch(Parameter):
         return "on" if value else "off"
 
     def read(self, text: str) -> Value:
-        known = {"on": True, "true": True, "yes": True, "1": True, "off": False, "false": False, "no": False, "0": False}
+        known = {
+            "on": True,
+            "true": True,
+            "yes": True,
+            "1": True,
+            "off": False,
+            "false": False,
+            "no": False,
+            "0": False,
+        }
         if text.strip().lower() not in known:
             raise NotReadable(f"“{text.strip()}” is neither on nor off.")
         return known[text.strip().lower()]

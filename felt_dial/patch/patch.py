@@ -12,7 +12,16 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import AnyEffect, AnyFilter, AnyModulator, AnySource, Module
 from felt_dial.patch.params import LOG, Choice, Param, Parameter, Switch
 from felt_dial.patch.units import (
-    CENTS, COUNT, DECIBELS, HERTZ, OCTAVES, PERCENT, SEMITONES, TEMPO, Unit, Value,
+    CENTS,
+    COUNT,
+    DECIBELS,
+    HERTZ,
+    OCTAVES,
+    PERCENT,
+    SEMITONES,
+    TEMPO,
+    Unit,
+    Value,
 )  # fmt: skip
 
 LAYER_IDS = "abcdefgh"

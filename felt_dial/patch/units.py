@@ -234,9 +234,7 @@ DECIBELS = Unit(
     lambda v: MINUS + "∞" + THIN + "dB" if v <= -60.0 else number(v, 1) + THIN + "dB",
     "“−6 dB” or “off”",
     read_special=_silence,
-    depth_unit=Unit(
-        "a level", {"": 1.0, "db": 1.0}, lambda v: number(v, 1, signed=True) + THIN + "dB", "“−6 dB”"
-    ),
+    depth_unit=Unit("a level", {"": 1.0, "db": 1.0}, lambda v: number(v, 1, signed=True) + THIN + "dB", "“−6 dB”"),
 )
 PERCENT = Unit(
     "a percentage",
@@ -246,8 +244,6 @@ PERCENT = Unit(
 )
 DEGREES = Unit("an angle", {"": 1.0, "°": 1.0, "deg": 1.0}, lambda v: number(v, 0) + "°", "“90°”")
 COUNT = Unit("a whole number", {"": 1.0}, lambda v: number(v, 0), "“8”")
-OCTAVES = Unit(
-    "a number of octaves", {"": 1.0, "oct": 1.0}, lambda v: number(v, 0, signed=True) + THIN + "oct", "“−1”"
-)
+OCTAVES = Unit("a number of octaves", {"": 1.0, "oct": 1.0}, lambda v: number(v, 0, signed=True) + THIN + "oct", "“−1”")
 TEMPO = Unit("a tempo", {"": 1.0, "bpm": 1.0}, lambda v: number(v, 1) + THIN + "bpm", "“96 bpm”")
 BEND = Unit("a bend", {"": 0.01, "%": 0.01}, lambda v: number(v * 100, 0, signed=True) + THIN + "%", "“−40 %”")

@@ -18,11 +18,22 @@ from felt_dial.patch.module import Module
 from felt_dial.patch.patch import Layer, Patch, modules, slots, structure
 from felt_dial.sound import modules as _all_modules  # noqa: F401  (enters every module in its family)
 from felt_dial.sound.control.movement import (
-    BEND_SLOT, GLOBAL, WHEEL_SLOT, make_motion, run_movement,
+    BEND_SLOT,
+    GLOBAL,
+    WHEEL_SLOT,
+    make_motion,
+    run_movement,
 )  # fmt: skip
 from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
 from felt_dial.sound.mix import (
-    half_band, run_blend, run_halve, run_mix, run_output, run_pitch, sound_finite, voices_finite,
+    half_band,
+    run_blend,
+    run_halve,
+    run_mix,
+    run_output,
+    run_pitch,
+    sound_finite,
+    voices_finite,
 )  # fmt: skip
 from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event, Voices
 
@@ -235,9 +246,7 @@ class Program:
             return
         source, filter_ = strand.source, strand.filter
         begin = perf_counter_ns()
-        run_pitch(
-            self.frequency, strand.control, voices.key, self.bend, self.current[self.at["bend"]], active
-        )
+        run_pitch(self.frequency, strand.control, voices.key, self.bend, self.current[self.at["bend"]], active)
         source.kernel(
             self.audio, self.frequency, source.control, active, voices.start, tick,
             source.stage.rate, 0.5 * self.rate, *source.state,

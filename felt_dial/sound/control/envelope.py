@@ -33,7 +33,9 @@ class Envelope(Modulator, kind="envelope"):
     release = _time("Release", 0.25, 30.0, "Time from there to nothing after the key is let go.")
     attack_bend = Param("Attack bend", 0.0, (-1.0, 1.0), BEND, says="Above 0 the attack starts fast, below 0 slowly.")
     decay_bend = Param("Decay bend", 0.5, (-1.0, 1.0), BEND, says="Above 0 the decay starts fast, below 0 slowly.")
-    release_bend = Param("Release bend", 0.5, (-1.0, 1.0), BEND, says="Above 0 the release starts fast, below 0 slowly.")
+    release_bend = Param(
+        "Release bend", 0.5, (-1.0, 1.0), BEND, says="Above 0 the release starts fast, below 0 slowly."
+    )
 
 
 DELAY, ATTACK, HOLD, DECAY, SUSTAIN, RELEASE, ATTACK_BEND, DECAY_BEND, RELEASE_BEND = range(9)
@@ -61,7 +63,9 @@ def envelope_picture(
 
     Without `held` the sustain lasts a quarter of all the other stages together.
     """
-    d, a, h, y, r = (float(v) for v in (envelope.delay, envelope.attack, envelope.hold, envelope.decay, envelope.release))
+    d, a, h, y, r = (
+        float(v) for v in (envelope.delay, envelope.attack, envelope.hold, envelope.decay, envelope.release)
+    )
     if held is None:
         held = d + a + h + y + max(0.25 * (d + a + h + y + r), 0.02)
     t = np.linspace(0.0, held + r, points)

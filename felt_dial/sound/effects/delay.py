@@ -17,10 +17,16 @@ LONGEST = 4.0
 class Delay(Effect, kind="delay"):
     """Two echo lines, left and right, each with a tone filter inside its loop."""
 
-    left = Param("Left", 0.375, (0.001, LONGEST), SECONDS, taper=LOG, beats=True, says="Time between echoes on the left.")
-    right = Param("Right", 0.5, (0.001, LONGEST), SECONDS, taper=LOG, beats=True, says="Time between echoes on the right.")
+    left = Param(
+        "Left", 0.375, (0.001, LONGEST), SECONDS, taper=LOG, beats=True, says="Time between echoes on the left."
+    )
+    right = Param(
+        "Right", 0.5, (0.001, LONGEST), SECONDS, taper=LOG, beats=True, says="Time between echoes on the right."
+    )
     feedback = Param("Feedback", 0.35, (0.0, 0.98), PERCENT, says="How much of each echo comes back as the next.")
-    tone = Param("Tone", 6000.0, (200.0, 20000.0), HERTZ, taper=LOG, says="Each echo after the first loses what is above.")
+    tone = Param(
+        "Tone", 6000.0, (200.0, 20000.0), HERTZ, taper=LOG, says="Each echo after the first loses what is above."
+    )
     ping_pong = Switch("Ping-pong", False, says="Echoes change sides: the sound enters left and walks across.")
     wet = Param("Wet", 0.3, (0.0, 1.0), PERCENT, says="How loud the echoes are beside the sound.")
 
@@ -45,7 +51,7 @@ class Delay(Effect, kind="delay"):
         """The effect in a few words for its card."""
         shown = [self.params[side].write(self.get(side)) for side in ("left", "right")]
         times = shown[0] if shown[0] == shown[1] else " · ".join(shown)
-        return f"{times}, wet {self.params['wet'].write(self.get('wet'))}"
+        return f"{times}, {self.params['wet'].write(self.get('wet'))}"
 
 
 LEFT, RIGHT, FEEDBACK, TONE, PING_PONG, WET = (
@@ -128,5 +134,3 @@ def run_delay(audio, control, tick, rate, lines, state):  # type: ignore[no-unty
             feedback += grow
             wet += wetter
     state[WRITE] = write
-
-

@@ -85,8 +85,10 @@ def cycle_picture(shape: str, width: float, points: int) -> NDArray[np.float64]:
     """One cycle as the ear gets it far below the limit, for drawing; shape (points,)."""
     phase = np.linspace(0.0, 1.0, points)
     if shape == "pulse":
-        return np.where((phase >= 0.5) & (phase < 0.5 + width), 2 - 2 * width, -2 * width) if width < 0.5 else np.where(
-            (phase >= 0.5) | (phase < width - 0.5), 2 - 2 * width, -2 * width
+        return (
+            np.where((phase >= 0.5) & (phase < 0.5 + width), 2 - 2 * width, -2 * width)
+            if width < 0.5
+            else np.where((phase >= 0.5) | (phase < width - 0.5), 2 - 2 * width, -2 * width)
         )
     if shape == "sine":
         return np.sin(2 * np.pi * phase)

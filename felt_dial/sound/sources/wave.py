@@ -46,7 +46,9 @@ def _read(samples, offset, shift, phase):  # type: ignore[no-untyped-def]
 
 @works_for(Wave)
 @kernel
-def run_wave(out, frequency, control, active, start, tick, rate, limit, samples, offsets, shifts, level_of, phase, last):  # type: ignore[no-untyped-def]
+def run_wave(
+    out, frequency, control, active, start, tick, rate, limit, samples, offsets, shifts, level_of, phase, last
+):  # type: ignore[no-untyped-def]
     """Adds nothing, replaces `out[row]` for every active row.
 
     out : float32 (row, 2, frame); frequency : float32 (row, tick + 1), Hz; limit : highest harmonic, Hz.

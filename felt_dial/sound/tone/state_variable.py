@@ -31,7 +31,9 @@ class StateVariable(Filter, kind="state_variable", title="State-variable"):
     response = Choice("Response", "low 12", RESPONSES, says="Which side of the cutoff stays, and how steeply.")
     cutoff = Param("Cutoff", 8000.0, (20.0, 20000.0), HERTZ, taper=LOG, says="Where the filter begins to take away.")
     resonance = Param("Resonance", 0.0, (0.0, 1.0), PERCENT, says="Lifts the cutoff frequency, up to a clear whistle.")
-    follow = Param("Key follow", 0.0, (-1.0, 1.5), PERCENT, says="How far the cutoff goes along with the key; C4 stays.")
+    follow = Param(
+        "Key follow", 0.0, (-1.0, 1.5), PERCENT, says="How far the cutoff goes along with the key; C4 stays."
+    )
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:

@@ -1,0 +1,6 @@
+"""`python -m felt_dial` is the same as `felt-dial`."""
+
+from felt_dial.cli import main
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,190 @@
+"""The command line: the same work without a window."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from felt_dial.errors import FeltDialError
+
+app = typer.Typer(add_completion=False, no_args_is_help=False, help="Felt Dial: design synthesizer presets.")
+bank_app = typer.Typer(help="Banks without the window.")
+app.add_typer(bank_app, name="bank")
+COMMANDS = {"render", "params", "bank", "bench", "window"}
+
+
+class BadRequest(FeltDialError):
+    """Something on the command line that cannot be done."""
+
+
+def _library() -> Any:
+    from felt_dial.bank.library import Library
+    from felt_dial.bank.places import lay_out_demo, load_settings
+
+    root = load_settings().library_folder()
+    lay_out_demo(root)
+    return Library(root)
+
+
+def find_patch(name: str) -> Any:
+    """The patch of a JSON file, of `BANK:NAME`, or `init`."""
+    from felt_dial.patch.document import BadDocument, read_patch
+    from felt_dial.sound.modules import new_patch
+
+    if name == "init":
+        return new_patch()
+    path = Path(name)
+    if path.suffix == ".json" or path.exists():
+        try:
+            return read_patch(path.read_bytes(), f"“{path.name}”")
+        except OSError as wrong:
+            raise BadDocument(f"{path} cannot be read: {wrong.strerror}.") from None
+    if ":" in name:
+        bank_name, _, preset = name.partition(":")
+        bank = _library().bank(bank_name)
+        for found in bank.presets():
+            if preset in (found.id, found.name):
+                return bank.load(found.id)
+        raise BadRequest(f"There is no preset “{preset}” in {bank.name}.")
+    raise BadRequest(f"“{name}” is no patch: give a JSON file, BANK:NAME, or init.")
+
+
+@app.command()
+def window(bank: Annotated[str, typer.Argument(help="A bank of the library, or a .feltbank file")] = "") -> None:
+    """Opens the window."""
+    import importlib
+
+    raise typer.Exit(importlib.import_module("felt_dial.ui.app").main(bank))
+
+
+@app.command()
+def render(
+    patch: Annotated[str, typer.Argument(help="A JSON file, BANK:NAME, or init")],
+    output: Annotated[Path, typer.Option("-o", "--output", help="The WAV file to write")],
+    note: Annotated[int, typer.Option(help="MIDI key")] = 69,
+    velocity: Annotated[int, typer.Option(help="1 to 127")] = 100,
+    hold: Annotated[float, typer.Option(help="Seconds the key is held")] = 1.0,
+    tail: Annotated[float, typer.Option(help="Seconds after it")] = 1.0,
+    midi: Annotated[Path | None, typer.Option(help="A Standard MIDI File to play instead of a note")] = None,
+    set_: Annotated[list[str] | None, typer.Option("--set", help="ID=VALUE, values with units")] = None,
+    quality: Annotated[int, typer.Option(help="1, 2, 4 or 8")] = 4,
+    rate: Annotated[int, typer.Option(help="Frames per second")] = 48000,
+    tempo: Annotated[float | None, typer.Option(help="Beats per minute")] = None,
+) -> None:
+    """Renders a patch to a WAV file, 32-bit float."""
+    import io
+
+    import soundfile
+
+    from felt_dial.bank.files import write_whole
+    from felt_dial.patch.patch import param_at, with_value
+    from felt_dial.sound.render import Note
+    from felt_dial.sound.render import render as render_patch
+
+    found = find_patch(patch)
+    for pair in set_ or []:
+        path, equals, text = pair.partition("=")
+        if not equals:
+            raise BadRequest(f"“{pair}” is not of the form ID=VALUE.")
+        found = with_value(found, path, param_at(found, path).read(text))
+    if not 0 <= note <= 127 or not 1 <= velocity <= 127:
+        raise BadRequest(f"Note {note} or velocity {velocity} is outside 0 … 127.")
+    if hold < 0 or tail < 0:
+        raise BadRequest("Hold and tail are times of 0 s or more.")
+    notes, events = [Note(0.0, hold, note, velocity)], []
+    length = hold + tail
+    if midi is not None:
+        from felt_dial.live.midi_file import read_midi
+
+        notes, events, end = read_midi(midi, float(tempo or found.tempo), rate)
+        length = end + tail
+    sound = render_patch(found, notes, length, rate=rate, quality=quality, tempo=tempo, events=events)
+    memory = io.BytesIO()
+    soundfile.write(memory, sound.T, rate, subtype="FLOAT", format="WAV")
+    write_whole(output, memory.getvalue())
+
+
+@app.command()
+def params(
+    patch: Annotated[str, typer.Argument(help="A JSON file, BANK:NAME, or init")] = "init",
+    as_json: Annotated[bool, typer.Option("--json", help="As JSON")] = False,
+) -> None:
+    """Lists every parameter: id, label, unit, range, default, value."""
+    from felt_dial.patch.params import Param
+    from felt_dial.patch.patch import slots
+
+    rows = []
+    for slot in slots(find_patch(patch)):
+        about: dict[str, Any] = {"id": slot.path, "label": slot.param.label, **slot.param.schema()}
+        if isinstance(slot.param, Param):
+            about |= {"unit": slot.param.unit.name, "range": [slot.param.low, slot.param.high]}
+        about |= {"default": slot.param.default, "value": slot.param.write(slot.value)}
+        rows.append(about)
+    if as_json:
+        print(json.dumps(rows, indent=1, ensure_ascii=False, default=str))
+    else:
+        for row in rows:
+            print(f"{row['id']:44} {row['label']:16} {row['value']}")
+
+
+@app.command()
+def bench(
+    as_json: Annotated[bool, typer.Option("--json", help="As JSON")] = False,
+    seconds: Annotated[float, typer.Option(help="How long the long run takes")] = 60.0,
+) -> None:
+    """Measures the loads of docs/performance.md on this machine."""
+    from felt_dial.live.bench import run_bench
+
+    print(run_bench(as_json, seconds))
+
+
+@bank_app.command("list")
+def bank_list() -> None:
+    """Lists the banks and their presets."""
+    for bank in _library().banks():
+        print(f"{bank.name} ({bank.id})")
+        for preset in bank.presets():
+            print(f"  {preset.id:24} {preset.name}" + (f"   ! {preset.problem}" if preset.problem else ""))
+
+
+@bank_app.command("export")
+def bank_export(bank: str, target: Path) -> None:
+    """Writes a bank as one .feltbank file."""
+    from felt_dial.bank.package import export_bank
+
+    found = _library().bank(bank)
+    print(f"{found.name}: {export_bank(found, target)} presets in {target}")
+
+
+@bank_app.command("import")
+def bank_import(source: Path) -> None:
+    """Takes a .feltbank file into the library, all of it or nothing."""
+    from felt_dial.bank.package import import_bank
+
+    made = import_bank(_library(), source)
+    print(f"{made.name}: {len(made.ids())} presets in {made.folder}")
+
+
+def main() -> None:
+    """Entry point; `felt-dial [BANK]` opens the window."""
+    if len(sys.argv) < 2 or (sys.argv[1] not in COMMANDS and not sys.argv[1].startswith("-")):
+        sys.argv.insert(1, "window")
+    if sys.argv[1] != "window":
+        import felt_dial.sound.modules  # noqa: F401
+    try:
+        app(standalone_mode=False)
+    except FeltDialError as wrong:
+        print(wrong, file=sys.stderr)
+        sys.exit(2)
+    except typer.Exit as done:
+        sys.exit(done.exit_code)
+    except Exception as wrong:
+        shown = getattr(wrong, "format_message", None)
+        if shown is None:
+            raise
+        print(shown(), file=sys.stderr)
+        sys.exit(2)

@@ -1,0 +1,314 @@
+"""Small controls: pills, choices, the pan slider, the level meter, names that can be edited."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from felt_dial.patch.params import Choice, Param, Switch
+from felt_dial.patch.patch import param_at, value_at
+from felt_dial.ui.cloth import colour, dye, reading
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.session import Session, path_exists
+
+
+class Pill(QPushButton):
+    """A button in felt: `part` chooses the cut (pill, small, link, add, play, kind)."""
+
+    def __init__(self, text: str, part: str = "pill", act: Callable[[], object] | None = None, tip: str = "") -> None:
+        super().__init__(text)
+        self.setProperty("part", part)
+        self.setToolTip(tip)
+        self.setAccessibleName(tip.split(":")[0] if tip and len(text) < 3 else text)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        if act is not None:
+            self.clicked.connect(lambda: act())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.property("part") == "add":
+            painter = QPainter(self)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            busy = self.underMouse() or self.hasFocus()
+            pen = QPen(dye("madder") if self.hasFocus() else colour("soft" if busy else "faint"), 1.3)
+            pen.setDashPattern([4, 3])
+            painter.setPen(pen)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        elif event.key() == Qt.Key.Key_Space:
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
+
+
+def text_label(text: str, part: str = "label") -> QLabel:
+    """A label of one of the parts of the style sheet."""
+    made = QLabel(text)
+    made.setProperty("part", part)
+    return made
+
+
+class SwitchPill(Pill):
+    """A switch parameter as a button that stays down."""
+
+    def __init__(self, session: Session, path: str, text: str = "", part: str = "small", alarm: bool = False) -> None:
+        param = param_at(session.patch, path)
+        assert isinstance(param, Switch)
+        super().__init__(text or param.label, part, tip=param.says)
+        self.session, self.path = session, path
+        self.setCheckable(True)
+        self.setProperty("alarm", alarm)
+        self.setAccessibleName(session.label_of(path))
+        self.clicked.connect(lambda: session.set(path, self.isChecked()))
+        session.changed.connect(self._follow)
+        self._follow()
+
+    def _follow(self) -> None:
+        if path_exists(self.session.patch, self.path):
+            self.setChecked(bool(value_at(self.session.patch, self.path)))
+
+
+class Options(QComboBox):
+    """The options of a choice parameter."""
+
+    def __init__(self, session: Session, path: str) -> None:
+        super().__init__()
+        param = param_at(session.patch, path)
+        assert isinstance(param, Choice)
+        self.session, self.path, self.param = session, path, param
+        self.addItems(list(param.options.values()))
+        self.setToolTip(param.says)
+        self.setAccessibleName(session.label_of(path))
+        self.activated.connect(lambda n: session.set(path, param.ids[n]))
+        session.changed.connect(self._follow)
+        self._follow()
+
+    def _follow(self) -> None:
+        if path_exists(self.session.patch, self.path):
+            self.setCurrentIndex(self.param.ids.index(str(value_at(self.session.patch, self.path))))
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        event.ignore()
+
+
+class ChoiceBox(QWidget):
+    """A choice parameter: its label above its options."""
+
+    def __init__(self, session: Session, path: str) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        layout.addWidget(text_label(param_at(session.patch, path).label))
+        layout.addWidget(Options(session, path))
+        layout.addStretch()
+
+
+class SwitchBox(QWidget):
+    """A switch parameter: its label above a pill that says on or off."""
+
+    def __init__(self, session: Session, path: str) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(7)
+        pill = SwitchPill(session, path)
+        layout.addWidget(text_label(param_at(session.patch, path).label))
+        layout.addWidget(pill, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addStretch()
+
+        def name() -> None:
+            pill.setText("On" if pill.isChecked() else "Off")
+
+        session.changed.connect(name)
+        name()
+
+
+def control_for(session: Session, path: str, owner_dye: str, radius: int = 17) -> QWidget:
+    """The control that suits a parameter."""
+    param = param_at(session.patch, path)
+    if isinstance(param, Param):
+        return Dial(session, path, owner_dye, radius)
+    return ChoiceBox(session, path) if isinstance(param, Choice) else SwitchBox(session, path)
+
+
+class NameEdit(QLineEdit):
+    """A name that is edited where it stands."""
+
+    def __init__(self, text: str, part: str, act: Callable[[str], None], empty: str = "") -> None:
+        super().__init__(text)
+        self.setProperty("part", part)
+        self.setPlaceholderText(empty)
+        self.setToolTip("Click to rename")
+        self._act = act
+        self.editingFinished.connect(self._finish)
+
+    def _finish(self) -> None:
+        if self.isModified():
+            self.setModified(False)
+            self._act(self.text())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        super().keyPressEvent(event)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
+            self.clearFocus()
+
+
+class Slider(QWidget):
+    """A short track for a parameter in a row: pan, mostly. Keys and wheel as on a dial."""
+
+    def __init__(self, session: Session, path: str) -> None:
+        super().__init__()
+        self.session, self.path = session, path
+        self.setMinimumWidth(60)
+        self.setFixedHeight(20)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(session.label_of(path))
+        session.changed.connect(self._follow)
+        self._follow()
+
+    def _follow(self) -> None:
+        if path_exists(self.session.patch, self.path):
+            param = param_at(self.session.patch, self.path)
+            assert isinstance(param, Param)
+            self.place = param.position(value_at(self.session.patch, self.path))
+            self.setToolTip(f"{param.label}: {param.write(value_at(self.session.patch, self.path))}\n{param.says}")
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("edge"))
+        y = self.height() / 2
+        painter.drawRoundedRect(QRectF(4, y - 2, self.width() - 8, 4), 2, 2)
+        painter.setBrush(colour("ink"))
+        painter.drawEllipse(QPointF(8 + self.place * (self.width() - 16), y), 5, 5)
+        if self.hasFocus():
+            pen = QPen(dye("madder"), 1.2)
+            pen.setDashPattern([2, 2])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(8 + self.place * (self.width() - 16), y), 7.5, 7.5)
+
+    def _put(self, place: float) -> None:
+        param = param_at(self.session.patch, self.path)
+        assert isinstance(param, Param)
+        if param.two_sided and abs(place - 0.5) < 0.03:
+            place = 0.5
+        self.session.set(self.path, param.at(place), dragging=True)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.session.history.settle()
+        self._put((event.position().x() - 8) / max(self.width() - 16, 1))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._put((event.position().x() - 8) / max(self.width() - 16, 1))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.session.history.settle()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.session.set(self.path, param_at(self.session.patch, self.path).default)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self._put(self.place + event.angleDelta().y() / 120 * 0.02)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = 0.002 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.02
+        if event.key() in (Qt.Key.Key_Right, Qt.Key.Key_Up):
+            self._put(self.place + step + (0.03 if abs(self.place - 0.5) < 0.01 else 0))
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Down):
+            self._put(self.place - step - (0.03 if abs(self.place - 0.5) < 0.01 else 0))
+        elif event.key() == Qt.Key.Key_Delete:
+            self.session.set(self.path, param_at(self.session.patch, self.path).default)
+        else:
+            super().keyPressEvent(event)
+
+
+class Meter(QWidget):
+    """A level in dBFS as a bar, with an ink tick for the peak held; red beyond 0 dB."""
+
+    def __init__(self, low: float = -54.0, high: float = 6.0, thick: int = 7) -> None:
+        super().__init__()
+        self.low, self.high = low, high
+        self.level = self.held = -120.0
+        self._since = 0
+        self.setFixedHeight(thick + 4)
+        self.setMinimumWidth(48)
+        self.setAccessibleName("Level")
+
+    def show_peak(self, peak: float) -> None:
+        """A new largest sample since the last call, linear."""
+        level = 20 * math.log10(peak) if peak > 1e-6 else -120.0
+        before = (round(self.level, 1), round(self.held, 1))
+        self.level = max(level, self.level - 1.6)
+        self._since += 1
+        if level >= self.held:
+            self.held, self._since = level, 0
+        elif self._since > 40:
+            self.held = max(level, self.held - 1.2)
+        if before != (round(self.level, 1), round(self.held, 1)):
+            self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(80, self.height())
+
+    def _x(self, level: float) -> float:
+        part = (min(max(level, self.low), self.high) - self.low) / (self.high - self.low)
+        return part * self.width()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bar = QRectF(0, 2, self.width(), self.height() - 4)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("edge"))
+        painter.drawRoundedRect(bar, 3, 3)
+        if self.level > self.low:
+            painter.setClipRect(QRectF(0, 0, self._x(self.level), self.height()))
+            painter.setBrush(dye("lichen"))
+            painter.drawRoundedRect(bar, 3, 3)
+            if self.level > 0:
+                painter.setClipRect(QRectF(self._x(0), 0, self._x(self.level) - self._x(0), self.height()))
+                painter.setBrush(colour("problem"))
+                painter.drawRoundedRect(bar, 3, 3)
+            painter.setClipping(False)
+        if self.held > self.low:
+            painter.setPen(QPen(colour("problem" if self.held > 0 else "ink"), 1.6))
+            x = min(self._x(self.held), self.width() - 1)
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+
+
+class Reading(QWidget):
+    """A label above a value, as in the header."""
+
+    def __init__(self, label: str, tip: str) -> None:
+        super().__init__()
+        self.label, self.value = label, ""
+        self.setToolTip(tip)
+        self.setAccessibleName(label)
+
+    def show_value(self, value: str) -> None:
+        """Shows a value, repainting only when it changed."""
+        if value != self.value:
+            self.value = value
+            self.setAccessibleDescription(value)
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setFont(reading(12))
+        painter.setPen(colour("soft"))
+        painter.drawText(QRect(0, 8, self.width(), 16), Qt.AlignmentFlag.AlignLeft, self.label)
+        painter.setFont(reading(13, 600))
+        painter.setPen(colour("ink"))
+        painter.drawText(QRect(0, 25, self.width(), 18), Qt.AlignmentFlag.AlignLeft, self.value)

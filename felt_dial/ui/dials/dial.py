@@ -1,0 +1,442 @@
+"""The dial: one parameter under the hand, with its value, its threads and where they take it."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QEnterEvent,
+    QFocusEvent,
+    QGuiApplication,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)  # fmt: skip
+from PySide6.QtWidgets import QMenu, QWidget
+
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.edits import depth_param, reach_of_all, sew, threads_on
+from felt_dial.patch.params import CUBIC, Param
+from felt_dial.patch.patch import NoSuchPath, movers, put, value_at
+from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
+from felt_dial.ui.cloth import colour, dial_face, dye, naming, reading
+from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.dials.tag import THREAD_MIME, mover_dye, tag_text
+from felt_dial.ui.session import Session, path_exists
+
+STITCHES = 25
+SWEEP = 270.0
+DRAG_PIXELS = 180.0
+
+
+class Dial(QWidget):
+    """A felt disc with 25 stitches.
+
+    Drag up and down, wheel, arrow keys (Shift is fine), double-click or Delete for the default,
+    Enter or a digit to type. Tags can be dropped on it.
+    """
+
+    def __init__(self, session: Session, path: str, owner_dye: str, radius: int = 17, label: str = "") -> None:
+        super().__init__()
+        self.session, self.path, self.owner_dye, self.radius = session, path, owner_dye, radius
+        self._label = label
+        self.entry: Entry | None = None
+        self._bead = -1.0
+        self._drag_from: tuple[float, float] | None = None
+        self._hover = self._drop = False
+        self._read()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAcceptDrops(True)
+        self.setMouseTracking(False)
+        self.setAttribute(Qt.WidgetAttribute.WA_Hover)
+        self.setFixedSize(self.sizeHint())
+        self.setAccessibleName(session.label_of(path))
+        session.changed.connect(self._follow)
+        session.frame.connect(self._move_bead)
+
+    def sizeHint(self) -> QSize:
+        return QSize(max(2 * self.radius + 24, 58), 2 * self.radius + 42)
+
+    @property
+    def param(self) -> Param:
+        """The declaration of what the dial turns."""
+        from felt_dial.patch.patch import param_at
+
+        found = param_at(self.session.patch, self.path)
+        assert isinstance(found, Param)
+        return found
+
+    @property
+    def label(self) -> str:
+        """What stands above it."""
+        return self._label or self.param.label
+
+    def _read(self) -> None:
+        patch = self.session.patch
+        self._value: Value = value_at(patch, self.path)
+        self._threads = threads_on(patch, self.path) if self.param.movable else {}
+        reach = reach_of_all(patch, self.path) if self._threads else None
+        self._reach = reach
+        value = self.param.write(self._value)
+        moved = ""
+        if reach:
+            moved = f"\nMoved by {', '.join(tag_text(t.source) for t in self._threads.values())}: "
+            moved += f"{self.param.unit.write(reach[0])} … {self.param.unit.write(reach[1])}"
+            moved += ", stops at the end" if reach[2] else ""
+        self.setToolTip(f"{self.label}: {value}\n{self.param.says}{moved}")
+        self.setAccessibleDescription(f"{value}. {self.param.says}")
+
+    def _follow(self) -> None:
+        if not path_exists(self.session.patch, self.path):
+            return
+        before = (self._value, self._threads, self._reach)
+        self._read()
+        if before != (self._value, self._threads, self._reach):
+            self.update()
+
+    def _move_bead(self) -> None:
+        if not self._threads or not self.isVisible():
+            return
+        now = self.session.link.bead(self.path)
+        place = -1.0 if now is None else self._place(now)
+        if abs(place - self._bead) > 0.004:
+            self._bead = place
+            self.update()
+
+    # --- looks ---------------------------------------------------------------------------------
+
+    def _place(self, value: Value) -> float:
+        return self.param.position(value)
+
+    def _centre(self) -> QPointF:
+        return QPointF(self.width() / 2, 25 + self.radius)
+
+    def _at(self, place: float, distance: float) -> QPointF:
+        angle = math.radians(135 + SWEEP * place)
+        return self._centre() + QPointF(math.cos(angle), math.sin(angle)) * distance
+
+    def _arc(self, painter: QPainter, start: float, end: float, distance: float) -> None:
+        box = QRectF(0, 0, 2 * distance, 2 * distance)
+        box.moveCenter(self._centre())
+        painter.drawArc(box, round(-16 * (135 + SWEEP * start)), round(-16 * SWEEP * (end - start)))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        faint = not self.isEnabled()
+        shade = dye(self.owner_dye)
+        painter.setFont(reading(12))
+        painter.setPen(colour("faint" if faint else "soft"))
+        label_box = QRect(0, 0, self.width(), 15)
+        metrics = painter.fontMetrics()
+        painter.drawText(
+            label_box,
+            Qt.AlignmentFlag.AlignCenter,
+            metrics.elidedText(self.label, Qt.TextElideMode.ElideRight, self.width()),
+        )
+        place = self._place(self._value)
+        middle = self._place(0.0) if self.param.two_sided else 0.0
+        low, high = min(place, middle), max(place, middle)
+        for n in range(STITCHES):
+            at = n / (STITCHES - 1)
+            sewn = low - 0.001 <= at <= high + 0.001 and not faint
+            pen = QPen(shade if sewn else colour("faint"), 1.8 if sewn else 1.2)
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            painter.setPen(pen)
+            painter.drawLine(self._at(at, self.radius + 2.5), self._at(at, self.radius + 5.5))
+        face = dial_face(self.radius - 1, self._hover and not faint, faint, self.devicePixelRatioF())
+        centre = self._centre()
+        painter.drawPixmap(centre - QPointF(self.radius + 2, self.radius + 2), face)
+        pen = QPen(colour("faint" if faint else "ink"), 2.2)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        painter.setPen(pen)
+        painter.drawLine(self._at(place, self.radius * 0.42), self._at(place, self.radius * 0.78))
+        if self._threads:
+            self._paint_threads(painter)
+        if self.hasFocus() or self._drop:
+            pen = QPen(dye("lichen" if self._drop else "madder"), 1.6)
+            pen.setDashPattern([2.4, 2.0])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(centre, self.radius - 3.5, self.radius - 3.5)
+        painter.setFont(reading(13, 600))
+        painter.setPen(colour("faint" if faint else "ink"))
+        value_box = self._value_box()
+        painter.drawText(value_box, Qt.AlignmentFlag.AlignCenter, self.param.write(self._value))
+
+    def _paint_threads(self, painter: QPainter) -> None:
+        assert self._reach is not None
+        patch = self.session.patch
+        start, end = self._place(self._reach[0]), self._place(self._reach[1])
+        mover = dye(mover_dye(patch, next(iter(self._threads.values())).source))
+        if not any(thread.on for thread in self._threads.values()):
+            mover = colour("faint")
+        pen = QPen(mover, 2.2)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        painter.setPen(pen)
+        distance = self.radius + 8.5
+        self._arc(painter, start, end, distance)
+        if self._reach[2]:
+            painter.setPen(QPen(colour("problem"), 1))
+            painter.setBrush(colour("problem"))
+            for stop in (start, end):
+                if stop <= 0.0005 or stop >= 0.9995:
+                    painter.drawEllipse(self._at(stop, distance), 2.6, 2.6)
+        bead = self._bead if self._bead >= 0 else self._place(self._value)
+        painter.setPen(QPen(colour("cloth"), 1))
+        painter.setBrush(mover)
+        painter.drawEllipse(self._at(bead, distance), 3.6, 3.6)
+
+    def _value_box(self) -> QRect:
+        return QRect(0, self.height() - 17, self.width(), 17)
+
+    # --- hands ---------------------------------------------------------------------------------
+
+    def set_place(self, place: float, dragging: bool = True) -> None:
+        """Turns the dial to a place from 0 to 1."""
+        value = self.param.at(place, isinstance(self._value, Beats))
+        self.session.set(self.path, value, dragging=dragging)
+
+    def nudge(self, steps: float, fine: bool = False) -> None:
+        """Turns by small steps; a whole number or a note length by one at a time."""
+        param = self.param
+        if isinstance(self._value, Beats):
+            counts = list(DIVISIONS.values())
+            now = round(self._place(self._value) * (len(counts) - 1))
+            value: Value = Beats(counts[min(max(now + (1 if steps > 0 else -1), 0), len(counts) - 1)])
+        elif param.whole:
+            value = round(min(max(float(self._value) + (1 if steps > 0 else -1), param.low), param.high))
+        else:
+            step = 0.002 if fine else 0.01
+            if param.taper == CUBIC:
+                step *= 0.7
+            value = param.at(self._place(self._value) + steps * step)
+        self.session.set(self.path, value, dragging=True)
+
+    def reset(self) -> None:
+        """Back to the default."""
+        self.session.set(self.path, self.param.default)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.session.history.settle()
+            self._drag_from = (event.globalPosition().y(), self._place(self._value))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag_from is None:
+            return
+        y, place = self._drag_from
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        way = (y - event.globalPosition().y()) / (DRAG_PIXELS * (8 if fine else 1))
+        place = min(max(place + way, 0.0), 1.0)
+        self._drag_from = (event.globalPosition().y(), place)
+        self.set_place(place)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._drag_from is not None:
+            self._drag_from = None
+            self.session.history.settle()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self._drag_from = None
+        if self._value_box().contains(event.position().toPoint()):
+            self.type_value()
+        else:
+            self.reset()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        turn = event.angleDelta().y() or event.angleDelta().x()
+        self.nudge(turn / 120.0, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        key, text = event.key(), event.text()
+        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+            super().keyPressEvent(event)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Right):
+            self.nudge(1, fine)
+        elif key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
+            self.nudge(-1, fine)
+        elif key == Qt.Key.Key_PageUp:
+            self.nudge(10)
+        elif key == Qt.Key.Key_PageDown:
+            self.nudge(-10)
+        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.reset()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.type_value()
+        elif text and (text in "0123456789-+−.×"):
+            self.type_value(text)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if not event.isAutoRepeat():
+            self.session.history.settle()
+        super().keyReleaseEvent(event)
+
+    def type_value(self, first: str = "") -> None:
+        """Opens the entry over the value."""
+
+        def take(text: str) -> None:
+            self.session.set(self.path, self.param.read(text))
+
+        shown = self.param.write(self._value)
+        self.entry = Entry(self, self._value_box(), first or shown, take)
+        if first:
+            self.entry.deselect()
+            self.entry.end(False)
+
+    def type_depth(self, thread: str) -> None:
+        """Opens the entry for the depth of a thread on this dial."""
+        limits = depth_param(self.param)
+
+        def take(text: str) -> None:
+            depth = limits.check(limits.read(text))
+            patch = put(self.session.patch, ["threads", thread, "depth"], depth)
+            self.session.edit(
+                patch, f"thread on {self.session.label_of(self.path)} to {limits.unit.write_signed(float(depth))}"
+            )
+
+        now = float(self.session.patch.threads[thread].depth)
+        source = tag_text(self.session.patch.threads[thread].source)
+        self.entry = Entry(
+            self,
+            self._value_box(),
+            limits.unit.write_signed(now),
+            take,
+            f"Depth of {source} on {self.accessibleName()}",
+        )
+
+    def type_thread(self) -> None:
+        """Opens the entry that sews: a mover and a depth, such as `e2 +34%`."""
+
+        def take(text: str) -> None:
+            name, _, depth = text.strip().partition(" ")
+            limits = depth_param(self.param)
+            if name.lower() not in movers(self.session.patch):
+                known = ", ".join(key.upper() for key in movers(self.session.patch))
+                raise NotReadable(f"Nothing that moves is called “{name}”: try one of {known}.")
+            value = float(limits.check(limits.read(depth))) if depth.strip() else None  # type: ignore[arg-type]
+            self._sew(name.lower(), value)
+
+        self.entry = Entry(self, self._value_box(), "", take, f"Thread on {self.accessibleName()}")
+        self.entry.setPlaceholderText("e1 " + ("+12 st" if self.param.unit.geometric else "+30"))
+
+    def _sew(self, source: str, depth: float | None) -> str:
+        patch, thread = sew(self.session.patch, source, self.path, depth)
+        self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(self.path)}")
+        return thread
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(THREAD_MIME) and self.param.movable:
+            self._drop = True
+            self.update()
+            event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: object) -> None:
+        self._drop = False
+        self.update()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self._drop = False
+        source = bytes(event.mimeData().data(THREAD_MIME).data()).decode()
+        event.acceptProposedAction()
+        self.drop_tag(source)
+
+    def drop_tag(self, source: str) -> None:
+        """Sews a mover to this dial and opens the depth, ready to type."""
+        try:
+            thread = self._sew(source, None)
+        except (FeltDialError, NoSuchPath) as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.type_depth(thread)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.menu().exec(event.globalPos() if not event.globalPos().isNull() else self.mapToGlobal(QPoint(0, 0)))
+
+    def menu(self) -> QMenu:
+        """Type, reset, threads, copy and paste."""
+        menu = QMenu(self)
+        menu.addAction("Type a value…", self.type_value)
+        menu.addAction(f"Reset to {self.param.write(self.param.default)}", self.reset)
+        if self.param.beats:
+            if isinstance(self._value, Beats):
+                seconds = self.param.resolve(self._value, float(self.session.patch.tempo))
+                menu.addAction("Count in seconds or hertz", lambda: self.session.set(self.path, seconds))
+            else:
+                menu.addAction("Count in beats", self._to_beats)
+        menu.addSeparator()
+        if self.param.movable:
+            menu.addAction("Sew a thread…", self.type_thread)
+            for key, thread in self._threads.items():
+                depth = depth_param(self.param).unit.write_signed(float(thread.depth))
+                menu.addAction(f"{tag_text(thread.source)}  {depth} …", lambda k=key: self.type_depth(k))
+        menu.addSeparator()
+        menu.addAction("Copy value", lambda: QGuiApplication.clipboard().setText(self.param.write(self._value)))
+        paste = menu.addAction("Paste value", self._paste)
+        paste.setEnabled(bool(QGuiApplication.clipboard().text()))
+        return menu
+
+    def _paste(self) -> None:
+        try:
+            self.session.set(self.path, self.param.read(QGuiApplication.clipboard().text()))
+        except FeltDialError as wrong:
+            self.session.say(f"Not pasted: {wrong}", problem=True)
+
+    def _to_beats(self) -> None:
+        tempo = float(self.session.patch.tempo)
+        nearest = min(
+            DIVISIONS.values(),
+            key=lambda c: abs(math.log(self.param.resolve(Beats(c), tempo) / max(float(self._value), 1e-6))),  # type: ignore[arg-type]
+        )
+        self.session.set(self.path, Beats(nearest))
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        self.session.focus(self.path)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.session.history.settle()
+        self.update()
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        self._hover = True
+        self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        self._hover = False
+        self.update()
+
+
+class UnusedDial(QWidget):
+    """The dashed place of a dial that is not there."""
+
+    def __init__(self, radius: int, text: str) -> None:
+        super().__init__()
+        self.radius, self.text = radius, text
+        self.setFixedSize(max(2 * radius + 24, 58), 2 * radius + 42)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        pen = QPen(QColor(colour("faint")), 1.4)
+        pen.setDashPattern([3, 3])
+        painter.setPen(pen)
+        painter.drawEllipse(QPointF(self.width() / 2, 25 + self.radius), self.radius, self.radius)
+        painter.setPen(colour("soft"))
+        painter.setFont(reading(12))
+        painter.drawText(QRect(0, self.height() - 19, self.width(), 18), Qt.AlignmentFlag.AlignCenter, self.text)
+
+
+__all__ = ["Dial", "UnusedDial", "naming"]

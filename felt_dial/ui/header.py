@@ -1,0 +1,291 @@
+"""The header of every page: where one is, what is on the table, and what it costs."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QDragEnterEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from felt_dial.patch.patch import Patch, param_at
+from felt_dial.patch.units import MINUS, THIN, number
+from felt_dial.sound.loudness import SILENT
+from felt_dial.ui.cloth import Wool, colour, dye, naming, reading, sewn_pen
+from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading
+from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.dials.tag import THREAD_MIME
+from felt_dial.ui.session import Session
+
+
+class Tab(Pill):
+    """A page's name; three red stitches while it is open. A tag held over it opens the page."""
+
+    def __init__(self, name: str, number_: int) -> None:
+        super().__init__(name, "link", tip=f"{name}: Ctrl+{number_}")
+        self.setCheckable(True)
+        self.setAcceptDrops(True)
+        self.setFixedHeight(50)
+        self.setAccessibleName(f"{name} page")
+        self._wait = QTimer(self, singleShot=True, interval=350)
+        self._wait.timeout.connect(self.click)
+        metrics = self.fontMetrics()
+        self.setFixedWidth(metrics.horizontalAdvance(name) + 34)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(reading(14, 600 if self.isChecked() else 500))
+        painter.setPen(colour("ink" if self.isChecked() or self.underMouse() else "soft"))
+        painter.drawText(QRect(0, 2, self.width(), self.height() - 6), Qt.AlignmentFlag.AlignCenter, self.text())
+        if self.isChecked():
+            pen = QPen(dye("madder"), 2.2)
+            middle = self.width() / 2
+            painter.setPen(pen)
+            for n in (-1, 0, 1):
+                painter.drawLine(round(middle + n * 14 - 5), 43, round(middle + n * 14 + 4), 43)
+        if self.hasFocus():
+            focus = QPen(dye("madder"), 1.2)
+            focus.setDashPattern([3, 2.4])
+            painter.setPen(focus)
+            painter.drawRoundedRect(QRectF(4, 10, self.width() - 8, 30), 6, 6)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(THREAD_MIME):
+            event.acceptProposedAction()
+            self._wait.start()
+
+    def dragLeaveEvent(self, event: object) -> None:
+        self._wait.stop()
+
+
+class PresetBox(QWidget):
+    """Which preset is on the table, whether it is saved, and its neighbours."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(36)
+        self.setMinimumWidth(330)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        before = Pill("◂", "link", lambda: session.neighbour(-1), "Preset before this one: Ctrl+Left")
+        after = Pill("▸", "link", lambda: session.neighbour(1), "Preset after this one: Ctrl+Right")
+        self.bank = QLabel()
+        self.bank.setProperty("part", "label")
+        self.dot = QLabel("●")
+        self.dot.setStyleSheet("color: #B5482F; font-size: 11px;")
+        self.name = NameEdit("", "name", session.rename_patch)
+        self.name.setAccessibleName("Name of the patch")
+        self.save = Pill(
+            "Save", "link", session.save, "Save over the preset: Ctrl+S. Its last three versions are kept."
+        )
+        self.as_new = Pill("As new", "link", self.ask_name, "Save as a new preset: Ctrl+Shift+S")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(6, 0, 6, 0)
+        layout.setSpacing(4)
+        layout.addWidget(before)
+        layout.addWidget(self.bank)
+        layout.addWidget(self.dot)
+        layout.addWidget(self.name, 1)
+        layout.addWidget(self.save)
+        layout.addWidget(self.as_new)
+        layout.addWidget(after)
+        session.changed.connect(self.follow)
+        session.shelf_changed.connect(self.follow)
+        self._bank_id, self._bank_name = "", ""
+        self.follow()
+
+    def follow(self) -> None:
+        """Shows the work as it is."""
+        work = self.session.work
+        if work.bank != self._bank_id:
+            self._bank_id = work.bank
+            self._bank_name = next((b.name for b in self.session.library.banks() if b.id == work.bank), "")
+        shown = self._bank_name or "not in a bank"
+        metrics = self.bank.fontMetrics()
+        self.bank.setText(metrics.elidedText(shown, Qt.TextElideMode.ElideRight, 130))
+        self.bank.setToolTip(shown)
+        self.dot.setVisible(self.session.unsaved)
+        self.dot.setToolTip("Not saved yet")
+        if not self.name.hasFocus():
+            self.name.setText(self.session.patch.name)
+            self.name.setCursorPosition(0)
+            self.name.setToolTip(f"{self.session.patch.name}\nClick to rename")
+        self.save.setEnabled(self.session.unsaved)
+
+    def ask_name(self) -> Entry:
+        """Opens the entry for the name of a new preset."""
+        session = self.session
+
+        def take(text: str) -> None:
+            session.save_new(text)
+
+        entry = Entry(self, self.name.geometry(), session.patch.name, take, "Name of the new preset")
+        entry.setAlignment(Qt.AlignmentFlag.AlignLeft)
+        return entry
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("edge"), 1))
+        painter.setBrush(colour("strip"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 8, 8)
+
+
+class Sides(QWidget):
+    """A and B: two patches to compare."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedSize(48, 26)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setToolTip("A and B: click or ` flips, double-click copies this one to the other")
+        self.setAccessibleName("A and B")
+        session.changed.connect(self.update)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(dye("madder") if self.hasFocus() else colour("edge"), 1))
+        painter.setBrush(colour("strip"))
+        painter.drawRoundedRect(QRectF(0.5, 0.5, 47, 25), 12.5, 12.5)
+        painter.setFont(reading(12, 600))
+        for n, side in enumerate("ab"):
+            spot = QRectF(2 + 22 * n, 2, 22, 22)
+            chosen = self.session.work.side == side
+            if chosen:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour("ink"))
+                painter.drawEllipse(spot)
+            painter.setPen(colour("cloth" if chosen else "soft"))
+            painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, side.upper())
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.session.flip()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.session.copy_side()
+
+
+class TempoReading(Reading):
+    """The tempo: click to type, wheel to change."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Tempo", "Tempo in beats per minute: click to type, wheel to change")
+        self.session = session
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        session.changed.connect(self.follow)
+        self.follow()
+
+    def follow(self) -> None:
+        self.show_value(param_at(self.session.patch, "tempo").write(self.session.patch.tempo))
+
+    def type_value(self) -> Entry:
+        """Opens the entry."""
+        param = param_at(self.session.patch, "tempo")
+
+        def take(text: str) -> None:
+            self.session.set("tempo", param.read(text))
+
+        return Entry(self, QRect(0, 24, self.width(), 20), self.value, take, "Tempo")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.type_value()
+
+    def wheelEvent(self, event: object) -> None:
+        step = 1 if event.angleDelta().y() > 0 else -1  # type: ignore[attr-defined]
+        self.session.set("tempo", min(max(float(self.session.patch.tempo) + step, 20), 999), dragging=True)
+
+    def keyPressEvent(self, event: object) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):  # type: ignore[attr-defined]
+            self.type_value()
+        else:
+            super().keyPressEvent(event)  # type: ignore[arg-type]
+
+
+class Header(Wool):
+    """Word mark, tabs, preset, A and B, readings."""
+
+    page_asked = Signal(int)
+
+    def __init__(self, session: Session, pages: list[str]) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(50)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 0, 14, 0)
+        layout.setSpacing(0)
+        mark = QLabel("felt dial")
+        mark.setFont(naming(26, italic=True))
+        mark.setStyleSheet("font-family: Fraunces; font-style: italic; font-weight: 500; font-size: 26px;")
+        mark.setContentsMargins(0, 0, 22, 4)
+        layout.addWidget(mark)
+        self.tabs = []
+        for n, name in enumerate(pages):
+            tab = Tab(name, n + 1)
+            tab.clicked.connect(lambda _=False, n=n: self.page_asked.emit(n))
+            layout.addWidget(tab)
+            self.tabs.append(tab)
+        layout.addSpacing(12)
+        self.preset = PresetBox(session)
+        layout.addWidget(self.preset, 1)
+        layout.addSpacing(10)
+        layout.addWidget(Sides(session))
+        layout.addSpacing(12)
+        self.tempo = TempoReading(session)
+        self.voices = Reading("Voices", "Notes that sound now, of how many may")
+        self.engine = Reading("Engine", "How much of one core the sound takes")
+        self.loudness = Reading("Loudness", "Short-term loudness of the last 3 s (ITU-R BS.1770)")
+        for reading_, width in ((self.tempo, 66), (self.voices, 54), (self.engine, 46), (self.loudness, 78)):
+            reading_.setFixedSize(width, 50)
+            layout.addWidget(reading_)
+        meters = QVBoxLayout()
+        meters.setSpacing(4)
+        self.left, self.right = Meter(thick=6), Meter(thick=6)
+        meters.addStretch()
+        meters.addWidget(self.left)
+        meters.addWidget(self.right)
+        meters.addStretch()
+        holder = QWidget()
+        holder.setFixedWidth(64)
+        holder.setLayout(meters)
+        meters.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(holder)
+        session.frame.connect(self._frame)
+
+    def show_page(self, number_: int) -> None:
+        """Marks the page that is open."""
+        for n, tab in enumerate(self.tabs):
+            tab.setChecked(n == number_)
+
+    def _frame(self) -> None:
+        data = self.session.link.shared.data
+        patch: Patch = self.session.patch
+        self.voices.show_value(f"{int(data['voices'])} of {int(patch.voices)}")
+        self.engine.show_value(f"{100 * float(data['load']):.0f}{THIN}%" if self.session.link.ready else "starting")
+        self.engine.setToolTip(self._costs())
+        level = float(data["short_term"])
+        self.loudness.show_value(f"{number(level, 1)}{THIN}LUFS" if level > SILENT else f"{MINUS}∞{THIN}LUFS")
+        self.left.show_peak(float(data["peaks"][0]))
+        self.right.show_peak(float(data["peaks"][1]))
+
+    def _costs(self) -> str:
+        lines = ["How much of one core the sound takes"]
+        costs = self.session.link.shared.data["costs"]
+        patch = self.session.patch
+        n = 0
+        for key, layer in patch.layers.items():
+            cost = float(costs[n]) + float(costs[n + 1])
+            lines.append(f"{key.upper()} {layer.name or layer.source.title}: {100 * cost:.1f}{THIN}%")
+            n += 2
+        for effect in patch.racks["1"].values():
+            lines.append(f"{effect.title}: {100 * float(costs[n]):.1f}{THIN}%")
+            n += 1
+        return "\n".join(lines)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("cloth"))
+        painter.setPen(sewn_pen(colour("edge")))
+        painter.drawLine(QPoint(0, self.height() - 1), QPoint(self.width(), self.height() - 1))

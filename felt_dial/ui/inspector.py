@@ -1,0 +1,325 @@
+"""The inspector: all of what is chosen on the Patch page, with a picture, its dials and its threads."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from felt_dial.patch.edits import cut, depth_param, place_name, remove_layer, remove_modulator, threads_from, threads_on
+
+from felt_dial.patch.edits import duplicate_layer, reach  # isort: skip
+from felt_dial.patch.params import Choice, Param
+from felt_dial.patch.patch import put, target_param
+from felt_dial.ui.cloth import SewnLine, colour, dye, layer_dye
+from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.tag import Tag, tag_text
+from felt_dial.ui.pictures.filters import FilterCurve
+from felt_dial.ui.pictures.movers import mover_picture
+from felt_dial.ui.pictures.sources import WavePicture
+from felt_dial.ui.session import Session, path_exists
+
+WIDTH = 328
+
+
+def clear(layout: object) -> None:
+    """Removes everything from a layout."""
+    while item := layout.takeAt(0):  # type: ignore[attr-defined]
+        if widget := item.widget():
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        elif inner := item.layout():
+            clear(inner)
+
+
+class Card(QWidget):
+    """A card of cloth with a dye band on top."""
+
+    def __init__(self, shade: str = "madder") -> None:
+        super().__init__()
+        self.shade = shade
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("edge"), 1))
+        painter.setBrush(colour("cloth"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 1.5, -0.5, -0.5), 9, 9)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(dye(self.shade))
+        painter.drawRoundedRect(QRectF(0, 0, self.width(), 4), 2, 2)
+
+
+class ThreadList(QWidget):
+    """The threads on one dial, or those that start at one mover; each can be typed, switched and cut."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.layout_ = QVBoxLayout(self)
+        self.layout_.setContentsMargins(0, 0, 0, 0)
+        self.layout_.setSpacing(2)
+
+    def show_threads(self, title: str, keys: list[str], by_target: bool) -> None:
+        """Shows some threads: by what they move, or by what moves."""
+        clear(self.layout_)
+        self.layout_.addWidget(text_label(title))
+        patch = self.session.patch
+        for key in keys:
+            thread = patch.threads[key]
+            param = target_param(patch, thread.target)
+            row = QHBoxLayout()
+            row.setSpacing(6)
+            if by_target:
+                where, label = place_name(patch, thread.target)
+                name = text_label(f"{where} {label}", "value")
+            else:
+                row.addWidget(Tag(self.session, thread.source, 10))
+                name = text_label(tag_text(thread.source), "value")
+                name.hide()
+            row.addWidget(name)
+            depth = depth_param(param).unit.write_signed(float(thread.depth))
+            row.addWidget(text_label(depth, "value"))
+            low, high, stopped = reach(patch, thread)
+            way = text_label(f"{param.unit.write(low)} → {param.unit.write(high)}", "problem" if stopped else "small")
+            way.setToolTip("Stops at the end of the range" if stopped else "From where to where it reaches")
+            row.addWidget(way, 1)
+            state = Pill("On" if thread.on else "Off", "small", lambda k=key: self._switch(k), "Bypass this thread")
+            row.addWidget(state)
+            row.addWidget(Pill("Cut", "link", lambda k=key: self._cut(k), "Cut this thread"))
+            self.layout_.addLayout(row)
+        if not keys:
+            self.layout_.addWidget(text_label("moves nothing yet" if by_target else "nothing moves it", "small"))
+
+    def _switch(self, key: str) -> None:
+        thread = self.session.patch.threads[key]
+        self.session.set(f"threads.{key}.on", not thread.on)
+
+    def _cut(self, key: str) -> None:
+        source = tag_text(self.session.patch.threads[key].source)
+        self.session.edit(cut(self.session.patch, key), f"cut a thread of {source}")
+
+
+class Inspector(Card):
+    """Shows the selection of the session."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedWidth(WIDTH)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(4, 8, 4, 6)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        body = QWidget()
+        self.body = QVBoxLayout(body)
+        self.body.setContentsMargins(10, 2, 10, 2)
+        self.body.setSpacing(5)
+        scroll.setWidget(body)
+        outer.addWidget(scroll)
+        self.threads = ThreadList(session)
+        session.selected.connect(self.rebuild)
+        session.rebuilt.connect(self.rebuild)
+        session.changed.connect(self._list_threads)
+        session.focused.connect(lambda _: self._list_threads())
+        self.rebuild()
+
+    def rebuild(self) -> None:
+        """Lays out the inspector for the selection."""
+        self.threads.setParent(None)
+        clear(self.body)
+        part, key = self.session.selection
+        if part == "modulator" and key in self.session.patch.modulators:
+            self._modulator(key)
+        elif key in self.session.patch.layers:
+            self._layer(part, key)
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(self.threads)
+        self.threads.show()
+        self.body.addStretch()
+        self._list_threads()
+        self.update()
+
+    def _head(self, lead: QWidget, name: str, act: object, kind: str) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addWidget(lead)
+        edit = NameEdit(name, "title", act, empty=kind)  # type: ignore[arg-type]
+        edit.setAccessibleName("Name")
+        row.addWidget(edit, 1)
+        row.addWidget(text_label(kind))
+        self.body.addLayout(row)
+
+    def _grid(self, paths: list[str], shade: str, columns: int = 4) -> None:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(2)
+        grid.setVerticalSpacing(3)
+        at = 0
+        for path in paths:
+            made = control_for(self.session, path, shade, 17)
+            from felt_dial.patch.patch import param_at
+
+            wide = 2 if isinstance(param_at(self.session.patch, path), Choice) else 1
+            if at % columns + wide > columns:
+                at += columns - at % columns
+            align = (
+                Qt.AlignmentFlag.AlignTop if wide == 2 else Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter
+            )
+            grid.addWidget(made, at // columns, at % columns, 1, wide, align)
+            at += wide
+        for column in range(columns):
+            grid.setColumnStretch(column, 1)
+        self.body.addLayout(grid)
+
+    def _layer(self, part: str, key: str) -> None:
+        layer = self.session.patch.layers[key]
+        self.shade = layer_dye(key)
+        letter = text_label(key.upper(), "title")
+        letter.setStyleSheet(f"font-size: 26px; color: {dye(self.shade).name()};")
+
+        def rename(name: str) -> None:
+            fresh = self.session.patch.layers[key].model_copy(update={"name": name.strip()})
+            self.session.edit(
+                put(self.session.patch, ["layers", key], fresh), f"name layer {key.upper()} {name.strip()}"
+            )
+
+        self._head(letter, layer.name, rename, layer.source.title)
+        path = f"layers.{key}."
+        if part == "level":
+            self._contour(key)
+        elif part == "filter":
+            self._picture(FilterCurve(self.session, key, self.shade, large=True))
+            self._filter(path)
+        elif part == "out":
+            self._grid([path + name for name in ("level", "pan")], self.shade)
+            self._layer_buttons(key)
+        else:
+            self._picture(WavePicture(self.session, key, self.shade))
+            names = list(layer.source.params)
+            choices = [n for n in names if isinstance(layer.source.params[n], Choice)]
+            self._section("Source", [f"{path}source.{n}" for n in choices], [path + "fixed"])
+            dials = [f"{path}source.{n}" for n in names if n not in choices]
+            self._grid(dials + [path + n for n in ("octave", "pitch", "fine", "frequency")], self.shade, columns=5)
+            self.body.addWidget(SewnLine())
+            self._filter(path)
+
+    def _filter(self, path: str) -> None:
+        self._section("Filter", [path + "filter.response"], [path + "filter.on"])
+        self._grid([path + f"filter.{name}" for name in ("cutoff", "resonance", "follow")], self.shade)
+
+    def _section(self, title: str, choices: list[str], switches: list[str]) -> None:
+        """A line with a title, boxes for choices and pills for switches."""
+        row = QHBoxLayout()
+        row.addWidget(text_label(title, "value"))
+        for path in choices:
+            row.addWidget(Options(self.session, path), 1)
+        for path in switches:
+            row.addWidget(SwitchPill(self.session, path))
+        row.addStretch()
+        self.body.addLayout(row)
+
+    def _picture(self, made: QWidget) -> None:
+        made.setFixedHeight(124)
+        self.body.addWidget(made)
+
+    def _contour(self, key: str) -> None:
+        layer = self.session.patch.layers[key]
+        row = QHBoxLayout()
+        row.addWidget(text_label("Level over time is shaped by"))
+        box = QComboBox()
+        envelopes = [m for m in self.session.patch.modulators if m.startswith("e")]
+        for envelope in envelopes:
+            name = self.session.patch.modulators[envelope].name
+            box.addItem(f"{envelope.upper()} {name}", envelope)
+        box.setCurrentIndex(envelopes.index(layer.contour))
+        box.setAccessibleName("Envelope of the level")
+
+        def choose(n: int) -> None:
+            fresh = self.session.patch.layers[key].model_copy(update={"contour": box.itemData(n)})
+            patch = put(self.session.patch, ["layers", key], fresh)
+            self.session.edit(patch, f"shape {key.upper()} with {box.itemData(n).upper()}")
+            self.session.selected.emit()
+
+        box.activated.connect(choose)
+        row.addWidget(box, 1)
+        self.body.addLayout(row)
+        self._picture(mover_picture(self.session, layer.contour, large=True))
+        self._mover_dials(layer.contour)
+        self.body.addWidget(SewnLine())
+        self._grid([f"layers.{key}.{name}" for name in ("level", "pan")], self.shade)
+        self._layer_buttons(key)
+
+    def _layer_buttons(self, key: str) -> None:
+        row = QHBoxLayout()
+        session = self.session
+
+        def duplicate() -> None:
+            session.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
+
+        row.addWidget(Pill("Duplicate", "pill", duplicate, "Duplicate this layer: Ctrl+D"))
+        remove = Pill("Remove", "pill", tip="Remove this layer and its threads")
+        remove.clicked.connect(
+            lambda: session.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")
+        )
+        row.addWidget(remove)
+        row.addStretch()
+        self.body.addLayout(row)
+
+    def _modulator(self, key: str) -> None:
+        modulator = self.session.patch.modulators[key]
+        self.shade = modulator.dye
+
+        def rename(name: str) -> None:
+            fresh = self.session.patch.modulators[key].model_copy(update={"name": name.strip()})
+            self.session.edit(put(self.session.patch, ["modulators", key], fresh), f"name {key.upper()} {name.strip()}")
+
+        self._head(Tag(self.session, key, 13), modulator.name, rename, modulator.title)
+        self._picture(mover_picture(self.session, key, large=True))
+        self._mover_dials(key)
+        row = QHBoxLayout()
+        remove = Pill("Remove", "pill", tip="Remove this modulator and its threads")
+        remove.clicked.connect(
+            lambda: self.session.try_edit(lambda: remove_modulator(self.session.patch, key), f"remove {key.upper()}")
+        )
+        row.addWidget(remove)
+        row.addStretch()
+        self.body.addLayout(row)
+
+    def _mover_dials(self, key: str) -> None:
+        modulator = self.session.patch.modulators[key]
+        names = list(modulator.params)
+        choices = [n for n in names if isinstance(modulator.params[n], Choice)]
+        dials = [n for n in names if n not in choices]
+        self._grid([f"modulators.{key}.{n}" for n in choices], modulator.dye)
+        self._grid([f"modulators.{key}.{n}" for n in dials], modulator.dye)
+
+    def _list_threads(self) -> None:
+        part, key = self.session.selection
+        patch, path = self.session.patch, self.session.focus_path
+        on_modulator = part == "modulator" and key in patch.modulators
+        if on_modulator and not path.startswith(f"modulators.{key}."):
+            listed = threads_from(patch, key)
+            self.threads.show_threads(f"{tag_text(key)} moves", list(listed), True)
+            shaped = [k.upper() for k, layer in patch.layers.items() if layer.contour == key]
+            if shaped:
+                self.threads.layout_.addWidget(text_label(f"shapes the level of {', '.join(shaped)}", "small"))
+        elif path and path_exists(patch, path) and not path.startswith(("macros.", "threads.")):
+            from felt_dial.patch.patch import param_at
+
+            param = param_at(patch, path)
+            if isinstance(param, Param) and param.movable:
+                self.threads.show_threads(
+                    f"Threads on {self.session.label_of(path)}", list(threads_on(patch, path)), False
+                )
+        elif path.startswith("macros."):
+            listed = threads_from(patch, path.split(".")[1])
+            self.threads.show_threads(f"{tag_text(path.split('.')[1])} moves", list(listed), True)
+        else:
+            path = f"layers.{key}.filter.cutoff" if not on_modulator else path
+            if path_exists(patch, path):
+                self.threads.show_threads(
+                    f"Threads on {self.session.label_of(path)}", list(threads_on(patch, path)), False
+                )

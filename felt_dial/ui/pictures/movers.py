@@ -1,0 +1,285 @@
+"""Pictures of what moves: envelopes, edited where they are shown, and LFOs."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+
+from felt_dial.patch.patch import with_value
+from felt_dial.sound.control.envelope import Envelope, slope
+from felt_dial.sound.control.lfo import Lfo, lfo_value
+from felt_dial.ui.cloth import colour, reading
+from felt_dial.ui.pictures.well import Well, draw_curve
+from felt_dial.ui.session import Session
+
+SUSTAINED = 0.2
+"""Part of the width that stands for the time the key is held."""
+
+
+class Handle(NamedTuple):
+    """A point of the envelope that can be dragged: which time, which level."""
+
+    time: str
+    level: str
+    x: float
+    y: float
+
+
+def _warp(seconds: float) -> float:
+    """Width of a stage: short ones stay wide enough to see and to grab."""
+    return 0.0 if seconds <= 0 else 0.04 + float(seconds) ** 0.5
+
+
+class EnvelopePicture(Well):
+    """An envelope; `large` is the editor with its points.
+
+    Stages are as wide as the square root of their time, so that a 2 ms attack and a 3 s release
+    are both seen; within a stage time runs evenly.
+    """
+
+    def __init__(self, session: Session, key: str, shade: str, large: bool = False) -> None:
+        super().__init__(session, shade)
+        self.mover, self.large = key, large
+        self._drag: tuple[str, QPointF, Envelope] | None = None
+        self._grabbed = ""
+        self.setAccessibleName(f"Envelope {key.upper()}")
+        if large:
+            self.setToolTip("Drag a point; drag a slope between two points to bend it")
+            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    @property
+    def envelope(self) -> Envelope:
+        """The envelope as it is."""
+        found = self.session.patch.modulators[self.mover]
+        assert isinstance(found, Envelope)
+        return found
+
+    def key(self) -> object:
+        return self.envelope
+
+    def live(self) -> object:
+        movers = self.session.link.shared.data["movers"]
+        keys = list(self.session.patch.modulators)
+        row = movers[keys.index(self.mover)]
+        if row[3] < -1.5 or row[0] > 5.5:
+            return None
+        return round(float(row[0])), round(float(row[1]), 3), round(float(row[2]), 3)
+
+    def _stages(self) -> list[tuple[str, float, float]]:
+        """Name, width and time of every stage, the held one between decay and release."""
+        e = self.envelope
+        times = [(name, float(e.get(name))) for name in ("delay", "attack", "hold", "decay", "release")]  # type: ignore[arg-type]
+        widths = [_warp(time) for _, time in times]
+        total = sum(widths) or 1.0
+        scale = (1 - SUSTAINED) / max(total, 0.9 if self.large else 0.5)
+        found = [(name, width * scale, time) for (name, time), width in zip(times, widths, strict=True)]
+        found.insert(4, ("sustain", SUSTAINED, 0.0))
+        return found
+
+    def _line(self) -> tuple[np.ndarray, np.ndarray]:
+        e = self.envelope
+        sustain = float(e.sustain)
+        part = np.linspace(0, 1, 40)
+        shapes = {
+            "delay": np.zeros(40), "attack": slope(part, float(e.attack_bend)), "hold": np.ones(40),
+            "decay": 1 - (1 - sustain) * slope(part, float(e.decay_bend)), "sustain": np.full(40, sustain),
+            "release": sustain * (1 - slope(part, float(e.release_bend))),
+        }  # fmt: skip
+        x, y, at = [np.zeros(1)], [np.zeros(1)], 0.0
+        for name, width, _ in self._stages():
+            x.append(at + part * width)
+            y.append(shapes[name])
+            at += width
+        return np.concatenate(x), np.concatenate(y) * 0.96
+
+    def handles(self) -> list[Handle]:
+        """The points, as parts of the box."""
+        places, at = {}, 0.0
+        for name, width, _ in self._stages():
+            at += width
+            places[name] = at
+        sustain = 0.96 * float(self.envelope.sustain)
+        return [
+            Handle("delay", "", places["delay"], 0.0),
+            Handle("attack", "", places["attack"], 0.96),
+            Handle("hold", "", places["hold"], 0.96),
+            Handle("decay", "sustain", places["decay"], sustain),
+            Handle("release", "", places["release"], 0.0),
+        ]
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        x, y = self._line()
+        draw_curve(painter, box, x, y, self.line_colour())
+        if self.large:
+            held = next(h for h in self.handles() if h.time == "decay")
+            painter.setPen(QPen(colour("chalk_soft"), 1, Qt.PenStyle.DashLine))
+            for place in (held.x, held.x + SUSTAINED):
+                painter.drawLine(
+                    QPointF(box.left() + place * box.width(), box.top()),
+                    QPointF(box.left() + place * box.width(), box.bottom()),
+                )
+            painter.setFont(reading(11))
+            painter.setPen(colour("chalk_soft"))
+            middle = QRectF(box.left() + held.x * box.width(), box.top(), SUSTAINED * box.width(), 14)
+            painter.drawText(middle, Qt.AlignmentFlag.AlignCenter, "held")
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        if self.large:
+            for handle in self.handles():
+                self._paint_handle(painter, box, handle)
+        live = self._live
+        if not isinstance(live, tuple):
+            return
+        stage, since, level = live
+        names = ("delay", "attack", "hold", "decay", "sustain", "release")
+        at = 0.0
+        for n, (_, width, time) in enumerate(self._stages()):
+            if n == stage or names[n] == names[min(stage, 5)]:
+                part = 0.5 if names[n] == "sustain" else min(since / time, 1.0) if time > 0 else 1.0
+                x = box.left() + (at + part * width) * box.width()
+                y = box.bottom() - level * 0.96 * box.height()
+                painter.setPen(QPen(colour("chalk_soft"), 1))
+                painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour("chalk"))
+                painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
+                return
+            at += width
+
+    def _paint_handle(self, painter: QPainter, box: QRectF, handle: Handle) -> None:
+        centre = QPointF(box.left() + handle.x * box.width(), box.bottom() - handle.y * box.height())
+        grabbed = handle.time == self._grabbed
+        painter.setPen(QPen(self.line_colour() if not grabbed else colour("chalk"), 1.6))
+        painter.setBrush(colour("well") if not grabbed else self.line_colour())
+        painter.drawEllipse(centre, 4.6, 4.6)
+
+    # --- hands ---------------------------------------------------------------------------------
+
+    def _under(self, at: QPointF) -> str:
+        """The point under the hand, or the slope (`attack_bend` …), or nothing."""
+        box = self.box()
+        near, best = "", 13.0
+        for handle in self.handles():
+            centre = QPointF(box.left() + handle.x * box.width(), box.bottom() - handle.y * box.height())
+            away = (centre - at).manhattanLength()
+            if away <= best:
+                near, best = handle.time, away
+        if near:
+            return near
+        part, start = (at.x() - box.left()) / box.width(), 0.0
+        for name, width, _ in self._stages():
+            if start <= part <= start + width and name in ("attack", "decay", "release"):
+                return name + "_bend"
+            start += width
+        return ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if not self.large:
+            event.ignore()
+            return
+        self.session.history.settle()
+        self._grabbed = self._under(event.position())
+        if self._grabbed:
+            self._drag = (self._grabbed, event.position(), self.envelope)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is None:
+            return
+        what, start, before = self._drag
+        way = event.position() - start
+        across, up = way.x() / self.box().width(), -way.y() / self.box().height()
+        if what.endswith("_bend"):
+            sign = 1.0 if what == "attack_bend" else -1.0
+            changes = {what: min(max(float(before.get(what)) + sign * 2 * up, -1.0), 1.0)}  # type: ignore[arg-type]
+        else:
+            param = Envelope.params[what]
+            root = max(float(before.get(what)) ** 0.5 + 1.8 * across, 0.0)  # type: ignore[arg-type]
+            changes = {what: min(root**2, param.high)}  # type: ignore[attr-defined]
+            if what == "decay":
+                changes["sustain"] = min(max(float(before.sustain) + up, 0.0), 1.0)
+        patch = self.session.patch
+        for name, value in changes.items():
+            patch = with_value(patch, f"modulators.{self.mover}.{name}", value)
+        label = Envelope.params[what].label
+        self.session.edit(patch, f"{self.mover.upper()} {label}", f"{self.mover}.drag")
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if not self.large:
+            event.ignore()
+            return
+        self._drag, self._grabbed = None, ""
+        self.session.history.settle()
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        what = self._under(event.position()) if self.large else ""
+        if what:
+            self.session.set(f"modulators.{self.mover}.{what}", Envelope.params[what].default)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        names = [handle.time for handle in self.handles()]
+        if event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight):
+            at = names.index(self._grabbed) if self._grabbed in names else -1
+            self._grabbed = names[(at + (1 if event.key() == Qt.Key.Key_BracketRight else -1)) % len(names)]
+            self.update()
+        elif self._grabbed and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 0.01 if event.key() == Qt.Key.Key_Right else -0.01
+            now = float(self.envelope.get(self._grabbed)) ** 0.5  # type: ignore[arg-type]
+            high = Envelope.params[self._grabbed].high  # type: ignore[attr-defined]
+            self.session.set(
+                f"modulators.{self.mover}.{self._grabbed}", min(max(now + step, 0.0) ** 2, high), dragging=True
+            )
+        else:
+            super().keyPressEvent(event)
+
+
+class LfoPicture(Well):
+    """Two turns of an LFO from where it begins, with its value of this moment."""
+
+    def __init__(self, session: Session, key: str, shade: str) -> None:
+        super().__init__(session, shade)
+        self.mover = key
+        self.setAccessibleName(f"LFO {key.upper()}")
+
+    @property
+    def lfo(self) -> Lfo:
+        """The LFO as it is."""
+        found = self.session.patch.modulators[self.mover]
+        assert isinstance(found, Lfo)
+        return found
+
+    def key(self) -> object:
+        return self.lfo
+
+    def live(self) -> object:
+        keys = list(self.session.patch.modulators)
+        row = self.session.link.shared.data["movers"][keys.index(self.mover)]
+        if row[3] < -1.5:
+            return None
+        return round(float(row[0]), 3), round(float(row[3]), 3)
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        turns = np.linspace(0, 2, 241)
+        y = lfo_value(str(self.lfo.shape), turns + float(self.lfo.phase) / 360)
+        draw_curve(painter, box, turns / 2, 0.5 + 0.44 * y, self.line_colour(), floor=0.5)
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        if isinstance(self._live, tuple):
+            phase, value = self._live
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("chalk"))
+            x = box.left() + phase / 2 * box.width()
+            painter.drawEllipse(QPointF(x, box.center().y() - 0.44 * value * box.height()), 3.4, 3.4)
+
+
+def mover_picture(session: Session, key: str, large: bool = False) -> Well:
+    """The picture that suits a modulator."""
+    modulator = session.patch.modulators[key]
+    if isinstance(modulator, Envelope):
+        return EnvelopePicture(session, key, modulator.dye, large)
+    return LfoPicture(session, key, modulator.dye)

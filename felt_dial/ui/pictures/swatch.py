@@ -1,0 +1,67 @@
+"""Swatches: the spectrogram of a preset, dyed."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPixmap
+from PySide6.QtWidgets import QWidget
+
+from felt_dial.bank.measure import Measurement
+from felt_dial.ui.cloth import colour, dye, reading
+
+SHADES = ("madder", "weld", "woad", "lichen", "mallow", "walnut")
+
+
+@lru_cache(maxsize=512)
+def _pixmap(data: bytes, rows: int, columns: int, shade: str, ground: str) -> QPixmap:
+    level = (np.frombuffer(data, np.uint8).reshape(rows, columns) / 255.0)[..., None]
+    well, middle, top = (
+        np.array([c.red(), c.green(), c.blue()]) for c in (colour("well"), dye(shade, True), colour("chalk"))
+    )
+    low = well + (middle - well) * np.clip(level / 0.8, 0, 1) ** 1.5
+    image = low + (top - low) * np.clip((level - 0.8) / 0.2, 0, 1) * 0.85
+    pixels = np.ascontiguousarray(image.astype(np.uint8))
+    return QPixmap.fromImage(QImage(pixels.data, columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy())
+
+
+def paint_swatch(painter: QPainter, box: QRectF, measured: Measurement | None, shade: str) -> None:
+    """Paints a swatch into a box, or an empty well where nothing is measured yet."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour("well"))
+    painter.drawRoundedRect(box, 4, 4)
+    if measured is None:
+        painter.setPen(colour("chalk_soft"))
+        painter.setFont(reading(11))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "measuring …")
+        return
+    rows, columns = measured.swatch.shape
+    picture = _pixmap(measured.swatch.tobytes(), rows, columns, shade, colour("well").name())
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    painter.drawPixmap(box.adjusted(1, 1, -1, -1), picture, QRectF(picture.rect()))
+
+
+class Swatch(QWidget):
+    """A large swatch."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.measured: Measurement | None = None
+        self.shade = "weld"
+        self.setMinimumHeight(104)
+        self.setAccessibleName("Swatch: spectrogram from 20 Hz to 20 kHz, 4 seconds")
+
+    def sizeHint(self) -> QSize:
+        return QSize(264, 104)
+
+    def show_measured(self, measured: Measurement | None, shade: str) -> None:
+        """Another sound."""
+        self.measured, self.shade = measured, shade
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_swatch(painter, QRectF(self.rect()), self.measured, self.shade)

@@ -1,0 +1,139 @@
+"""The well: the dark ground of every picture, and how a curve is drawn in it."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import ArrayLike
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from felt_dial.ui.cloth import cloth, colour, dye
+from felt_dial.ui.session import Session
+
+
+class Well(QWidget):
+    """A picture of the running patch.
+
+    Subclasses say what they depend on (`key`) and how it is drawn (`draw`); the drawing is cached
+    and made again only when the key changes. What moves is drawn over it by `draw_live`.
+    """
+
+    def __init__(self, session: Session, shade: str) -> None:
+        super().__init__()
+        self.session, self.shade = session, shade
+        self._cache: QPixmap | None = None
+        self._cached_for: object = None
+        self._live: object = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        session.changed.connect(self._follow)
+        session.frame.connect(self._frame)
+        cloth.changed.connect(self._forget)
+
+    def sizeHint(self) -> QSize:
+        return QSize(120, 60)
+
+    def key(self) -> object:
+        """Everything the drawing depends on."""
+        raise AssertionError
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        """Draws the still part."""
+
+    def live(self) -> object:
+        """What moves now; the picture is painted again when it changes."""
+        return None
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        """Draws what moves."""
+
+    def _follow(self) -> None:
+        try:
+            changed = self.key() != self._cached_for
+        except (KeyError, AttributeError):
+            return
+        if changed:
+            self.update()
+
+    def _forget(self) -> None:
+        self._cached_for = None
+        self.update()
+
+    def _frame(self) -> None:
+        if not self.isVisible():
+            return
+        try:
+            live = self.live()
+        except (KeyError, AttributeError):
+            return
+        if live != self._live:
+            self._live = live
+            self.update()
+
+    def box(self) -> QRectF:
+        """Where the drawing goes."""
+        return QRectF(self.rect()).adjusted(7, 6, -7, -6)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        try:
+            key = (self.key(), self.width(), self.height())
+        except (KeyError, AttributeError):
+            return
+        if key != self._cached_for or self._cache is None:
+            ratio = self.devicePixelRatioF()
+            self._cache = QPixmap(self.size() * ratio)
+            self._cache.setDevicePixelRatio(ratio)
+            self._cache.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(self._cache)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("well"))
+            painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
+            self.draw(painter, self.box())
+            painter.end()
+            self._cached_for = key
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._cache)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.draw_live(painter, self.box())
+        if self.hasFocus():
+            pen = QPen(dye("madder", in_well=True), 1.4)
+            pen.setDashPattern([3, 2.4])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 4, 4)
+
+    def line_colour(self) -> QColor:
+        """The light form of the owner's dye."""
+        return dye(self.shade, in_well=True)
+
+
+def points(box: QRectF, x: ArrayLike, y: ArrayLike) -> QPolygonF:
+    """Points for x and y from 0 to 1, y upwards."""
+    across = box.left() + np.asarray(x) * box.width()
+    up = box.bottom() - np.asarray(y) * box.height()
+    return QPolygonF([QPointF(float(a), float(b)) for a, b in zip(across, up, strict=True)])
+
+
+def draw_curve(
+    painter: QPainter, box: QRectF, x: ArrayLike, y: ArrayLike, shade: QColor,
+    floor: float | None = 0.0, width: float = 1.8,
+) -> None:  # fmt: skip
+    """One curve with a quarter of its own colour between it and `floor` (0 to 1; None leaves it out)."""
+    line = points(box, x, y)
+    if floor is not None:
+        path = QPainterPath()
+        path.addPolygon(line)
+        base = box.bottom() - floor * box.height()
+        path.lineTo(line.last().x(), base)
+        path.lineTo(line.first().x(), base)
+        path.closeSubpath()
+        fill = QColor(shade)
+        fill.setAlphaF(0.25)
+        painter.fillPath(path, fill)
+    pen = QPen(shade, width)
+    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPolyline(line)

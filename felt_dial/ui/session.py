@@ -1,0 +1,391 @@
+"""The session: the patch on the table, its history, the library, and the engine that sounds it.
+
+Widgets read from here and ask it for edits; nothing in here draws.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from felt_dial.bank.files import CannotWrite
+from felt_dial.bank.index import Index
+from felt_dial.bank.journal import Journal, Unsaved
+from felt_dial.bank.library import Library, Preset
+from felt_dial.bank.measure import Measurement, sound_key
+from felt_dial.bank.measuring import Measuring
+from felt_dial.bank.places import Settings, index_path, journal_path, save_settings
+from felt_dial.errors import FeltDialError
+from felt_dial.live.link import EngineLink
+from felt_dial.patch.history import History, Step
+from felt_dial.patch.patch import NoSuchPath, Patch, param_at, structure, value_at, with_value
+from felt_dial.patch.units import Value
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.phrases import PHRASES, phrase_for
+
+
+@dataclass(frozen=True)
+class Work:
+    """What lies on the table: two patches to compare, and the preset they came from."""
+
+    a: Patch
+    b: Patch
+    side: str = "a"
+    saved: Patch | None = None
+    bank: str = ""
+    preset: str = ""
+
+    @property
+    def patch(self) -> Patch:
+        """The patch that sounds."""
+        return self.a if self.side == "a" else self.b
+
+    def with_patch(self, patch: Patch) -> Work:
+        """The same work with the sounding patch changed."""
+        return replace(self, a=patch) if self.side == "a" else replace(self, b=patch)
+
+
+class Session(QObject):
+    """One person at work."""
+
+    changed = Signal()
+    rebuilt = Signal()
+    selected = Signal()
+    shelf_changed = Signal()
+    measured = Signal(str)
+    said = Signal(str, bool)
+    frame = Signal()
+    transport = Signal()
+    focused = Signal(str)
+    devices = Signal(list)
+
+    def __init__(self, settings: Settings, link: EngineLink) -> None:
+        super().__init__()
+        self.settings, self.link = settings, link
+        self.library = Library(settings.library_folder())
+        self.index = Index(index_path())
+        self.measuring = Measuring()
+        self.journal = Journal(journal_path())
+        self.history = History()
+        blank = new_patch()
+        self.work = Work(blank, blank)
+        self.selection = ("source", "a")
+        self.effect = ""
+        self.focus_path = ""
+        self.shelf_bank = ""
+        self.phrase, self.looping, self.holding, self.playing = "arpeggio", True, False, False
+        self.velocity = 96
+        self._journal_timer = QTimer(self, singleShot=True, interval=800)
+        self._journal_timer.timeout.connect(self._write_journal)
+
+    # --- the patch -----------------------------------------------------------------------------
+
+    @property
+    def patch(self) -> Patch:
+        """The patch that sounds."""
+        return self.work.patch
+
+    @property
+    def unsaved(self) -> bool:
+        """True while the patch differs from what was saved."""
+        return self.work.saved is None or self.patch != self.work.saved
+
+    def _take(self, work: Work) -> None:
+        """Puts other work on the table and makes everything follow."""
+        before, self.work = self.work, work
+        same = (before.bank, before.preset) == (work.bank, work.preset)
+        self.link.show(self.patch, carry=same)
+        layers = self.patch.layers
+        if self.selection[0] != "modulator" and self.selection[1] not in layers:
+            self.selection = ("source", next(iter(layers)))
+        if self.selection[0] == "modulator" and self.selection[1] not in self.patch.modulators:
+            self.selection = ("source", next(iter(layers)))
+        if self.effect not in self.patch.racks["1"]:
+            self.effect = next(iter(self.patch.racks["1"]), "")
+        if structure(before.patch) != structure(self.patch) or not same:
+            self.rebuilt.emit()
+        self.changed.emit()
+        self._journal_timer.start()
+
+    def edit(self, patch: Patch, says: str, merge: str = "") -> None:
+        """Makes an edit, as one named step."""
+        if patch == self.patch:
+            return
+        before, after = self.work, self.work.with_patch(patch)
+        self._take(after)
+        self.history.add(Step(says, lambda: self._take(before), lambda: self._take(after), merge))
+
+    def try_edit(self, make: Callable[[], Patch], says: str) -> bool:
+        """Makes an edit that may be refused, with its sentence."""
+        try:
+            self.edit(make(), says)
+        except FeltDialError as wrong:
+            self.say(str(wrong), problem=True)
+            return False
+        return True
+
+    def value(self, path: str) -> Value:
+        """The value of a parameter."""
+        return value_at(self.patch, path)
+
+    def set(self, path: str, value: object, *, dragging: bool = False) -> None:
+        """Sets a parameter; raises `OutOfRange`."""
+        param = param_at(self.patch, path)
+        patch = with_value(self.patch, path, value)
+        says = f"{self.label_of(path)} to {param.write(value_at(patch, path))}"
+        self.edit(patch, says, path if dragging else "")
+
+    def label_of(self, path: str) -> str:
+        """A short name for a parameter in a sentence."""
+        steps = path.split(".")
+        label = param_at(self.patch, path).label
+        if steps[0] == "layers":
+            return f"{steps[1].upper()} {label}"
+        if steps[0] == "modulators":
+            return f"{steps[1].upper()} {label}"
+        if steps[0] == "macros":
+            return self.patch.macros[steps[1]].name or f"Macro {steps[1][1:]}"
+        return label
+
+    def undo(self) -> None:
+        """Takes back the last step."""
+        self._tell_history(self.history.undo(), "Undone", "There is nothing to undo.")
+
+    def redo(self) -> None:
+        """Brings it again."""
+        self._tell_history(self.history.redo(), "Done again", "There is nothing to do again.")
+
+    def _tell_history(self, says: str, verb: str, none: str) -> None:
+        self.say(f"{verb}: {says}." if says else none)
+
+    def flip(self) -> None:
+        """From A to B or back."""
+        self._take(replace(self.work, side="b" if self.work.side == "a" else "a"))
+        self.say(f"{self.work.side.upper()} sounds now.")
+
+    def copy_side(self) -> None:
+        """The other of A and B becomes like this one."""
+        before, patch = self.work, self.patch
+        after = replace(before, b=patch) if before.side == "a" else replace(before, a=patch)
+        self._take(after)
+        other = "B" if before.side == "a" else "A"
+        self.history.add(Step(f"copy to {other}", lambda: self._take(before), lambda: self._take(after)))
+        self.say(f"{other} is now the same.")
+
+    # --- presets -------------------------------------------------------------------------------
+
+    def open(self, bank: str, preset: str) -> None:
+        """Puts a preset on the table; what was there can be had back by undo."""
+        try:
+            patch = self.library.bank(bank).load(preset)
+        except FeltDialError as wrong:
+            self.say(str(wrong), problem=True)
+            return
+        self.open_patch(patch, bank, preset)
+
+    def open_patch(self, patch: Patch, bank: str = "", preset: str = "", saved: bool = True) -> None:
+        """Puts a patch on the table."""
+        before = self.work
+        after = Work(patch, patch, "a", patch if saved else None, bank, preset)
+        if not self.playing:
+            self.phrase = phrase_for(patch.type).id
+        self._take(after)
+        self.transport.emit()
+        self.history.add(Step(f"open {patch.name}", lambda: self._take(before), lambda: self._take(after)))
+
+    def new(self) -> None:
+        """Starts from an empty patch."""
+        self.open_patch(new_patch(), saved=False)
+
+    def neighbour(self, step: int) -> None:
+        """Opens the preset before or after this one."""
+        if not self.work.bank:
+            return
+        ids = self.library.bank(self.work.bank).ids()
+        if self.work.preset in ids:
+            self.open(self.work.bank, ids[(ids.index(self.work.preset) + step) % len(ids)])
+
+    def save(self) -> bool:
+        """Saves over the preset; its last versions are kept."""
+        if not self.work.preset:
+            return self.save_new(self.patch.name)
+        try:
+            self.library.bank(self.work.bank).save(self.work.preset, self.patch)
+        except FeltDialError as wrong:
+            self.say(str(wrong), problem=True)
+            return False
+        self._saved(self.patch, self.work.bank, self.work.preset)
+        self.say(f"Saved {self.patch.name}; the version before is kept.")
+        return True
+
+    def save_new(self, name: str) -> bool:
+        """Saves as a new preset behind this one."""
+        patch = self.patch.model_copy(update={"name": name.strip() or "Untitled"})
+        try:
+            bank = self.work.bank or self.shelf_bank
+            home = self.library.bank(bank) if bank else next(iter(self.library.banks()), None)
+            if home is None:
+                home = self.library.create("First Sketches")
+            key = home.save_new(patch, after=self.work.preset)
+        except FeltDialError as wrong:
+            self.say(str(wrong), problem=True)
+            return False
+        self.work = self.work.with_patch(patch)
+        self._saved(patch, home.id, key)
+        self.say(f"Saved {patch.name} as a new preset in {home.name}.")
+        return True
+
+    def _saved(self, patch: Patch, bank: str, preset: str) -> None:
+        self.work = replace(self.work, saved=patch, bank=bank, preset=preset)
+        self._journal_timer.stop()
+        self.journal.clear()
+        self.refresh_shelf()
+        self.changed.emit()
+
+    def rename_patch(self, name: str) -> None:
+        """Gives the patch on the table another name."""
+        if name.strip() and name.strip() != self.patch.name:
+            self.edit(self.patch.model_copy(update={"name": name.strip()}), f"rename to {name.strip()}")
+
+    def shelf_step(self, says: str, forth: Callable[[], None], back: Callable[[], None]) -> bool:
+        """Does something to the library that can be undone."""
+
+        def run(act: Callable[[], None]) -> Callable[[], None]:
+            def step() -> None:
+                try:
+                    act()
+                except (FeltDialError, OSError) as wrong:
+                    self.say(str(wrong), problem=True)
+                self.refresh_shelf()
+
+            return step
+
+        try:
+            forth()
+        except (FeltDialError, OSError) as wrong:
+            self.say(str(wrong), problem=True)
+            return False
+        self.history.add(Step(says, run(back), run(forth)))
+        self.refresh_shelf()
+        self.say(f"{says[0].upper()}{says[1:]}.")
+        return True
+
+    def refresh_shelf(self) -> None:
+        """Reads the library anew."""
+        self.index.refresh(list(self.library.presets()))
+        self.shelf_changed.emit()
+
+    def measurement(self, patch: Patch) -> Measurement | None:
+        """What is known of a patch's loudness and swatch; asked for where it is not."""
+        key = sound_key(patch)
+        found = self.index.get(key)
+        if found is None:
+            self.measuring.ask(key, patch)
+        return found
+
+    # --- the sound -----------------------------------------------------------------------------
+
+    def play(self, on: bool) -> None:
+        """Plays or stops the phrase."""
+        self.playing = on
+        if on:
+            self.link.play(self.phrase, self.looping)
+        else:
+            self.link.stop()
+        self.transport.emit()
+
+    def choose_phrase(self, phrase: str) -> None:
+        """Another phrase, from its beginning."""
+        self.phrase = phrase if phrase in PHRASES else self.phrase
+        if self.playing:
+            self.link.play(self.phrase, self.looping)
+        self.transport.emit()
+
+    def tick(self) -> None:
+        """Thirty times a second: hears the engine and the worker, and lets pictures move."""
+        for message in self.link.poll():
+            self._heard(message)
+        for key, found in self.measuring.poll():
+            if found is not None:
+                self.index.put(key, found)
+            self.measured.emit(key)
+        if self.playing and self.link.ready and self.link.settled and not self.looping:
+            ended = not self.link.shared.data["playing"] and self.link.shared.data["position"] > 0
+            if ended:
+                self.playing = False
+                self.transport.emit()
+        self.frame.emit()
+
+    def _heard(self, message: tuple[object, ...]) -> None:
+        what, *rest = message
+        if what == "died":
+            self.say("The sound engine stopped and is being started again with the same patch.", problem=True)
+        elif what == "broken":
+            self.say(f"{', '.join(map(str, rest))} gave no number; it was reset and the sound went on.", problem=True)
+        elif what == "refused":
+            self.say(f"The engine did not take the patch: {rest[0]}", problem=True)
+        elif what == "devices":
+            self.devices.emit(rest[0])
+        elif what == "open":
+            self.transport.emit()
+
+    # --- the rest ------------------------------------------------------------------------------
+
+    def select(self, part: str, key: str) -> None:
+        """Chooses what the inspector shows: a cell of a layer, or a modulator."""
+        self.selection = (part, key)
+        self.selected.emit()
+
+    def focus(self, path: str) -> None:
+        """A dial has the focus; the inspector lists what moves it."""
+        self.focus_path = path
+        self.focused.emit(path)
+
+    def say(self, text: str, problem: bool = False) -> None:
+        """One sentence for the person."""
+        self.said.emit(text, problem)
+
+    def keep_settings(self, settings: Settings) -> None:
+        """Keeps the settings and follows them."""
+        before, self.settings = self.settings, settings
+        try:
+            save_settings(settings)
+        except CannotWrite as wrong:
+            self.say(str(wrong), problem=True)
+        wanted = (settings.device, settings.rate, settings.block)
+        if wanted != (before.device, before.rate, before.block):
+            self.link.reopen(*wanted)
+        if settings.library_folder() != before.library_folder():
+            self.library = Library(settings.library_folder())
+            self.refresh_shelf()
+
+    def _write_journal(self) -> None:
+        try:
+            if self.unsaved and self.history.undo_says:
+                self.journal.write(Unsaved(self.patch, self.work.bank, self.work.preset))
+            else:
+                self.journal.clear()
+        except CannotWrite as wrong:
+            self.say(str(wrong), problem=True)
+
+    def close(self) -> None:
+        """Ends the helpers; unsaved work stays in the journal."""
+        self._journal_timer.stop()
+        self._write_journal()
+        self.link.close()
+        self.measuring.close()
+        self.index.close()
+
+
+def path_exists(patch: Patch, path: str) -> bool:
+    """True where a patch has the parameter."""
+    try:
+        param_at(patch, path)
+    except NoSuchPath:
+        return False
+    return True
+
+
+__all__ = ["Preset", "Session", "Work", "path_exists"]

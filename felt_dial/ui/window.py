@@ -1,0 +1,261 @@
+"""The window: header, pages, strip, keys, and the line that says what happened."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen, QResizeEvent, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QPlainTextEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from felt_dial.bank.journal import Unsaved
+from felt_dial.patch.edits import duplicate_layer
+from felt_dial.ui.cloth import colour, dye
+from felt_dial.ui.dials.controls import Pill
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.header import Header
+from felt_dial.ui.pages.effects import EffectsPage
+from felt_dial.ui.pages.patch import PatchPage
+from felt_dial.ui.pages.shelf import ShelfPage
+from felt_dial.ui.pages.threads import ThreadsPage
+from felt_dial.ui.session import Session
+from felt_dial.ui.sheets import KeySheet, SettingsSheet
+from felt_dial.ui.strip import Strip
+
+LOWER, UPPER = "ZSXDCVGBHNJM", "Q2W3ER5T6Y7U"
+LETTERS = {ord(key): n for n, key in enumerate(LOWER)} | {ord(key): 12 + n for n, key in enumerate(UPPER)}
+PAGES = ("Shelf", "Patch", "Effects", "Threads")
+SHELF, PATCH, EFFECTS, THREADS = range(4)
+
+
+class Said(QWidget):
+    """One sentence above the strip; a problem stays until it is read, anything else goes by itself."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.problem = False
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 5, 8, 5)
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        layout.addWidget(self.text, 1)
+        self.buttons = QHBoxLayout()
+        layout.addLayout(self.buttons)
+        self.closer = Pill("Close", "link", self.hide, "Put this message away")
+        layout.addWidget(self.closer)
+        self._timer = QTimer(self, singleShot=True, interval=4000)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def say(self, text: str, problem: bool, offers: tuple[tuple[str, object], ...] = ()) -> None:
+        """Shows a sentence, with buttons that answer it."""
+        while item := self.buttons.takeAt(0):
+            item.widget().deleteLater()
+        for name, act in offers:
+            pill = Pill(name, "pill")
+            pill.clicked.connect(self.hide)
+            pill.clicked.connect(act)
+            self.buttons.addWidget(pill)
+        self.problem = problem
+        self.text.setText(text)
+        self.text.setStyleSheet(f"color: {colour('problem' if problem else 'ink').name()}; font-weight: 500;")
+        self.place()
+        self.show()
+        self.raise_()
+        if problem or offers:
+            self._timer.stop()
+        else:
+            self._timer.start()
+
+    def place(self) -> None:
+        """Above the strip, in the middle."""
+        parent = self.parentWidget()
+        wide = min(parent.width() - 40, 820)
+        need = self.text.fontMetrics().horizontalAdvance(self.text.text()) + 130 + 130 * self.buttons.count()
+        width = min(wide, max(need, 260))
+        self.setFixedWidth(width)
+        self.setFixedHeight(36 if need <= wide else 54)
+        self.move((parent.width() - width) // 2, parent.height() - 172 - self.height() - 8)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("problem") if self.problem else dye("lichen"), 1.4))
+        painter.setBrush(colour("raised"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
+
+
+class Window(QMainWindow):
+    """The one window."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setWindowTitle("Felt Dial")
+        self.setMinimumSize(1280, 800)
+        centre = QWidget()
+        layout = QVBoxLayout(centre)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.header = Header(session, list(PAGES))
+        self.stack = QStackedWidget()
+        self.stack.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.patch_page = PatchPage(session)
+        self.shelf, self.effects, self.threads = ShelfPage(session), EffectsPage(session), ThreadsPage(session)
+        for page in (self.shelf, self.patch_page, self.effects, self.threads):
+            self.stack.addWidget(page)
+        self.strip = Strip(session)
+        layout.addWidget(self.header)
+        layout.addWidget(self.stack, 1)
+        layout.addWidget(self.strip)
+        self.setCentralWidget(centre)
+        self.said = Said(centre)
+        self.settings_sheet = SettingsSheet(self.stack, session)
+        self.key_sheet = KeySheet(self.stack)
+        self.header.page_asked.connect(self.show_page)
+        self.strip.settings_asked.connect(self.settings_sheet.open)
+        self.shelf.opened.connect(lambda: self.show_page(PATCH))
+        session.said.connect(self.said.say)
+        session.changed.connect(self._title)
+        self._keys()
+        self._timer = QTimer(self, interval=33)
+        self._timer.timeout.connect(session.tick)
+        self._timer.start()
+        application = QApplication.instance()
+        assert application is not None
+        application.installEventFilter(self)
+        self.show_page(PATCH)
+        self._title()
+
+    def _title(self) -> None:
+        star = " •" if self.session.unsaved else ""
+        self.setWindowTitle(f"{self.session.patch.name}{star} — Felt Dial")
+
+    def _keys(self) -> None:
+        session = self.session
+        shortcuts = {
+            "Ctrl+S": session.save, "Ctrl+Shift+S": self.save_as_new, "Ctrl+N": session.new, "Ctrl+Z": session.undo,
+            "Ctrl+Shift+Z": session.redo, "Ctrl+Y": session.redo, "Ctrl+D": self.duplicate, "Ctrl+T": self.sew,
+            "Alt+M": lambda: self._toggle("mute"), "Alt+S": lambda: self._toggle("solo"), "`": session.flip,
+            "F1": self.key_sheet.open, "Ctrl+,": self.settings_sheet.open, "Ctrl+.": self.silence, "Ctrl+F": self.search,
+            "Ctrl+Left": lambda: session.neighbour(-1), "Ctrl+Right": lambda: session.neighbour(1),
+            "Ctrl+Shift+L": self.patch_page.add_layer, "Ctrl+Q": self.close,
+        }  # fmt: skip
+        shortcuts |= {f"Ctrl+{n + 1}": (lambda n=n: self.show_page(n)) for n in range(len(PAGES))}
+        for keys, act in shortcuts.items():
+            QShortcut(QKeySequence(keys), self).activated.connect(act)
+
+    def show_page(self, number: int) -> None:
+        """Opens a page."""
+        self.stack.setCurrentIndex(number)
+        self.header.show_page(number)
+        (self.shelf.view if number == SHELF else self.stack).setFocus()
+
+    def save_as_new(self) -> None:
+        """Asks for the name of a new preset."""
+        self.header.preset.ask_name()
+
+    def duplicate(self) -> None:
+        """The chosen preset on the Shelf, the chosen layer elsewhere."""
+        if self.stack.currentIndex() == SHELF:
+            self.shelf.duplicate()
+            return
+        key = self.session.selection[1]
+        if key in self.session.patch.layers:
+            self.session.try_edit(lambda: duplicate_layer(self.session.patch, key)[0], f"duplicate layer {key.upper()}")
+
+    def sew(self) -> None:
+        """Types a thread for the dial in focus."""
+        dial = self.focusWidget()
+        if isinstance(dial, Dial) and dial.param.movable:
+            dial.type_thread()
+        else:
+            self.session.say("Focus a dial first: Ctrl+T sews a thread to it.")
+
+    def _toggle(self, switch: str) -> None:
+        key = self.session.selection[1]
+        if key in self.session.patch.layers:
+            path = f"layers.{key}.{switch}"
+            self.session.set(path, not self.session.value(path))
+
+    def silence(self) -> None:
+        """Stops everything that sounds."""
+        self.session.play(False)
+        self.session.link.silence()
+        self.strip.hold.setChecked(False)
+
+    def search(self) -> None:
+        """To the search line of the Shelf."""
+        self.show_page(SHELF)
+        self.shelf.search.setFocus()
+        self.shelf.search.selectAll()
+
+    def offer(self, work: Unsaved) -> None:
+        """Offers unsaved work that a crash left behind."""
+        session = self.session
+
+        def take() -> None:
+            home = {bank.id for bank in session.library.banks()}
+            bank = work.bank if work.bank in home else ""
+            session.open_patch(work.patch, bank, work.preset if bank else "", saved=False)
+
+        self.said.say(
+            f"“{work.patch.name}” was not saved when the program ended.", False,
+            (("Take it up again", take), ("Leave it", session.journal.clear)),
+        )  # fmt: skip
+
+    # --- keys that play ------------------------------------------------------------------------
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
+            focus = QApplication.focusWidget()
+            if focus is None or focus.window() is not self or watched is not focus:
+                return False
+            if isinstance(focus, QLineEdit | QPlainTextEdit):
+                return False
+            return self._play_key(event, focus)
+        return False
+
+    def _play_key(self, event: QKeyEvent, focus: QWidget) -> bool:
+        down = event.type() == QEvent.Type.KeyPress
+        key = int(event.key())
+        if key == Qt.Key.Key_Space and not event.modifiers():
+            if down and not event.isAutoRepeat():
+                self.session.play(not self.session.playing)
+            return True
+        if isinstance(focus, QComboBox) or not self.session.settings.letter_keys:
+            return False
+        if not down and not event.isAutoRepeat() and key in LETTERS:
+            self.strip.letter_up(key)
+            return False
+        if down and event.modifiers() == Qt.KeyboardModifier.ShiftModifier and key in (Qt.Key.Key_Z, Qt.Key.Key_X):
+            self.strip.shift(-1 if key == Qt.Key.Key_Z else 1)
+            return True
+        digit = Qt.Key.Key_0 <= key <= Qt.Key.Key_9
+        if down and not event.modifiers() and key in LETTERS and not (digit and isinstance(focus, Dial)):
+            if not event.isAutoRepeat():
+                self.strip.letter_down(key, LETTERS[key])
+            return True
+        return False
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self.said.isVisible():
+            self.said.place()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self._timer.stop()
+        application = QApplication.instance()
+        if application is not None:
+            application.removeEventFilter(self)
+        self.session.close()
+        super().closeEvent(event)
