@@ -82,7 +82,6 @@ class Strand:
     control: NDArray[np.float32]
     contour: int
     switches: tuple[int, ...]
-    share: float = 1.0
     peak: float = 0.0
 
 
@@ -166,7 +165,9 @@ class Program:
             self.halves.append((below, target, history))
             below = target
         self.loudness_gain = self._output_gain()
-        self._update_shares(first=True)
+        self._now = self._shares()
+        self._steady = list(zip(self._now, self._now, strict=True))
+        self._seen = b""
 
     def _place(self, path: str, module: Module, stage: Stage, row: int | slice = slice(None)) -> Placed:
         first = self.at[f"{path}.{next(iter(module.params))}"]
@@ -180,16 +181,26 @@ class Program:
         level = self._value("level")
         return float(10 ** (level / 20)) if level > -60.0 else 0.0
 
-    def _update_shares(self, first: bool = False) -> list[tuple[float, float]]:
-        target = self.target
-        solo = any(target[s.switches[1]] > 0.5 and target[s.switches[0]] > 0.5 for s in self.strands)
-        spans = []
-        for strand in self.strands:
-            on, soloed, mute = (target[slot] > 0.5 for slot in strand.switches)
-            now = 1.0 if on and not mute and (soloed or not solo) else 0.0
-            spans.append((now if first else strand.share, now))
-            strand.share = now
+    def _read_values(self) -> list[tuple[float, float]]:
+        """Takes over the values that were set since the last block; returns each layer's share before and after."""
+        values = self.values[: self.count]
+        seen = values.tobytes()
+        if seen == self._seen:
+            return self._steady
+        self.target[: self.count] = values
+        shares = self._shares()
+        spans = list(zip(self._now, shares, strict=True))
+        changed = shares != self._now
+        self._now, self._steady = shares, list(zip(shares, shares, strict=True))
+        self._seen = b"" if changed else seen
         return spans
+
+    def _shares(self) -> list[float]:
+        """1 for every layer that is heard after on, mute and solo, 0 for the others."""
+        target = self.target
+        switches = [[target[slot] > 0.5 for slot in strand.switches] for strand in self.strands]
+        solo = any(on and soloed for on, soloed, _ in switches)
+        return [1.0 if on and not mute and (soloed or not solo) else 0.0 for on, soloed, mute in switches]
 
     def _apply(self, event: Event) -> None:
         tick = min(event.frame // TICK, self.frames // TICK - 1)
@@ -211,18 +222,18 @@ class Program:
         report = self.report
         if report.broken:
             report.broken = []
-        self.target[: self.count] = self.values[: self.count]
+        shares = self._read_values()
         voices.begin_block()
         for event in events:
             self._apply(event)
         voices.settle()
         active = voices.active
-        run_movement(
+        ended = run_movement(
             *self.motion, voices.key, voices.velocity, active, voices.start, voices.release, voices.fade,
             voices.finished, voices.newest, self.target[self.at["tempo"]], self.rate,
         )  # fmt: skip
+        voices.stirred = ended > 0 or (voices.stirred and voices.started())
         self.bus.fill(0.0)
-        shares = self._update_shares()
         voices.peak.fill(0.0)
         if len(active):
             for strand, (was, now) in zip(self.strands, shares, strict=True):
@@ -251,24 +262,23 @@ class Program:
             self.audio, self.frequency, source.control, active, voices.start, tick,
             source.stage.rate, 0.5 * self.rate, *source.state,
         )  # fmt: skip
-        source.spent(begin)
-        self._guard(source, active)
-        begin = perf_counter_ns()
         filter_.kernel(
             self.audio, filter_.control, voices.key, active, voices.start, tick, filter_.stage.rate, *filter_.state
         )
-        filter_.spent(begin)
-        self._guard(filter_, active)
+        if not voices_finite(self.audio, active):
+            self._mend(strand, active)
         strand.peak = run_mix(
             self.audio, self.moves[strand.contour], strand.control, self.motion.gain, active, tick,
             was, now, self.bus, voices.peak,
         )  # fmt: skip
+        source.spent(begin)
 
-    def _guard(self, placed: Placed, active: NDArray[np.int32]) -> None:
-        if not voices_finite(self.audio, active):
-            self.audio[active] = 0.0
-            placed.reset()
-            self.report.broken.append(placed.path)
+    def _mend(self, strand: Strand, active: NDArray[np.int32]) -> None:
+        """Silences and resets a layer that gave no number."""
+        self.audio[active] = 0.0
+        for part in (strand.source, strand.filter):
+            part.reset()
+        self.report.broken.append(f"layers.{strand.key}")
 
     def _run_effect(self, effect: Placed) -> None:
         on = effect.control[0]

@@ -41,9 +41,15 @@ class Voices:
         self.active = np.zeros(0, np.int32)
         self.newest = -1
         self.count = 0
+        self.stirred = False
 
     def begin_block(self) -> None:
-        """Forgets the ticks of the last block and frees the rows that finished in it."""
+        """Forgets the ticks of the last block and frees the rows that finished in it.
+
+        `stirred` says that there is something to forget: most blocks have nothing.
+        """
+        if not self.stirred:
+            return
         self.sounding &= ~self.finished
         self.held &= self.sounding
         self.stolen &= self.sounding
@@ -51,8 +57,14 @@ class Voices:
         for ticks in (self.start, self.release, self.fade):
             ticks.fill(-1)
 
+    def started(self) -> bool:
+        """True where a tick of this block is noted, to be forgotten in the next."""
+        return bool((self.start >= 0).any() or (self.release >= 0).any() or (self.fade >= 0).any())
+
     def settle(self) -> None:
         """Lists the rows that sound, after the events of a block."""
+        if not self.stirred:
+            return
         self.active = np.flatnonzero(self.sounding).astype(np.int32)
         if self.newest >= 0 and not self.sounding[self.newest]:
             rows = np.flatnonzero(self.sounding & ~self.stolen)
@@ -60,6 +72,7 @@ class Voices:
 
     def note_on(self, key: float, velocity: float, tick: int, limit: int) -> int:
         """Begins a note and returns its row, stealing others beyond `limit`."""
+        self.stirred = True
         while np.count_nonzero(self.sounding & ~self.stolen) >= limit:
             self._steal(tick)
         free = np.flatnonzero(~self.sounding)
@@ -88,6 +101,7 @@ class Voices:
 
     def note_off(self, key: float, tick: int) -> None:
         """Lets go of every held note of a key."""
+        self.stirred = True
         for row in np.flatnonzero(self.held & (self.key == np.float32(key))):
             self.held[row] = False
             self.release[row] = max(tick, self.start[row])

@@ -264,7 +264,7 @@ def run_movement(  # type: ignore[no-untyped-def]
     slots, movers, threads, steps, contours, base, control, moves, state, gain, fading,
     key, velocity, active, start, release, fade, finished, newest, tempo, rate,
 ):  # fmt: skip
-    """Fills `control`, `moves` and `gain` for one block and marks the rows that have `finished`.
+    """Fills `control`, `moves` and `gain` for one block; returns how many rows have `finished`.
 
     `start`, `release`, `fade` : int32 (row,), the tick of this block at which the note begins, is
     let go, or begins to fade because it was stolen; −1 where it does not.
@@ -310,6 +310,7 @@ def run_movement(  # type: ignore[no-untyped-def]
                 for m in range(movers.shape[0]):
                     if movers[m].kind == IS_ENVELOPE:
                         envelope_release(state, m, row)
+    ended = 0
     for row in active:
         level = fading[row] if start[row] < 0 else np.float32(1.0)
         falls = level < 1.0
@@ -325,3 +326,5 @@ def run_movement(  # type: ignore[no-untyped-def]
             if state[m, row, STAGE] != DONE:
                 over = False
         finished[row] = over or fading[row] <= 0.0
+        ended += finished[row]
+    return ended
