@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from felt_dial.sound.phrases import Beat, Phrase
+from felt_dial.sound.phrases import Phrase
 from felt_dial.sound.voices import OFF, ON, Event
 
 
@@ -34,29 +34,24 @@ class Player:
         beats = frames / self.rate * tempo / 60.0
         events: list[Event] = []
         start = self.position
-        end = start + beats
-        for turn in (0, 1):
-            offset = turn * self.phrase.beats
-            if turn and not self.loop:
-                break
+
+        def frame(at: float) -> int:
+            return round((at - start) / beats * frames)
+
+        for turn in (0, 1) if self.loop else (0,):
             for note in self.phrase.notes:
-                if start <= note.at + offset < end:
-                    events += self._begin(note, note.at + offset, start, frames, beats)
-        for off, key in [pair for pair in self._sounding if pair[0] < end]:
-            events.append(Event(self._frame(off, start, frames, beats), OFF, key))
+                at = note.at + turn * self.phrase.beats
+                if 0 <= frame(at) < frames:
+                    self._sounding.append((at + note.length, note.key))
+                    events.append(Event(frame(at), ON, note.key, note.velocity / 127))
+        for off, key in [pair for pair in self._sounding if frame(pair[0]) < frames]:
+            events.append(Event(max(frame(off), 0), OFF, key))
             self._sounding.remove((off, key))
-        self.position = end
-        if end >= self.phrase.beats:
+        self.position = start + beats
+        if frame(self.phrase.beats) < frames:
             if self.loop:
                 self.position -= self.phrase.beats
                 self._sounding = [(off - self.phrase.beats, key) for off, key in self._sounding]
             elif not self._sounding:
                 self.phrase = None
         return sorted(events, key=lambda event: (event.frame, event.kind == ON))
-
-    def _frame(self, at: float, start: float, frames: int, beats: float) -> int:
-        return min(max(int((at - start) / beats * frames), 0), frames - 1)
-
-    def _begin(self, note: Beat, at: float, start: float, frames: int, beats: float) -> list[Event]:
-        self._sounding.append((at + note.length, note.key))
-        return [Event(self._frame(at, start, frames, beats), ON, note.key, note.velocity / 127)]

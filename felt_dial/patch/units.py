@@ -181,7 +181,7 @@ def _note_hertz(text: str) -> float | None:
 
 
 def _silence(text: str) -> float | None:
-    return -60.0 if _tidy(text).lower() in {"-inf", "off", "-∞"} else None
+    return -60.0 if _tidy(text).lower().removesuffix("db").strip() in {"-inf", "off", "-∞"} else None
 
 
 def _factor(text: str) -> float | None:
@@ -231,7 +231,7 @@ SECONDS = Unit("a time", {"": 1.0, "s": 1.0, "ms": 0.001}, _seconds, "“350 ms�
 DECIBELS = Unit(
     "a level",
     {"": 1.0, "db": 1.0},
-    lambda v: MINUS + "∞" + THIN + "dB" if v <= -60.0 else number(v, 1) + THIN + "dB",
+    lambda v: MINUS + "∞" + THIN + "dB" if v < -59.95 else number(v, 1) + THIN + "dB",
     "“−6 dB” or “off”",
     read_special=_silence,
     depth_unit=Unit("a level", {"": 1.0, "db": 1.0}, lambda v: number(v, 1, signed=True) + THIN + "dB", "“−6 dB”"),

@@ -13,7 +13,7 @@ from felt_dial.sound.kernel import kernel
 OCTAVE, PITCH, FINE, FIXED, FREQUENCY, LEVEL, PAN = (
     Layer.index(name) for name in ("octave", "pitch", "fine", "fixed", "frequency", "level", "pan")
 )
-SILENCE = -59.99
+SILENCE = -59.95
 MOST = np.float32(1e12)
 
 

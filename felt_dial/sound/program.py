@@ -26,6 +26,7 @@ from felt_dial.sound.control.movement import (
 )  # fmt: skip
 from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
 from felt_dial.sound.mix import (
+    SILENCE,
     half_band,
     run_blend,
     run_halve,
@@ -168,6 +169,7 @@ class Program:
         self._now = self._shares()
         self._steady = list(zip(self._now, self._now, strict=True))
         self._seen = b""
+        self._first: list[Event] = []
 
     def _place(self, path: str, module: Module, stage: Stage, row: int | slice = slice(None)) -> Placed:
         first = self.at[f"{path}.{next(iter(module.params))}"]
@@ -179,7 +181,7 @@ class Program:
 
     def _output_gain(self) -> float:
         level = self._value("level")
-        return float(10 ** (level / 20)) if level > -60.0 else 0.0
+        return float(10 ** (level / 20)) if level > SILENCE else 0.0
 
     def _read_values(self) -> list[tuple[float, float]]:
         """Takes over the values that were set since the last block; returns each layer's share before and after."""
@@ -204,17 +206,19 @@ class Program:
 
     def _apply(self, event: Event) -> None:
         tick = min(event.frame // TICK, self.frames // TICK - 1)
-        target = self.target
         if event.kind == ON:
             self.voices.note_on(event.key, event.value, tick, int(self.values[self.at["voices"]]))
         elif event.kind == OFF:
             self.voices.note_off(event.key, tick)
         elif event.kind == BEND:
-            target[len(target) + BEND_SLOT] = event.value
+            self._wheel(BEND_SLOT, event.value, tick)
         elif event.kind == WHEEL:
-            target[len(target) + WHEEL_SLOT] = event.value
+            self._wheel(WHEEL_SLOT, event.value, tick)
         elif event.kind == PANIC:
             self.voices.let_go(tick)
+
+    def _wheel(self, slot: int, value: float, tick: int) -> None:
+        self.target[slot], self.motion.slots["since"][slot] = value, tick
 
     def block(self, events: Iterable[Event] = ()) -> NDArray[np.float32]:
         """The next `frames` frames, float32 (2, frame); valid until the next call."""
@@ -224,8 +228,9 @@ class Program:
             report.broken = []
         shares = self._read_values()
         voices.begin_block()
-        for event in events:
+        for event in (*self._first, *events):
             self._apply(event)
+        self._first = []
         voices.settle()
         active = voices.active
         ended = run_movement(
@@ -331,8 +336,7 @@ class Program:
     def strike_again(self, old: Program) -> None:
         """Begins the notes that another patch was holding."""
         self._take_wheels(old)
-        for key, velocity in old.voices.held_notes():
-            self.voices.note_on(key, velocity, 0, int(self.values[self.at["voices"]]))
+        self._first = [Event(0, ON, key, velocity) for key, velocity in old.voices.held_notes()]
 
     def _take_wheels(self, old: Program) -> None:
         for slot in (BEND_SLOT, WHEEL_SLOT):

@@ -34,7 +34,8 @@ MOVER, SLOT = range(2)
 
 SLOT_RECORD = np.dtype([
     ("low", "f8"), ("high", "f8"), ("target", "f8"), ("current", "f8"), ("smooth", "i4"), ("beats", "i4"),
-    ("geometric", "i4"), ("moved", "i4"), ("filled", "i4"), ("first_thread", "i4"), ("last_thread", "i4"),
+    ("geometric", "i4"), ("moved", "i4"), ("filled", "i4"),
+        ("since", "i4"), ("first_thread", "i4"), ("last_thread", "i4"),
 ])  # fmt: skip
 MOVER_RECORD = np.dtype([("kind", "i4"), ("first", "i4"), ("both", "i4")])
 THREAD_RECORD = np.dtype([("mover", "i4"), ("first", "i4"), ("late", "i4"), ("scale", "i4")])
@@ -189,19 +190,22 @@ def _fill(slots, base, control, tempo, follow):  # type: ignore[no-untyped-def]
         goal = _settle(slots[s].target, slots[s].beats, slots[s].low, slots[s].high, tempo)
         value = slots[s].current
         if value == goal and slots[s].filled != 0:
+            slots[s].since = 0
             continue
         still = value == goal
         smooth = slots[s].smooth != 0
         base[s, 0] = value if smooth else goal
         for t in range(1, columns):
-            if smooth:
+            if t <= slots[s].since:
+                pass
+            elif smooth:
                 value += (goal - value) * follow
                 if abs(goal - value) <= 1e-5 * (abs(goal) + 1e-3):
                     value = goal
             else:
                 value = goal
             base[s, t] = value
-        slots[s].current = value
+        slots[s].current, slots[s].since = value, 0
         slots[s].filled = 1 if still else 0
         if slots[s].moved == 0:
             for row in range(ROWS + 1):

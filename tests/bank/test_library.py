@@ -1,0 +1,307 @@
+"""Banks on disk: saved whole, versions kept, the bin, bank files good and bad, search, the demo script."""
+
+from __future__ import annotations
+
+import errno
+import io
+import json
+import os
+import shutil
+import sys
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from felt_dial.bank import files
+from felt_dial.bank.files import CannotWrite, slug
+from felt_dial.bank.index import Index
+from felt_dial.bank.journal import Journal, Unsaved
+from felt_dial.bank.library import Library, NoSuchBank
+from felt_dial.bank.measure import measure, sound_key, swatch_of
+from felt_dial.bank.measuring import Measuring
+from felt_dial.bank.package import export_bank, import_bank
+from felt_dial.bank.places import Settings, lay_out_demo, load_settings, save_settings, settings_path
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.document import BadDocument, write_patch
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.modules import new_patch
+
+ROOT = Path(__file__).parent.parent.parent
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Library:
+    made = Library(tmp_path / "library")
+    bank = made.create("Glasshouse")
+    for name in ("Dew", "Moss", "Root"):
+        bank.save_new(new_patch(name))
+    return made
+
+
+def louder(patch: Patch, level: float) -> Patch:
+    return with_value(patch, "layers.a.level", level)
+
+
+def names(library: Library, bank: str = "glasshouse") -> list[str]:
+    return [preset.name for preset in library.bank(bank).presets()]
+
+
+def tree(folder: Path) -> dict[str, bytes]:
+    return {str(p.relative_to(folder)): p.read_bytes() for p in sorted(folder.rglob("*")) if p.is_file()}
+
+
+def test_a_preset_is_found_again_as_it_was(library: Library) -> None:
+    bank = library.bank("Glasshouse")
+    patch = louder(new_patch("Fern Pluck"), -3.25)
+    key = bank.save_new(patch, after="dew")
+    assert key == "fern-pluck" and names(library) == ["Dew", "Fern Pluck", "Moss", "Root"]
+    assert Library(library.root).bank("glasshouse").load(key) == patch
+
+
+def test_two_of_one_name_are_two_presets(library: Library) -> None:
+    bank = library.bank("glasshouse")
+    assert bank.save_new(new_patch("Dew")) == "dew-2" and bank.save_new(new_patch("…")) == "sound"
+    assert slug("Núbés & Möss!") == "nubes-moss"
+
+
+def test_saving_over_keeps_the_last_three_versions(library: Library) -> None:
+    bank = library.bank("glasshouse")
+    for level in (-1.0, -2.0, -3.0, -4.0, -5.0):
+        bank.save("dew", louder(new_patch("Dew"), level))
+    kept = [json.loads(path.read_text())["layers"]["a"]["level"] for path in bank.versions("dew")]
+    assert kept == [-4.0, -3.0, -2.0] and bank.load("dew").layers["a"].level == -5.0
+
+
+def test_deleting_goes_to_the_bin_and_comes_back_to_its_place(library: Library) -> None:
+    before = tree(library.root / "glasshouse")
+    ticket = library.delete("glasshouse", "moss")
+    assert names(library) == ["Dew", "Root"] and len(library.bin()) == 1
+    assert library.restore(ticket) == ("glasshouse", "moss")
+    assert names(library) == ["Dew", "Moss", "Root"] and library.bin() == []
+    after = tree(library.root / "glasshouse")
+    assert {k: v for k, v in before.items() if "presets" in k} == {k: v for k, v in after.items() if "presets" in k}
+    with pytest.raises(NoSuchBank):
+        library.delete("glasshouse", "nothing")
+
+
+def test_moving_takes_a_preset_to_another_bank(library: Library) -> None:
+    library.create("Tide")
+    library.move("glasshouse", "moss", "tide")
+    assert names(library) == ["Dew", "Root"] and names(library, "tide") == ["Moss"]
+
+
+def test_one_broken_file_leaves_the_others_and_names_itself(library: Library) -> None:
+    bank = library.bank("glasshouse")
+    bank.path("moss").write_text(write_patch(new_patch("Moss"))[:100])
+    found = {preset.id: preset for preset in bank.presets()}
+    assert found["dew"].patch and found["moss"].patch is None and "moss" in found["moss"].problem
+    with pytest.raises(BadDocument):
+        bank.load("moss")
+
+
+@pytest.mark.parametrize("number", [errno.ENOSPC, errno.EACCES, errno.EROFS, errno.EIO])
+@pytest.mark.parametrize("where", ["fsync", "replace"])
+def test_a_disk_that_fails_while_saving_leaves_the_old_version(
+    library: Library, monkeypatch: pytest.MonkeyPatch, number: int, where: str
+) -> None:
+    bank = library.bank("glasshouse")
+    before = tree(library.root)
+
+    def fail(*_: object) -> None:
+        raise OSError(number, os.strerror(number))
+
+    monkeypatch.setattr(files.os, where, fail)
+    with pytest.raises(CannotWrite) as wrong:
+        bank.save("dew", louder(new_patch("Dew"), -1.0))
+    assert "stays" in str(wrong.value) and os.strerror(number) in str(wrong.value)
+    monkeypatch.undo()
+    assert tree(library.root) == before, "no half-written file is left behind"
+
+
+def test_a_library_that_cannot_be_written_says_so(tmp_path: Path) -> None:
+    (tmp_path / "library").write_text("this is a file, not a folder")
+    with pytest.raises(FeltDialError) as wrong:
+        Library(tmp_path / "library").create("Glasshouse")
+    assert "could not be written" in str(wrong.value)
+    assert Library(tmp_path / "nowhere").banks() == []
+
+
+def test_a_bank_file_brings_the_same_bank(library: Library, tmp_path: Path) -> None:
+    target = tmp_path / "glasshouse.feltbank"
+    assets = library.root / "glasshouse" / "assets"
+    (assets / ("0" * 64 + ".flac")).write_bytes(b"fLaC")
+    assert export_bank(library.bank("glasshouse"), target) == 3
+    first = target.read_bytes()
+    export_bank(library.bank("glasshouse"), target)
+    assert target.read_bytes() == first, "equal content, equal bytes"
+    other = Library(tmp_path / "other")
+    made = import_bank(other, target)
+    assert tree(made.folder) == tree(library.root / "glasshouse")
+    assert import_bank(other, target).id == "glasshouse-2"
+
+
+def zipped(entries: dict[str, str | bytes], compress: bool = True) -> bytes:
+    memory = io.BytesIO()
+    with zipfile.ZipFile(memory, "w", zipfile.ZIP_DEFLATED if compress else zipfile.ZIP_STORED) as archive:
+        for name, content in entries.items():
+            archive.writestr(name, content)
+    return memory.getvalue()
+
+
+GOOD = {"bank.json": '{"format": 1, "name": "Tide", "order": ["dew"]}', "presets/dew.json": write_patch(new_patch("Dew"))}
+BAD_BANKS = {
+    "not a zip": (b"moss", "not a zip"),
+    "cut short": (zipped(GOOD)[:-40], "cut short"),
+    "no bank.json": (zipped({"presets/dew.json": "{}"}), "bank.json"),
+    "bank.json not JSON": (zipped(GOOD | {"bank.json": "{"}), "JSON"),
+    "bank without a name": (zipped(GOOD | {"bank.json": '{"format": 1}'}), "name"),
+    "newer bank": (zipped(GOOD | {"bank.json": '{"format": 9, "name": "x"}'}), "format 9"),
+    "newer preset": (zipped(GOOD | {"presets/dew.json": '{"format": 9}'}), "format 9"),
+    "broken preset": (zipped(GOOD | {"presets/dew.json": "{"}), "presets/dew.json"),
+    "NaN in a preset": (zipped(GOOD | {"presets/dew.json": GOOD["presets/dew.json"].replace("-12.0", "NaN")}), "NaN"),
+    "leaves its folder": (zipped(GOOD | {"presets/../../evil.json": "{}"}), "leaves its folder"),
+    "absolute": (zipped(GOOD | {"/etc/evil": "{}"}), "leaves its folder"),
+    "unpacks to gigabytes": (zipped(GOOD | {"assets/" + "a" * 64 + ".flac": bytes(64 * 1024**2)}), "more than a bank"),
+}
+
+
+@pytest.mark.parametrize("fault", list(BAD_BANKS))
+def test_a_bad_bank_file_gets_one_sentence_and_leaves_the_library_as_it_was(fault: str, library: Library, tmp_path: Path) -> None:
+    content, word = BAD_BANKS[fault]
+    source = tmp_path / "bad.feltbank"
+    source.write_bytes(content)
+    before = tree(library.root)
+    with pytest.raises(BadDocument) as wrong:
+        import_bank(library, source)
+    assert word in str(wrong.value) and "bad.feltbank" in str(wrong.value) and "\n" not in str(wrong.value)
+    assert tree(library.root) == before and not list(library.root.glob(".importing*"))
+
+
+def test_a_disk_that_fails_while_importing_leaves_the_library_as_it_was(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    source = tmp_path / "tide.feltbank"
+    source.write_bytes(zipped(GOOD))
+    before = tree(library.root)
+
+    def full(*_: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(files.os, "fsync", full)
+    with pytest.raises(CannotWrite, match="as it was"):
+        import_bank(library, source)
+    assert tree(library.root) == before and not list(library.root.glob(".importing*"))
+
+
+def test_the_journal_is_there_only_while_there_is_unsaved_work(tmp_path: Path) -> None:
+    journal = Journal(tmp_path / "state" / "journal.json")
+    assert journal.read() is None
+    work = Unsaved(louder(new_patch("Dew"), -1.5), "glasshouse", "dew")
+    journal.write(work)
+    assert Journal(journal.path).read() == work
+    journal.clear()
+    assert journal.read() is None
+    journal.path.write_text('{"patch": "torn')
+    assert journal.read() is None and journal.path.with_suffix(".unreadable").exists(), "set aside, not deleted"
+
+
+def test_search_finds_beginnings_of_words_in_every_field(library: Library) -> None:
+    bank = library.bank("glasshouse")
+    about = {"type": "Brass", "character": ("warm", "slow"), "description": "Opens as it is held"}
+    bank.save_new(new_patch("Lantern Brass").model_copy(update=about))
+    index = Index()
+    index.refresh(list(library.presets()))
+    for words in ("lant", "warm slow brass", "opens", "SLOW lantern"):
+        assert index.search(words) == [("glasshouse", "lantern-brass")], words
+    assert index.search("warm cold") == [] and index.search('"; DROP') == [] and index.search("") == []
+    assert [preset for _, preset in index.search("dew")] == ["dew"]
+
+
+def test_an_index_that_is_damaged_is_made_anew(tmp_path: Path) -> None:
+    (tmp_path / "index.sqlite").write_bytes(b"moss" * 500)
+    index = Index(tmp_path / "index.sqlite")
+    assert index.get("x") is None
+    index.close()
+
+
+def test_a_sine_measures_as_what_it_is() -> None:
+    """Its swatch has one bright line; peak and key follow from the render."""
+    t = np.arange(48000 * 4) / 48000
+    sine = np.sin(2 * np.pi * 1000 * t).astype(np.float32)
+    swatch = swatch_of(np.stack([sine, sine]), 48000)
+    row = int(np.argmax(swatch[:, 80]))
+    frequency = 20000 * (20 / 20000) ** ((row + 0.5) / 64)
+    assert frequency == pytest.approx(1000, rel=0.08) and swatch[:, 80].max() >= 250
+    assert (swatch[:, 80] > 60).sum() < 16
+    chirp = signal.chirp(t, 100, 4, 8000, "logarithmic").astype(np.float32)
+    rows = np.argmax(swatch_of(np.stack([chirp, chirp]), 48000)[:, 8:-8], axis=0)
+    assert (np.diff(rows) <= 1).all() and rows[0] > rows[-1] + 20, "a rising sweep rises in the picture"
+
+
+def test_a_measurement_is_kept_by_the_content_of_the_sound(tmp_path: Path) -> None:
+    patch = new_patch("Dew")
+    found = measure(patch)
+    assert -40 < found.lufs < 0 and found.peak < 0
+    index = Index(tmp_path / "index.sqlite")
+    index.put(sound_key(patch), found)
+    index.close()
+    again = Index(tmp_path / "index.sqlite").get(sound_key(patch.model_copy(update={"name": "Rain", "favourite": True})))
+    assert again is not None and again.lufs == found.lufs and np.array_equal(again.swatch, found.swatch)
+    assert sound_key(louder(patch, -1.0)) != sound_key(patch)
+    quiet = measure(louder(patch, -18.0))
+    assert quiet.lufs == pytest.approx(found.lufs - 6.0, abs=0.1)
+
+
+def test_measuring_works_in_the_background_and_can_be_cancelled() -> None:
+    import time
+
+    work = Measuring()
+    patches = {sound_key(p): p for p in (louder(new_patch(), -n) for n in range(4, 10))}
+    for key, patch in patches.items():
+        work.ask(key, patch)
+    work.ask(next(iter(patches)), patches[next(iter(patches))])
+    assert work.left == 6
+    found: list[str] = []
+    end = time.monotonic() + 60
+    while not found and time.monotonic() < end:
+        found += [key for key, measured in work.poll() if measured is not None]
+        time.sleep(0.02)
+    work.cancel()
+    assert found and work.left <= 1
+    work.close()
+
+
+def test_the_demo_is_what_its_script_makes(tmp_path: Path) -> None:
+    """`tools/make_demo.py` gives the shipped files again, byte for byte, each at −18 LUFS within 1 and below −1 dB."""
+    sys.path.insert(0, str(ROOT / "tools"))
+    try:
+        import make_demo
+    finally:
+        sys.path.pop(0)
+    make_demo.make(tmp_path / "banks")
+    shipped = ROOT / "felt_dial" / "data" / "banks"
+    assert tree(tmp_path / "banks") == tree(shipped)
+    library = Library(shipped)
+    presets = list(library.presets())
+    assert [len(bank.ids()) for bank in library.banks()] == [6, 2]
+    for preset in presets:
+        assert preset.patch is not None and preset.patch.description and preset.patch.type
+        found = measure(preset.patch)
+        assert abs(found.lufs + 18) < 1 and found.peak <= -1.0, preset.name
+        for key, macro in preset.patch.macros.items():
+            moved = [t for t in preset.patch.threads.values() if t.source == key]
+            assert bool(moved) == bool(macro.name), f"{preset.name} {key}: named macros move something"
+
+
+def test_settings_are_kept_and_broken_ones_give_the_defaults(home: Path) -> None:
+    assert load_settings() == Settings()
+    save_settings(Settings(rate=96000, night=True))
+    assert load_settings().rate == 96000 and load_settings().night
+    settings_path().write_text("{")
+    assert load_settings() == Settings()
+    lay_out_demo(home / "library")
+    assert len(Library(home / "library").banks()) == 2
+    shutil.rmtree(home / "library" / "tide-tables")
+    lay_out_demo(home / "library")
+    assert len(Library(home / "library").banks()) == 1, "a bank that was taken away stays away"

@@ -1,0 +1,290 @@
+"""The engine process, its player, its devices, and its return from death."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
+from felt_dial.live.link import EngineLink
+from felt_dial.live.player import Player
+from felt_dial.live.shared import RING, Shared
+from felt_dial.patch.edits import add_effect, add_layer, sew
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.modules import Effect, new_layer, new_patch
+from felt_dial.sound.phrases import PHRASES
+from felt_dial.sound.render import note_events, render
+from felt_dial.sound.voices import OFF, ON, Event
+
+RATE = 48000
+
+
+def until(true: Callable[[], bool], seconds: float = 20.0) -> bool:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if true():
+            return True
+        time.sleep(0.01)
+    return False
+
+
+@pytest.fixture
+def link() -> Iterator[EngineLink]:
+    made = EngineLink(SIMULATED)
+    made.show(new_patch(), carry=False)
+    made.start()
+    assert made.wait_until_ready(60)
+    yield made
+    made.close()
+
+
+def bright(patch: Patch) -> Patch:
+    return with_value(patch, "layers.a.level", -3.0)
+
+
+# --- shared memory and player, without a process ---------------------------------------------------
+
+
+def test_notes_come_through_the_ring_in_order_and_a_flood_loses_the_oldest() -> None:
+    window = Shared()
+    engine = Shared(window.handle)
+    for key in range(50):
+        window.send(Event(0, ON, key, 0.5))
+    assert [event.key for event in engine.received()] == list(range(50)) and engine.received() == []
+    for n in range(RING + 10):
+        window.send(Event(0, OFF, n))
+    assert len(engine.received()) == RING
+
+
+def played(phrase: str, tempo: float, blocks: int, loop: bool, frames: int = 256) -> list[tuple[int, int, float]]:
+    player = Player(RATE)
+    player.play(PHRASES[phrase], loop)
+    found = []
+    for block in range(blocks):
+        found += [(block * frames + e.frame, e.kind, e.key) for e in player.block(frames, tempo)]
+    return found
+
+
+@pytest.mark.parametrize("phrase", list(PHRASES))
+def test_the_player_plays_what_the_phrase_says(phrase: str) -> None:
+    """Against the phrase's notes in seconds, on the frame, within one."""
+    tempo, made = 103.0, PHRASES[phrase]
+    expected = sorted((e.frame, e.kind, e.key) for e in note_events(made.in_seconds(tempo), RATE))
+    found = sorted(played(phrase, tempo, round(made.seconds(tempo) * RATE / 256) + 200, loop=False))
+    assert len(found) == len(expected)
+    assert all(abs(a[0] - b[0]) <= 1 for a, b in zip(expected, found, strict=True))
+
+
+def test_a_looped_phrase_begins_again_on_its_beat_and_every_note_ends() -> None:
+    made = PHRASES["drum"]
+    found = played("drum", 120.0, 4 * RATE // 256 + 1, loop=True)
+    starts = [frame for frame, kind, _ in found if kind == ON]
+    assert [round(s / RATE / 0.5, 3) for s in starts[:8]] == [0, 0.75, 2, 3.5, 4, 4.75, 6, 7.5]
+    assert sum(kind == ON for _, kind, _ in found) - sum(kind == OFF for _, kind, _ in found) <= 1
+    assert made.beats == 4
+
+
+def test_stopping_lets_go_of_what_sounds() -> None:
+    player = Player(RATE)
+    player.play(PHRASES["held"], True)
+    player.block(256, 120.0)
+    assert {event.key for event in player.stop()} == {48, 55, 60, 64} and player.block(256, 120.0) == []
+
+
+def test_the_simulated_output_keeps_time_and_what_it_played(tmp_path: Path) -> None:
+    count = [0]
+
+    def block() -> np.ndarray:
+        count[0] += 1
+        if count[0] == 40:
+            output.close()
+        return np.full((2, 480), count[0] / 100, np.float32)
+
+    output = SimulatedOutput(48000, 480, block, lambda seconds: None)
+    output.keep()
+    begin = time.perf_counter()
+    output.run()
+    assert time.perf_counter() - begin >= 0.39, "as slow as a sound card: never ahead of its clock"
+    output.write(tmp_path / "kept.wav")
+    sound, rate = soundfile.read(tmp_path / "kept.wav", dtype="float32")
+    assert rate == 48000 and sound.shape == (40 * 480, 2) and sound[-1, 0] == np.float32(0.4)
+
+
+def test_the_simulated_output_is_always_there_and_a_device_that_is_not_is_refused() -> None:
+    devices = list_devices()
+    assert devices[-1].id == SIMULATED and not devices[-1].real
+    with pytest.raises(NoDevice):
+        PortAudioOutput("9999", 48000, 256, lambda: np.zeros((2, 256), np.float32), lambda s: None)
+
+
+# --- the process -------------------------------------------------------------------------------
+
+
+def test_a_phrase_sounds_and_its_meters_are_true(link: EngineLink) -> None:
+    data = link.shared.data
+    assert until(lambda: link.settled) and float(data["momentary"]) == -70.0
+    link.play("held", True)
+    assert until(lambda: int(data["voices"]) == 4)
+    assert until(lambda: float(data["momentary"]) > -40)
+    assert set(np.flatnonzero(data["keys"])) == {48, 55, 60, 64}
+    assert float(data["layer_peaks"][0]) > 0.01 and float(data["load"]) > 0.0 and float(data["costs"][0]) > 0.0
+    assert np.abs(data["scope"]).max() > 0.01
+    link.stop()
+    assert until(lambda: int(data["voices"]) == 0)
+
+
+def test_a_dial_is_heard_without_a_message_and_a_layer_with_one(link: EngineLink) -> None:
+    patch = with_value(new_patch(), "layers.a.filter.cutoff", 500.0)
+    generation = link.generation
+    link.show(patch, carry=True)
+    assert link.generation == generation, "values alone go through shared memory"
+    assert until(lambda: abs((link.bead("layers.a.filter.cutoff") or 0) - 500.0) < 0.1)
+    link.note_on(60, 1.0)
+    assert until(lambda: int(link.shared.data["voices"]) == 1)
+    link.show(add_layer(patch, new_layer())[0], carry=True)
+    assert link.generation == generation + 1
+    assert until(lambda: link.settled) and int(link.shared.data["voices"]) == 1, "the held note goes on"
+    link.note_off(60)
+    assert until(lambda: int(link.shared.data["voices"]) == 0)
+
+
+def test_a_bead_shows_where_a_thread_has_taken_its_dial(link: EngineLink) -> None:
+    patch, _ = sew(new_patch(), "w", "layers.a.pan", 0.5)
+    link.show(patch, carry=True)
+    link.note_on(60, 1.0)
+    link.wheel(1.0)
+    assert until(lambda: link.settled and abs((link.bead("layers.a.pan") or 0) - 0.5) < 0.01)
+    assert link.bead("layers.z.pan") is None
+
+
+def test_switching_patches_while_a_note_is_held_does_not_click(link: EngineLink, tmp_path: Path) -> None:
+    """Recorded from the simulated output: no jump larger than the sines themselves make."""
+    sine = with_value(with_value(new_patch(), "layers.a.source.shape", "sine"), "modulators.e1.attack", 0.05)
+    other = add_effect(with_value(sine, "layers.a.octave", 1), "1", Effect.kinds["delay"]())[0]
+    link.show(sine, carry=False)
+    assert until(lambda: link.settled)
+    link._tell("keep")
+    link.note_on(57, 1.0)
+    time.sleep(0.3)
+    for n in range(6):
+        link.show(other if n % 2 == 0 else sine, carry=n >= 3)
+        assert until(lambda: link.settled, 5)
+        time.sleep(0.1)
+    assert int(link.shared.data["voices"]) >= 1
+    link.write(str(tmp_path / "kept.wav"))
+    assert until(lambda: any(m[0] == "written" for m in link.poll()))
+    sound, _ = soundfile.read(tmp_path / "kept.wav", dtype="float32")
+    assert np.abs(sound).max() > 0.1
+    assert np.abs(np.diff(sound, axis=0)).max() < 0.035, "a sine of 880 Hz at −12 dB moves by 0.021 a frame"
+
+
+def test_what_is_played_live_is_what_is_rendered(link: EngineLink, tmp_path: Path) -> None:
+    """The simulated output's recording holds the offline render of the same phrase, bit for bit."""
+    patch = with_value(with_value(bright(new_patch()), "layers.a.filter.on", True), "layers.a.filter.cutoff", 900.0)
+    link.show(patch, carry=False)
+    assert until(lambda: link.settled)
+    time.sleep(0.2)
+    link.keep()
+    link.play("drum", False)
+    time.sleep(2.6)
+    link.write(str(tmp_path / "kept.wav"))
+    assert until(lambda: any(m[0] == "written" for m in link.poll()))
+    kept, _ = soundfile.read(tmp_path / "kept.wav", dtype="float32")
+    phrase = PHRASES["drum"]
+    sound = render(patch, phrase.in_seconds(120.0), 2.0).T
+    first = int(np.argmax(np.abs(kept).sum(axis=1) > 0)) // 256 * 256
+    assert np.array_equal(kept[first : first + 20000], sound[:20000])
+
+
+def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
+    patch = with_value(new_patch(), "layers.a.filter.cutoff", 777.0)
+    link.show(patch, carry=True)
+    link.play("held", True)
+    assert until(lambda: int(link.shared.data["voices"]) == 4)
+    link.kill()
+    heard: list[str] = []
+
+    def back() -> bool:
+        heard.extend(message[0] for message in link.poll())
+        return "died" in heard and "open" in heard and link.settled
+
+    assert until(back, 30) and link.restarts == 1
+    assert until(lambda: int(link.shared.data["voices"]) == 4), "the phrase goes on too"
+    assert until(lambda: abs((link.bead("layers.a.filter.cutoff") or 0) - 777.0) < 0.1)
+
+
+def test_the_engine_ends_itself_when_the_window_dies() -> None:
+    script = (
+        "import time; from felt_dial.live.link import EngineLink\n"
+        "link = EngineLink('simulated'); link.start(); link.wait_until_ready(60)\n"
+        "print(link._process.pid, flush=True); time.sleep(60)"
+    )
+    window = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
+    assert window.stdout is not None
+    engine = int(window.stdout.readline())
+    window.kill()
+    window.wait()
+    assert until(lambda: not Path(f"/proc/{engine}").exists() or "Z" in Path(f"/proc/{engine}/stat").read_text().split()[2], 10)
+
+
+def test_without_a_sound_card_the_simulated_output_plays_and_says_why() -> None:
+    link = EngineLink("9999")
+    link.start()
+    try:
+        assert link.wait_until_ready(60)
+        assert link.output_name == "Simulated output" and "9999" in link.said
+        assert until(lambda: int(link.shared.data["blocks"]) > 20)
+    finally:
+        link.close()
+
+
+def test_a_patch_that_the_engine_cannot_read_is_refused_and_the_old_one_plays_on(link: EngineLink) -> None:
+    link._tell("patch", '{"format": 99}', link.generation + 1, True)
+    assert until(lambda: any(m[0] == "refused" and "format 99" in m[1] for m in link.poll()))
+    link.note_on(60, 1.0)
+    assert until(lambda: int(link.shared.data["voices"]) == 1)
+
+
+def test_hold_keeps_keys_that_are_let_go(link: EngineLink) -> None:
+    link.hold(True)
+    time.sleep(0.1)
+    link.note_on(64, 1.0)
+    link.note_off(64)
+    assert until(lambda: int(link.shared.data["voices"]) == 1)
+    time.sleep(0.5)
+    assert int(link.shared.data["keys"][64]) == 1
+    link.hold(False)
+    assert until(lambda: int(link.shared.data["voices"]) == 0)
+
+
+def test_another_rate_and_block_open_anew(link: EngineLink) -> None:
+    link.reopen(SIMULATED, 96000, 128)
+    heard: list[tuple[object, ...]] = []
+
+    def opened() -> bool:
+        heard.extend(m for m in link.poll() if m[0] == "open")
+        return bool(heard)
+
+    assert until(opened, 60) and heard[0][3:5] == (96000.0, 128)
+    link.play("held", True)
+    assert until(lambda: int(link.shared.data["voices"]) == 4)
+
+
+def test_the_window_process_never_imports_numba_and_the_engine_never_qt() -> None:
+    window = (
+        "import os, sys; os.environ['FELT_DIAL_ROLE'] = 'window'\n"
+        "import felt_dial.ui.window, felt_dial.ui.app\n"
+        "assert 'numba' not in sys.modules and 'librosa' not in sys.modules and 'scipy' not in sys.modules"
+    )
+    engine = "import sys; import felt_dial.live.engine; assert not any('PySide6' in name for name in sys.modules)"
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    for script in (window, engine):
+        subprocess.run([sys.executable, "-c", script], check=True, env=environment)
