@@ -119,6 +119,13 @@ class Patch(Module):
     racks: dict[str, dict[str, AnyEffect]] = Field(default_factory=lambda: {"1": {}})
     threads: dict[str, Thread] = {}
 
+    def __eq__(self, other: object) -> bool:
+        """Equal in everything, the order of layers and effects included."""
+        if not isinstance(other, Patch) or not super().__eq__(other):
+            return False
+        orders = [(list(p.layers), [list(rack) for rack in p.racks.values()]) for p in (self, other)]
+        return orders[0] == orders[1]
+
     @model_validator(mode="after")
     def _whole(self) -> Self:
         if not 1 <= len(self.layers) <= len(LAYER_IDS):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import cut, depth_param, place_name, remove_layer, remove_modulator, threads_from, threads_on
 
@@ -23,12 +23,18 @@ WIDTH = 328
 
 
 def clear(layout: object) -> None:
-    """Removes everything from a layout."""
+    """Removes everything from a layout; a widget with the property `kept` is only taken out.
+
+    Nothing is made parentless on the way: that would make it a window, and take the focus along.
+    """
     while item := layout.takeAt(0):  # type: ignore[attr-defined]
         if widget := item.widget():
+            focus = QApplication.focusWidget()
+            if focus is not None and (widget is focus or widget.isAncestorOf(focus)):
+                widget.window().setFocus()
             widget.hide()
-            widget.setParent(None)
-            widget.deleteLater()
+            if not widget.property("kept"):
+                widget.deleteLater()
         elif inner := item.layout():
             clear(inner)
 
@@ -57,6 +63,7 @@ class ThreadList(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.setProperty("kept", True)
         self.layout_ = QVBoxLayout(self)
         self.layout_.setContentsMargins(0, 0, 0, 0)
         self.layout_.setSpacing(2)
@@ -129,7 +136,6 @@ class Inspector(Card):
 
     def rebuild(self) -> None:
         """Lays out the inspector for the selection."""
-        self.threads.setParent(None)
         clear(self.body)
         part, key = self.session.selection
         if part == "modulator" and key in self.session.patch.modulators:

@@ -51,6 +51,7 @@ class Session(QObject):
     """One person at work."""
 
     changed = Signal()
+    rebuilding = Signal()
     rebuilt = Signal()
     selected = Signal()
     shelf_changed = Signal()
@@ -105,6 +106,7 @@ class Session(QObject):
         if self.effect not in self.patch.racks["1"]:
             self.effect = next(iter(self.patch.racks["1"]), "")
         if structure(before.patch) != structure(self.patch) or not same:
+            self.rebuilding.emit()
             self.rebuilt.emit()
         self.changed.emit()
         self._journal_timer.start()

@@ -100,6 +100,7 @@ class Window(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._focused = ""
         self.setWindowTitle("Felt Dial")
         self.setMinimumSize(1280, 800)
         centre = QWidget()
@@ -125,6 +126,8 @@ class Window(QMainWindow):
         self.strip.settings_asked.connect(self.settings_sheet.open)
         self.shelf.opened.connect(lambda: self.show_page(PATCH))
         session.said.connect(self.said.say)
+        session.rebuilding.connect(self._note_focus)
+        session.rebuilt.connect(self._give_focus_back)
         session.changed.connect(self._title)
         self._keys()
         self._timer = QTimer(self, interval=33)
@@ -139,6 +142,19 @@ class Window(QMainWindow):
     def _title(self) -> None:
         star = " •" if self.session.unsaved else ""
         self.setWindowTitle(f"{self.session.patch.name}{star} — Felt Dial")
+
+    def _note_focus(self) -> None:
+        focus = self.focusWidget()
+        self._focused = focus.path if isinstance(focus, Dial) else ""
+
+    def _give_focus_back(self) -> None:
+        """Widgets are laid out anew; the hand stays on the dial it was on."""
+        if not self._focused:
+            return
+        for dial in self.stack.currentWidget().findChildren(Dial):
+            if dial.path == self._focused and not dial.isHidden():
+                dial.setFocus()
+                return
 
     def _keys(self) -> None:
         session = self.session

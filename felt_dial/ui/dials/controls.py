@@ -58,11 +58,13 @@ def text_label(text: str, part: str = "label") -> QLabel:
 class SwitchPill(Pill):
     """A switch parameter as a button that stays down."""
 
-    def __init__(self, session: Session, path: str, text: str = "", part: str = "small", alarm: bool = False) -> None:
+    def __init__(
+        self, session: Session, path: str, text: str = "", part: str = "small", alarm: bool = False, states: bool = False
+    ) -> None:
         param = param_at(session.patch, path)
         assert isinstance(param, Switch)
         super().__init__(text or param.label, part, tip=param.says)
-        self.session, self.path = session, path
+        self.session, self.path, self.states = session, path, states
         self.setCheckable(True)
         self.setProperty("alarm", alarm)
         self.setAccessibleName(session.label_of(path))
@@ -73,6 +75,8 @@ class SwitchPill(Pill):
     def _follow(self) -> None:
         if path_exists(self.session.patch, self.path):
             self.setChecked(bool(value_at(self.session.patch, self.path)))
+            if self.states:
+                self.setText("On" if self.isChecked() else "Off")
 
 
 class Options(QComboBox):
@@ -119,16 +123,9 @@ class SwitchBox(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(7)
-        pill = SwitchPill(session, path)
         layout.addWidget(text_label(param_at(session.patch, path).label))
-        layout.addWidget(pill, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(SwitchPill(session, path, states=True), 0, Qt.AlignmentFlag.AlignLeft)
         layout.addStretch()
-
-        def name() -> None:
-            pill.setText("On" if pill.isChecked() else "Off")
-
-        session.changed.connect(name)
-        name()
 
 
 def control_for(session: Session, path: str, owner_dye: str, radius: int = 17) -> QWidget:

@@ -228,7 +228,6 @@ class EffectsPage(Wool):
     def _show(self) -> None:
         for card in self.rack.cards.values():
             card.update()
-        self.threads.setParent(None)
         clear(self.body)
         key = self.session.effect
         if key not in self.session.patch.racks[RACK]:

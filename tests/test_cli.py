@@ -1,0 +1,130 @@
+"""The command line: the same work, exit status 0, or 2 with one clear line."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import mido
+import numpy as np
+import pytest
+import soundfile
+
+from felt_dial import cli
+from felt_dial.patch.document import write_patch
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.render import Note, render
+from tests.sound.listening import exact_frequency
+
+
+def run(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], *words: object) -> tuple[int, str, str]:
+    """Exit status, standard output, standard error of a command, run in this process."""
+    monkeypatch.setattr(sys, "argv", ["felt-dial", *map(str, words)])
+    status = 0
+    try:
+        cli.main()
+    except SystemExit as done:
+        status = int(done.code or 0)
+    said = capsys.readouterr()
+    return status, said.out, said.err
+
+
+@pytest.fixture
+def do(home: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Any:
+    return lambda *words: run(monkeypatch, capsys, *words)
+
+
+def test_render_gives_the_same_bytes_as_the_library(do: Any, tmp_path: Path) -> None:
+    out = tmp_path / "out.wav"
+    assert do("render", "init", "-o", out, "--note", 60, "--velocity", 80, "--hold", 0.3, "--tail", 0.2, "--quality", 1)[0] == 0
+    sound, rate = soundfile.read(out, dtype="float32")
+    assert rate == 48000 and np.array_equal(sound.T, render(new_patch(), [Note(0, 0.3, 60, 80)], 0.5))
+
+
+def test_render_sets_values_with_units_and_finds_presets_by_bank_and_name(do: Any, tmp_path: Path) -> None:
+    out = tmp_path / "out.wav"
+    words = ("--set", "layers.a.source.shape=sine", "--set", "layers.a.fixed=on", "--set", "layers.a.frequency=1.2k")
+    assert do("render", "init", "-o", out, "--hold", 1, "--rate", 44100, *words)[0] == 0
+    sound, rate = soundfile.read(out)
+    assert rate == 44100
+    assert exact_frequency(sound[4410:44100, 0], 1200.0, 44100) == pytest.approx(1200.0, abs=0.05)
+    assert do("render", "Glasshouse at Dusk:Root Sub", "-o", out, "--hold", 0.2, "--tail", 0.1)[0] == 0
+    patch = tmp_path / "mine.json"
+    patch.write_text(write_patch(new_patch("Mine")))
+    assert do("render", patch, "-o", out, "--hold", 0.1, "--tail", 0)[0] == 0
+
+
+def test_render_plays_a_midi_file(do: Any, tmp_path: Path) -> None:
+    """Written by mido: two notes, a quarter note each at 150 beats per minute, and a wheel."""
+    file = mido.MidiFile(ticks_per_beat=480)
+    track = mido.MidiTrack()
+    file.tracks.append(track)
+    track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(150)))
+    for key in (57, 69):
+        track.append(mido.Message("note_on", note=key, velocity=90))
+        track.append(mido.Message("note_off", note=key, time=480))
+    track.append(mido.Message("pitchwheel", pitch=4096))
+    file.save(tmp_path / "two.mid")
+    out = tmp_path / "out.wav"
+    words = ("--set", "layers.a.source.shape=sine", "--set", "modulators.e1.release=0")
+    assert do("render", "init", "-o", out, "--midi", tmp_path / "two.mid", "--tail", 0.2, *words)[0] == 0
+    sound, _ = soundfile.read(out)
+    assert len(sound) == round((0.8 + 0.2) * 48000)
+    assert exact_frequency(sound[4800:19000, 0], 220.0) == pytest.approx(220.0, abs=0.1)
+    assert exact_frequency(sound[24000:38000, 0], 440.0) == pytest.approx(440.0, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("words", "part"),
+    [
+        (("render", "nothing", "-o", "x.wav"), "no patch"),
+        (("render", "nothing.json", "-o", "x.wav"), "cannot be read"),
+        (("render", "Glasshouse at Dusk:Nothing", "-o", "x.wav"), "no preset"),
+        (("render", "Nowhere:Nothing", "-o", "x.wav"), "no bank"),
+        (("render", "init", "-o", "x.wav", "--set", "layers.a.level=loud"), "off"),
+        (("render", "init", "-o", "x.wav", "--set", "layers.z.level=0"), "layers.z.level"),
+        (("render", "init", "-o", "x.wav", "--set", "level"), "ID=VALUE"),
+        (("render", "init", "-o", "x.wav", "--quality", "3"), "Quality"),
+        (("render", "init", "-o", "x.wav", "--note", "200"), "127"),
+        (("render", "init", "-o", "x.wav", "--tempo", "5"), "Tempo"),
+        (("render", "init", "-o", "/proc/nowhere/x.wav"), "could not be written"),
+        (("render", "init"), "-o"),
+        (("bank", "import", "nothing.feltbank"), "cannot be read"),
+        (("bank", "export", "Nowhere", "x.feltbank"), "no bank"),
+        (("render", "init", "-o", "x.wav", "--midi", "nothing.mid"), "MIDI"),
+    ],
+)
+def test_what_cannot_be_done_is_one_clear_line(
+    do: Any, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, words: tuple[str, ...], part: str
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    status, out, err = do(*words)
+    assert status == 2 and part in err and err.count("\n") == 1 and not out
+    assert not (tmp_path / "x.wav").exists()
+
+
+def test_params_lists_every_parameter_as_json(do: Any) -> None:
+    status, out, _ = do("params", "--json")
+    rows = {row["id"]: row for row in json.loads(out)}
+    cutoff = rows["layers.a.filter.cutoff"]
+    assert status == 0 and cutoff["label"] == "Cutoff" and cutoff["range"] == [20.0, 20000.0]
+    assert cutoff["unit"] == "a frequency" and cutoff["default"] == 8000.0
+    assert rows["layers.a.source.shape"]["enum"] == ["sine", "triangle", "saw", "pulse"]
+    status, out, _ = do("params")
+    assert status == 0 and "layers.a.filter.cutoff" in out
+
+
+def test_banks_are_listed_exported_and_imported(do: Any, tmp_path: Path) -> None:
+    status, out, _ = do("bank", "list")
+    assert status == 0 and "Glasshouse at Dusk" in out and "Night-Moth Line" in out
+    assert do("bank", "export", "Tide Tables", tmp_path / "tide.feltbank")[0] == 0
+    status, out, _ = do("bank", "import", tmp_path / "tide.feltbank")
+    assert status == 0 and "2 presets" in out and "tide-tables-2" in out
+
+
+def test_the_program_starts_as_a_module() -> None:
+    done = subprocess.run([sys.executable, "-m", "felt_dial", "--help"], capture_output=True, text=True, check=True)
+    assert "render" in done.stdout and "bank" in done.stdout

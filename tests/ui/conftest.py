@@ -1,0 +1,141 @@
+"""The real window on a home of its own; `desk` without an engine, `playing_desk` with one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+
+from felt_dial.bank.places import lay_out_demo, load_settings
+from felt_dial.live.devices import SIMULATED
+from felt_dial.live.link import EngineLink
+from felt_dial.ui.app import open_first
+from felt_dial.ui.cloth import OAT, cloth, load_fonts
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.session import Session
+from felt_dial.ui.window import Window
+
+
+class Desk:
+    """A window and the hands that use it."""
+
+    def __init__(self, engine: bool) -> None:
+        self.open = True
+        settings = load_settings()
+        lay_out_demo(settings.library_folder())
+        self.link = EngineLink(SIMULATED)
+        if engine:
+            self.link.start()
+        self.session = Session(settings, self.link)
+        self.session.refresh_shelf()
+        self.left_behind = self.session.journal.read()
+        self.window = Window(self.session)
+        open_first(self.session, self.window, "")
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.window.activateWindow()
+        QTest.qWaitForWindowExposed(self.window)
+        self.messages: list[str] = []
+        self.session.said.connect(lambda text, problem: self.messages.append(text))
+        if engine:
+            assert self.link.wait_until_ready(60)
+
+    def find(self, kind: type[Any], true: Callable[[Any], bool] = lambda widget: True) -> Any:
+        """A widget of a kind that is seen now."""
+        QApplication.processEvents()
+        found = [w for w in self.window.findChildren(kind) if w.isVisible() and true(w)]
+        assert found, f"no {kind.__name__} like this is seen"
+        return found[0]
+
+    def dial(self, path: str) -> Dial:
+        """A dial that is seen now."""
+        found: Dial = self.find(Dial, lambda dial: dial.path == path)
+        return found
+
+    def entry(self) -> Entry:
+        """The entry that is open."""
+        found = [e for e in self.window.findChildren(Entry) if e.isVisible()]
+        assert found, "no entry is open"
+        return found[-1]
+
+    def type(self, text: str, enter: bool = True) -> None:
+        """Types into the open entry."""
+        entry = self.entry()
+        entry.selectAll()
+        QTest.keyClicks(entry, text)
+        if enter:
+            QTest.keyClick(entry, Qt.Key.Key_Return)
+
+    def keys(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        """A key on whatever has the focus."""
+        QTest.keyClick(QApplication.focusWidget() or self.window, key, modifiers)
+        QApplication.processEvents()
+
+    def select(self, part: str, key: str) -> None:
+        """Chooses what the inspector shows."""
+        self.session.select(part, key)
+        QApplication.processEvents()
+
+    def drag(self, widget: QWidget, start: QPoint, end: QPoint, steps: int = 8) -> None:
+        """A drag with the left button."""
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
+        for n in range(1, steps + 1):
+            at = start + (end - start) * n / steps
+            move = QPointF(at)
+            from PySide6.QtGui import QMouseEvent
+
+            event = QMouseEvent(
+                QEvent.Type.MouseMove, move, QPointF(widget.mapToGlobal(at)), Qt.MouseButton.NoButton,
+                Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
+            )  # fmt: skip
+            QApplication.sendEvent(widget, event)
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
+
+    def drop(self, mime: QMimeData, widget: QWidget) -> None:
+        """Drops something on a widget, as the end of a drag."""
+        middle = widget.rect().center()
+        words: tuple[Any, ...] = (mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(widget, QDragEnterEvent(middle, Qt.DropAction.CopyAction, *words))
+        QApplication.sendEvent(widget, QDropEvent(QPointF(middle), Qt.DropAction.CopyAction, *words))
+
+    def close(self) -> None:
+        """Closes the window as a person does."""
+        self.open = False
+        self.window.close()
+        self.window.deleteLater()
+        QApplication.processEvents()
+
+
+def _open(engine: bool) -> Desk:
+    load_fonts()
+    cloth.wear(OAT)
+    return Desk(engine)
+
+
+@pytest.fixture
+def desk(qapp: QApplication, home: Path) -> Iterator[Desk]:
+    made = _open(engine=False)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def open_desk(qapp: QApplication, home: Path) -> Iterator[Any]:
+    """Opens a desk with an engine; may be called again after closing."""
+    opened: list[Desk] = []
+
+    def open_one() -> Desk:
+        opened.append(_open(engine=True))
+        return opened[-1]
+
+    yield open_one
+    for desk in opened:
+        if desk.open:
+            desk.close()

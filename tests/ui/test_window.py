@@ -1,0 +1,486 @@
+"""The window under the hand: dials, entries, undo, pages, shelf, settings, and what a stranger's reader hears."""
+
+from __future__ import annotations
+
+import errno
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QGuiApplication, QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
+
+from felt_dial.bank import files
+from felt_dial.bank.package import export_bank
+from felt_dial.patch.edits import sew
+from felt_dial.patch.units import Beats
+from felt_dial.ui.cloth import NIGHT, OAT, cloth, colour
+from felt_dial.ui.dials.controls import Meter, Slider
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.tag import Tag
+from felt_dial.ui.pages.effects import EffectCard
+from felt_dial.ui.pictures.filters import FilterCurve
+from felt_dial.ui.pictures.well import Well
+from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
+from tests.ui.conftest import Desk
+
+CUTOFF = "layers.a.filter.cutoff"
+CONTROL, SHIFT, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
+
+
+# --- dials -------------------------------------------------------------------------------------
+
+
+def test_a_dial_turns_by_drag_wheel_and_arrows_and_goes_home(desk: Desk) -> None:
+    dial, session = desk.dial(CUTOFF), desk.session
+    start = dial.rect().center()
+    desk.drag(dial, start, start - QPoint(0, 45))
+    up = float(session.value(CUTOFF))
+    assert up == pytest.approx(620.0 * 1000 ** (45 / 180), rel=1e-6), "a quarter of its way on a log dial of three decades"
+    assert session.history.sentences() == [f"A Cutoff to {dial.param.write(up)}"]
+    dial.setFocus()
+    for key, factor in ((Qt.Key.Key_Up, 1), (Qt.Key.Key_Down, -1)):
+        before = float(session.value(CUTOFF))
+        desk.keys(key)
+        assert float(session.value(CUTOFF)) == pytest.approx(before * 1000 ** (0.01 * factor))
+    desk.keys(Qt.Key.Key_Up, SHIFT)
+    assert float(session.value(CUTOFF)) == pytest.approx(up * 1000**0.002)
+    wheel = QWheelEvent(
+        QPointF(start), QPointF(dial.mapToGlobal(start)), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(dial, wheel)
+    assert float(session.value(CUTOFF)) == pytest.approx(up * 1000**0.012)
+    desk.keys(Qt.Key.Key_Delete)
+    assert session.value(CUTOFF) == 8000.0
+    session.undo()
+    QTest.mouseDClick(dial, Qt.MouseButton.LeftButton, pos=start)
+    assert session.value(CUTOFF) == 8000.0
+
+
+def test_what_cannot_be_read_is_refused_in_place(desk: Desk) -> None:
+    dial = desk.dial(CUTOFF)
+    dial.setFocus()
+    QTest.keyClick(dial, Qt.Key.Key_9)
+    QTest.keyClicks(desk.entry(), "9k")
+    QTest.keyClick(desk.entry(), Qt.Key.Key_Return)
+    assert "outside" in desk.entry().refusal and desk.session.value(CUTOFF) == 620.0
+    desk.type("moss")
+    assert "2.4k" in desk.entry().refusal and desk.entry().isVisible()
+    desk.type("C#3")
+    assert desk.session.value(CUTOFF) == pytest.approx(138.59, abs=0.01)
+    dial.type_value()
+    desk.type("5k", enter=False)
+    QTest.keyClick(desk.entry(), Qt.Key.Key_Escape)
+    assert desk.session.value(CUTOFF) == pytest.approx(138.59, abs=0.01)
+
+
+def test_a_value_is_copied_from_one_dial_and_pasted_on_another(desk: Desk) -> None:
+    session = desk.session
+    first, second = desk.dial(CUTOFF), desk.dial("layers.b.filter.cutoff")
+    menu = {action.text().split("…")[0]: action for action in first.menu().actions()}
+    menu["Copy value"].trigger()
+    assert "620" in QGuiApplication.clipboard().text()
+    next(a for a in second.menu().actions() if a.text() == "Paste value").trigger()
+    assert session.value("layers.b.filter.cutoff") == 620.0
+    QGuiApplication.clipboard().setText("moss")
+    next(a for a in second.menu().actions() if a.text() == "Paste value").trigger()
+    assert session.value("layers.b.filter.cutoff") == 620.0 and "Not pasted" in desk.messages[-1]
+
+
+def test_a_time_is_counted_in_beats_and_back(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    dial = desk.dial("racks.1.delay1.left")
+    assert desk.session.value(dial.path) == Beats(0.75)
+    dial.nudge(1)
+    assert str(desk.session.value(dial.path)) == "1/4"
+    next(a for a in dial.menu().actions() if "seconds" in a.text()).trigger()
+    assert desk.session.value(dial.path) == pytest.approx(60 / 104)
+    next(a for a in dial.menu().actions() if "beats" in a.text()).trigger()
+    assert desk.session.value(dial.path) == Beats(1.0)
+
+
+def test_a_thread_typed_wrongly_is_refused_with_what_there_is(desk: Desk) -> None:
+    dial = desk.dial("layers.a.fine")
+    dial.setFocus()
+    desk.window.sew()
+    desk.type("q9 +3")
+    assert "E1" in desk.entry().refusal
+    desk.type("e2 +900")
+    assert "outside" in desk.entry().refusal
+    desk.type("e2 +12 ct")
+    assert any(t.target == "layers.a.fine" and t.depth == 12.0 for t in desk.session.patch.threads.values())
+
+
+def test_dropping_a_tag_on_what_cannot_be_moved_does_nothing(desk: Desk) -> None:
+    tag = desk.find(Tag, lambda t: t.key == "m4")
+    count = len(desk.session.patch.threads)
+    desk.drop(tag.mime(), desk.window.strip.macros[0].dial)
+    assert len(desk.session.patch.threads) == count
+
+
+def test_a_hovered_tab_opens_its_page_while_a_tag_is_carried(desk: Desk) -> None:
+    tag = desk.find(Tag, lambda t: t.key == "m4")
+    desk.drop(tag.mime(), desk.window.header.tabs[EFFECTS])
+    QTest.qWait(500)
+    assert desk.window.stack.currentIndex() == EFFECTS
+
+
+# --- pictures ----------------------------------------------------------------------------------
+
+
+def test_the_filter_is_dragged_where_it_is_drawn(desk: Desk) -> None:
+    desk.select("filter", "a")
+    curve = desk.find(FilterCurve, lambda c: c.large)
+    at = curve.rect().center()
+    before = float(desk.session.value(CUTOFF))
+    desk.drag(curve, at, at + QPoint(40, -30))
+    assert float(desk.session.value(CUTOFF)) > before and float(desk.session.value("layers.a.filter.resonance")) > 0.22
+    assert desk.session.history.sentences() == ["filter of A"]
+
+
+def test_every_picture_draws_again_when_its_patch_changes_and_not_otherwise(desk: Desk) -> None:
+    wells = [w for w in desk.window.findChildren(Well) if w.isVisible()]
+    assert len(wells) >= 8
+    before = {w: w.grab().toImage() for w in wells}
+    desk.session.set("layers.b.pan", 0.3)
+    assert all(w.grab().toImage() == before[w] for w in wells)
+    desk.session.set("layers.b.source.shape", "pulse")
+    changed = [w for w in wells if w.grab().toImage() != before[w]]
+    assert [type(w).__name__ for w in changed] == ["WavePicture"]
+
+
+def test_a_meter_shows_decibels_and_turns_red_beyond_zero(desk: Desk) -> None:
+    meter = Meter()
+    meter.resize(120, 11)
+    meter.show_peak(0.5)
+    assert meter.level == pytest.approx(-6.02, abs=0.01)
+    calm = meter.grab().toImage()
+    meter.show_peak(1.4)
+    alarmed = meter.grab().toImage()
+    red = colour("problem").rgb()
+    count = [sum(img.pixel(x, 5) == red for x in range(120)) for img in (calm, alarmed)]
+    assert count[0] == 0 and count[1] > 2
+    for _ in range(80):
+        meter.show_peak(0.0)
+    assert meter.level < -100
+
+
+# --- undo, A and B -----------------------------------------------------------------------------
+
+
+def test_undo_goes_all_the_way_back_and_says_what_it_undoes(desk: Desk) -> None:
+    session = desk.session
+    start = session.patch
+    session.set(CUTOFF, 900.0)
+    desk.window.patch_page.add_layer()
+    desk.window.patch_page.add_modulator("lfo")
+    session.edit(sew(session.patch, "l1", CUTOFF, 3.0)[0], "sew L1 to A Cutoff")
+    session.rename_patch("Fern")
+    for says in ("rename to Fern", "sew L1 to A Cutoff", "add an LFO", "add a layer"):
+        desk.keys(Qt.Key.Key_Z, CONTROL)
+        assert desk.messages[-1] == f"Undone: {says}."
+    session.undo()
+    assert session.patch == start and not session.unsaved
+    for _ in range(5):
+        session.redo()
+    assert session.patch.name == "Fern" and "l1" in session.patch.modulators
+    session.redo()
+    assert desk.messages[-1] == "There is nothing to do again."
+
+
+def test_opening_another_preset_can_be_undone_with_its_unsaved_edits(desk: Desk) -> None:
+    session = desk.session
+    session.set(CUTOFF, 900.0)
+    session.neighbour(1)
+    assert session.patch.name == "Lantern Brass" and not session.unsaved
+    session.undo()
+    assert session.patch.name == "Dew Pluck" and session.value(CUTOFF) == 900.0 and session.unsaved
+
+
+def test_a_and_b_are_two_patches(desk: Desk) -> None:
+    session = desk.session
+    session.flip()
+    session.set(CUTOFF, 5000.0)
+    session.flip()
+    assert session.work.side == "a" and session.value(CUTOFF) == 620.0
+    desk.window.stack.setFocus()
+    desk.keys(Qt.Key.Key_QuoteLeft)
+    assert session.work.side == "b" and session.value(CUTOFF) == 5000.0
+    session.copy_side()
+    session.flip()
+    assert session.value(CUTOFF) == 5000.0
+    session.undo()
+    assert session.work.a != session.work.b
+
+
+def test_mute_solo_and_duplicate_by_key(desk: Desk) -> None:
+    session = desk.session
+    session.select("source", "b")
+    QTest.keyClick(desk.window, Qt.Key.Key_M, ALT)
+    QTest.keyClick(desk.window, Qt.Key.Key_S, ALT)
+    assert session.value("layers.b.mute") is True and session.value("layers.b.solo") is True
+    QTest.keyClick(desk.window, Qt.Key.Key_D, CONTROL)
+    assert list(session.patch.layers) == ["a", "b", "c"]
+
+
+def test_more_than_four_layers_fold_and_the_chosen_one_stays_open(desk: Desk) -> None:
+    for _ in range(6):
+        desk.window.patch_page.add_layer()
+    rows = desk.window.patch_page.rows
+    assert len(rows) == 8 and [k for k, row in rows.items() if not row.folded] == ["h"]
+    desk.session.select("source", "c")
+    rows = desk.window.patch_page.rows
+    assert [k for k, row in rows.items() if not row.folded] == ["c"]
+    desk.window.patch_page.add_layer()
+    assert "8 layers" in desk.messages[-1] and len(desk.session.patch.layers) == 8
+
+
+# --- effects and threads -----------------------------------------------------------------------
+
+
+def test_effects_are_added_reordered_bypassed_and_removed(desk: Desk) -> None:
+    session, page = desk.session, desk.window.effects
+    desk.window.show_page(EFFECTS)
+    page.rack.add("delay")
+    assert list(session.patch.racks["1"]) == ["delay1", "delay2"] and session.effect == "delay2"
+    card = page.rack.cards["delay2"]
+    card.setFocus()
+    QTest.keyClick(card, Qt.Key.Key_Left, ALT)
+    assert list(session.patch.racks["1"]) == ["delay2", "delay1"]
+    session.set("racks.1.delay2.on", False)
+    card = desk.find(EffectCard, lambda c: c.key == "delay2")
+    card.setFocus()
+    desk.keys(Qt.Key.Key_Delete)
+    assert list(session.patch.racks["1"]) == ["delay1"] and session.effect == "delay1"
+    session.undo()
+    assert list(session.patch.racks["1"]) == ["delay2", "delay1"]
+
+
+def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
+    page, session = desk.window.threads, desk.session
+    desk.window.show_page(THREADS)
+    assert len(page.table.keys) == 6
+    page.search.setText("bright feed")
+    assert len(page.table.keys) == 1
+    index = page.table.index(0, 1)
+    assert page.table.setData(index, "+20 %") and session.patch.threads[page.table.keys[0]].depth == 0.2
+    assert not page.table.setData(index, "moss") and "stays as it was" in desk.messages[-1]
+    page.view.setCurrentIndex(index)
+    page.view.setFocus()
+    desk.keys(Qt.Key.Key_Delete)
+    page.search.clear()
+    assert len(page.table.keys) == 5
+    page.source.setCurrentIndex(page.source.findData("w"))
+    page.target.setCurrentIndex(page.target.findData("layers.a.pan"))
+    page.depth.setText("+30 %")
+    page.add()
+    assert any((t.source, t.depth) == ("w", 0.3) for t in session.patch.threads.values())
+    page._only("idle")
+    assert page.table.keys == []
+
+
+# --- the shelf ---------------------------------------------------------------------------------
+
+
+def rows(desk: Desk) -> list[str]:
+    model = desk.window.shelf.model
+    return [str(model.index(n).data()) for n in range(model.rowCount())]
+
+
+def choose(desk: Desk, name: str) -> None:
+    desk.window.show_page(SHELF)
+    desk.window.shelf.view.setCurrentIndex(desk.window.shelf.model.index(rows(desk).index(name)))
+
+
+def test_presets_are_duplicated_deleted_moved_and_renamed_and_all_of_it_undone(desk: Desk) -> None:
+    shelf, session = desk.window.shelf, desk.session
+    before = rows(desk)
+    choose(desk, "Moss Pad")
+    QTest.keyClick(desk.window, Qt.Key.Key_D, CONTROL)
+    assert rows(desk)[2:4] == ["Moss Pad", "Moss Pad copy"]
+    choose(desk, "Moss Pad copy")
+    desk.keys(Qt.Key.Key_Up, ALT)
+    assert rows(desk)[2:4] == ["Moss Pad copy", "Moss Pad"]
+    shelf.details.name.setFocus()
+    shelf.details.name.selectAll()
+    QTest.keyClicks(shelf.details.name, "Fern Pad")
+    QTest.keyClick(shelf.details.name, Qt.Key.Key_Return)
+    assert rows(desk)[2] == "Fern Pad"
+    choose(desk, "Fern Pad")
+    desk.keys(Qt.Key.Key_Delete)
+    assert rows(desk) == before
+    said = []
+    for _ in range(4):
+        session.undo()
+        said.append(desk.messages[-1])
+    assert [s.split()[1] for s in said] == ["delete", "rename", "move", "duplicate"] and rows(desk) == before
+    for _ in range(3):
+        session.redo()
+    assert rows(desk)[2] == "Fern Pad"
+
+
+def test_a_preset_moves_to_another_bank_and_back(desk: Desk) -> None:
+    from felt_dial.ui.pages.shelf import move_preset
+
+    move_preset(desk.session, "glasshouse-at-dusk", "root-sub", "tide-tables")
+    assert "Root Sub" not in rows(desk)
+    desk.window.shelf.choose_bank("tide-tables")
+    assert rows(desk) == ["Ebb Bell", "Harbour Lamp", "Root Sub"]
+    desk.session.undo()
+    desk.window.shelf.choose_bank("glasshouse-at-dusk")
+    assert rows(desk)[3] == "Root Sub"
+
+
+def test_search_goes_through_all_banks_and_kinds_narrow_it(desk: Desk) -> None:
+    shelf = desk.window.shelf
+    QTest.keyClick(desk.window, Qt.Key.Key_F, CONTROL)
+    QTest.keyClicks(shelf.search, "slow")
+    assert set(rows(desk)) == {"Lantern Brass", "Moss Pad", "Harbour Lamp"}
+    shelf.search.setText("kazoo")
+    assert rows(desk) == [] and shelf.empty.isVisible() and "No preset" in shelf.empty.text()
+    shelf.search.clear()
+    shelf._choose_kind("Drum")
+    assert rows(desk) == ["Compost Kick"]
+
+
+def test_a_new_bank_is_empty_and_says_what_goes_there(desk: Desk) -> None:
+    desk.window.show_page(SHELF)
+    desk.window.shelf.ask_bank()
+    desk.type("First Sketches")
+    assert rows(desk) == [] and "Ctrl+Shift+S" in desk.window.shelf.empty.text()
+    assert desk.session.library.bank("First Sketches").id == "first-sketches"
+    desk.session.undo()
+    assert len(desk.session.library.banks()) == 2
+
+
+def test_a_star_and_a_description_are_kept_without_touching_the_sound(desk: Desk) -> None:
+    choose(desk, "Dew Pluck")
+    shelf = desk.window.shelf
+    desk.session.set(CUTOFF, 900.0)
+    assert shelf.details.preset is not None
+    shelf.change_preset(shelf.details.preset, {"favourite": True}, "star")
+    kept = desk.session.library.bank("glasshouse-at-dusk").load("dew-pluck")
+    assert kept.favourite and kept.layers["a"].filter.get("cutoff") == 620.0
+    assert desk.session.value(CUTOFF) == 900.0 and desk.session.unsaved and desk.session.patch.favourite
+
+
+def test_a_bank_file_is_taken_in_and_a_bad_one_refused(desk: Desk, tmp_path: Path) -> None:
+    shelf = desk.window.shelf
+    target = tmp_path / "tide.feltbank"
+    export_bank(desk.session.library.bank("tide-tables"), target)
+    shelf.import_file(target)
+    assert desk.session.shelf_bank == "tide-tables-2" and rows(desk) == ["Ebb Bell", "Harbour Lamp"]
+    target.write_bytes(b"moss")
+    shelf.import_file(target)
+    assert "Nothing was imported" in desk.messages[-1] and desk.window.said.problem
+    shelf.export_file(tmp_path / "out.feltbank")
+    assert (tmp_path / "out.feltbank").exists()
+
+
+def test_a_full_disk_while_saving_keeps_the_old_version_and_the_work(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    desk.session.set(CUTOFF, 900.0)
+
+    def full(*_: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(files.os, "fsync", full)
+    assert not desk.session.save()
+    assert "No space left" in desk.messages[-1] and desk.window.said.problem and desk.session.unsaved
+    monkeypatch.undo()
+    assert desk.session.library.bank("glasshouse-at-dusk").load("dew-pluck").layers["a"].filter.get("cutoff") == 620.0
+    assert desk.session.save() and not desk.session.unsaved
+
+
+def test_a_broken_preset_stands_on_the_shelf_with_its_problem(desk: Desk) -> None:
+    path = desk.session.library.bank("glasshouse-at-dusk").path("moss-pad")
+    path.write_text('{"format": 5}')
+    desk.session.refresh_shelf()
+    choose(desk, "moss-pad")
+    assert "format 5" in desk.window.shelf.details.notes.text()
+    desk.window.shelf.open_chosen()
+    assert desk.session.patch.name == "Dew Pluck" and "format 5" in desk.messages[-1]
+
+
+# --- work left behind, settings, sheets --------------------------------------------------------
+
+
+def test_unsaved_work_is_offered_after_a_crash(open_desk: Callable[[], Desk]) -> None:
+    desk = open_desk()
+    desk.session.set(CUTOFF, 901.0)
+    desk.session._write_journal()
+    desk.link.close()
+    again = open_desk()
+    assert again.left_behind is not None and again.session.value(CUTOFF) == 620.0
+    again.window.offer(again.left_behind)
+    take = next(b for b in again.window.said.findChildren(QAbstractButton) if b.text().startswith("Take"))
+    take.click()
+    assert again.session.value(CUTOFF) == 901.0 and again.session.unsaved and again.session.work.preset == "dew-pluck"
+    assert again.session.save()
+    assert again.session.journal.read() is None
+
+
+def test_the_settings_sheet_changes_the_cloth_and_keeps_it(desk: Desk) -> None:
+    sheet = desk.window.settings_sheet
+    QTest.keyClick(desk.window, Qt.Key.Key_Comma, CONTROL)
+    assert sheet.isVisible() and sheet.device.count() >= 2
+    sheet.night.setCurrentIndex(1)
+    sheet.night.activated.emit(1)
+    assert cloth.theme is NIGHT
+    sheet.night.activated.emit(0)
+    assert cloth.theme is OAT
+    sheet.letters.click()
+    assert not desk.session.settings.letter_keys
+    QTest.keyClick(sheet.closer, Qt.Key.Key_Escape)
+    assert not sheet.isVisible()
+    QTest.keyClick(desk.window, Qt.Key.Key_F1)
+    assert desk.window.key_sheet.isVisible()
+
+
+@pytest.mark.parametrize("page", [SHELF, PATCH, EFFECTS, THREADS])
+def test_every_control_has_a_name_and_a_tooltip_and_is_reached_by_key(desk: Desk, page: int) -> None:
+    desk.window.show_page(page)
+    kinds = (Dial, Tag, Slider, QAbstractButton, QComboBox, QLineEdit)
+    controls = [w for w in desk.window.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible()]
+    assert len(controls) > 25
+    for control in controls:
+        about = f"{type(control).__name__} {control.objectName()} at {control.pos()}"
+        assert control.accessibleName() or (isinstance(control, QAbstractButton) and control.text()), about
+        assert control.focusPolicy() != Qt.FocusPolicy.NoFocus, about
+        if not isinstance(control, QLineEdit):
+            assert control.toolTip() or isinstance(control, QComboBox) and control.accessibleName(), about
+
+
+@pytest.mark.parametrize("theme", [OAT, NIGHT])
+def test_text_keeps_its_contrast_on_its_ground(theme: object) -> None:
+    """4.5 : 1 after WCAG 2.1, relative luminance of sRGB; faint is for what is disabled."""
+    from PySide6.QtGui import QColor
+
+    def luminance(name: str) -> float:
+        c = QColor(getattr(theme, name))
+        parts = [x / 12.92 if x <= 0.03928 else ((x + 0.055) / 1.055) ** 2.4 for x in (c.redF(), c.greenF(), c.blueF())]
+        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+    pairs = [(t, g) for t in ("ink", "soft", "link", "problem") for g in ("wool", "cloth", "raised")]
+    pairs += [("ink", "strip"), ("soft", "strip"), ("chalk", "well"), ("chalk_soft", "well")]
+    for text, ground in pairs:
+        light, dark = sorted((luminance(text), luminance(ground)), reverse=True)
+        assert (light + 0.05) / (dark + 0.05) >= 4.5, (text, ground)
+
+
+def test_nothing_is_cut_off_at_the_smallest_size(desk: Desk) -> None:
+    assert desk.window.minimumWidth() == 1280 and desk.window.minimumHeight() == 800
+    assert desk.window.size().width() == 1280, "the window fits the size it is designed for"
+    for page in (SHELF, PATCH, EFFECTS, THREADS):
+        desk.window.show_page(page)
+        QApplication.processEvents()
+        for button in desk.window.findChildren(QAbstractButton):
+            if button.isVisible() and button.text():
+                need = button.fontMetrics().horizontalAdvance(button.text())
+                assert button.width() >= need, (page, button.text(), button.width(), need)
+        header = desk.window.header
+        for reading in (header.tempo, header.voices, header.engine, header.loudness):
+            metrics = header.fontMetrics()
+            assert reading.width() >= metrics.horizontalAdvance(reading.value) - 2, reading.label
