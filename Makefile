@@ -31,6 +31,7 @@ lint: setup          ## Style, types, and which package may import which
 
 bench: setup         ## Measure the loads of docs/performance.md
 	$(BIN)/felt-dial bench
+	$(BIN)/python tools/bench_window.py
 
 shots: setup         ## Redraw the pictures of docs/screenshots from the demo bank
 	$(BIN)/python tools/make_shots.py

@@ -1,6 +1,6 @@
 """`python -m felt_dial` is the same as `felt-dial`."""
 
-from felt_dial.cli import main
+from felt_dial.start import main
 
 if __name__ == "__main__":
     main()

@@ -11,10 +11,10 @@ import typer
 
 from felt_dial.errors import FeltDialError
 
-app = typer.Typer(add_completion=False, no_args_is_help=False, help="Felt Dial: design synthesizer presets.")
+ABOUT = "Felt Dial: design synthesizer presets. Without a command, or with a bank, the window opens."
+app = typer.Typer(add_completion=False, no_args_is_help=False, help=ABOUT)
 bank_app = typer.Typer(help="Banks without the window.")
 app.add_typer(bank_app, name="bank")
-COMMANDS = {"render", "params", "bank", "bench", "window"}
 
 
 class BadRequest(FeltDialError):
@@ -54,14 +54,6 @@ def find_patch(name: str) -> Any:
 
 
 @app.command()
-def window(bank: Annotated[str, typer.Argument(help="A bank of the library, or a .feltbank file")] = "") -> None:
-    """Opens the window."""
-    import importlib
-
-    raise typer.Exit(importlib.import_module("felt_dial.ui.app").main(bank))
-
-
-@app.command()
 def render(
     patch: Annotated[str, typer.Argument(help="A JSON file, BANK:NAME, or init")],
     output: Annotated[Path, typer.Option("-o", "--output", help="The WAV file to write")],
@@ -84,6 +76,7 @@ def render(
     from felt_dial.patch.patch import param_at, with_value
     from felt_dial.sound.render import Note
     from felt_dial.sound.render import render as render_patch
+    from felt_dial.sound.voices import Event
 
     found = find_patch(patch)
     for pair in set_ or []:
@@ -95,7 +88,7 @@ def render(
         raise BadRequest(f"Note {note} or velocity {velocity} is outside 0 … 127.")
     if hold < 0 or tail < 0:
         raise BadRequest("Hold and tail are times of 0 s or more.")
-    notes, events = [Note(0.0, hold, note, velocity)], []
+    notes, events = [Note(0.0, hold, note, velocity)], list[Event]()
     length = hold + tail
     if midi is not None:
         from felt_dial.live.midi_file import read_midi
@@ -170,11 +163,9 @@ def bank_import(source: Path) -> None:
 
 
 def main() -> None:
-    """Entry point; `felt-dial [BANK]` opens the window."""
-    if len(sys.argv) < 2 or (sys.argv[1] not in COMMANDS and not sys.argv[1].startswith("-")):
-        sys.argv.insert(1, "window")
-    if sys.argv[1] != "window":
-        import felt_dial.sound.modules  # noqa: F401
+    """Runs one command; exit status 0, or 2 with one clear line on stderr."""
+    import felt_dial.sound.modules  # noqa: F401
+
     try:
         app(standalone_mode=False)
     except FeltDialError as wrong:

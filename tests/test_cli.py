@@ -39,7 +39,10 @@ def do(home: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixtur
 
 def test_render_gives_the_same_bytes_as_the_library(do: Any, tmp_path: Path) -> None:
     out = tmp_path / "out.wav"
-    assert do("render", "init", "-o", out, "--note", 60, "--velocity", 80, "--hold", 0.3, "--tail", 0.2, "--quality", 1)[0] == 0
+    assert (
+        do("render", "init", "-o", out, "--note", 60, "--velocity", 80, "--hold", 0.3, "--tail", 0.2, "--quality", 1)[0]
+        == 0
+    )
     sound, rate = soundfile.read(out, dtype="float32")
     assert rate == 48000 and np.array_equal(sound.T, render(new_patch(), [Note(0, 0.3, 60, 80)], 0.5))
 

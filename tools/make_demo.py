@@ -99,9 +99,9 @@ def lantern_brass() -> Maker:
         .threads("e2", layers__a__filter__cutoff=30.0, layers__b__filter__cutoff=26.0, layers__c__filter__cutoff=18.0)
         .threads("l1", layers__a__fine=4.0, layers__b__fine=-4.0)
         .threads("w", layers__a__filter__cutoff=14.0, layers__b__filter__cutoff=14.0)
-        .threads("v", layers__a__filter__cutoff=10.0, layers__b__filter__cutoff=8.0)
-        .macro(1, "Timbre", "From felt to polished brass.", 0.4, layers__a__filter__cutoff=16.0,
-               layers__b__filter__cutoff=16.0)
+        .threads("v", layers__a__filter__cutoff=8.0, layers__b__filter__cutoff=8.0)
+        .macro(1, "Timbre", "From felt to polished brass.", 0.4, layers__a__filter__cutoff=12.0,
+               layers__b__filter__cutoff=12.0)
         .macro(2, "Attack", "How slowly it swells.", 0.15, modulators__e1__attack=0.9, modulators__e2__attack=1.2)
         .macro(3, "Mute", "A hand in the bell.", 0.0, layers__a__filter__cutoff=-20.0, layers__b__filter__cutoff=-20.0,
                layers__c__level=-12.0)

@@ -31,8 +31,8 @@ from felt_dial.sound.program import Program
 from felt_dial.sound.voices import OFF, ON, Event
 
 SWAP_FADE = 0.010
-SHOWN_EVERY = 4
-"""Blocks between two reports of what moves slower than the eye: at 256 frames, 47 a second."""
+SHOWN_EVERY = 6
+"""Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
 
 
 class Engine:

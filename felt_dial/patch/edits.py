@@ -17,7 +17,7 @@ from felt_dial.patch.patch import (
     put,
     target_param,
     value_at,
-)  # fmt: skip
+)
 
 
 def _cut_loose(patch: Patch) -> Patch:
@@ -136,7 +136,7 @@ def sew(patch: Patch, source: str, target: str, depth: float | None = None) -> t
     thread = Thread(
         source=source,
         target=target,
-        depth=float(limits.default) if depth is None else depth,
+        depth=float(limits.encode(limits.default)) if depth is None else depth,
         reading="both ways" if both else "one way",
     )
     check_thread(patch, thread)

@@ -39,6 +39,12 @@ class History:
             del self._done[: -self._limit]
         self._open = bool(step.merge)
 
+    def clear(self) -> None:
+        """Forgets everything."""
+        self._done.clear()
+        self._undone.clear()
+        self._open = False
+
     def settle(self) -> None:
         """Ends the step that is being dragged."""
         self._open = False

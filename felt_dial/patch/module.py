@@ -10,7 +10,7 @@ The class registers itself with its family under `kind`, which is how a file nam
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, SerializeAsAny
 
@@ -50,6 +50,10 @@ class Module(BaseModel, metaclass=ModuleMeta):
 
     model_config = ConfigDict(frozen=True, extra="allow")
 
+    if TYPE_CHECKING:
+
+        def __init_subclass__(cls, *, kind: str = "", title: str = "", family: bool = False) -> None: ...
+
     params: ClassVar[dict[str, Parameter]]
     title: ClassVar[str]
     kinds: ClassVar[dict[str, Any]]
@@ -57,6 +61,10 @@ class Module(BaseModel, metaclass=ModuleMeta):
     def get(self, name: str) -> Value:
         """The value of one parameter."""
         return getattr(self, name)  # type: ignore[no-any-return]
+
+    def number(self, name: str) -> float:
+        """The value of a parameter that is a plain number."""
+        return float(getattr(self, name))
 
     def with_value(self, name: str, value: object) -> Self:
         """A copy with one parameter changed, checked."""

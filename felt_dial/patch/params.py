@@ -154,7 +154,8 @@ class Param(Parameter):
         """Where the dial stands for a value, 0 to 1."""
         if isinstance(value, Beats):
             counts = list(DIVISIONS.values())
-            nearest = min(range(len(counts)), key=lambda i: abs(math.log(counts[i] / value.count)))
+            wanted = value.count
+            nearest = min(range(len(counts)), key=lambda i: abs(math.log(counts[i] / wanted)))
             return nearest / (len(counts) - 1)
         value = min(max(float(value), self.low), self.high)
         if self.taper == LOG:
@@ -169,11 +170,11 @@ class Param(Parameter):
             counts = list(DIVISIONS.values())
             return Beats(counts[round(position * (len(counts) - 1))])
         if self.taper == LOG:
-            value = self.low * (self.high / self.low) ** position
+            value = float(self.low * (self.high / self.low) ** position)
         else:
             value = self.low + (self.high - self.low) * (position**3 if self.taper == CUBIC else position)
         value = min(max(value, self.low), self.high)
-        return round(value) if self.whole else value
+        return round(value) if self.whole else float(value)
 
     def resolve(self, value: Value, tempo: float) -> float:
         """The value in the parameter's own unit, beats worked out at `tempo`."""

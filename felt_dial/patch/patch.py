@@ -22,7 +22,7 @@ from felt_dial.patch.units import (
     TEMPO,
     Unit,
     Value,
-)  # fmt: skip
+)
 
 LAYER_IDS = "abcdefgh"
 MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))
@@ -116,7 +116,7 @@ class Patch(Module):
     layers: dict[str, Layer] = {}
     modulators: dict[str, AnyModulator] = {}
     macros: dict[str, Macro] = Field(default_factory=lambda: {m: Macro() for m in MACRO_IDS})
-    racks: dict[str, dict[str, AnyEffect]] = Field(default_factory=lambda: {"1": {}})
+    racks: dict[str, dict[str, AnyEffect]] = {"1": {}}
     threads: dict[str, Thread] = {}
 
     def __eq__(self, other: object) -> bool:

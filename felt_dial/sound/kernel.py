@@ -45,7 +45,9 @@ def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inl
         import numba
 
         where = "always" if inline else "never"
-        return numba.njit(cache=True, nogil=True, error_model="numpy", fastmath=fast, inline=where)(plain)
+        return numba.njit(  # type: ignore[call-overload]
+            cache=True, nogil=True, error_model="numpy", fastmath=fast, inline=where
+        )(plain)
 
     return compile_it if function is None else compile_it(function)
 

@@ -132,11 +132,12 @@ def run_output(audio, was, now, ceiling):  # type: ignore[no-untyped-def]
 
 def half_band(attenuation: float = 110.0, width: float = 0.05) -> NDArray[np.float64]:
     """Taps of a half-band low-pass, Kaiser window (J. F. Kaiser, 1974), `width` of the rate between bands."""
-    count = int(math.ceil((attenuation - 7.95) / (14.36 * width)))
+    count = math.ceil((attenuation - 7.95) / (14.36 * width))
     half = (count // 4) * 2 + 1
     n = np.arange(-half, half + 1)
     taps = 0.5 * np.sinc(n / 2) * np.kaiser(2 * half + 1, 0.1102 * (attenuation - 8.7))
-    return taps / taps.sum()
+    scaled: NDArray[np.float64] = taps / taps.sum()
+    return scaled
 
 
 @kernel

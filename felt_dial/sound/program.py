@@ -23,7 +23,7 @@ from felt_dial.sound.control.movement import (
     WHEEL_SLOT,
     make_motion,
     run_movement,
-)  # fmt: skip
+)
 from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
 from felt_dial.sound.mix import (
     SILENCE,
@@ -35,7 +35,7 @@ from felt_dial.sound.mix import (
     run_pitch,
     sound_finite,
     voices_finite,
-)  # fmt: skip
+)
 from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event, Voices
 
 BLOCK = 256

@@ -5,6 +5,11 @@ from __future__ import annotations
 import os
 import sys
 import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from felt_dial.ui.session import Session
 
 
 def main(bank: str = "") -> int:
@@ -39,8 +44,12 @@ def main(bank: str = "") -> int:
     session = Session(settings, link)
     session.refresh_shelf()
     left_behind = session.journal.read()
+    if not bank.endswith(".feltbank"):
+        open_first(session, bank)
     window = Window(session)
-    open_first(session, window, bank)
+    if bank.endswith(".feltbank"):
+        window.shelf.import_file(Path(bank))
+        open_first(session, session.shelf_bank)
     window.resize(1280, 800)
     window.show()
     if said:
@@ -61,19 +70,12 @@ def main(bank: str = "") -> int:
     return application.exec()
 
 
-def open_first(session: object, window: object, bank: str) -> None:
-    """Puts the first preset of the bank on the table."""
-    from pathlib import Path
-
-    from felt_dial.ui.session import Session
-    from felt_dial.ui.window import Window
-
-    assert isinstance(session, Session) and isinstance(window, Window)
-    if bank.endswith(".feltbank"):
-        window.shelf.import_file(Path(bank))
-        bank = session.shelf_bank
+def open_first(session: Session, bank: str = "") -> None:
+    """Puts the first preset of a bank on the table."""
     banks = session.library.banks()
-    chosen = next((b for b in banks if bank in (b.id, b.name)), banks[0] if banks else None)
-    if chosen is not None and (ids := chosen.ids()):
-        session.open(chosen.id, ids[0])
-        session.history = type(session.history)()
+    named = [b for b in banks if bank in (b.id, b.name)]
+    for chosen in named + [b for b in banks if b not in named]:
+        if ids := chosen.ids():
+            session.open(chosen.id, ids[0])
+            break
+    session.history.clear()

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import math
+import random
 from dataclasses import dataclass, field
 from functools import cache, lru_cache
 from pathlib import Path
 
-import numpy as np
-from PySide6.QtCore import QObject, QRectF, Qt, Signal
+from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QApplication, QWidget
 
 FONTS = Path(__file__).parent.parent / "data" / "fonts"
 STYLE = Path(__file__).parent.parent / "data" / "style" / "felt.qss"
+STITCHES, SWEEP = 25, 270.0
 READING, NAMING = "Barlow Semi Condensed", "Fraunces"
 
 DYES = {
@@ -141,7 +143,7 @@ def style_sheet(theme: Theme) -> str:
 def wool_tile() -> QPixmap:
     """A small tile of wool with a faint speckle of fibres."""
     base = QColor(cloth.theme.wool)
-    chance = np.random.default_rng(7)
+    chance = random.Random(7)
     image = QImage(192, 192, QImage.Format.Format_RGB32)
     image.fill(base)
     painter = QPainter(image)
@@ -153,7 +155,7 @@ def wool_tile() -> QPixmap:
             chance.uniform(0, 360),
             chance.uniform(2, 6),
         )
-        shade = base.darker(104) if chance.uniform() < 0.6 else base.lighter(103)
+        shade = base.darker(104) if chance.random() < 0.6 else base.lighter(103)
         painter.setPen(QPen(shade, 0.8))
         painter.save()
         painter.translate(x, y)
@@ -189,6 +191,27 @@ def dial_face(radius: int, lifted: bool, faint: bool, ratio: float) -> QPixmap:
     painter.setBrush(felt)
     painter.setPen(QPen(QColor(cloth.theme.edge), 1))
     painter.drawEllipse(QRectF(centre - radius, centre - radius, 2 * radius, 2 * radius))
+    painter.end()
+    return pixmap
+
+
+@lru_cache(maxsize=512)
+def sewn_ring(radius: int, sewn: tuple[bool, ...], shade: str, rest: str, ratio: float) -> QPixmap:
+    """The stitches around a dial, sewn in a shade where the dial has come by, else in `rest`."""
+    size = 2 * radius + 16
+    pixmap = QPixmap(round(size * ratio), round(size * ratio))
+    pixmap.setDevicePixelRatio(ratio)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for n, done in enumerate(sewn):
+        pen = QPen(QColor(shade if done else rest), 1.8 if done else 1.2)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        painter.setPen(pen)
+        angle = math.radians(135 + SWEEP * n / (STITCHES - 1))
+        way = QPointF(math.cos(angle), math.sin(angle))
+        centre = QPointF(size / 2, size / 2)
+        painter.drawLine(centre + way * (radius + 2.5), centre + way * (radius + 5.5))
     painter.end()
     return pixmap
 

@@ -105,10 +105,7 @@ class PresetBox(QWidget):
         self.bank.setToolTip(shown)
         self.dot.setVisible(self.session.unsaved)
         self.dot.setToolTip("Not saved yet")
-        if not self.name.hasFocus():
-            self.name.setText(self.session.patch.name)
-            self.name.setCursorPosition(0)
-            self.name.setToolTip(f"{self.session.patch.name}\nClick to rename")
+        self.name.show_name(self.session.patch.name)
         self.save.setEnabled(self.session.unsaved)
 
     def ask_name(self) -> Entry:
@@ -233,7 +230,9 @@ class Header(Wool):
         layout.addWidget(Sides(session))
         layout.addSpacing(12)
         self.tempo = TempoReading(session)
-        self.voices = Reading("Voices", "Notes that sound now, of how many may")
+        self.voices = Reading(
+            "Voices", "Notes that sound now, of how many may. The number is set in the inspector of the patch."
+        )
         self.engine = Reading("Engine", "How much of one core the sound takes")
         self.loudness = Reading("Loudness", "Short-term loudness of the last 3 s (ITU-R BS.1770)")
         for reading_, width in ((self.tempo, 66), (self.voices, 54), (self.engine, 46), (self.loudness, 78)):

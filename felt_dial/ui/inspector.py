@@ -6,11 +6,11 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QComboBox, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from felt_dial.patch.edits import cut, depth_param, place_name, remove_layer, remove_modulator, threads_from, threads_on
+from felt_dial.patch.edits import cut, place_name, remove_layer, remove_modulator, threads_from, threads_on
 
 from felt_dial.patch.edits import duplicate_layer, reach  # isort: skip
 from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import put, target_param
+from felt_dial.patch.patch import depth_param, put, target_param
 from felt_dial.ui.cloth import SewnLine, colour, dye, layer_dye
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.tag import Tag, tag_text
@@ -140,6 +140,8 @@ class Inspector(Card):
         part, key = self.session.selection
         if part == "modulator" and key in self.session.patch.modulators:
             self._modulator(key)
+        elif part == "patch":
+            self._patch()
         elif key in self.session.patch.layers:
             self._layer(part, key)
         self.body.addWidget(SewnLine())
@@ -274,6 +276,15 @@ class Inspector(Card):
         row.addStretch()
         self.body.addLayout(row)
 
+    def _patch(self) -> None:
+        """What belongs to the patch as a whole."""
+        self.shade = "walnut"
+        self._head(text_label("", "title"), self.session.patch.name, self.session.rename_patch, "the whole patch")
+        self._grid(["level", "voices", "bend", "tempo"], "walnut")
+        note = text_label("Every layer goes to rack 1, and from there to the output.")
+        note.setWordWrap(True)
+        self.body.addWidget(note)
+
     def _modulator(self, key: str) -> None:
         modulator = self.session.patch.modulators[key]
         self.shade = modulator.dye
@@ -305,6 +316,7 @@ class Inspector(Card):
     def _list_threads(self) -> None:
         part, key = self.session.selection
         patch, path = self.session.patch, self.session.focus_path
+        self.threads.setVisible(part != "patch")
         on_modulator = part == "modulator" and key in patch.modulators
         if on_modulator and not path.startswith(f"modulators.{key}."):
             listed = threads_from(patch, key)

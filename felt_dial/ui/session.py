@@ -99,9 +99,9 @@ class Session(QObject):
         same = (before.bank, before.preset) == (work.bank, work.preset)
         self.link.show(self.patch, carry=same)
         layers = self.patch.layers
-        if self.selection[0] != "modulator" and self.selection[1] not in layers:
-            self.selection = ("source", next(iter(layers)))
-        if self.selection[0] == "modulator" and self.selection[1] not in self.patch.modulators:
+        part, key = self.selection
+        known = set(self.patch.modulators) if part == "modulator" else {""} if part == "patch" else set(layers)
+        if key not in known:
             self.selection = ("source", next(iter(layers)))
         if self.effect not in self.patch.racks["1"]:
             self.effect = next(iter(self.patch.racks["1"]), "")
@@ -271,7 +271,7 @@ class Session(QObject):
             return False
         self.history.add(Step(says, run(back), run(forth)))
         self.refresh_shelf()
-        self.say(f"{says[0].upper()}{says[1:]}.")
+        self.say(f"Done: {says}.")
         return True
 
     def refresh_shelf(self) -> None:

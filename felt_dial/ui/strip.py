@@ -26,7 +26,7 @@ class MacroDial(QWidget):
     def __init__(self, session: Session, key: str) -> None:
         super().__init__()
         self.session, self.key = session, key
-        self.dial = Dial(session, f"macros.{key}", "walnut", 17, label=" ")
+        self.dial = Dial(session, f"macros.{key}", "walnut", 17, label=" ", ground="strip")
         self.dial.setParent(self)
         self.tag = Tag(session, key, 9)
         self.tag.setParent(self)
@@ -263,8 +263,8 @@ class Strip(QWidget):
         line = QHBoxLayout()
         line.setSpacing(8)
         line.addWidget(text_label("Phrase"))
-        for widget in (self.phrase, self.play, self.loop, self.hold):
-            line.addWidget(widget)
+        for control in (self.phrase, self.play, self.loop, self.hold):
+            line.addWidget(control)
         line.addSpacing(8)
         for group in ((softer, self.velocity, louder), (lower, self.octave_label, higher)):
             part = QHBoxLayout()

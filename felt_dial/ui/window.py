@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QStackedWidget,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from felt_dial.bank.journal import Unsaved
 from felt_dial.patch.edits import duplicate_layer
@@ -110,10 +110,10 @@ class Window(QMainWindow):
         self.header = Header(session, list(PAGES))
         self.stack = QStackedWidget()
         self.stack.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.patch_page = PatchPage(session)
-        self.shelf, self.effects, self.threads = ShelfPage(session), EffectsPage(session), ThreadsPage(session)
-        for page in (self.shelf, self.patch_page, self.effects, self.threads):
-            self.stack.addWidget(page)
+        for _ in PAGES:
+            self.stack.addWidget(QWidget())
+        self._pages: dict[int, QWidget] = {}
+        self.page(PATCH)
         self.strip = Strip(session)
         layout.addWidget(self.header)
         layout.addWidget(self.stack, 1)
@@ -124,7 +124,6 @@ class Window(QMainWindow):
         self.key_sheet = KeySheet(self.stack)
         self.header.page_asked.connect(self.show_page)
         self.strip.settings_asked.connect(self.settings_sheet.open)
-        self.shelf.opened.connect(lambda: self.show_page(PATCH))
         session.said.connect(self.said.say)
         session.rebuilding.connect(self._note_focus)
         session.rebuilt.connect(self._give_focus_back)
@@ -133,6 +132,7 @@ class Window(QMainWindow):
         self._timer = QTimer(self, interval=33)
         self._timer.timeout.connect(session.tick)
         self._timer.start()
+        QTimer.singleShot(300, self.build_pages)
         application = QApplication.instance()
         assert application is not None
         application.installEventFilter(self)
@@ -164,14 +164,55 @@ class Window(QMainWindow):
             "Alt+M": lambda: self._toggle("mute"), "Alt+S": lambda: self._toggle("solo"), "`": session.flip,
             "F1": self.key_sheet.open, "Ctrl+,": self.settings_sheet.open, "Ctrl+.": self.silence, "Ctrl+F": self.search,
             "Ctrl+Left": lambda: session.neighbour(-1), "Ctrl+Right": lambda: session.neighbour(1),
-            "Ctrl+Shift+L": self.patch_page.add_layer, "Ctrl+Q": self.close,
+            "Ctrl+Shift+L": lambda: self.patch_page.add_layer(), "Ctrl+Q": self.close,
         }  # fmt: skip
         shortcuts |= {f"Ctrl+{n + 1}": (lambda n=n: self.show_page(n)) for n in range(len(PAGES))}
         for keys, act in shortcuts.items():
             QShortcut(QKeySequence(keys), self).activated.connect(act)
 
+    def page(self, number: int) -> QWidget:
+        """A page, built when it is first asked for: the window stands sooner without the others."""
+        if number not in self._pages:
+            made = (ShelfPage, PatchPage, EffectsPage, ThreadsPage)[number](self.session)
+            self._pages[number] = made
+            placeholder: QWidget = self.stack.widget(number)  # type: ignore[assignment]
+            self.stack.insertWidget(number, made)
+            self.stack.removeWidget(placeholder)
+            placeholder.deleteLater()
+            if isinstance(made, ShelfPage):
+                made.opened.connect(lambda: self.show_page(PATCH))
+        return self._pages[number]
+
+    @property
+    def patch_page(self) -> PatchPage:
+        """Layers and modulators."""
+        return self.page(PATCH)  # type: ignore[return-value]
+
+    @property
+    def shelf(self) -> ShelfPage:
+        """Banks and presets."""
+        return self.page(SHELF)  # type: ignore[return-value]
+
+    @property
+    def effects(self) -> EffectsPage:
+        """The rack."""
+        return self.page(EFFECTS)  # type: ignore[return-value]
+
+    @property
+    def threads(self) -> ThreadsPage:
+        """Everything that moves something."""
+        return self.page(THREADS)  # type: ignore[return-value]
+
+    def build_pages(self) -> None:
+        """Builds the pages that nobody has asked for yet, one at a time."""
+        left = [number for number in range(len(PAGES)) if number not in self._pages]
+        if left:
+            self.page(left[0])
+            QTimer.singleShot(20, self.build_pages)
+
     def show_page(self, number: int) -> None:
         """Opens a page."""
+        self.page(number)
         self.stack.setCurrentIndex(number)
         self.header.show_page(number)
         (self.shelf.view if number == SHELF else self.stack).setFocus()

@@ -151,7 +151,10 @@ def zipped(entries: dict[str, str | bytes], compress: bool = True) -> bytes:
     return memory.getvalue()
 
 
-GOOD = {"bank.json": '{"format": 1, "name": "Tide", "order": ["dew"]}', "presets/dew.json": write_patch(new_patch("Dew"))}
+GOOD = {
+    "bank.json": '{"format": 1, "name": "Tide", "order": ["dew"]}',
+    "presets/dew.json": write_patch(new_patch("Dew")),
+}
 BAD_BANKS = {
     "not a zip": (b"moss", "not a zip"),
     "cut short": (zipped(GOOD)[:-40], "cut short"),
@@ -169,7 +172,9 @@ BAD_BANKS = {
 
 
 @pytest.mark.parametrize("fault", list(BAD_BANKS))
-def test_a_bad_bank_file_gets_one_sentence_and_leaves_the_library_as_it_was(fault: str, library: Library, tmp_path: Path) -> None:
+def test_a_bad_bank_file_gets_one_sentence_and_leaves_the_library_as_it_was(
+    fault: str, library: Library, tmp_path: Path
+) -> None:
     content, word = BAD_BANKS[fault]
     source = tmp_path / "bad.feltbank"
     source.write_bytes(content)
@@ -180,7 +185,9 @@ def test_a_bad_bank_file_gets_one_sentence_and_leaves_the_library_as_it_was(faul
     assert tree(library.root) == before and not list(library.root.glob(".importing*"))
 
 
-def test_a_disk_that_fails_while_importing_leaves_the_library_as_it_was(library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_disk_that_fails_while_importing_leaves_the_library_as_it_was(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     source = tmp_path / "tide.feltbank"
     source.write_bytes(zipped(GOOD))
     before = tree(library.root)
@@ -246,7 +253,9 @@ def test_a_measurement_is_kept_by_the_content_of_the_sound(tmp_path: Path) -> No
     index = Index(tmp_path / "index.sqlite")
     index.put(sound_key(patch), found)
     index.close()
-    again = Index(tmp_path / "index.sqlite").get(sound_key(patch.model_copy(update={"name": "Rain", "favourite": True})))
+    again = Index(tmp_path / "index.sqlite").get(
+        sound_key(patch.model_copy(update={"name": "Rain", "favourite": True}))
+    )
     assert again is not None and again.lufs == found.lufs and np.array_equal(again.swatch, found.swatch)
     assert sound_key(louder(patch, -1.0)) != sound_key(patch)
     quiet = measure(louder(patch, -18.0))

@@ -232,7 +232,9 @@ def test_the_engine_ends_itself_when_the_window_dies() -> None:
     engine = int(window.stdout.readline())
     window.kill()
     window.wait()
-    assert until(lambda: not Path(f"/proc/{engine}").exists() or "Z" in Path(f"/proc/{engine}/stat").read_text().split()[2], 10)
+    assert until(
+        lambda: not Path(f"/proc/{engine}").exists() or "Z" in Path(f"/proc/{engine}/stat").read_text().split()[2], 10
+    )
 
 
 def test_without_a_sound_card_the_simulated_output_plays_and_says_why() -> None:

@@ -55,7 +55,9 @@ def test_structure_changes_only_with_the_modules() -> None:
     assert structure(sew(patch, "m2", "layers.a.pan", 0.1)[0]) != structure(patch)
 
 
-@pytest.mark.parametrize("path", ["layers.z.level", "layers.a.nothing", "nothing", "layers", "macros.m9", "layers.a", ""])
+@pytest.mark.parametrize(
+    "path", ["layers.z.level", "layers.a.nothing", "nothing", "layers", "macros.m9", "layers.a", ""]
+)
 def test_a_path_that_leads_nowhere_is_named(path: str) -> None:
     with pytest.raises(NoSuchPath):
         with_value(new_patch(), path, 1.0)

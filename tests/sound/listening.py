@@ -16,7 +16,7 @@ HALF = 20 * np.log10(0.5)
 
 
 def plain(**values: object) -> Patch:
-    """One layer with an organ-like level: full at once, full while held, half as loud as it could be. Values by path, dots as `__`."""
+    """One layer with an organ-like level: full at once, full while held, at half of full. Values by path, `__` for dots."""
     steady = {
         "modulators__e1__attack": 0.0, "modulators__e1__decay": 0.0, "modulators__e1__sustain": 1.0,
         "modulators__e1__release": 0.0, "layers__a__level": HALF, "layers__a__pan": -1.0,

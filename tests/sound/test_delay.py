@@ -13,11 +13,16 @@ from felt_dial.sound.render import Note, render
 from tests.sound.listening import RATE, plain
 
 
-def impulse_response(delay: Delay, seconds: float, tempo: float = 120.0, left: float = 1.0, right: float = 1.0) -> np.ndarray:
+def impulse_response(
+    delay: Delay, seconds: float, tempo: float = 120.0, left: float = 1.0, right: float = 1.0
+) -> np.ndarray:
     """What the kernel makes of one impulse, without the impulse; (2, frame)."""
     frames = 256
     state = delay.prepare(Stage(RATE, frames))
-    values = [p.encode(delay.get(n)) if not hasattr(p, "resolve") else p.resolve(delay.get(n), tempo) for n, p in delay.params.items()]
+    values = [
+        p.encode(delay.get(n)) if not hasattr(p, "resolve") else p.resolve(delay.get(n), tempo)
+        for n, p in delay.params.items()
+    ]
     control = np.repeat(np.array(values, np.float32)[:, None], frames // TICK + 1, axis=1)
     out = []
     for block in range(round(seconds * RATE) // frames):

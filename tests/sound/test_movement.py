@@ -74,11 +74,15 @@ def test_an_envelope_follows_its_closed_form(shape: dict[str, float], hold: floa
 
 @pytest.mark.parametrize(("name", "seconds"), [("attack", 0.1), ("delay", 0.07), ("hold", 0.2), ("decay", 0.15)])
 def test_every_time_is_true_within_one_tick(name: str, seconds: float) -> None:
-    stages = {"delay": 0.0, "attack": 0.05, "hold": 0.05, "decay": 0.05, "sustain": 0.0, "release": 0.05} | {name: seconds}
+    stages = {"delay": 0.0, "attack": 0.05, "hold": 0.05, "decay": 0.05, "sustain": 0.0, "release": 0.05} | {
+        name: seconds
+    }
     patch = plain(**{f"modulators__e1__{key}": value for key, value in stages.items()})
     found = levels(patch, 1.0, 0.9)
     order = {"delay": 0.0, "attack": stages["delay"], "hold": stages["delay"] + stages["attack"]}
-    end = sum(stages[key] for key in ("delay", "attack", "hold", "decay") if key in ("delay", "attack", "hold", "decay"))
+    end = sum(
+        stages[key] for key in ("delay", "attack", "hold", "decay") if key in ("delay", "attack", "hold", "decay")
+    )
     first = np.argmax(found > 0) * TICK_SECONDS
     top = np.argmax(found >= 1.0) * TICK_SECONDS
     fall = (len(found) - np.argmax(found[::-1] >= 1.0) - 1) * TICK_SECONDS
@@ -103,7 +107,9 @@ def test_a_release_begins_from_the_level_of_that_moment() -> None:
     assert found[at + round(0.1 / TICK_SECONDS)] == pytest.approx(0.125, abs=0.002)
 
 
-@pytest.mark.parametrize(("rate", "tempo", "expected"), [(3.0, 120.0, 3.0), (Beats(0.75), 96.0, 96 / 60 / 0.75), (Beats(1 / 3), 100.0, 5.0)])
+@pytest.mark.parametrize(
+    ("rate", "tempo", "expected"), [(3.0, 120.0, 3.0), (Beats(0.75), 96.0, 96 / 60 / 0.75), (Beats(1 / 3), 100.0, 5.0)]
+)
 def test_an_lfo_goes_round_at_its_rate(rate: object, tempo: float, expected: float) -> None:
     """Beats · 60 / tempo seconds a turn (common practice)."""
     patch = with_value(plain(layers__a__pan=0.0), "tempo", tempo)
@@ -137,7 +143,12 @@ def test_a_free_lfo_runs_on_and_one_per_note_begins_anew() -> None:
 
 
 def test_a_depth_of_twelve_semitones_is_an_octave() -> None:
-    patch, _ = sew(plain(layers__a__source__shape="sine", layers__a__fixed=True, layers__a__frequency=300.0), "e1", "layers.a.frequency", 12.0)
+    patch, _ = sew(
+        plain(layers__a__source__shape="sine", layers__a__fixed=True, layers__a__frequency=300.0),
+        "e1",
+        "layers.a.frequency",
+        12.0,
+    )
     sound = render(patch, [Note(0, 2, 60)], 1.0)[0, 4800:].astype(float)
     assert exact_frequency(sound, 600.0) == pytest.approx(600.0, abs=0.02)
 

@@ -78,7 +78,9 @@ def test_the_quietest_released_note_is_stolen_first_then_the_oldest() -> None:
 @pytest.mark.parametrize("limit", [1, 3, 32])
 def test_never_more_notes_than_the_limit_and_no_click_when_one_is_stolen(limit: int) -> None:
     """A click is a jump larger than the steepest slope of the sines that sound, plus a fade over 5 ms."""
-    patch = with_value(plain(layers__a__source__shape="sine", layers__a__level=-36.0, modulators__e1__attack=0.01), "voices", limit)
+    patch = with_value(
+        plain(layers__a__source__shape="sine", layers__a__level=-36.0, modulators__e1__attack=0.01), "voices", limit
+    )
     program = Program(patch)
     out = []
     for n in range(120):
@@ -109,7 +111,10 @@ def test_everything_falls_silent_after_the_keys_are_let_go() -> None:
 
 
 @settings(max_examples=30, deadline=None)
-@given(st.lists(st.tuples(st.integers(0, 255), st.sampled_from([ON, OFF]), st.integers(40, 60)), max_size=40), st.integers(1, 32))
+@given(
+    st.lists(st.tuples(st.integers(0, 255), st.sampled_from([ON, OFF]), st.integers(40, 60)), max_size=40),
+    st.integers(1, 32),
+)
 def test_any_storm_of_keys_leaves_the_table_of_notes_whole(storm: list[tuple[int, int, int]], limit: int) -> None:
     program = Program(with_value(plain(modulators__e1__release=0.01), "voices", limit))
     for at in range(0, len(storm), 8):
@@ -254,7 +259,9 @@ def test_a_render_that_makes_no_sense_is_refused(words: dict[str, object]) -> No
 
 @pytest.mark.parametrize("rate", [44100, 88200, 96000, 192000])
 def test_every_rate_is_in_tune(rate: int) -> None:
-    sound = render(plain(layers__a__source__shape="sine"), [Note(0, 2, 69)], 1.0, rate=rate)[0, rate // 5 :].astype(float)
+    sound = render(plain(layers__a__source__shape="sine"), [Note(0, 2, 69)], 1.0, rate=rate)[0, rate // 5 :].astype(
+        float
+    )
     assert exact_frequency(sound, 440.0, rate) == pytest.approx(440.0, abs=0.01)
 
 

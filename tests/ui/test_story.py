@@ -12,7 +12,7 @@ from felt_dial.patch.units import Beats
 from felt_dial.sound.render import Note, render
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.tag import Tag
-from felt_dial.ui.pages.patch import ModulatorCard
+from felt_dial.ui.pages.modulators import ModulatorCard
 from felt_dial.ui.pictures.movers import EnvelopePicture
 from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
 from tests.ui.conftest import Desk
@@ -52,7 +52,10 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     at = QPointF(box.left() + decay.x * box.width(), box.bottom() - decay.y * box.height()).toPoint()
     before = session.value("modulators.e1.decay")
     desk.drag(editor, at, at + QPoint(30, -20))
-    assert float(session.value("modulators.e1.decay")) > float(before) and float(session.value("modulators.e1.sustain")) > 0.05
+    assert (
+        float(session.value("modulators.e1.decay")) > float(before)
+        and float(session.value("modulators.e1.sustain")) > 0.05
+    )
     assert session.history.sentences() == ["open Dew Pluck", "E1 Decay"], "one drag is one step"
 
     # The filter is opened by typing.

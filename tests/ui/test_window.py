@@ -27,7 +27,11 @@ from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
 from tests.ui.conftest import Desk
 
 CUTOFF = "layers.a.filter.cutoff"
-CONTROL, SHIFT, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
+CONTROL, SHIFT, ALT = (
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+)
 
 
 # --- dials -------------------------------------------------------------------------------------
@@ -38,7 +42,9 @@ def test_a_dial_turns_by_drag_wheel_and_arrows_and_goes_home(desk: Desk) -> None
     start = dial.rect().center()
     desk.drag(dial, start, start - QPoint(0, 45))
     up = float(session.value(CUTOFF))
-    assert up == pytest.approx(620.0 * 1000 ** (45 / 180), rel=1e-6), "a quarter of its way on a log dial of three decades"
+    assert up == pytest.approx(620.0 * 1000 ** (45 / 180), rel=1e-6), (
+        "a quarter of its way on a log dial of three decades"
+    )
     assert session.history.sentences() == [f"A Cutoff to {dial.param.write(up)}"]
     dial.setFocus()
     for key, factor in ((Qt.Key.Key_Up, 1), (Qt.Key.Key_Down, -1)):
@@ -275,7 +281,7 @@ def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
     assert len(page.table.keys) == 5
     page.source.setCurrentIndex(page.source.findData("w"))
     page.target.setCurrentIndex(page.target.findData("layers.a.pan"))
-    page.depth.setText("+30 %")
+    page.how_far.setText("+30 %")
     page.add()
     assert any((t.source, t.depth) == ("w", 0.3) for t in session.patch.threads.values())
     page._only("idle")
@@ -323,7 +329,7 @@ def test_presets_are_duplicated_deleted_moved_and_renamed_and_all_of_it_undone(d
 
 
 def test_a_preset_moves_to_another_bank_and_back(desk: Desk) -> None:
-    from felt_dial.ui.pages.shelf import move_preset
+    from felt_dial.ui.shelving import move_preset
 
     move_preset(desk.session, "glasshouse-at-dusk", "root-sub", "tide-tables")
     assert "Root Sub" not in rows(desk)
@@ -380,7 +386,9 @@ def test_a_bank_file_is_taken_in_and_a_bad_one_refused(desk: Desk, tmp_path: Pat
     assert (tmp_path / "out.feltbank").exists()
 
 
-def test_a_full_disk_while_saving_keeps_the_old_version_and_the_work(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_full_disk_while_saving_keeps_the_old_version_and_the_work(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
     desk.session.set(CUTOFF, 900.0)
 
     def full(*_: object) -> None:
@@ -450,7 +458,7 @@ def test_every_control_has_a_name_and_a_tooltip_and_is_reached_by_key(desk: Desk
         assert control.accessibleName() or (isinstance(control, QAbstractButton) and control.text()), about
         assert control.focusPolicy() != Qt.FocusPolicy.NoFocus, about
         if not isinstance(control, QLineEdit):
-            assert control.toolTip() or isinstance(control, QComboBox) and control.accessibleName(), about
+            assert control.toolTip() or (isinstance(control, QComboBox) and control.accessibleName()), about
 
 
 @pytest.mark.parametrize("theme", [OAT, NIGHT])

@@ -228,7 +228,7 @@ def _mover(kind, first, m, control, moves, state, row, t, seconds, key, velocity
     if leads:
         if newest < 0:
             return 0.0
-        if kind == IS_ENVELOPE or kind == IS_LFO:
+        if kind in (IS_ENVELOPE, IS_LFO):
             return np.float64(moves[m, newest, max(t - 1, 0)])
         row = newest
     if kind == IS_KEY:
@@ -255,9 +255,9 @@ def _slot(slots, movers, threads, base, control, moves, s, row, t):  # type: ign
             x = 0.5 * (x + 1.0)
         depth = np.float64(control[first + 2, row, t])
         if threads[n].scale == IN_SEMITONES:
-            depth /= 12.0
+            depth = depth / np.float64(12.0)
         elif threads[n].scale == IN_FACTORS:
-            depth = math.log2(depth)
+            depth = np.float64(math.log2(depth))
         total += depth * x
     value = base[s, t] * 2.0**total if slots[s].geometric != 0 else base[s, t] + total
     return min(max(value, slots[s].low), slots[s].high)

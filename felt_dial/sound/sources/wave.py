@@ -46,10 +46,10 @@ def _read(samples, offset, shift, phase):  # type: ignore[no-untyped-def]
 
 @works_for(Wave)
 @kernel
-def run_wave(
+def run_wave(  # type: ignore[no-untyped-def]
     out, frequency, control, active, start, tick, rate, limit, samples, offsets, shifts, level_of, phase, last
-):  # type: ignore[no-untyped-def]
-    """Adds nothing, replaces `out[row]` for every active row.
+):
+    """Replaces `out[row]` for every active row.
 
     out : float32 (row, 2, frame); frequency : float32 (row, tick + 1), Hz; limit : highest harmonic, Hz.
     `last[row]` is the shape of the tick before: a change of shape or of table crossfades over a tick.

@@ -63,7 +63,8 @@ def gain_at(response: str, cutoff: float, resonance: float, frequency: ArrayLike
     for q in quality_factors(response, resonance):
         top = {"low": np.ones_like(s), "high": s * s, "band": s / q}[response.split()[0]]
         gain = gain * top / (s * s + s / q + 1)
-    return np.abs(gain)
+    found: NDArray[np.float64] = np.abs(gain)
+    return found
 
 
 @kernel

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.patch.params import Choice, Param, Switch
@@ -59,7 +59,13 @@ class SwitchPill(Pill):
     """A switch parameter as a button that stays down."""
 
     def __init__(
-        self, session: Session, path: str, text: str = "", part: str = "small", alarm: bool = False, states: bool = False
+        self,
+        session: Session,
+        path: str,
+        text: str = "",
+        part: str = "small",
+        alarm: bool = False,
+        states: bool = False,
     ) -> None:
         param = param_at(session.patch, path)
         assert isinstance(param, Switch)
@@ -137,20 +143,42 @@ def control_for(session: Session, path: str, owner_dye: str, radius: int = 17) -
 
 
 class NameEdit(QLineEdit):
-    """A name that is edited where it stands."""
+    """A name that is edited where it stands; one too long for its place ends in an ellipsis until then."""
 
     def __init__(self, text: str, part: str, act: Callable[[str], None], empty: str = "") -> None:
-        super().__init__(text)
+        super().__init__()
         self.setProperty("part", part)
         self.setPlaceholderText(empty)
-        self.setToolTip("Click to rename")
-        self._act = act
+        self._act, self._name = act, text
         self.editingFinished.connect(self._finish)
+        self.show_name(text)
+
+    def show_name(self, name: str) -> None:
+        """Shows another name, unless this one is being edited."""
+        self._name = name
+        if not self.hasFocus():
+            room = self.width() - 14
+            self.setText(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, room))
+            self.setCursorPosition(0)
+            self.setToolTip(f"{name}\nClick to rename" if name else "Click to name it")
 
     def _finish(self) -> None:
         if self.isModified():
             self.setModified(False)
+            self._name = self.text()
             self._act(self.text())
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        self.setText(self._name)
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self.show_name(self._name)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.show_name(self._name)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         super().keyPressEvent(event)

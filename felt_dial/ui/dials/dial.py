@@ -6,12 +6,12 @@ import math
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import (
-    QColor,
     QContextMenuEvent,
     QDragEnterEvent,
     QDropEvent,
     QEnterEvent,
     QFocusEvent,
+    QFontMetrics,
     QGuiApplication,
     QKeyEvent,
     QMouseEvent,
@@ -19,33 +19,35 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QWheelEvent,
-)  # fmt: skip
+)
 from PySide6.QtWidgets import QMenu, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import depth_param, reach_of_all, sew, threads_on
+from felt_dial.patch.edits import reach_of_all, sew, threads_on
 from felt_dial.patch.params import CUBIC, Param
-from felt_dial.patch.patch import NoSuchPath, movers, put, value_at
+from felt_dial.patch.patch import NoSuchPath, depth_param, movers, put, value_at
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
-from felt_dial.ui.cloth import colour, dial_face, dye, naming, reading
+from felt_dial.ui.cloth import STITCHES, SWEEP, colour, dial_face, dye, reading, sewn_ring
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME, mover_dye, tag_text
 from felt_dial.ui.session import Session, path_exists
 
-STITCHES = 25
-SWEEP = 270.0
 DRAG_PIXELS = 180.0
 
 
 class Dial(QWidget):
-    """A felt disc with 25 stitches.
+    """A felt disc with 25 stitches, on a ground of one colour so that its parents need not be painted again.
 
     Drag up and down, wheel, arrow keys (Shift is fine), double-click or Delete for the default,
     Enter or a digit to type. Tags can be dropped on it.
     """
 
-    def __init__(self, session: Session, path: str, owner_dye: str, radius: int = 17, label: str = "") -> None:
+    def __init__(
+        self, session: Session, path: str, owner_dye: str, radius: int = 17, label: str = "", ground: str = "cloth"
+    ) -> None:
         super().__init__()
+        self.ground = ground
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.session, self.path, self.owner_dye, self.radius = session, path, owner_dye, radius
         self._label = label
         self.entry: Entry | None = None
@@ -63,7 +65,8 @@ class Dial(QWidget):
         session.frame.connect(self._move_bead)
 
     def sizeHint(self) -> QSize:
-        return QSize(max(2 * self.radius + 24, 58), 2 * self.radius + 42)
+        label = QFontMetrics(reading(12)).horizontalAdvance(self.label)
+        return QSize(max(2 * self.radius + 24, 58, min(label + 2, 74)), 2 * self.radius + 42)
 
     @property
     def param(self) -> Param:
@@ -130,6 +133,7 @@ class Dial(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
+        painter.fillRect(self.rect(), colour(self.ground))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         faint = not self.isEnabled()
         shade = dye(self.owner_dye)
@@ -145,13 +149,9 @@ class Dial(QWidget):
         place = self._place(self._value)
         middle = self._place(0.0) if self.param.two_sided else 0.0
         low, high = min(place, middle), max(place, middle)
-        for n in range(STITCHES):
-            at = n / (STITCHES - 1)
-            sewn = low - 0.001 <= at <= high + 0.001 and not faint
-            pen = QPen(shade if sewn else colour("faint"), 1.8 if sewn else 1.2)
-            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-            painter.setPen(pen)
-            painter.drawLine(self._at(at, self.radius + 2.5), self._at(at, self.radius + 5.5))
+        stitches = [low - 0.001 <= n / (STITCHES - 1) <= high + 0.001 and not faint for n in range(STITCHES)]
+        ring = sewn_ring(self.radius, tuple(stitches), shade.name(), colour("faint").name(), self.devicePixelRatioF())
+        painter.drawPixmap(self._centre() - QPointF(self.radius + 8, self.radius + 8), ring)
         face = dial_face(self.radius - 1, self._hover and not faint, faint, self.devicePixelRatioF())
         centre = self._centre()
         painter.drawPixmap(centre - QPointF(self.radius + 2, self.radius + 2), face)
@@ -304,7 +304,8 @@ class Dial(QWidget):
             depth = limits.check(limits.read(text))
             patch = put(self.session.patch, ["threads", thread, "depth"], depth)
             self.session.edit(
-                patch, f"thread on {self.session.label_of(self.path)} to {limits.unit.write_signed(float(depth))}"
+                patch,
+                f"thread on {self.session.label_of(self.path)} to {limits.unit.write_signed(limits.encode(depth))}",
             )
 
         now = float(self.session.patch.threads[thread].depth)
@@ -417,26 +418,3 @@ class Dial(QWidget):
     def leaveEvent(self, event: object) -> None:
         self._hover = False
         self.update()
-
-
-class UnusedDial(QWidget):
-    """The dashed place of a dial that is not there."""
-
-    def __init__(self, radius: int, text: str) -> None:
-        super().__init__()
-        self.radius, self.text = radius, text
-        self.setFixedSize(max(2 * radius + 24, 58), 2 * radius + 42)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        pen = QPen(QColor(colour("faint")), 1.4)
-        pen.setDashPattern([3, 3])
-        painter.setPen(pen)
-        painter.drawEllipse(QPointF(self.width() / 2, 25 + self.radius), self.radius, self.radius)
-        painter.setPen(colour("soft"))
-        painter.setFont(reading(12))
-        painter.drawText(QRect(0, self.height() - 19, self.width(), 18), Qt.AlignmentFlag.AlignCenter, self.text)
-
-
-__all__ = ["Dial", "UnusedDial", "naming"]

@@ -16,12 +16,12 @@ from PySide6.QtWidgets import (
     QTableView,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import cut, depth_param, moves_something, place_name, reach, sew
+from felt_dial.patch.edits import cut, moves_something, place_name, reach, sew
 from felt_dial.patch.params import Param
-from felt_dial.patch.patch import movers, put, slots, target_param
+from felt_dial.patch.patch import depth_param, movers, put, slots, target_param
 from felt_dial.ui.cloth import Wool, colour, dye, layer_dye, reading
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.tag import mover_dye, paint_tag, tag_text
@@ -304,13 +304,13 @@ class ThreadsPage(Wool):
         self.target.setAccessibleName("What it moves")
         self.source.setMinimumWidth(170)
         self.target.setMinimumWidth(230)
-        self.depth = QLineEdit()
-        self.depth.setAccessibleName("How far")
-        self.depth.setPlaceholderText("how far")
-        self.depth.setFixedWidth(100)
-        self.depth.returnPressed.connect(self.add)
+        self.how_far = QLineEdit()
+        self.how_far.setAccessibleName("How far")
+        self.how_far.setPlaceholderText("how far")
+        self.how_far.setFixedWidth(100)
+        self.how_far.returnPressed.connect(self.add)
         row.addWidget(text_label("New thread: pick what moves, then what it moves"))
-        for widget in (self.source, self.target, self.depth):
+        for widget in (self.source, self.target, self.how_far):
             row.addWidget(widget)
         row.addWidget(Pill("Sew", "pill", self.add, "Sew the thread"))
         row.addStretch()
@@ -333,14 +333,14 @@ class ThreadsPage(Wool):
         source, target = self.source.currentData(), self.target.currentData()
         limits = depth_param(target_param(self.session.patch, target))
         try:
-            text = self.depth.text().strip()
+            text = self.how_far.text().strip()
             depth = float(limits.check(limits.read(text))) if text else None  # type: ignore[arg-type]
             patch, key = sew(self.session.patch, source, target, depth)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
         self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(target)}")
-        self.depth.clear()
+        self.how_far.clear()
         if key in self.table.keys:
             self.view.setCurrentIndex(self.table.index(self.table.keys.index(key), HOW_FAR))
 

@@ -68,7 +68,7 @@ class DelayPicture(EffectPicture):
                 painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
                 if n < steps and (steps <= 16 or n % 4 == 0):
                     painter.setPen(colour("chalk_soft"))
-                    painter.drawText(QPointF(x + 4, box.bottom() - 1), f"beat {n + 1}")
+                    painter.drawText(QPointF(x + (12 if n == 0 else 4), box.bottom() - 1), f"beat {n + 1}")
             painter.setPen(colour("chalk_soft"))
             painter.drawText(QPointF(box.left() + 12, box.top() + 24), "left")
             painter.drawText(QPointF(box.left() + 12, box.bottom() - 20), "right")

@@ -42,7 +42,9 @@ class FilterCurve(Well):
     def live(self) -> object:
         path = f"layers.{self.layer}.filter."
         now = self.session.link.bead(path + "cutoff"), self.session.link.bead(path + "resonance")
-        return None if None in now else (round(now[0], 1), round(now[1], 3))  # type: ignore[arg-type]
+        if now[0] is None or now[1] is None:
+            return None
+        return round(now[0], 1), round(now[1], 3)
 
     def _curve(self, cutoff: float, resonance: float) -> tuple[np.ndarray, np.ndarray]:
         filter_ = self.session.patch.layers[self.layer].filter
@@ -57,20 +59,22 @@ class FilterCurve(Well):
         if self.large:
             painter.setFont(reading(11))
             for f, name in ((100, "100"), (1000, "1 k"), (10000, "10 k")):
-                x = box.left() + across(f) * box.width()
+                line = box.left() + across(f) * box.width()
                 painter.setPen(QPen(colour("chalk_soft").darker(200), 1))
-                painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+                painter.drawLine(QPointF(line, box.top()), QPointF(line, box.bottom()))
                 painter.setPen(colour("chalk_soft"))
-                painter.drawText(QPointF(x + 3, box.bottom() - 2), name)
+                painter.drawText(QPointF(line + 3, box.bottom() - 2), name)
             for level in (-24, 0, 24):
-                y = box.bottom() - (level - BOTTOM) / (TOP - BOTTOM) * box.height()
+                height = box.bottom() - (level - BOTTOM) / (TOP - BOTTOM) * box.height()
                 painter.setPen(QPen(colour("chalk_soft").darker(200), 1))
-                painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+                painter.drawLine(QPointF(box.left(), height), QPointF(box.right(), height))
                 painter.setPen(colour("chalk_soft"))
-                painter.drawText(QPointF(box.left() + 2, y - 3), f"{level:+d} dB".replace("-", "−").replace("+0", "0"))
+                painter.drawText(
+                    QPointF(box.left() + 2, height - 3), f"{level:+d} dB".replace("-", "−").replace("+0", "0")
+                )
         on = bool(filter_.get("on"))
         shade = self.line_colour() if on else colour("chalk_soft")
-        x, y = self._curve(float(filter_.get("cutoff")), float(filter_.get("resonance")))  # type: ignore[arg-type]
+        x, y = self._curve(filter_.number("cutoff"), filter_.number("resonance"))
         draw_curve(painter, box, x, y, shade, floor=0.0 if on else None)
         if not on:
             painter.setPen(colour("chalk"))
@@ -80,10 +84,10 @@ class FilterCurve(Well):
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         filter_ = self.session.patch.layers[self.layer].filter
         live = self._live if filter_.get("on") else None
-        if isinstance(live, tuple) and abs(live[0] / float(filter_.get("cutoff")) - 1) > 0.01:  # type: ignore[arg-type]
+        if isinstance(live, tuple) and abs(live[0] / filter_.number("cutoff") - 1) > 0.01:
             draw_curve(painter, box, *self._curve(live[0], live[1]), colour("chalk"), floor=None, width=1.1)
         if self.large and filter_.get("on"):
-            x = box.left() + across(float(filter_.get("cutoff"))) * box.width()  # type: ignore[arg-type]
+            x = box.left() + across(filter_.number("cutoff")) * box.width()
             painter.setPen(QPen(colour("well"), 1.5))
             painter.setBrush(self.line_colour())
             y = box.bottom() - (self._peak() - BOTTOM) / (TOP - BOTTOM) * box.height()
@@ -91,10 +95,10 @@ class FilterCurve(Well):
 
     def _peak(self) -> float:
         filter_ = self.session.patch.layers[self.layer].filter
-        cutoff = float(filter_.get("cutoff"))  # type: ignore[arg-type]
+        cutoff = filter_.number("cutoff")
         gain = gain_at(
-            str(filter_.get("response")), cutoff, float(filter_.get("resonance")), [cutoff], self.session.link.rate
-        )  # type: ignore[arg-type]
+            str(filter_.get("response")), cutoff, filter_.number("resonance"), [cutoff], self.session.link.rate
+        )
         return float(np.clip(20 * np.log10(max(gain[0], 1e-6)), BOTTOM, TOP))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -108,7 +112,7 @@ class FilterCurve(Well):
         if not filter_.get("on"):
             self.session.set(f"layers.{self.layer}.filter.on", True)
         place = cutoff.position(filter_.get("cutoff"))
-        self._drag = (event.position(), place, float(filter_.get("resonance")))  # type: ignore[arg-type]
+        self._drag = (event.position(), place, filter_.number("resonance"))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag is None:
@@ -142,6 +146,6 @@ class FilterCurve(Well):
         if event.key() in moves:
             dx, dy = moves[Qt.Key(event.key())]
             place = filter_.params["cutoff"].position(filter_.get("cutoff"))  # type: ignore[attr-defined]
-            self._set(place + dx, float(filter_.get("resonance")) + dy)  # type: ignore[arg-type]
+            self._set(place + dx, filter_.number("resonance") + dy)
         else:
             super().keyPressEvent(event)

@@ -71,7 +71,7 @@ class EnvelopePicture(Well):
     def _stages(self) -> list[tuple[str, float, float]]:
         """Name, width and time of every stage, the held one between decay and release."""
         e = self.envelope
-        times = [(name, float(e.get(name))) for name in ("delay", "attack", "hold", "decay", "release")]  # type: ignore[arg-type]
+        times = [(name, e.number(name)) for name in ("delay", "attack", "hold", "decay", "release")]
         widths = [_warp(time) for _, time in times]
         total = sum(widths) or 1.0
         scale = (1 - SUSTAINED) / max(total, 0.9 if self.large else 0.5)
@@ -194,10 +194,10 @@ class EnvelopePicture(Well):
         across, up = way.x() / self.box().width(), -way.y() / self.box().height()
         if what.endswith("_bend"):
             sign = 1.0 if what == "attack_bend" else -1.0
-            changes = {what: min(max(float(before.get(what)) + sign * 2 * up, -1.0), 1.0)}  # type: ignore[arg-type]
+            changes = {what: min(max(before.number(what) + sign * 2 * up, -1.0), 1.0)}
         else:
             param = Envelope.params[what]
-            root = max(float(before.get(what)) ** 0.5 + 1.8 * across, 0.0)  # type: ignore[arg-type]
+            root = max(before.number(what) ** 0.5 + 1.8 * across, 0.0)
             changes = {what: min(root**2, param.high)}  # type: ignore[attr-defined]
             if what == "decay":
                 changes["sustain"] = min(max(float(before.sustain) + up, 0.0), 1.0)
@@ -229,7 +229,7 @@ class EnvelopePicture(Well):
             self.update()
         elif self._grabbed and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             step = 0.01 if event.key() == Qt.Key.Key_Right else -0.01
-            now = float(self.envelope.get(self._grabbed)) ** 0.5  # type: ignore[arg-type]
+            now = self.envelope.number(self._grabbed) ** 0.5
             high = Envelope.params[self._grabbed].high  # type: ignore[attr-defined]
             self.session.set(
                 f"modulators.{self.mover}.{self._grabbed}", min(max(now + step, 0.0) ** 2, high), dragging=True

@@ -36,11 +36,11 @@ class WavePicture(Well):
     def draw(self, painter: QPainter, box: QRectF) -> None:
         painter.setPen(QPen(colour("chalk_soft").darker(190), 1))
         painter.drawLine(box.left(), box.center().y(), box.right(), box.center().y())  # type: ignore[call-overload]
-        width = float(self.session.patch.layers[self.layer].source.get("width"))  # type: ignore[arg-type]
+        width = self.session.patch.layers[self.layer].source.number("width")
         draw_curve(painter, box, *self._wave(width), self.line_colour(), floor=0.5)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         source = self.session.patch.layers[self.layer].source
         now = self.session.link.bead(f"layers.{self.layer}.source.width")
-        if source.get("shape") == "pulse" and now is not None and abs(now - float(source.get("width"))) > 0.004:  # type: ignore[arg-type]
+        if source.get("shape") == "pulse" and now is not None and abs(now - source.number("width")) > 0.004:
             draw_curve(painter, box, *self._wave(now), colour("chalk"), floor=None, width=1.1)

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPixmap
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.bank.measure import Measurement
@@ -49,6 +49,7 @@ class Swatch(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.measured: Measurement | None = None
+        self.empty = False
         self.shade = "weld"
         self.setMinimumHeight(104)
         self.setAccessibleName("Swatch: spectrogram from 20 Hz to 20 kHz, 4 seconds")
@@ -58,10 +59,24 @@ class Swatch(QWidget):
 
     def show_measured(self, measured: Measurement | None, shade: str) -> None:
         """Another sound."""
-        self.measured, self.shade = measured, shade
+        self.measured, self.shade, self.empty = measured, shade, False
+        self.update()
+
+    def show_nothing(self) -> None:
+        """No sound is chosen."""
+        self.empty = True
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.empty:
+            pen = QPen(colour("faint"), 1.3)
+            pen.setDashPattern([4, 3])
+            painter.setPen(pen)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 5, 5)
+            painter.setPen(colour("soft"))
+            painter.setFont(reading(12))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "The swatch of a preset stands here")
+            return
         paint_swatch(painter, QRectF(self.rect()), self.measured, self.shade)

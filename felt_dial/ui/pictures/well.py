@@ -25,6 +25,7 @@ class Well(QWidget):
         self._cache: QPixmap | None = None
         self._cached_for: object = None
         self._live: object = None
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         session.changed.connect(self._follow)
         session.frame.connect(self._frame)
@@ -83,7 +84,7 @@ class Well(QWidget):
             ratio = self.devicePixelRatioF()
             self._cache = QPixmap(self.size() * ratio)
             self._cache.setDevicePixelRatio(ratio)
-            self._cache.fill(Qt.GlobalColor.transparent)
+            self._cache.fill(colour("cloth"))
             painter = QPainter(self._cache)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(Qt.PenStyle.NoPen)

@@ -1,0 +1,159 @@
+"""Details: all about one preset, to be read and changed."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from felt_dial.bank.library import Preset
+from felt_dial.patch.patch import KINDS
+from felt_dial.patch.units import THIN, number
+from felt_dial.ui.cloth import SewnLine
+from felt_dial.ui.dials.controls import NameEdit, Pill, text_label
+from felt_dial.ui.dials.tag import tag_text
+from felt_dial.ui.inspector import Card
+from felt_dial.ui.pages.preset_list import loudness_text, shade_of
+from felt_dial.ui.pictures.swatch import Swatch
+
+if TYPE_CHECKING:
+    from felt_dial.ui.pages.shelf import ShelfPage
+
+
+class Details(Card):
+    """All about one preset."""
+
+    def __init__(self, page: ShelfPage) -> None:
+        super().__init__("madder")
+        self.page, self.session = page, page.session
+        self.preset: Preset | None = None
+        self.setFixedWidth(292)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 12, 14, 10)
+        outer.setSpacing(5)
+        self.name = NameEdit("", "title", self._rename)
+        self.name.setTextMargins(-6, 0, 0, 0)
+        self.name.setAccessibleName("Name of the preset")
+        self.where = text_label("", "label")
+        self.swatch = Swatch()
+        self.play = Pill("Preview", "play", self._preview, "Open it and play the phrase of its kind")
+        self.kind = QComboBox()
+        self.kind.addItems(["", *KINDS])
+        self.kind.setAccessibleName("Kind")
+        self.kind.activated.connect(lambda: self._keep({"type": self.kind.currentText()}, "kind"))
+        self.character = QLineEdit()
+        self.character.setAccessibleName("Character")
+        self.character.setPlaceholderText("words, such as warm slow reedy")
+        self.character.editingFinished.connect(
+            lambda: self._keep({"character": tuple(self.character.text().replace(",", " ").split())}, "character")
+        )
+        self.description = QPlainTextEdit()
+        self.description.setFixedHeight(62)
+        self.description.setTabChangesFocus(True)
+        self.description.setAccessibleName("Description")
+        self.description.setPlaceholderText("What a musician should know of it")
+        self.description.focusOutEvent = self._described  # type: ignore[method-assign,assignment]
+        outer.addWidget(self.name)
+        outer.addWidget(self.where)
+        outer.addWidget(self.swatch)
+        row = QHBoxLayout()
+        row.addWidget(text_label("20 Hz – 20 kHz, 4 s", "small"))
+        row.addStretch()
+        row.addWidget(self.play)
+        outer.addLayout(row)
+        grid = QGridLayout()
+        grid.setColumnStretch(1, 1)
+        grid.addWidget(text_label("Kind"), 0, 0)
+        grid.addWidget(self.kind, 0, 1)
+        grid.addWidget(text_label("Character"), 1, 0)
+        grid.addWidget(self.character, 1, 1)
+        outer.addLayout(grid)
+        outer.addWidget(text_label("Description"))
+        outer.addWidget(self.description)
+        self.macros = text_label("", "label")
+        self.macros.setWordWrap(True)
+        outer.addWidget(self.macros)
+        outer.addWidget(SewnLine())
+        self.notes = text_label("", "small")
+        self.notes.setWordWrap(True)
+        outer.addWidget(self.notes)
+        outer.addStretch()
+        buttons = QGridLayout()
+        buttons.setSpacing(6)
+        self.choices = {
+            "Open": (page.open_chosen, "Put it on the table: Enter"),
+            "Duplicate": (page.duplicate, "A copy behind it: Ctrl+D"),
+            "Move…": (page.ask_move, "Into another bank"),
+            "Delete": (page.delete, "Into the bin: Delete. Undo brings it back."),
+        }
+        for n, (text, (act, tip)) in enumerate(self.choices.items()):
+            buttons.addWidget(Pill(text, "pill", act, tip), n // 2, n % 2)
+        outer.addLayout(buttons)
+        self.empty = QLabel("A preset that you choose is shown here.", self)
+        self.empty.setProperty("part", "label")
+        self.empty.hide()
+
+    def show_preset(self, place: int, preset: Preset | None, bank: str) -> None:
+        """Another preset, or none."""
+        self.preset = preset
+        patch = preset.patch if preset else None
+        for child in self.findChildren(QWidget):
+            child.setEnabled(patch is not None or child is self.empty)
+        if preset is None or patch is None:
+            self.name.show_name(preset.name if preset else "No preset")
+            self.where.setText("Its file cannot be read" if preset else "Choose one from the list")
+            self.swatch.show_nothing()
+            self.notes.setText(preset.problem if preset else "")
+            self.description.clear()
+            self.kind.setCurrentIndex(0)
+            self.character.clear()
+            self.macros.setText("")
+            return
+        self.name.show_name(patch.name)
+        self.where.setText(f"{place + 1:02d} in {bank}")
+        self.swatch.show_measured(self.session.measurement(patch), shade_of(place))
+        self.kind.setCurrentText(patch.type)
+        self.character.setText(", ".join(patch.character))
+        if not self.description.hasFocus():
+            self.description.setPlainText(patch.description)
+        named = [f"{tag_text(k)} {m.name}" for k, m in patch.macros.items() if m.name]
+        self.macros.setText("Macros: " + (" · ".join(named) if named else "none named"))
+        measured = self.session.measurement(patch)
+        loud = (
+            f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB" if measured else "being measured"
+        )
+        layers, threads = len(patch.layers), len(patch.threads)
+        versions = len(self.session.library.bank(preset.bank).versions(preset.id))
+        kept = f" · {versions} earlier version{'' if versions == 1 else 's'} kept" if versions else ""
+        self.notes.setText(
+            f"{loud}\n{layers} layer{'' if layers == 1 else 's'}, {threads} thread{'' if threads == 1 else 's'}"
+            f"{', by ' + patch.author if patch.author else ''}{kept}"
+        )
+
+    def _rename(self, name: str) -> None:
+        if name.strip():
+            self._keep({"name": name.strip()}, "name")
+
+    def _described(self, event: object) -> None:
+        QPlainTextEdit.focusOutEvent(self.description, event)  # type: ignore[arg-type]
+        self._keep({"description": self.description.toPlainText().strip()}, "description")
+
+    def _preview(self) -> None:
+        self.page.open_chosen()
+        self.session.play(True)
+
+    def _keep(self, change: dict[str, object], what: str) -> None:
+        if self.preset is None or self.preset.patch is None:
+            return
+        if all(getattr(self.preset.patch, key) == value for key, value in change.items()):
+            return
+        self.page.change_preset(self.preset, change, what)
