@@ -132,7 +132,9 @@ class Window(QMainWindow):
         self._timer = QTimer(self, interval=33)
         self._timer.timeout.connect(session.tick)
         self._timer.start()
-        QTimer.singleShot(300, self.build_pages)
+        self._later = QTimer(self, interval=250)
+        self._later.timeout.connect(self.build_pages)
+        self._later.start()
         application = QApplication.instance()
         assert application is not None
         application.installEventFilter(self)
@@ -208,7 +210,8 @@ class Window(QMainWindow):
         left = [number for number in range(len(PAGES)) if number not in self._pages]
         if left:
             self.page(left[0])
-            QTimer.singleShot(20, self.build_pages)
+        else:
+            self._later.stop()
 
     def show_page(self, number: int) -> None:
         """Opens a page."""
@@ -311,6 +314,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self._timer.stop()
+        self._later.stop()
         application = QApplication.instance()
         if application is not None:
             application.removeEventFilter(self)
