@@ -277,8 +277,8 @@ class Window(QMainWindow):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
-            focus = QApplication.focusWidget()
-            if focus is None or focus.window() is not self or watched is not focus:
+            focus = QApplication.focusWidget() or self
+            if focus.window() is not self or watched is not focus:
                 return False
             if isinstance(focus, QLineEdit | QPlainTextEdit):
                 return False

@@ -402,6 +402,29 @@ def test_a_full_disk_while_saving_keeps_the_old_version_and_the_work(
     assert desk.session.save() and not desk.session.unsaved
 
 
+def test_an_earlier_version_is_opened_and_saved_again(desk: Desk) -> None:
+    session, details = desk.session, desk.window.shelf.details
+    session.set(CUTOFF, 900.0)
+    session.save()
+    choose(desk, "Dew Pluck")
+    assert details.versions.isVisible()
+    versions = session.library.bank("glasshouse-at-dusk").versions("dew-pluck")
+    details.open_version(versions[0])
+    assert session.value(CUTOFF) == 620.0 and session.unsaved and session.work.preset == "dew-pluck"
+    assert session.save() and len(session.library.bank("glasshouse-at-dusk").versions("dew-pluck")) == 2
+
+
+def test_space_still_plays_after_a_name_was_typed(desk: Desk) -> None:
+    name = desk.window.header.preset.name
+    name.setFocus()
+    name.selectAll()
+    QTest.keyClicks(name, "Fern pluck")
+    QTest.keyClick(name, Qt.Key.Key_Return)
+    assert desk.session.patch.name == "Fern pluck" and not desk.session.playing
+    desk.keys(Qt.Key.Key_Space)
+    assert desk.session.playing
+
+
 def test_a_broken_preset_stands_on_the_shelf_with_its_problem(desk: Desk) -> None:
     path = desk.session.library.bank("glasshouse-at-dusk").path("moss-pad")
     path.write_text('{"format": 5}')

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QPlainTextEdit,
     QVBoxLayout,
     QWidget,
 )
 
 from felt_dial.bank.library import Preset
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.document import read_patch
 from felt_dial.patch.patch import KINDS
 from felt_dial.patch.units import THIN, number
 from felt_dial.ui.cloth import SewnLine
@@ -86,6 +92,10 @@ class Details(Card):
         self.notes = text_label("", "small")
         self.notes.setWordWrap(True)
         outer.addWidget(self.notes)
+        self.versions = Pill(
+            "Earlier versions…", "link", self._list_versions, "What it was before its last three saves"
+        )
+        outer.addWidget(self.versions, 0, Qt.AlignmentFlag.AlignLeft)
         outer.addStretch()
         buttons = QGridLayout()
         buttons.setSpacing(6)
@@ -132,12 +142,32 @@ class Details(Card):
             f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB" if measured else "being measured"
         )
         layers, threads = len(patch.layers), len(patch.threads)
-        versions = len(self.session.library.bank(preset.bank).versions(preset.id))
-        kept = f" · {versions} earlier version{'' if versions == 1 else 's'} kept" if versions else ""
+        self.versions.setVisible(bool(self.session.library.bank(preset.bank).versions(preset.id)))
         self.notes.setText(
             f"{loud}\n{layers} layer{'' if layers == 1 else 's'}, {threads} thread{'' if threads == 1 else 's'}"
-            f"{', by ' + patch.author if patch.author else ''}{kept}"
+            f"{', by ' + patch.author if patch.author else ''}"
         )
+
+    def _list_versions(self) -> None:
+        if self.preset is None:
+            return
+        menu = QMenu(self)
+        for path in self.session.library.bank(self.preset.bank).versions(self.preset.id):
+            saved = datetime.fromtimestamp(int(path.stem) / 1e9)
+            menu.addAction(f"Open what it was until {saved:%d %b, %H:%M:%S}", lambda p=path: self.open_version(p))
+        menu.exec(self.versions.mapToGlobal(self.versions.rect().bottomLeft()))
+
+    def open_version(self, path: Path) -> None:
+        """Puts an earlier version on the table; saving it makes it the preset again."""
+        if self.preset is None:
+            return
+        try:
+            patch = read_patch(path.read_bytes(), f"An earlier version of “{self.preset.name}”")
+        except (FeltDialError, OSError) as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.session.open_patch(patch, self.preset.bank, self.preset.id, saved=False)
+        self.session.say(f"An earlier {patch.name} is on the table; Ctrl+S makes it the preset again.")
 
     def _rename(self, name: str) -> None:
         if name.strip():
