@@ -34,15 +34,17 @@ class Device(NamedTuple):
 
 
 def list_devices() -> list[Device]:
-    """Every output there is; the simulated one is always among them, and last."""
+    """Every output there is, the system's own first; the simulated one is always among them, and last."""
     found: list[Device] = []
     with contextlib.suppress(OSError, ImportError):
         import sounddevice
 
+        own = sounddevice.default.device[1]
         hosts = sounddevice.query_hostapis()
         for number, about in enumerate(sounddevice.query_devices()):
             if about["max_output_channels"] >= 2:
                 found.append(Device(str(number), f"{about['name']} · {hosts[about['hostapi']]['name']}", True))
+        found.sort(key=lambda device: device.id != str(own))
     return [*found, Device(SIMULATED, "Simulated output", False)]
 
 

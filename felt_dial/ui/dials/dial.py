@@ -25,7 +25,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import reach_of_all, sew, threads_on
 from felt_dial.patch.params import CUBIC, Param
-from felt_dial.patch.patch import NoSuchPath, depth_param, movers, put, value_at
+from felt_dial.patch.patch import NoSuchPath, depth_param, movers, param_at, put, value_at
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.cloth import STITCHES, SWEEP, colour, dial_face, dye, reading, sewn_ring
 from felt_dial.ui.dials.entry import Entry
@@ -47,6 +47,9 @@ class Dial(QWidget):
     ) -> None:
         super().__init__()
         self.ground = ground
+        found = param_at(session.patch, path)
+        assert isinstance(found, Param)
+        self.param = found
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.session, self.path, self.owner_dye, self.radius = session, path, owner_dye, radius
         self._label = label
@@ -67,15 +70,6 @@ class Dial(QWidget):
     def sizeHint(self) -> QSize:
         label = QFontMetrics(reading(12)).horizontalAdvance(self.label)
         return QSize(max(2 * self.radius + 24, 58, min(label + 2, 74)), 2 * self.radius + 42)
-
-    @property
-    def param(self) -> Param:
-        """The declaration of what the dial turns."""
-        from felt_dial.patch.patch import param_at
-
-        found = param_at(self.session.patch, self.path)
-        assert isinstance(found, Param)
-        return found
 
     @property
     def label(self) -> str:
