@@ -111,7 +111,7 @@ class Param(Parameter):
     @property
     def two_sided(self) -> bool:
         """True where the dial is sewn from its middle."""
-        return self.low < 0 < self.high and self.unit.name != "a level"
+        return self.low < 0 < self.high and (self.unit.name != "a level" or self.low == -self.high)
 
     def check(self, value: object) -> Value:
         if isinstance(value, dict) and set(value) == {"beats"}:
