@@ -247,7 +247,7 @@ class Engine:
         """Opens the wanted output, or the simulated one with a word of why."""
         real = next((d for d in list_devices() if d.real), None) if self.wanted == "default" else None
         wanted = real.id if real else SIMULATED if self.wanted == "default" else self.wanted
-        said = "" if wanted != SIMULATED or self.wanted == SIMULATED else "no audio device was found"
+        said = "" if wanted != SIMULATED or self.wanted == SIMULATED else "no audio device"
         if wanted != SIMULATED:
             try:
                 self.output = PortAudioOutput(wanted, self.rate, self.frames, self.block, self.late)

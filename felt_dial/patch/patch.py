@@ -177,6 +177,11 @@ def slots(patch: Patch) -> Iterator[Slot]:
             yield Slot(f"{prefix}.depth", depth_param(target_param(patch, module.target)), module.depth)
 
 
+def outline(patch: Patch) -> tuple[Any, ...]:
+    """Which modules a patch has, and in what order: what a page is laid out for. Threads come and go without it."""
+    return tuple(row for row in structure(patch) if not row[0].startswith("threads."))
+
+
 def structure(patch: Patch) -> tuple[Any, ...]:
     """What the engine must rebuild for: two patches with equal structure differ in values only."""
     shape: list[Any] = []

@@ -20,7 +20,7 @@ from felt_dial.bank.places import Settings, index_path, journal_path, save_setti
 from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.history import History, Step
-from felt_dial.patch.patch import NoSuchPath, Patch, param_at, structure, value_at, with_value
+from felt_dial.patch.patch import NoSuchPath, Patch, outline, param_at, value_at, with_value
 from felt_dial.patch.units import Value
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.phrases import PHRASES, phrase_for
@@ -105,7 +105,7 @@ class Session(QObject):
             self.selection = ("source", next(iter(layers)))
         if self.effect not in self.patch.racks["1"]:
             self.effect = next(iter(self.patch.racks["1"]), "")
-        if structure(before.patch) != structure(self.patch) or not same:
+        if outline(before.patch) != outline(self.patch) or not same:
             self.rebuilding.emit()
             self.rebuilt.emit()
         self.changed.emit()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import threads_from
@@ -307,12 +307,12 @@ class Strip(QWidget):
         self.velocity.setText(f"Velocity {self.session.velocity}")
         link = self.session.link
         name = link.output_name or "starting the sound"
-        if link.said:
-            name = f"{name} ({link.said})"
         rate = f"{link.rate / 1000:g} kHz"
-        metrics = self.output.fontMetrics()
-        text = f"{name} · {rate} · {link.frames}"
-        self.output.setText(metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, 290))
+        said = f": {link.said}" if link.said else ""
+        text = f"{name}{said} · {rate} · {link.frames}"
+        metrics = QFontMetrics(reading(13, 600))
+        self.output.setText(metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, 264))
+        self.output.setMinimumWidth(min(metrics.horizontalAdvance(text), 264) + 12)
         self.output.setToolTip(f"{text}\nOutput and settings: Ctrl+,")
 
     def _loop(self) -> None:

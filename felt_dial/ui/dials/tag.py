@@ -117,7 +117,7 @@ class Tag(QWidget):
 
     def start_drag(self) -> None:
         """Begins to carry the tag."""
-        drag = QDrag(self)
+        drag = QDrag(self.window())
         drag.setMimeData(self.mime())
         ratio = self.devicePixelRatioF()
         picture = QPixmap(self.size() * ratio)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt
+from PySide6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
@@ -86,7 +86,7 @@ class EffectCard(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if (event.position().toPoint() - self._press).manhattanLength() > 12:
-            drag, data = QDrag(self), QMimeData()
+            drag, data = QDrag(self.window()), QMimeData()
             data.setData(EFFECT_MIME, self.key.encode())
             drag.setMimeData(data)
             drag.setPixmap(self.grab())
@@ -99,7 +99,8 @@ class EffectCard(QWidget):
     def dropEvent(self, event: QDropEvent) -> None:
         moved = bytes(event.mimeData().data(EFFECT_MIME).data()).decode()
         event.acceptProposedAction()
-        self.move_to(moved, list(self.session.patch.racks[RACK]).index(self.key))
+        to = list(self.session.patch.racks[RACK]).index(self.key)
+        QTimer.singleShot(0, lambda: self.move_to(moved, to))
 
     def move_to(self, key: str, place: int) -> None:
         """Moves an effect of the rack to a place."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QMimeData, QPoint, QRectF, Qt
+from PySide6.QtCore import QMimeData, QPoint, QRectF, Qt, QTimer
 from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
@@ -59,7 +59,7 @@ class LayerRow(QWidget):
         grid.addSpacing(4)
         grid.addWidget(self._cell(EnvelopePicture(session, layer.contour, self.shade), "level"), 17)
         grid.addSpacing(4)
-        grid.addWidget(self._out(folded))
+        grid.addWidget(self._out(folded), 0, Qt.AlignmentFlag.AlignVCenter)
 
     def _cell(self, made: Well, part: str) -> Well:
         made.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -89,7 +89,9 @@ class LayerRow(QWidget):
         name = text_label(layer.name or layer.source.title, "name")
         name.setFont(naming(18))
         name.setText(name.fontMetrics().elidedText(name.text(), Qt.TextElideMode.ElideRight, 100))
+        layout.addStretch()
         layout.addWidget(name)
+        self.name = name
         shape = layer.source.params["shape"].write(layer.source.get("shape"))
         self.about = text_label(f"{layer.source.title} · {shape}", "small")
         layout.addWidget(self.about)
@@ -102,7 +104,9 @@ class LayerRow(QWidget):
             pills.addStretch()
             row = QWidget()
             row.setLayout(pills)
+            layout.addSpacing(3)
             layout.addWidget(row)
+        layout.addStretch()
         return head
 
     def _out(self, folded: bool) -> QWidget:
@@ -147,9 +151,8 @@ class LayerRow(QWidget):
         painter.drawRoundedRect(QRectF(1, 1, 8, self.height() - 2), 4, 4)
         painter.setPen(dye(self.shade))
         painter.setFont(naming(26))
-        painter.drawText(
-            QRectF(16, 5, 30, 30 if not self.folded else 36), Qt.AlignmentFlag.AlignCenter, self.key.upper()
-        )
+        top = self.name.mapTo(self, QPoint(0, 0)).y() - 3
+        painter.drawText(QRectF(16, top, 30, 30), Qt.AlignmentFlag.AlignCenter, self.key.upper())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._press = event.position().toPoint()
@@ -161,7 +164,7 @@ class LayerRow(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if (event.position().toPoint() - self._press).manhattanLength() > 14 and self._press.x() < 150:
-            drag, data = QDrag(self), QMimeData()
+            drag, data = QDrag(self.window()), QMimeData()
             data.setData(LAYER_MIME, self.key.encode())
             drag.setMimeData(data)
             drag.setPixmap(self.grab().scaledToWidth(300))
@@ -175,7 +178,8 @@ class LayerRow(QWidget):
         moved = bytes(event.mimeData().data(LAYER_MIME).data()).decode()
         to = list(self.session.patch.layers).index(self.key)
         event.acceptProposedAction()
-        self.session.edit(move_layer(self.session.patch, moved, to), f"move layer {moved.upper()}")
+        session, patch = self.session, move_layer(self.session.patch, moved, to)
+        QTimer.singleShot(0, lambda: session.edit(patch, f"move layer {moved.upper()}"))
 
 
 class Columns(QWidget):

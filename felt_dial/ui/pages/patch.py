@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import add_layer, add_modulator
@@ -106,6 +106,11 @@ class PatchPage(Wool):
         for kind, pill in self.only.items():
             pill.setChecked(kind == self.shown_kind)
         self._follow()
+        QTimer.singleShot(0, self.columns.update)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self.columns.update)
 
     def _show_only(self, kind: str) -> None:
         self.shown_kind = kind
