@@ -124,7 +124,7 @@ def moss_pad() -> Maker:
         .threads("l2", layers__a__pan=0.25, layers__b__pan=0.25)
         .effect("delay", left=Beats(1.5), right=Beats(1.0), feedback=0.45, tone=1800.0, wet=0.3)
         .macro(1, "Light", "Lets the sun in.", 0.3, layers__a__filter__cutoff=20.0, layers__b__filter__cutoff=20.0)
-        .macro(2, "Depth", "More of the hum below.", 0.2, layers__c__level=8.0)
+        .macro(2, "Depth", "More of the hum below.", 0.2, layers__c__level=5.0)
         .macro(3, "Wind", "How far it sways.", 0.0, modulators__l2__rate=4.0)
     )  # fmt: skip
 
@@ -141,7 +141,7 @@ def root_sub() -> Maker:
         .modulator("envelope", "Knuckle", attack=0.0, decay=0.12, sustain=0.0, release=0.1, decay_bend=0.6)
         .threads("e2", layers__b__filter__cutoff=30.0)
         .threads("v", layers__b__level=6.0)
-        .macro(1, "Bark", "The knuckle, from none to plenty.", 0.4, layers__b__level=10.0)
+        .macro(1, "Bark", "The knuckle, from none to plenty.", 0.4, layers__b__level=6.0)
         .macro(2, "Bright", "Opens the wood.", 0.2, layers__b__filter__cutoff=30.0)
     )  # fmt: skip
 
@@ -162,7 +162,7 @@ def compost_kick() -> Maker:
         .threads("v", layers__b__level=8.0)
         .macro(1, "Drop", "From how high it falls.", 0.3, layers__a__frequency=5.0)
         .macro(2, "Length", "How long the ground rings.", 0.2, modulators__e1__decay=0.6)
-        .macro(3, "Click", "The stick.", 0.3, layers__b__level=12.0)
+        .macro(3, "Click", "The stick.", 0.3, layers__b__level=7.0)
     )  # fmt: skip
 
 

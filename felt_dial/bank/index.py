@@ -18,12 +18,16 @@ CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5(bank UNINDEXED, preset UNIND
 
 
 class Index:
-    """SQLite with full-text search; in memory where no path is given."""
+    """SQLite with full-text search; in memory where no path is given, or where it cannot be written."""
 
     def __init__(self, path: Path | None = None) -> None:
-        if path is not None:
-            path.parent.mkdir(parents=True, exist_ok=True)
-        self._base = sqlite3.connect(path or ":memory:", isolation_level=None)
+        try:
+            if path is not None:
+                path.parent.mkdir(parents=True, exist_ok=True)
+            self._base = sqlite3.connect(path or ":memory:", isolation_level=None)
+        except (OSError, sqlite3.OperationalError):
+            path = None
+            self._base = sqlite3.connect(":memory:", isolation_level=None)
         try:
             self._base.executescript(SCHEMA)
         except sqlite3.DatabaseError:

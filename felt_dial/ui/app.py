@@ -52,6 +52,8 @@ def main(bank: str = "") -> int:
         open_first(session, session.shelf_bank)
     window.resize(1280, 800)
     window.show()
+    if bank and not said and bank not in {name for b in session.library.banks() for name in (b.id, b.name)}:
+        said = "" if bank.endswith(".feltbank") else f"There is no bank “{bank}” in {session.library.root}."
     if said:
         session.say(said, problem=True)
     if left_behind is not None:

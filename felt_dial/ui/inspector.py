@@ -64,15 +64,20 @@ class ThreadList(QWidget):
         super().__init__()
         self.session = session
         self.setProperty("kept", True)
+        self._shown: object = None
         self.layout_ = QVBoxLayout(self)
         self.layout_.setContentsMargins(0, 0, 0, 0)
         self.layout_.setSpacing(2)
 
     def show_threads(self, title: str, keys: list[str], by_target: bool) -> None:
         """Shows some threads: by what they move, or by what moves."""
+        patch = self.session.patch
+        shown = (title, by_target, [(key, patch.threads[key], reach(patch, patch.threads[key])) for key in keys])
+        if shown == self._shown:
+            return
+        self._shown = shown
         clear(self.layout_)
         self.layout_.addWidget(text_label(title))
-        patch = self.session.patch
         for key in keys:
             thread = patch.threads[key]
             param = target_param(patch, thread.target)
@@ -82,7 +87,7 @@ class ThreadList(QWidget):
                 where, label = place_name(patch, thread.target)
                 name = text_label(f"{where} {label}", "value")
             else:
-                row.addWidget(Tag(self.session, thread.source, 10))
+                row.addWidget(Tag(self.session, thread.source, 10, carried=False))
                 name = text_label(tag_text(thread.source), "value")
                 name.hide()
             row.addWidget(name)
@@ -97,7 +102,12 @@ class ThreadList(QWidget):
             row.addWidget(Pill("Cut", "link", lambda k=key: self._cut(k), "Cut this thread"))
             self.layout_.addLayout(row)
         if not keys:
-            self.layout_.addWidget(text_label("moves nothing yet" if by_target else "nothing moves it", "small"))
+            self.layout_.addWidget(text_label(self._nothing(title, by_target), "small"))
+
+    def _nothing(self, title: str, by_target: bool) -> str:
+        if not by_target:
+            return "nothing moves it"
+        return "moves nothing yet: drag its tag onto a dial" if title.endswith("moves") else "and nothing else"
 
     def _switch(self, key: str) -> None:
         thread = self.session.patch.threads[key]
@@ -320,10 +330,9 @@ class Inspector(Card):
         on_modulator = part == "modulator" and key in patch.modulators
         if on_modulator and not path.startswith(f"modulators.{key}."):
             listed = threads_from(patch, key)
-            self.threads.show_threads(f"{tag_text(key)} moves", list(listed), True)
             shaped = [k.upper() for k, layer in patch.layers.items() if layer.contour == key]
-            if shaped:
-                self.threads.layout_.addWidget(text_label(f"shapes the level of {', '.join(shaped)}", "small"))
+            level = f" the level of {', '.join(shaped)}" if shaped else ""
+            self.threads.show_threads(f"{tag_text(key)} moves{level}", list(listed), True)
         elif path and path_exists(patch, path) and not path.startswith(("macros.", "threads.")):
             from felt_dial.patch.patch import param_at
 

@@ -230,6 +230,9 @@ def test_an_index_that_is_damaged_is_made_anew(tmp_path: Path) -> None:
     index = Index(tmp_path / "index.sqlite")
     assert index.get("x") is None
     index.close()
+    (tmp_path / "file").write_text("no folder")
+    elsewhere = Index(tmp_path / "file" / "index.sqlite")
+    assert elsewhere.search("moss") == [], "where nothing can be written the index lives in memory"
 
 
 def test_a_sine_measures_as_what_it_is() -> None:

@@ -122,13 +122,13 @@ def test_a_thread_typed_wrongly_is_refused_with_what_there_is(desk: Desk) -> Non
 
 def test_sewing_leaves_every_widget_where_it_is(desk: Desk) -> None:
     """A tag that is being carried must live until it is dropped: a thread comes without a new layout."""
-    tag, dial = desk.find(Tag, lambda t: t.key == "e2"), desk.dial("layers.a.pitch")
+    tag, dial = desk.find(Tag, lambda t: t.key == "e2" and t.carried), desk.dial("layers.a.pitch")
     row = desk.window.patch_page.rows["a"]
     desk.drop(tag.mime(), dial)
     desk.type("+7 st")
     QApplication.processEvents()
-    assert desk.find(Tag, lambda t: t.key == "e2") is tag and desk.dial("layers.a.pitch") is dial
-    assert desk.window.patch_page.rows["a"] is row and "7 st" in dial.toolTip()
+    assert desk.find(Tag, lambda t: t.key == "e2" and t.carried) is tag and desk.dial("layers.a.pitch") is dial
+    assert desk.window.patch_page.rows["a"] is row and "Moved by E2" in dial.toolTip()
 
 
 def test_dropping_a_tag_on_what_cannot_be_moved_does_nothing(desk: Desk) -> None:

@@ -45,15 +45,15 @@ def paint_tag(painter: QPainter, centre: QPointF, radius: float, patch: Patch, k
 
 
 class Tag(QWidget):
-    """The tag of one mover."""
+    """The tag of one mover; one that stands in a list which comes and goes is not `carried`."""
 
-    def __init__(self, session: Session, key: str, radius: int = 11) -> None:
+    def __init__(self, session: Session, key: str, radius: int = 11, carried: bool = True) -> None:
         super().__init__()
-        self.session, self.key, self.radius = session, key, radius
+        self.session, self.key, self.radius, self.carried = session, key, radius, carried
         self._press = QPoint()
         self.setFixedSize(self.sizeHint())
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self.setCursor(Qt.CursorShape.OpenHandCursor if carried else Qt.CursorShape.PointingHandCursor)
         session.changed.connect(self._follow)
         self._follow()
 
@@ -93,7 +93,7 @@ class Tag(QWidget):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         far = (event.position().toPoint() - self._press).manhattanLength() >= QApplication.startDragDistance()
-        if event.buttons() & Qt.MouseButton.LeftButton and far:
+        if self.carried and far and event.buttons() & Qt.MouseButton.LeftButton:
             self.start_drag()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
