@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from felt_dial.errors import FeltDialError
 from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
 from felt_dial.live.player import Player
-from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, SCOPE, Shared
+from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
 from felt_dial.patch.document import read_patch
 from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.modules import new_patch
@@ -169,7 +169,7 @@ class Engine:
             data["movers"][:movers, 3] = program.moves[:movers, row, -1]
         else:
             data["movers"][:movers, :3] = program.motion.state[:movers, -1, :3]
-            data["movers"][:movers, 3] = -2.0
+            data["movers"][:movers, 3] = NOTHING_MOVES
         for n, placed in enumerate(program.placed()[:MOST_PLACED]):
             data["costs"][n] = placed.cost * 1e-9 * self.rate / self.frames
         keys = data["keys"]

@@ -19,6 +19,8 @@ BANKS = 8
 RING = 1024
 SCOPE = 16384
 MOST_MOVERS = 64
+NOTHING_MOVES = -2.0
+"""Value of a mover while no note sounds."""
 MOST_PLACED = 64
 
 NOTE = np.dtype([("kind", "i4"), ("key", "f4"), ("value", "f4"), ("spare", "f4")])
@@ -58,6 +60,8 @@ class Shared:
         self._map = mmap.mmap(self.handle, LAYOUT.itemsize)
         self.data = np.frombuffer(self._map, LAYOUT, count=1)[0]
         self._read = 0
+        if handle is None:
+            self.data["movers"][:, 3] = NOTHING_MOVES
 
     def send(self, event: Event) -> None:
         """Window: puts a note into the ring."""

@@ -11,18 +11,7 @@ from pydantic import Field, model_validator
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import AnyEffect, AnyFilter, AnyModulator, AnySource, Module
 from felt_dial.patch.params import LOG, Choice, Param, Parameter, Switch
-from felt_dial.patch.units import (
-    CENTS,
-    COUNT,
-    DECIBELS,
-    HERTZ,
-    OCTAVES,
-    PERCENT,
-    SEMITONES,
-    TEMPO,
-    Unit,
-    Value,
-)
+from felt_dial.patch.units import CENTS, COUNT, DECIBELS, HERTZ, OCTAVES, PERCENT, SEMITONES, TEMPO, Unit, Value
 
 LAYER_IDS = "abcdefgh"
 MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))

@@ -211,13 +211,7 @@ HERTZ = Unit(
     amount=lambda d: d / 12.0,
     read_special=_note_hertz,
 )
-FACTOR = Unit(
-    "a factor",
-    {"": 1.0},
-    lambda v: "×" + _three(v),
-    "“×2” or “×0.5”",
-    read_special=_factor,
-)
+FACTOR = Unit("a factor", {"": 1.0}, lambda v: "×" + _three(v), "“×2” or “×0.5”", read_special=_factor)
 RATE = Unit(
     "a rate",
     {"": 1.0, "hz": 1.0, "k": 1000.0},

@@ -24,11 +24,7 @@ def new_layer(source: str = "wave") -> Layer:
 
 def new_patch(name: str = "Untitled") -> Patch:
     """An empty patch: one saw, one envelope."""
-    return Patch(
-        name=name,
-        layers={"a": new_layer()},
-        modulators={"e1": Modulator.kinds["envelope"](name="Level")},
-    )
+    return Patch(name=name, layers={"a": new_layer()}, modulators={"e1": Modulator.kinds["envelope"](name="Level")})
 
 
 __all__ = ["Effect", "Filter", "Modulator", "Source", "new_layer", "new_patch"]

@@ -17,13 +17,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Module
 from felt_dial.patch.patch import Layer, Patch, modules, slots, structure
 from felt_dial.sound import modules as _all_modules  # noqa: F401  (enters every module in its family)
-from felt_dial.sound.control.movement import (
-    BEND_SLOT,
-    GLOBAL,
-    WHEEL_SLOT,
-    make_motion,
-    run_movement,
-)
+from felt_dial.sound.control.movement import BEND_SLOT, GLOBAL, WHEEL_SLOT, make_motion, run_movement
 from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
 from felt_dial.sound.mix import (
     SILENCE,

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from felt_dial.bank.files import CannotWrite
 from felt_dial.bank.index import Index
 from felt_dial.bank.journal import Journal, Unsaved
-from felt_dial.bank.library import Library, Preset
+from felt_dial.bank.library import Bank, Library, Preset
 from felt_dial.bank.measure import Measurement, sound_key
 from felt_dial.bank.measuring import Measuring
 from felt_dial.bank.places import Settings, index_path, journal_path, save_settings
@@ -211,7 +211,7 @@ class Session(QObject):
 
     def save(self) -> bool:
         """Saves over the preset; its last versions are kept."""
-        if not self.work.preset:
+        if not self.work.preset or self.work.bank not in {bank.id for bank in self.library.banks()}:
             return self.save_new(self.patch.name)
         try:
             self.library.bank(self.work.bank).save(self.work.preset, self.patch)
@@ -226,10 +226,7 @@ class Session(QObject):
         """Saves as a new preset behind this one."""
         patch = self.patch.model_copy(update={"name": name.strip() or "Untitled"})
         try:
-            bank = self.work.bank or self.shelf_bank
-            home = self.library.bank(bank) if bank else next(iter(self.library.banks()), None)
-            if home is None:
-                home = self.library.create("First Sketches")
+            home = self._home() or self.library.create("First Sketches")
             key = home.save_new(patch, after=self.work.preset)
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
@@ -238,6 +235,11 @@ class Session(QObject):
         self._saved(patch, home.id, key)
         self.say(f"Saved {patch.name} as a new preset in {home.name}.")
         return True
+
+    def _home(self) -> Bank | None:
+        """The bank for a new preset: that of its cousin, the one on the shelf, or any."""
+        banks = {bank.id: bank for bank in self.library.banks()}
+        return banks.get(self.work.bank) or banks.get(self.shelf_bank) or next(iter(banks.values()), None)
 
     def _saved(self, patch: Patch, bank: str, preset: str) -> None:
         self.work = replace(self.work, saved=patch, bank=bank, preset=preset)

@@ -14,12 +14,7 @@ from PySide6.QtCore import (
     Signal,
 )
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import (
-    QListView,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QListView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from felt_dial.bank.library import Preset
 from felt_dial.patch.units import THIN, number

@@ -2,15 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import (
-    QRectF,
-    Qt,
-    Signal,
-)
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import (
-    QWidget,
-)
+from PySide6.QtWidgets import QWidget
 
 from felt_dial.bank.library import Bank
 from felt_dial.errors import FeltDialError

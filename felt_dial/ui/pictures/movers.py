@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
+from felt_dial.live.shared import NOTHING_MOVES
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.control.envelope import Envelope, slope
 from felt_dial.sound.control.lfo import Lfo, lfo_value
@@ -64,7 +65,7 @@ class EnvelopePicture(Well):
         movers = self.session.link.shared.data["movers"]
         keys = list(self.session.patch.modulators)
         row = movers[keys.index(self.mover)]
-        if row[3] < -1.5 or row[0] > 5.5:
+        if row[3] == NOTHING_MOVES or row[0] > 5.5:
             return None
         return round(float(row[0])), round(float(row[1]), 3), round(float(row[2]), 3)
 
@@ -259,7 +260,7 @@ class LfoPicture(Well):
     def live(self) -> object:
         keys = list(self.session.patch.modulators)
         row = self.session.link.shared.data["movers"][keys.index(self.mover)]
-        if row[3] < -1.5:
+        if row[3] == NOTHING_MOVES:
             return None
         return round(float(row[0]), 3), round(float(row[3]), 3)
 

@@ -1,0 +1,390 @@
+"""The parts of the window, one by one: strip, header, rows, inspector, envelope editor, sheets."""
+
+from __future__ import annotations
+
+import errno
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
+
+from felt_dial.bank import files
+from felt_dial.bank.places import load_settings
+from felt_dial.patch.units import Beats
+from felt_dial.sound.control.envelope import Envelope
+from felt_dial.ui.cloth import NIGHT, OAT, cloth, wool_tile
+from felt_dial.ui.dials.controls import NameEdit, Slider, SwitchPill
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.header import Sides
+from felt_dial.ui.inspector import ThreadList
+from felt_dial.ui.pages.layer_row import LAYER_MIME
+from felt_dial.ui.pages.modulators import ModulatorCard
+from felt_dial.ui.pages.patch import Flow
+from felt_dial.ui.pictures.effects import EffectPicture
+from felt_dial.ui.pictures.movers import EnvelopePicture, LfoPicture
+from felt_dial.ui.window import EFFECTS, PATCH, THREADS
+from tests.ui.conftest import Desk
+
+
+def image(widget: object) -> QImage:
+    return widget.grab().toImage()  # type: ignore[attr-defined, no-any-return]
+
+
+# --- the strip ---------------------------------------------------------------------------------
+
+
+def test_the_wheels_turn_and_only_the_bend_springs_back(desk: Desk) -> None:
+    strip = desk.window.strip
+    for wheel in (strip.bend, strip.mod):
+        at = QPoint(wheel.width() // 2, wheel.height() // 2 - 8)
+        desk.drag(wheel, at, QPoint(at.x(), 4))
+    assert strip.bend.value == 0.0 and strip.mod.value == 1.0
+    events = desk.link.shared.received()
+    assert max(e.value for e in events if e.kind == 2) == 1.0, "the bend was heard before it sprang back"
+    assert [e.value for e in events if e.kind == 3][-1] == 1.0
+    strip.mod.setFocus()
+    QTest.keyClick(strip.mod, Qt.Key.Key_Down)
+    assert strip.mod.value == pytest.approx(0.95)
+
+
+def test_every_key_of_the_keyboard_is_under_its_place(desk: Desk) -> None:
+    keyboard = desk.window.strip.keyboard
+    for key in range(36, 97):
+        box = keyboard.key_box(key)
+        assert keyboard.key_at(QPointF(box.center().x(), box.bottom() - 3)) == key
+    assert keyboard.key_at(QPointF(-5, 5)) == -1
+
+
+def test_pressing_lower_on_a_key_is_louder(desk: Desk) -> None:
+    keyboard = desk.window.strip.keyboard
+    box = keyboard.key_box(60)
+    for part in (0.65, 0.97):
+        QTest.mouseClick(
+            keyboard, Qt.MouseButton.LeftButton, pos=QPointF(box.center().x(), box.height() * part).toPoint()
+        )
+    soft, loud = (e.value for e in desk.link.shared.received() if e.kind == 0)
+    assert 0.6 < soft < 0.8 < loud <= 1.0
+
+
+def test_a_glide_over_the_keys_plays_them_one_after_the_other(desk: Desk) -> None:
+    keyboard = desk.window.strip.keyboard
+    first, last = keyboard.key_box(60), keyboard.key_box(64)
+    low = round(first.bottom()) - 4
+    desk.drag(keyboard, QPoint(round(first.center().x()), low), QPoint(round(last.center().x()), low), steps=16)
+    events = [(e.kind, e.key) for e in desk.link.shared.received()]
+    assert events == [(0, 60), (1, 60), (0, 62), (1, 62), (0, 64), (1, 64)]
+
+
+def test_the_letter_keys_move_by_octaves(desk: Desk) -> None:
+    desk.window.stack.setFocus()
+    desk.keys(Qt.Key.Key_X, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(desk.window.stack, Qt.Key.Key_Z)
+    assert [e.key for e in desk.link.shared.received() if e.kind == 0] == [72]
+    assert "C5" in desk.window.strip.octave_label.text()
+    desk.window.strip.louder(16)
+    assert desk.session.velocity == 112 and "112" in desk.window.strip.velocity.text()
+
+
+def test_a_macro_is_named_where_it_stands_and_its_tooltip_says_what_it_moves(desk: Desk) -> None:
+    macro = desk.window.strip.macros[0]
+    assert "A Cutoff" in macro.toolTip() and "Feedback" in macro.toolTip()
+    macro.name.setFocus()
+    macro.name.selectAll()
+    QTest.keyClicks(macro.name, "Glow")
+    QTest.keyClick(macro.name, Qt.Key.Key_Return)
+    assert desk.session.patch.macros["m1"].name == "Glow"
+    desk.session.undo()
+    assert macro.name.text() == "Bright" and desk.messages[-1] == "Undone: name macro 1 Glow."
+
+
+def test_the_phrase_follows_the_kind_until_one_is_chosen_while_it_plays(desk: Desk) -> None:
+    strip, session = desk.window.strip, desk.session
+    assert strip.phrase.currentData() == "arpeggio"
+    session.neighbour(1)
+    assert strip.phrase.currentData() == "slow"
+    session.play(True)
+    session.choose_phrase("drum")
+    session.neighbour(1)
+    assert strip.phrase.currentData() == "drum" and strip.play.text() == "Playing"
+    desk.window.silence()
+    assert strip.play.text() == "Play" and not session.playing
+
+
+# --- the header --------------------------------------------------------------------------------
+
+
+def test_the_tempo_is_typed_and_refused_outside_its_range(desk: Desk) -> None:
+    tempo = desk.window.header.tempo
+    tempo.type_value()
+    desk.type("5")
+    assert "20" in desk.entry().refusal
+    desk.type("96 bpm")
+    assert desk.session.value("tempo") == 96.0 and tempo.value.startswith("96.0")
+
+
+def test_a_click_flips_a_and_b(desk: Desk) -> None:
+    QTest.mouseClick(desk.find(Sides), Qt.MouseButton.LeftButton)
+    assert desk.session.work.side == "b"
+
+
+def test_a_long_name_ends_in_an_ellipsis_until_it_is_edited(desk: Desk) -> None:
+    long = "A Very Long Name for a Sound of the Evening Glasshouse by the River"
+    desk.session.rename_patch(long)
+    name = desk.window.header.preset.name
+    assert name.text().endswith("…") and long in name.toolTip()
+    name.setFocus()
+    assert name.text() == long
+    desk.window.stack.setFocus()
+    assert name.text().endswith("…") and desk.session.patch.name == long
+
+
+def test_the_tooltip_of_the_engine_lists_what_each_layer_and_effect_takes(desk: Desk) -> None:
+    desk.link.shared.data["costs"][:5] = (0.01, 0.005, 0.02, 0.01, 0.003)
+    desk.window.header._frame()
+    tip = desk.window.header.engine.toolTip()
+    assert "A Leaf: 1.5" in tip and "B Drop: 3.0" in tip and "Delay: 0.3" in tip
+
+
+# --- rows, cards, inspector --------------------------------------------------------------------
+
+
+def test_a_layer_is_dropped_on_another_and_takes_its_place(desk: Desk) -> None:
+    data = QMimeData()
+    data.setData(LAYER_MIME, b"b")
+    desk.drop(data, desk.window.patch_page.rows["a"])
+    QTest.qWait(20)
+    assert list(desk.session.patch.layers) == ["b", "a"] and list(desk.window.patch_page.rows) == ["b", "a"]
+    desk.session.undo()
+    assert list(desk.window.patch_page.rows) == ["a", "b"]
+
+
+def test_the_level_and_pan_of_a_row_are_dragged_and_typed_by_arrow(desk: Desk) -> None:
+    slider = desk.find(Slider, lambda s: s.path == "layers.b.pan")
+    QTest.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(slider.width() - 8, 10))
+    assert desk.session.value("layers.b.pan") == 1.0
+    slider.setFocus()
+    QTest.keyClick(slider, Qt.Key.Key_Left)
+    assert float(desk.session.value("layers.b.pan")) == pytest.approx(0.96)
+    QTest.keyClick(slider, Qt.Key.Key_Delete)
+    assert desk.session.value("layers.b.pan") == 0.0
+
+
+def test_switches_in_a_row_are_pressed_and_follow(desk: Desk) -> None:
+    mute = desk.find(SwitchPill, lambda s: s.path == "layers.b.mute")
+    QTest.mouseClick(mute, Qt.MouseButton.LeftButton)
+    assert desk.session.value("layers.b.mute") is True and mute.isChecked()
+    desk.session.undo()
+    assert not mute.isChecked()
+
+
+def test_the_inspector_gives_a_layer_another_envelope(desk: Desk) -> None:
+    desk.select("level", "b")
+    box = desk.find(QComboBox, lambda b: b.accessibleName() == "Envelope of the level")
+    box.setCurrentIndex(1)
+    box.activated.emit(1)
+    assert desk.session.patch.layers["b"].contour == "e2"
+    assert "level of B" in desk.find(ModulatorCard, lambda c: c.key == "e2").moves.toolTip()
+
+
+def test_the_inspector_names_layers_and_modulators(desk: Desk) -> None:
+    edit = desk.find(NameEdit, lambda n: n.accessibleName() == "Name")
+    edit.setFocus()
+    edit.selectAll()
+    QTest.keyClicks(edit, "Fern")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert desk.session.patch.layers["a"].name == "Fern"
+    desk.select("modulator", "e2")
+    edit = desk.find(NameEdit, lambda n: n.accessibleName() == "Name")
+    edit.setFocus()
+    edit.selectAll()
+    QTest.keyClicks(edit, "Shut")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert desk.session.patch.modulators["e2"].name == "Shut"
+    assert desk.find(ModulatorCard, lambda c: c.key == "e2").name.text() == "Shut"
+
+
+def test_the_whole_patch_has_its_dials_in_the_inspector(desk: Desk) -> None:
+    QTest.mouseClick(desk.find(Flow), Qt.MouseButton.LeftButton)
+    voices = desk.dial("voices")
+    voices.setFocus()
+    desk.keys(Qt.Key.Key_Return)
+    desk.type("4")
+    assert desk.session.value("voices") == 4
+    desk.keys(Qt.Key.Key_Up)
+    assert desk.session.value("voices") == 5
+    assert "rack 1 (Delay)" in desk.find(Flow).words()
+
+
+def test_the_inspector_lists_the_threads_of_the_dial_in_focus(desk: Desk) -> None:
+    def depths() -> list[str]:
+        QApplication.processEvents()
+        found = desk.find(ThreadList)
+        from PySide6.QtWidgets import QLabel
+
+        texts = [label.text() for label in found.findChildren(QLabel) if not label.isHidden()]
+        return [text for text in texts if text.startswith(("+", "−")) or "nothing" in text]
+
+    desk.dial("layers.a.filter.cutoff").setFocus()
+    assert [d.split("\u2009")[0] for d in depths()] == ["+38", "+8", "+13"]
+    desk.dial("layers.a.fine").setFocus()
+    assert depths() == ["nothing moves it"]
+
+
+def test_a_modulator_that_moves_nothing_says_so(desk: Desk) -> None:
+    desk.window.patch_page.add_modulator("lfo")
+    card = desk.find(ModulatorCard, lambda c: c.key == "l1")
+    assert card.moves.text() == "moves nothing yet"
+    desk.window.patch_page._show_only("lfo")
+    assert list(desk.window.patch_page.cards) == ["l1"]
+
+
+# --- the envelope editor -----------------------------------------------------------------------
+
+
+@pytest.fixture
+def editor(desk: Desk) -> EnvelopePicture:
+    desk.select("modulator", "e1")
+    found: EnvelopePicture = desk.find(EnvelopePicture, lambda w: w.large)
+    return found
+
+
+def place(editor: EnvelopePicture, x: float, y: float) -> QPoint:
+    box = editor.box()
+    return QPointF(box.left() + x * box.width(), box.bottom() - y * box.height()).toPoint()
+
+
+@pytest.mark.parametrize("name", ["attack", "hold", "decay", "release", "delay"])
+def test_every_point_of_an_envelope_can_be_dragged(desk: Desk, editor: EnvelopePicture, name: str) -> None:
+    for other, value in (("delay", 0.2), ("attack", 0.3), ("hold", 0.4), ("decay", 0.5), ("release", 0.6)):
+        desk.session.set(f"modulators.e1.{other}", value)
+    handle = next(h for h in editor.handles() if h.time == name)
+    at = place(editor, handle.x, handle.y)
+    before = float(desk.session.value(f"modulators.e1.{name}"))
+    desk.drag(editor, at, at + QPoint(-12 if name == "release" else 12, 0))
+    after = float(desk.session.value(f"modulators.e1.{name}"))
+    assert (after < before) if name == "release" else (after > before)
+
+
+def test_a_slope_is_dragged_to_bend_it_and_double_clicked_to_straighten_it(desk: Desk, editor: EnvelopePicture) -> None:
+    desk.session.set("modulators.e1.attack", 0.8)
+    attack = next(h for h in editor.handles() if h.time == "attack")
+    middle = place(editor, attack.x / 2, 0.4)
+    desk.drag(editor, middle, middle - QPoint(0, 30))
+    assert float(desk.session.value("modulators.e1.attack_bend")) > 0.3
+    QTest.mouseDClick(editor, Qt.MouseButton.LeftButton, pos=middle)
+    assert desk.session.value("modulators.e1.attack_bend") == 0.0
+
+
+def test_the_drawn_envelope_ends_where_its_stages_say(editor: EnvelopePicture) -> None:
+    x, y = editor._line()
+    assert x[0] == 0.0 and x[-1] == pytest.approx(sum(width for _, width, _ in editor._stages()))
+    assert (np.diff(x) >= 0).all() and y.max() == pytest.approx(0.96) and y[-1] == pytest.approx(0.0)
+
+
+def test_the_playhead_stands_where_the_engine_says(desk: Desk, editor: EnvelopePicture) -> None:
+    calm = image(editor)
+    desk.link.shared.data["movers"][0] = (3.0, 0.3, 0.5, 0.5)
+    editor._frame()
+    moving = image(editor)
+    assert moving != calm and editor._live == (3, 0.3, 0.5)
+    desk.link.shared.data["movers"][0] = (6.0, 0.0, 0.0, 0.0)
+    editor._frame()
+    assert image(editor) == calm, "a note that has ended leaves no playhead"
+    assert isinstance(desk.session.patch.modulators["e1"], Envelope)
+
+
+def test_an_lfo_is_drawn_from_its_phase(desk: Desk) -> None:
+    desk.window.patch_page.add_modulator("lfo")
+    picture = desk.find(LfoPicture)
+    before = image(picture)
+    desk.session.set("modulators.l1.phase", 180.0)
+    assert image(picture) != before
+    desk.session.set("modulators.l1.phase", 360.0)
+    assert image(picture) == before, "a whole turn later it is the same"
+
+
+# --- effects, threads, sheets ------------------------------------------------------------------
+
+
+def test_the_picture_of_the_delay_follows_tempo_and_bypass(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    picture = desk.find(EffectPicture, lambda p: p.large)
+    seen = [image(picture)]
+    for path, value in (
+        ("racks.1.delay1.feedback", 0.8), ("racks.1.delay1.left", Beats(0.5)), ("racks.1.delay1.left", 0.21),
+        ("tempo", 60.0), ("racks.1.delay1.on", False),
+    ):  # fmt: skip
+        desk.session.set(path, value)
+        seen.append(image(picture))
+    assert all(a != b for a, b in pairwise(seen))
+
+
+def test_an_empty_rack_and_no_threads_say_what_would_go_there(desk: Desk) -> None:
+    desk.session.new()
+    desk.window.show_page(EFFECTS)
+    from PySide6.QtWidgets import QLabel
+
+    assert desk.find(QLabel, lambda label: "An effect that you add" in label.text())
+    desk.window.show_page(THREADS)
+    assert desk.find(QLabel, lambda label: "A thread that you sew" in label.text())
+
+
+def test_another_cloth_draws_everything_anew(desk: Desk) -> None:
+    dial, tile = desk.dial("layers.a.pitch"), wool_tile().toImage()
+    before = image(dial)
+    cloth.wear(NIGHT)
+    assert image(dial) != before and wool_tile().toImage() != tile
+    cloth.wear(OAT)
+    assert image(dial) == before
+
+
+def test_another_library_folder_is_another_shelf(desk: Desk, tmp_path: Path) -> None:
+    settings = desk.session.settings.model_copy(update={"library": str(tmp_path / "elsewhere")})
+    desk.session.keep_settings(settings)
+    assert desk.window.shelf.model.rowCount() == 0 and load_settings().library.endswith("elsewhere")
+    assert desk.session.save_new("Fern") and desk.window.shelf.model.rowCount() == 1
+    assert (tmp_path / "elsewhere" / "first-sketches" / "presets" / "fern.json").exists()
+
+
+def test_a_journal_that_cannot_be_written_is_said_and_the_work_goes_on(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(*_: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(files.os, "fsync", full)
+    desk.session.set("layers.a.pan", 0.5)
+    desk.session._write_journal()
+    assert "No space left" in desk.messages[-1] and desk.session.value("layers.a.pan") == 0.5
+
+
+def test_pictures_and_dials_are_sharp_on_a_dense_screen(desk: Desk) -> None:
+    """Faces and stitches are drawn at the screen's own density, not scaled up."""
+    from felt_dial.ui.cloth import dial_face, sewn_ring
+
+    for ratio in (1.0, 2.0):
+        face = dial_face(16, False, False, ratio)
+        assert face.devicePixelRatio() == ratio and face.width() == round((2 * 16 + 6) * ratio)
+        ring = sewn_ring(17, (True,) * 25, "#B5482F", "#B7AC99", ratio)
+        assert ring.width() == round((2 * 17 + 16) * ratio)
+
+
+def test_a_dial_out_of_reach_of_the_engine_stands_still(desk: Desk) -> None:
+    dials = [d for d in desk.window.findChildren(Dial) if d.isVisible()]
+    before = [image(d) for d in dials]
+    desk.session.frame.emit()
+    assert [image(d) for d in dials] == before
+
+
+def test_escape_leaves_a_search_and_letters_do_not_play_while_one_types(desk: Desk) -> None:
+    desk.window.search()
+    search = desk.find(QLineEdit, lambda e: e.accessibleName() == "Search presets")
+    QTest.keyClicks(search, "moss")
+    assert search.text() == "moss" and desk.link.shared.received() == []
+    desk.window.show_page(PATCH)
+    assert desk.window.stack.currentIndex() == PATCH
