@@ -57,7 +57,7 @@ class Engine:
         self.quiet_blocks = 0
         self.down = False
         self.blocks = self.held_down = 0
-        self.load = 0.0
+        self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
 
     # --- the sound -----------------------------------------------------------------------------
@@ -72,6 +72,7 @@ class Engine:
         out = self.program.block(events)
         if self.old is not None:
             self._fade(out)
+        self._trim(out, float(data["trim"]))
         self.meter.add(out)
         self._write_scope(out, data)
         if self.blocks % SHOWN_EVERY == 0:
@@ -107,6 +108,14 @@ class Engine:
         self.faded += self.frames
         if self.faded >= len(self.ramp):
             self.old = None
+
+    def _trim(self, out: NDArray[np.float32], trim: float) -> None:
+        """Turns the louder of two compared patches down by `trim` dB; a change is ramped over the block."""
+        if trim == 0.0 and self.trim == 0.0:
+            return
+        was, now = (10 ** (level / 20) for level in (self.trim, trim))
+        out *= np.linspace(was, now, self.frames, endpoint=False, dtype=np.float32)
+        self.trim = trim
 
     def _events(self) -> list[Event]:
         events: list[Event] = []

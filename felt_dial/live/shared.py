@@ -26,6 +26,7 @@ MOST_PLACED = 64
 NOTE = np.dtype([("kind", "i4"), ("key", "f4"), ("value", "f4"), ("spare", "f4")])
 LAYOUT = np.dtype([
     ("values", "f8", (BANKS, MOST_SLOTS)),
+    ("trim", "f8"),
     ("ring_written", "i8"),
     ("ring", NOTE, (RING,)),
     ("generation", "i8"),

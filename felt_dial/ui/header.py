@@ -135,7 +135,10 @@ class Sides(QWidget):
         self.session = session
         self.setFixedSize(48, 26)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setToolTip("A and B: click or ` flips, double-click copies this one to the other")
+        self.setToolTip(
+            "A and B: click or ` flips, double-click copies this one to the other.\n"
+            "The louder one is turned down to the other while you compare; what is saved stays as it is."
+        )
         self.setAccessibleName("A and B")
         session.changed.connect(self.update)
 

@@ -21,7 +21,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.patch import NoSuchPath, Patch, outline, param_at, value_at, with_value
-from felt_dial.patch.units import Value
+from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.phrases import PHRASES, phrase_for
 
@@ -70,6 +70,7 @@ class Session(QObject):
         self.measuring = Measuring()
         self.journal = Journal(journal_path())
         self.history = History()
+        self._keys: dict[int, tuple[Patch, str]] = {}
         blank = new_patch()
         self.work = Work(blank, blank)
         self.selection = ("source", "a")
@@ -96,6 +97,8 @@ class Session(QObject):
     def _take(self, work: Work) -> None:
         """Puts other work on the table and makes everything follow."""
         before, self.work = self.work, work
+        if work.a == work.b:
+            self.link.shared.data["trim"] = 0.0
         same = (before.bank, before.preset) == (work.bank, work.preset)
         self.link.show(self.patch, carry=same)
         layers = self.patch.layers
@@ -163,9 +166,28 @@ class Session(QObject):
         self.say(f"{verb}: {says}." if says else none)
 
     def flip(self) -> None:
-        """From A to B or back."""
+        """From A to B or back; the louder one is turned down to the other, so that louder does not win."""
         self._take(replace(self.work, side="b" if self.work.side == "a" else "a"))
-        self.say(f"{self.work.side.upper()} sounds now.")
+        trim = self.match_sides()
+        down = f", {number(-trim, 1)} dB down to match the other" if trim < -0.05 else ""
+        self.say(f"{self.work.side.upper()} sounds now{down}.")
+
+    def match_sides(self) -> float:
+        """Sets how far the sounding side is turned down (dB, 0 or less), once both sides are measured."""
+        trim = 0.0
+        if self.work.a != self.work.b:
+            measured = {side: self.measurement(patch) for side, patch in (("a", self.work.a), ("b", self.work.b))}
+            mine = measured.pop(self.work.side)
+            other = next(iter(measured.values()))
+            if mine and other and min(mine.lufs, other.lufs) > -70:
+                trim = min(0.0, other.lufs - mine.lufs)
+        self.link.shared.data["trim"] = trim
+        return trim
+
+    def _sides_asked(self) -> frozenset[str]:
+        """Keys of both sides while two different ones are compared."""
+        work = self.work
+        return frozenset((self._key(work.a), self._key(work.b))) if work.a != work.b else frozenset()
 
     def copy_side(self) -> None:
         """The other of A and B becomes like this one."""
@@ -281,9 +303,18 @@ class Session(QObject):
         self.index.refresh(list(self.library.presets()))
         self.shelf_changed.emit()
 
+    def _key(self, patch: Patch) -> str:
+        """The key of a patch's sound; working it out takes a millisecond, and a list asks at every paint."""
+        known = self._keys.get(id(patch))
+        if known is None or known[0] is not patch:
+            if len(self._keys) > 2000:
+                self._keys.clear()
+            known = self._keys[id(patch)] = (patch, sound_key(patch))
+        return known[1]
+
     def measurement(self, patch: Patch) -> Measurement | None:
         """What is known of a patch's loudness and swatch; asked for where it is not."""
-        key = sound_key(patch)
+        key = self._key(patch)
         found = self.index.get(key)
         if found is None:
             self.measuring.ask(key, patch)
@@ -315,6 +346,8 @@ class Session(QObject):
             if found is not None:
                 self.index.put(key, found)
             self.measured.emit(key)
+            if key in self._sides_asked():
+                self.match_sides()
         if self.playing and self.link.ready and self.link.settled and not self.looping:
             ended = not self.link.shared.data["playing"] and self.link.shared.data["position"] > 0
             if ended:

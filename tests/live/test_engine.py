@@ -255,6 +255,15 @@ def test_a_patch_that_the_engine_cannot_read_is_refused_and_the_old_one_plays_on
     assert until(lambda: int(link.shared.data["voices"]) == 1)
 
 
+def test_a_trim_turns_the_output_down_by_so_many_decibels(link: EngineLink) -> None:
+    link.note_on(60, 1.0)
+    assert until(lambda: float(link.shared.data["momentary"]) > -40)
+    time.sleep(0.6)
+    before = float(link.shared.data["momentary"])
+    link.shared.data["trim"] = -12.0
+    assert until(lambda: abs(float(link.shared.data["momentary"]) - before + 12.0) < 0.2, 3)
+
+
 def test_hold_keeps_keys_that_are_let_go(link: EngineLink) -> None:
     link.hold(True)
     time.sleep(0.1)

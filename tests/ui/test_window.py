@@ -6,6 +6,7 @@ import errno
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QGuiApplication, QWheelEvent
@@ -13,6 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
 from felt_dial.bank import files
+from felt_dial.bank.measure import Measurement, sound_key
 from felt_dial.bank.package import export_bank
 from felt_dial.patch.edits import sew
 from felt_dial.patch.units import Beats
@@ -231,6 +233,21 @@ def test_a_and_b_are_two_patches(desk: Desk) -> None:
     assert session.value(CUTOFF) == 5000.0
     session.undo()
     assert session.work.a != session.work.b
+
+
+def test_the_louder_of_a_and_b_is_turned_down_to_the_other(desk: Desk) -> None:
+    session, trim = desk.session, lambda: float(desk.link.shared.data["trim"])
+    session.set("layers.a.level", -20.0)
+    swatch = np.zeros((64, 160), np.uint8)
+    for patch, lufs in ((session.work.a, -24.0), (session.work.b, -18.0)):
+        session.index.put(sound_key(patch), Measurement(lufs, -6.0, swatch))
+    session.flip()
+    assert trim() == pytest.approx(-6.0) and "6.0 dB down" in desk.messages[-1]
+    session.flip()
+    assert trim() == 0.0 and desk.messages[-1] == "A sounds now."
+    session.flip()
+    session.copy_side()
+    assert trim() == 0.0, "two equal sides need no match"
 
 
 def test_mute_solo_and_duplicate_by_key(desk: Desk) -> None:
