@@ -211,6 +211,7 @@ class Header(Wool):
     def __init__(self, session: Session, pages: list[str]) -> None:
         super().__init__()
         self.session = session
+        self._frames = 0
         self.setFixedHeight(50)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 0, 14, 0)
@@ -265,7 +266,9 @@ class Header(Wool):
         patch: Patch = self.session.patch
         self.voices.show_value(f"{int(data['voices'])} of {int(patch.voices)}")
         self.engine.show_value(f"{100 * float(data['load']):.0f}{THIN}%" if self.session.link.ready else "starting")
-        self.engine.setToolTip(self._costs())
+        self._frames += 1
+        if self._frames % 15 == 1:
+            self.engine.setToolTip(self._costs())
         level = float(data["short_term"])
         self.loudness.show_value(f"{number(level, 1)}{THIN}LUFS" if level > SILENT else f"{MINUS}∞{THIN}LUFS")
         self.left.show_peak(float(data["peaks"][0]))

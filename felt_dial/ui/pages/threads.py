@@ -264,6 +264,7 @@ class ThreadsPage(Wool):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._now: list[float | None] = []
         self.table = ThreadTable(session)
         self.view = ThreadView(session, self.table)
         self.search = QLineEdit()
@@ -363,7 +364,12 @@ class ThreadsPage(Wool):
         self.view.setVisible(count > 0)
 
     def _frame(self) -> None:
-        if self.isVisible() and self.table.keys:
+        if not self.isVisible():
+            return
+        threads = self.session.patch.threads
+        now = [self.session.link.bead(threads[key].target) for key in self.table.keys if key in threads]
+        if now != self._now:
+            self._now = now
             left = self.view.columnViewportPosition(NOW)
             self.view.viewport().update(left, 0, self.view.columnWidth(NOW), self.view.viewport().height())
 
