@@ -16,6 +16,9 @@ from felt_dial.patch.document import write_patch
 from felt_dial.patch.patch import Patch, Slot, slots, structure
 from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event
 
+STALLED, QUICK = 2.0, 5.0
+"""Seconds without a block after which the engine counts as dead, and within which a death is a quick one."""
+
 
 class EngineLink:
     """What the window says to the engine and hears from it; no call waits for the engine."""
@@ -29,7 +32,9 @@ class EngineLink:
         self.patch: Patch | None = None
         self.slot_of: dict[str, int] = {}
         self.ready = False
-        self.restarts = 0
+        self.restarts = self.quick_deaths = 0
+        self._started = self._moved = 0.0
+        self._blocks = 0
         self.quality = 1
         self._structure: tuple[Any, ...] = ()
         self._process: subprocess.Popen[bytes] | None = None
@@ -47,6 +52,7 @@ class EngineLink:
             self._process = subprocess.Popen(command, pass_fds=handles, env=environment, stdin=subprocess.DEVNULL)
         self._pipe = Connection(ours.detach())
         self.ready = False
+        self._started = self._moved = time.monotonic()
         if self.patch is not None:
             self._send_patch(self.patch, carry=False)
         if self._phrase:
@@ -71,6 +77,7 @@ class EngineLink:
     def reopen(self, device: str, rate: int, frames: int) -> None:
         """Another device, rate or block: the engine is started anew with them."""
         self.close()
+        self.quick_deaths = 0
         self.device, self.rate, self.frames = device, rate, frames
         self.start()
 
@@ -84,17 +91,36 @@ class EngineLink:
                 heard.append(self._pipe.recv())
         except (EOFError, OSError):
             self._pipe = None
-        if self._process.poll() is not None or self._pipe is None:
-            self._process.kill()
-            self._process.wait()
-            self.restarts += 1
-            self.start()
-            heard.append(("died",))
+        if self._process.poll() is not None or self._pipe is None or self._stalled():
+            heard.append(self._bring_back())
         for message in heard:
             if message[0] == "open":
                 self.ready = True
                 self.output_name, self.said = message[2], message[5]
         return heard
+
+    def _stalled(self) -> bool:
+        """True where the output has asked for no block for two seconds: a device that was pulled out."""
+        blocks, now = int(self.shared.data["blocks"]), time.monotonic()
+        if blocks != self._blocks or not self.ready:
+            self._blocks, self._moved = blocks, now
+        return now - self._moved > STALLED
+
+    def _bring_back(self) -> tuple[Any, ...]:
+        """Starts a dead engine anew: on the simulated output after three quick deaths, not at all after six."""
+        assert self._process is not None
+        self._process.kill()
+        self._process.wait()
+        self.restarts += 1
+        quick = time.monotonic() - self._started < QUICK
+        self.quick_deaths = self.quick_deaths + 1 if quick else 1
+        if self.quick_deaths >= 6:
+            self._process = self._pipe = None
+            return ("gave up",)
+        if self.quick_deaths >= 3:
+            self.device = SIMULATED
+        self.start()
+        return ("died",)
 
     def wait_until_ready(self, seconds: float = 10.0) -> bool:
         """Polls until the engine plays; for the command line and tests."""

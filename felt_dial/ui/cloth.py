@@ -9,8 +9,8 @@ from functools import cache, lru_cache
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QImage, QPainter, QPen, QPixmap
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QImage, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
 FONTS = Path(__file__).parent.parent / "data" / "fonts"
 STYLE = Path(__file__).parent.parent / "data" / "style" / "felt.qss"
@@ -230,6 +230,26 @@ class Wool(QWidget):
     def paintEvent(self, event: object) -> None:
         painter = QPainter(self)
         painter.drawTiledPixmap(self.rect(), wool_tile())
+
+
+class Empty(QLabel):
+    """A dashed outline with a sentence that says what would go here."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__(text)
+        self.setProperty("part", "label")
+        self.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.setWordWrap(True)
+        self.setMargin(24)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        pen = QPen(colour("faint"), 1.3)
+        pen.setDashPattern([4, 3])
+        painter.setPen(pen)
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 9, 9)
 
 
 class SewnLine(QWidget):

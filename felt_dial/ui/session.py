@@ -359,6 +359,11 @@ class Session(QObject):
         what, *rest = message
         if what == "died":
             self.say("The sound engine stopped and is being started again with the same patch.", problem=True)
+        elif what == "gave up":
+            self.say(
+                "The sound engine stops as soon as it starts. Your work is safe; choose another output in the settings.",
+                problem=True,
+            )
         elif what == "broken":
             self.say(f"{', '.join(map(str, rest))} gave no number; it was reset and the sound went on.", problem=True)
         elif what == "refused":

@@ -28,7 +28,7 @@ KEYS = (
     ("Ctrl+T", "sew a thread to the dial in focus"), ("Ctrl+Shift+L", "add a layer"), ("Ctrl+F", "search the shelf"),
     ("Ctrl+Left, Ctrl+Right", "preset before, preset after"), ("Up, Down", "turn the dial; Shift is fine"),
     ("Enter or a digit", "type a value"), ("Delete", "the dial's default"), ("Alt+Up, Alt+Down", "reorder presets"),
-    ("Alt+Left, Alt+Right", "reorder effects"), ("Ctrl+,", "settings"), ("Ctrl+.", "silence everything"), ("F1", "this list"),
+    ("Alt+Left, Alt+Right", "reorder effects"), ("F2", "rename the bank in focus"), ("Ctrl+,", "settings"), ("Ctrl+.", "silence everything"), ("F1", "this list"),
 )  # fmt: skip
 
 

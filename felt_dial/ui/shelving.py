@@ -116,3 +116,10 @@ def make_bank(session: Session, name: str) -> str:
             (made[0].folder / "bank.json").unlink()
 
     return made[0].id if session.shelf_step(f"make the bank {name}", forth, back) else ""
+
+
+def rename_bank(session: Session, key: str, name: str) -> None:
+    """Gives a bank another name; its folder stays."""
+    bank = session.library.bank(key)
+    before = bank.name
+    session.shelf_step(f"rename {before} to {name}", lambda: bank.rename(name), lambda: bank.rename(before))

@@ -221,6 +221,31 @@ def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
     assert until(lambda: abs((link.bead("layers.a.filter.cutoff") or 0) - 777.0) < 0.1)
 
 
+def test_an_engine_that_cannot_live_is_not_started_for_ever(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Three quick deaths: the simulated output. Six: it stays down, and says so, and the window lives on."""
+    link = EngineLink("default")
+    monkeypatch.setattr(sys, "executable", "/bin/false")
+    link.start()
+    heard: list[str] = []
+    assert until(lambda: heard.extend(m[0] for m in link.poll()) or "gave up" in heard, 10)  # type: ignore[func-returns-value]
+    assert heard.count("died") == 5 and link.device == SIMULATED and link.poll() == []
+    monkeypatch.undo()
+    link.reopen(SIMULATED, 48000, 256)
+    assert link.wait_until_ready(60)
+    link.close()
+
+
+def test_an_output_that_asks_for_nothing_more_is_opened_again(link: EngineLink) -> None:
+    import signal
+
+    assert link._process is not None
+    assert until(lambda: int(link.shared.data["blocks"]) > 10)
+    link._process.send_signal(signal.SIGSTOP)
+    heard: list[str] = []
+    assert until(lambda: heard.extend(m[0] for m in link.poll()) or "open" in heard, 20)  # type: ignore[func-returns-value]
+    assert heard[0] == "died" and link.restarts == 1
+
+
 def test_the_engine_ends_itself_when_the_window_dies() -> None:
     script = (
         "import time; from felt_dial.live.link import EngineLink\n"

@@ -23,6 +23,7 @@ from felt_dial.ui.dials.controls import Meter, Slider
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.pages.effects import EffectCard
+from felt_dial.ui.pages.spine import Spine
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
@@ -388,6 +389,20 @@ def test_a_new_bank_is_empty_and_says_what_goes_there(desk: Desk) -> None:
     assert desk.session.library.bank("First Sketches").id == "first-sketches"
     desk.session.undo()
     assert len(desk.session.library.banks()) == 2
+
+
+def test_a_bank_is_renamed_where_it_stands(desk: Desk) -> None:
+    desk.window.show_page(SHELF)
+    spine = desk.find(Spine, lambda s: s.name == "Tide Tables")
+    QTest.mouseDClick(spine, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
+    spine = desk.find(Spine, lambda s: s.name == "Tide Tables")
+    desk.window.shelf.ask_bank_name(spine)
+    desk.type("Harbour")
+    assert desk.session.library.bank("tide-tables").name == "Harbour" and desk.find(
+        Spine, lambda s: s.name == "Harbour"
+    )
+    desk.session.undo()
+    assert desk.session.library.bank("tide-tables").name == "Tide Tables"
 
 
 def test_a_star_and_a_description_are_kept_without_touching_the_sound(desk: Desk) -> None:

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QSizePolicy, QVBo
 
 from felt_dial.patch.edits import add_effect, move_effect, remove_effect
 from felt_dial.sound.modules import Effect
-from felt_dial.ui.cloth import Wool, colour, dye, reading
+from felt_dial.ui.cloth import Empty, Wool, colour, dye, reading
 from felt_dial.ui.dials.controls import Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.inspector import Card, ThreadList, clear
 from felt_dial.ui.pictures.effects import effect_picture
@@ -232,11 +232,9 @@ class EffectsPage(Wool):
         clear(self.body)
         key = self.session.effect
         if key not in self.session.patch.racks[RACK]:
-            empty = text_label(
-                "An effect that you add to the rack is shown here, large, with the picture that suits it."
+            self.body.addWidget(
+                Empty("An effect that you add to the rack is shown here, large, with the picture that suits it.")
             )
-            empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            self.body.addWidget(empty)
             return
         effect = self.session.patch.racks[RACK][key]
         path = f"racks.{RACK}.{key}"

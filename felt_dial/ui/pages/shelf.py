@@ -25,7 +25,7 @@ from felt_dial.bank.measure import sound_key
 from felt_dial.bank.package import export_bank, import_bank
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelving
-from felt_dial.ui.cloth import Wool
+from felt_dial.ui.cloth import Empty, Wool
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.inspector import clear
@@ -111,9 +111,7 @@ class ShelfPage(Wool):
         self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.view.customContextMenuRequested.connect(self._menu)
         self.view.keyPressEvent = self._list_key  # type: ignore[method-assign]
-        self.empty = text_label("")
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.empty.setWordWrap(True)
+        self.empty = Empty()
         centre.addWidget(self.view, 1)
         centre.addWidget(self.empty, 1)
         work = QHBoxLayout()
@@ -151,6 +149,7 @@ class ShelfPage(Wool):
         for place, bank in enumerate(banks):
             spine = Spine(self.session, bank, place, bank.id == self.session.shelf_bank)
             spine.clicked.connect(lambda b=bank.id: self.choose_bank(b))
+            spine.rename_asked.connect(lambda at=spine: self.ask_bank_name(at))
             self.spines.addWidget(spine)
         self.presets = list(self.session.library.presets())
         self._list_kinds()
@@ -308,6 +307,15 @@ class ShelfPage(Wool):
             self.make_bank(text.strip() or "New bank")
 
         return Entry(self.new_bank, QRect(0, 4, self.new_bank.width(), 28), "", take, "Name of the new bank")
+
+    def ask_bank_name(self, spine: Spine) -> Entry:
+        """Opens the entry for another name of a bank."""
+
+        def take(text: str) -> None:
+            if text.strip() and text.strip() != spine.name:
+                shelving.rename_bank(self.session, spine.bank.id, text.strip())
+
+        return Entry(spine, QRect(18, 5, spine.width() - 22, 28), spine.name, take, f"Another name for {spine.name}")
 
     def make_bank(self, name: str) -> None:
         """Makes a bank and shows it."""

@@ -20,6 +20,7 @@ class Spine(QWidget):
     """One bank."""
 
     clicked = Signal()
+    rename_asked = Signal()
 
     def __init__(self, session: Session, bank: Bank, place: int, chosen: bool) -> None:
         super().__init__()
@@ -33,7 +34,9 @@ class Spine(QWidget):
         except FeltDialError as wrong:
             self.name, self.count, self.problem = bank.id, 0, str(wrong)
         self.setAccessibleName(f"Bank {self.name}")
-        self.setToolTip(self.problem or f"{self.name}: drop a preset here to move it into this bank")
+        self.setToolTip(
+            self.problem or f"{self.name}: double-click or F2 renames it, a preset dropped here moves into it"
+        )
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -70,7 +73,13 @@ class Spine(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.clicked.emit()
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.rename_asked.emit()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_F2:
+            self.rename_asked.emit()
+            return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.clicked.emit()
         else:

@@ -22,7 +22,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import cut, moves_something, place_name, reach, sew
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import depth_param, movers, put, slots, target_param
-from felt_dial.ui.cloth import Wool, colour, dye, layer_dye, reading
+from felt_dial.ui.cloth import Empty, Wool, colour, dye, layer_dye, reading
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.tag import mover_dye, paint_tag, tag_text
 from felt_dial.ui.session import Session
@@ -278,15 +278,14 @@ class ThreadsPage(Wool):
             pill.setCheckable(True)
             bar.layout_.addWidget(pill)
             self.filters[key] = pill
-        self.empty = text_label(
+        self.empty = Empty(
             "A thread that you sew is listed here: from what moves to what is moved, with its depth and its reach."
         )
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
         layout.setSpacing(8)
         layout.addWidget(bar)
-        layout.addWidget(self.empty)
+        layout.addWidget(self.empty, 1)
         layout.addWidget(self.view, 1)
         layout.addWidget(self._adder())
         session.changed.connect(self.follow)
