@@ -154,9 +154,10 @@ class Param(Parameter):
         """Where the dial stands for a value, 0 to 1."""
         if isinstance(value, Beats):
             counts = list(DIVISIONS.values())
-            wanted = value.count
-            nearest = min(range(len(counts)), key=lambda i: abs(math.log(counts[i] / wanted)))
-            return nearest / (len(counts) - 1)
+            count = min(max(value.count, counts[0]), counts[-1])
+            below = max(n for n, division in enumerate(counts[:-1]) if division <= count)
+            part = math.log(count / counts[below]) / math.log(counts[below + 1] / counts[below])
+            return (below + part) / (len(counts) - 1)
         value = min(max(float(value), self.low), self.high)
         if self.taper == LOG:
             return math.log(value / self.low) / math.log(self.high / self.low)
@@ -182,6 +183,11 @@ class Param(Parameter):
             return float(value)
         seconds = value.seconds(tempo)
         return min(max(1.0 / seconds if self.unit is RATE else seconds, self.low), self.high)
+
+    def in_beats(self, value: float, tempo: float) -> Beats:
+        """The count of beats that lasts as long as a value in seconds, or a turn of a rate."""
+        seconds = 1.0 / max(value, 1e-9) if self.unit is RATE else value
+        return Beats(max(seconds, 1e-9) * tempo / 60.0)
 
     def moved(self, value: float, amount: float) -> float:
         """`value` after a thread adds `amount` (octaves on geometric units), held in range."""

@@ -104,6 +104,14 @@ def test_every_division_has_a_place_and_a_name() -> None:
         assert TIME.at(TIME.position(Beats(count)), in_beats=True) == Beats(count)
 
 
+def test_a_length_between_two_divisions_stands_between_them_and_is_as_long_in_beats() -> None:
+    dotted, whole = TIME.position(Beats(0.75)), TIME.position(Beats(1.0))
+    assert dotted < TIME.position(Beats(0.85)) < whole
+    assert TIME.position(Beats(1e-4)) == 0.0 and TIME.position(Beats(99.0)) == 1.0
+    assert TIME.in_beats(0.375, 120).count == pytest.approx(0.75)
+    assert RATE.in_beats(4.0, 120).count == pytest.approx(0.5)
+
+
 def test_a_minus_is_a_minus_and_zero_has_none() -> None:
     assert u.number(-0.04, 1) == "0.0" and u.number(-6, 1) == f"{MINUS}6.0"
     assert u.DECIBELS.write(-60.0) == f"{MINUS}∞{THIN}dB"

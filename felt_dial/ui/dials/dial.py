@@ -111,6 +111,9 @@ class Dial(QWidget):
     # --- looks ---------------------------------------------------------------------------------
 
     def _place(self, value: Value) -> float:
+        """Where a value stands; a dial that counts beats shows where it reaches in beats too."""
+        if isinstance(self._value, Beats) and not isinstance(value, Beats):
+            value = self.param.in_beats(float(value), self.session.patch.number("tempo"))
         return self.param.position(value)
 
     def _centre(self) -> QPointF:
@@ -390,11 +393,9 @@ class Dial(QWidget):
             self.session.say(f"Not pasted: {wrong}", problem=True)
 
     def _to_beats(self) -> None:
-        tempo = float(self.session.patch.tempo)
-        nearest = min(
-            DIVISIONS.values(),
-            key=lambda c: abs(math.log(self.param.resolve(Beats(c), tempo) / max(float(self._value), 1e-6))),  # type: ignore[arg-type]
-        )
+        """The note length that comes nearest."""
+        wanted = self.param.in_beats(float(self._value), self.session.patch.number("tempo")).count  # type: ignore[arg-type]
+        nearest = min(DIVISIONS.values(), key=lambda count: abs(math.log(count / wanted)))
         self.session.set(self.path, Beats(nearest))
 
     def focusInEvent(self, event: QFocusEvent) -> None:
