@@ -21,15 +21,32 @@ from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.session import Session
 
 KEYS = (
-    ("Space", "play or stop the phrase"), ("Z … M, Q … U", "play notes"), ("Shift+Z, Shift+X", "octave of the letter keys"),
-    ("Ctrl+1 … Ctrl+4", "pages"), ("`", "flip A and B"), ("Ctrl+S", "save over the preset"),
-    ("Ctrl+Shift+S", "save as a new preset"), ("Ctrl+N", "an empty patch"), ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
-    ("Ctrl+D", "duplicate the chosen layer or preset"), ("Alt+M, Alt+S", "mute, solo the chosen layer"),
-    ("Ctrl+T", "sew a thread to the dial in focus"), ("Ctrl+Shift+L", "add a layer"), ("Ctrl+F", "search the shelf"),
-    ("Ctrl+Left, Ctrl+Right", "preset before, preset after"), ("Up, Down", "turn the dial; Shift is fine"),
-    ("Enter or a digit", "type a value"), ("Delete", "the dial's default"), ("Alt+Up, Alt+Down", "reorder presets"),
-    ("Alt+Left, Alt+Right", "reorder effects"), ("F2", "rename the bank in focus"), ("Ctrl+,", "settings"), ("Ctrl+.", "silence everything"), ("F1", "this list"),
-)  # fmt: skip
+    ("Space", "play or stop the phrase"),
+    ("Z … M, Q … U", "play notes"),
+    ("Shift+Z, Shift+X", "octave of the letter keys"),
+    ("Ctrl+1 … Ctrl+4", "pages"),
+    ("`", "flip A and B"),
+    ("Ctrl+S", "save over the preset"),
+    ("Ctrl+Shift+S", "save as a new preset"),
+    ("Ctrl+N", "an empty patch"),
+    ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
+    ("Ctrl+D", "duplicate the chosen layer or preset"),
+    ("Alt+M, Alt+S", "mute, solo the chosen layer"),
+    ("Ctrl+T", "sew a thread to the dial in focus"),
+    ("Ctrl+Shift+L", "add a layer"),
+    ("Ctrl+F", "search the shelf"),
+    ("Ctrl+Left, Ctrl+Right", "preset before, preset after"),
+    ("Up, Down", "turn the dial; Shift is fine"),
+    ("Enter or a digit", "type a value"),
+    ("Delete", "the dial's default"),
+    ("[ and ]", "the next point of an envelope; arrows move it"),
+    ("Alt+Up, Alt+Down", "reorder presets"),
+    ("Alt+Left, Alt+Right", "reorder effects"),
+    ("F2", "rename the bank in focus"),
+    ("Ctrl+,", "settings"),
+    ("Ctrl+.", "silence everything"),
+    ("F1", "this list"),
+)
 
 
 class Sheet(QWidget):
