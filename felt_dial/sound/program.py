@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
-from felt_dial.patch.patch import Layer, Patch, modules, slots, structure
+from felt_dial.patch.patch import Layer, Patch, modules, slots
 from felt_dial.sound import modules as _all_modules  # noqa: F401  (enters every module in its family)
 from felt_dial.sound.control.movement import BEND_SLOT, GLOBAL, WHEEL_SLOT, make_motion, run_movement
 from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
@@ -115,7 +115,6 @@ class Program:
         values: NDArray[np.float64] | None = None,
     ) -> None:
         self.patch, self.rate, self.frames, self.quality = patch, float(rate), frames, quality
-        self.structure = structure(patch)
         self.values = patch_values(patch) if values is None else values
         ticks = frames // TICK
         self.count = sum(1 for _ in slots(patch))
@@ -133,14 +132,12 @@ class Program:
             steps = path.split(".")
             if steps[0] not in ("layers", "racks"):
                 continue
-            first = self.at[f"{path}.{next(iter(module.params))}"]
-            part = control[first : first + len(module.params)]
             if isinstance(module, Layer):
                 source = self._place(f"{path}.source", module.source, fine)
                 filter_ = self._place(f"{path}.filter", module.filter, fine)
                 switches = tuple(self.at[f"{path}.{name}"] for name in ("on", "solo", "mute"))
                 contour = self.movers.index(module.contour)
-                self.strands.append(Strand(steps[1], source, filter_, part, contour, switches))
+                self.strands.append(Strand(steps[1], source, filter_, self._control(path, module), contour, switches))
             elif steps[0] == "racks":
                 self.effects.append(self._place(path, module, plain, GLOBAL))
         self.moves = self.motion.moves
@@ -165,10 +162,13 @@ class Program:
         self._seen = b""
         self._first: list[Event] = []
 
-    def _place(self, path: str, module: Module, stage: Stage, row: int | slice = slice(None)) -> Placed:
+    def _control(self, path: str, module: Module, row: int | slice = slice(None)) -> NDArray[np.float32]:
+        """The control rows of a module's parameters, in the order of their declaration."""
         first = self.at[f"{path}.{next(iter(module.params))}"]
-        control = self.motion.control[first : first + len(module.params), row]
-        return Placed(path, module, stage, control, kernel_of(module))
+        return self.motion.control[first : first + len(module.params), row]
+
+    def _place(self, path: str, module: Module, stage: Stage, row: int | slice = slice(None)) -> Placed:
+        return Placed(path, module, stage, self._control(path, module, row), kernel_of(module))
 
     def _value(self, path: str) -> float:
         return float(self.current[self.at[path]])
@@ -255,6 +255,9 @@ class Program:
             strand.peak = 0.0
             return
         source, filter_ = strand.source, strand.filter
+        if was == 0.0:
+            source.reset()
+            filter_.reset()
         begin = perf_counter_ns()
         run_pitch(self.frequency, strand.control, voices.key, self.bend, self.current[self.at["bend"]], active)
         source.kernel(

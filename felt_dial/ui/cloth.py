@@ -107,6 +107,7 @@ def load_fonts() -> None:
     """Makes the shipped fonts known to Qt."""
     for path in sorted(FONTS.glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
+    QApplication.setFont(reading(13))
 
 
 @lru_cache(maxsize=64)
@@ -114,6 +115,7 @@ def reading(size: int, weight: int = 400) -> QFont:
     """Barlow Semi Condensed with tabular figures, size in px."""
     font = QFont(READING)
     font.setPixelSize(size)
+    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     font.setWeight(QFont.Weight(weight))
     font.setFeature(QFont.Tag("tnum"), 1)
     return font
@@ -124,6 +126,7 @@ def naming(size: int, italic: bool = False) -> QFont:
     """Fraunces, for names, size in px."""
     font = QFont(NAMING)
     font.setPixelSize(size)
+    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     font.setWeight(QFont.Weight.Medium)
     font.setItalic(italic)
     return font

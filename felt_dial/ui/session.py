@@ -212,12 +212,15 @@ class Session(QObject):
     def open_patch(self, patch: Patch, bank: str = "", preset: str = "", saved: bool = True) -> None:
         """Puts a patch on the table."""
         before = self.work
+        edited = self.unsaved and bool(self.history.undo_says) and not self.history.undo_says.startswith("open ")
         after = Work(patch, patch, "a", patch if saved else None, bank, preset)
         if not self.playing:
             self.phrase = phrase_for(patch.type).id
         self._take(after)
         self.transport.emit()
         self.history.add(Step(f"open {patch.name}", lambda: self._take(before), lambda: self._take(after)))
+        if edited:
+            self.say(f"The unsaved changes to {before.patch.name} are one undo away (Ctrl+Z).")
 
     def new(self) -> None:
         """Starts from an empty patch."""

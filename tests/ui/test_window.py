@@ -216,6 +216,7 @@ def test_opening_another_preset_can_be_undone_with_its_unsaved_edits(desk: Desk)
     session.set(CUTOFF, 900.0)
     session.neighbour(1)
     assert session.patch.name == "Lantern Brass" and not session.unsaved
+    assert desk.messages[-1] == "The unsaved changes to Dew Pluck are one undo away (Ctrl+Z)."
     session.undo()
     assert session.patch.name == "Dew Pluck" and session.value(CUTOFF) == 900.0 and session.unsaved
 

@@ -23,7 +23,7 @@ class Wave(Source, kind="wave"):
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
         tables = cycle_tables()
-        return (*tables, np.zeros(stage.rows, np.uint32), np.full(stage.rows, -1, np.int32))
+        return (*tables, np.zeros(stage.rows, np.uint32), np.zeros(stage.rows, np.int32))
 
 
 SHAPE, WIDTH = Wave.index("shape"), Wave.index("width")

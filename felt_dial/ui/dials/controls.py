@@ -114,7 +114,7 @@ class ChoiceBox(QWidget):
     def __init__(self, session: Session, path: str) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setContentsMargins(0, 0, 6, 0)
         layout.setSpacing(5)
         layout.addWidget(text_label(param_at(session.patch, path).label))
         layout.addWidget(Options(session, path))
