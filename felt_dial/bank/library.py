@@ -84,9 +84,18 @@ class Bank:
         return read_bank(_read(self.folder / "bank.json"), f"{self.id}/bank.json")
 
     @property
+    def problem(self) -> str:
+        """What is wrong with `bank.json`; empty where nothing is. Its presets are still there."""
+        try:
+            _ = self.file
+        except FeltDialError as wrong:
+            return str(wrong)
+        return ""
+
+    @property
     def name(self) -> str:
-        """The bank's name."""
-        return self.file.name
+        """The bank's name, or its folder's where `bank.json` cannot be read."""
+        return self.id if self.problem else self.file.name
 
     def rename(self, name: str) -> None:
         """Gives the bank another name; the folder stays."""
@@ -102,7 +111,7 @@ class Bank:
     def ids(self) -> list[str]:
         """Presets in the bank's order; files the order does not know come last."""
         there = {path.stem for path in (self.folder / "presets").glob("*.json")}
-        order = [key for key in self.file.order if key in there]
+        order = [] if self.problem else [key for key in self.file.order if key in there]
         return order + sorted(there - set(order))
 
     def presets(self) -> list[Preset]:

@@ -93,6 +93,20 @@ def test_moving_takes_a_preset_to_another_bank(library: Library) -> None:
     assert names(library) == ["Dew", "Root"] and names(library, "tide") == ["Moss"]
 
 
+def test_a_broken_bank_file_leaves_its_presets_and_the_other_banks(library: Library) -> None:
+    other = library.create("Tide")
+    other.save_new(new_patch("Ebb"))
+    before = '{"format": 9, "name": "Glasshouse"}'
+    (library.root / "glasshouse" / "bank.json").write_text(before)
+    broken = library.bank("glasshouse")
+    assert broken.name == "glasshouse" and "format 9" in broken.problem
+    assert broken.ids() == ["dew", "moss", "root"] and broken.load("dew").name == "Dew"
+    assert library.bank("Tide").ids() == ["ebb"] and len(list(library.presets())) == 4
+    with pytest.raises(BadDocument):
+        broken.reorder(["root", "dew", "moss"])
+    assert (broken.folder / "bank.json").read_text() == before, "a newer file is not overwritten"
+
+
 def test_one_broken_file_leaves_the_others_and_names_itself(library: Library) -> None:
     bank = library.bank("glasshouse")
     bank.path("moss").write_text(write_patch(new_patch("Moss"))[:100])

@@ -7,7 +7,6 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.bank.library import Bank
-from felt_dial.errors import FeltDialError
 from felt_dial.ui.cloth import colour, dye, naming, reading
 from felt_dial.ui.pages.preset_list import PRESET_MIME
 from felt_dial.ui.session import Session
@@ -29,10 +28,7 @@ class Spine(QWidget):
         self.setFixedHeight(58)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAcceptDrops(True)
-        try:
-            self.name, self.count, self.problem = bank.name, len(bank.ids()), ""
-        except FeltDialError as wrong:
-            self.name, self.count, self.problem = bank.id, 0, str(wrong)
+        self.name, self.count, self.problem = bank.name, len(bank.ids()), bank.problem
         self.setAccessibleName(f"Bank {self.name}")
         self.setToolTip(
             self.problem or f"{self.name}: double-click or F2 renames it, a preset dropped here moves into it"
