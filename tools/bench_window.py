@@ -44,26 +44,17 @@ def painting(seconds: float) -> dict[str, float]:
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
-    from felt_dial.bank.places import lay_out_demo, load_settings
+    from felt_dial.bank.places import load_settings
     from felt_dial.live.link import EngineLink
-    from felt_dial.ui.app import open_first
-    from felt_dial.ui.cloth import OAT, cloth, load_fonts
+    from felt_dial.ui.app import stand_up
     from felt_dial.ui.dials.dial import Dial
-    from felt_dial.ui.session import Session
-    from felt_dial.ui.window import Window
 
     application = QApplication([])
-    load_fonts()
-    cloth.wear(OAT)
-    settings = load_settings()
-    lay_out_demo(settings.library_folder())
     link = EngineLink("simulated")
     link.start()
-    session = Session(settings, link)
-    open_first(session)
-    window = Window(session)
+    window = stand_up(load_settings(), link)
+    session = window.session
     session.open("glasshouse-at-dusk", "lantern-brass")
-    window.show()
     link.wait_until_ready(30)
     session.play(True)
     dials = [dial for dial in window.findChildren(Dial) if dial.isVisible()]

@@ -13,31 +13,22 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from felt_dial.bank.places import lay_out_demo, load_settings
+from felt_dial.bank.places import load_settings
 from felt_dial.live.link import EngineLink
-from felt_dial.ui.app import open_first
-from felt_dial.ui.cloth import NIGHT, OAT, cloth, load_fonts
-from felt_dial.ui.session import Session
-from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS, Window
+from felt_dial.ui.app import stand_up
+from felt_dial.ui.cloth import NIGHT, OAT, cloth
+from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 
 
 def main() -> None:
-    QApplication([])
-    load_fonts()
-    cloth.wear(OAT)
-    settings = load_settings()
-    lay_out_demo(settings.library_folder())
+    application = QApplication([])
     link = EngineLink("simulated")
     link.start()
-    session = Session(settings, link)
-    session.refresh_shelf()
-    open_first(session)
+    window = stand_up(load_settings(), link, "Glasshouse at Dusk")
+    session = window.session
     session.open("glasshouse-at-dusk", "lantern-brass")
-    window = Window(session)
-    window.resize(1280, 800)
-    window.show()
     link.wait_until_ready(30)
     session.play(True)
 
@@ -60,6 +51,7 @@ def main() -> None:
     shoot("threads", THREADS, 2500)
     session.play(False)
     window.close()
+    application.quit()
 
 
 if __name__ == "__main__":

@@ -9,71 +9,69 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from felt_dial.bank.places import Settings
+    from felt_dial.live.link import EngineLink
     from felt_dial.ui.session import Session
+    from felt_dial.ui.window import Window
 
 
 def main(bank: str = "") -> int:
     """Opens the window, with a bank of the library or a bank file if one is named."""
     begin = time.perf_counter()
     os.environ["FELT_DIAL_ROLE"] = "window"
-    from felt_dial.bank.places import lay_out_demo, load_settings
+    from felt_dial.bank.places import load_settings
     from felt_dial.live.link import EngineLink
 
     settings = load_settings()
     link = EngineLink(settings.device, settings.rate, settings.block)
     link.start()
 
-    from PySide6.QtCore import QTimer
     from PySide6.QtWidgets import QApplication
 
+    application = QApplication(sys.argv[:1])
+    application.setApplicationName("Felt Dial")
+    window = stand_up(settings, link, bank)
+    if (left_behind := window.session.journal.read()) is not None:
+        window.offer(left_behind)
+    if os.environ.get("FELT_DIAL_TIMES"):
+        _tell_times(window, begin)
+    return application.exec()
+
+
+def stand_up(settings: Settings, link: EngineLink, bank: str = "") -> Window:
+    """The window on its library, with the first preset of a bank on the table; a `QApplication` is there."""
+    from felt_dial.bank.places import lay_out_demo
     from felt_dial.ui.cloth import NIGHT, OAT, cloth, load_fonts
     from felt_dial.ui.session import Session
     from felt_dial.ui.window import Window
 
-    application = QApplication(sys.argv[:1])
-    application.setApplicationName("Felt Dial")
     load_fonts()
     cloth.wear(NIGHT if settings.night else OAT)
-    said = ""
+    root, said = settings.library_folder(), ""
     try:
-        lay_out_demo(settings.library_folder())
+        lay_out_demo(root)
     except OSError as wrong:
-        said = (
-            f"The library {settings.library_folder()} cannot be made: {wrong.strerror}. Choose another in the settings."
-        )
+        said = f"The library {root} cannot be made: {wrong.strerror}. Choose another in the settings."
     session = Session(settings, link)
     session.refresh_shelf()
-    left_behind = session.journal.read()
-    if not bank.endswith(".feltbank"):
+    is_file = bank.endswith(".feltbank")
+    if not is_file:
         open_first(session, bank)
+        if bank and not said and bank not in {name for b in session.library.banks() for name in (b.id, b.name)}:
+            said = f"There is no bank “{bank}” in {root}."
     window = Window(session)
-    if bank.endswith(".feltbank"):
+    if is_file:
         window.shelf.import_file(Path(bank))
         open_first(session, session.shelf_bank)
     window.resize(1280, 800)
     window.show()
-    if bank and not said and bank not in {name for b in session.library.banks() for name in (b.id, b.name)}:
-        said = "" if bank.endswith(".feltbank") else f"There is no bank “{bank}” in {session.library.root}."
     if said:
         session.say(said, problem=True)
-    if left_behind is not None:
-        window.offer(left_behind)
-    if os.environ.get("FELT_DIAL_TIMES"):
-        QTimer.singleShot(0, lambda: print(f"window {time.perf_counter() - begin:.2f} s", flush=True))
-        watch = QTimer(application, interval=5)
-
-        def heard() -> None:
-            if int(link.shared.data["blocks"]) > 0:
-                print(f"sound {time.perf_counter() - begin:.2f} s", flush=True)
-                watch.stop()
-
-        watch.timeout.connect(heard)
-        watch.start()
-    return application.exec()
+    return window
 
 
 def open_first(session: Session, bank: str = "") -> None:
-    """Puts the first preset of a bank on the table."""
+    """Puts the first preset of a bank on the table, or of any bank that has one."""
     banks = session.library.banks()
     named = [b for b in banks if bank in (b.id, b.name)]
     for chosen in named + [b for b in banks if b not in named]:
@@ -81,3 +79,19 @@ def open_first(session: Session, bank: str = "") -> None:
             session.open(chosen.id, ids[0])
             break
     session.history.clear()
+
+
+def _tell_times(window: Window, begin: float) -> None:
+    """Prints how many seconds after the start the window stood and the first block sounded."""
+    from PySide6.QtCore import QTimer
+
+    QTimer.singleShot(0, lambda: print(f"window {time.perf_counter() - begin:.2f} s", flush=True))
+    watch = QTimer(window, interval=5)
+
+    def heard() -> None:
+        if int(window.session.link.shared.data["blocks"]) > 0:
+            print(f"sound {time.perf_counter() - begin:.2f} s", flush=True)
+            watch.stop()
+
+    watch.timeout.connect(heard)
+    watch.start()

@@ -12,15 +12,12 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
-from felt_dial.bank.places import lay_out_demo, load_settings
+from felt_dial.bank.places import load_settings
 from felt_dial.live.devices import SIMULATED
 from felt_dial.live.link import EngineLink
-from felt_dial.ui.app import open_first
-from felt_dial.ui.cloth import OAT, cloth, load_fonts
+from felt_dial.ui.app import stand_up
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.session import Session
-from felt_dial.ui.window import Window
 
 
 class Desk:
@@ -28,18 +25,12 @@ class Desk:
 
     def __init__(self, engine: bool) -> None:
         self.open = True
-        settings = load_settings()
-        lay_out_demo(settings.library_folder())
         self.link = EngineLink(SIMULATED)
         if engine:
             self.link.start()
-        self.session = Session(settings, self.link)
-        self.session.refresh_shelf()
+        self.window = stand_up(load_settings(), self.link)
+        self.session = self.window.session
         self.left_behind = self.session.journal.read()
-        open_first(self.session)
-        self.window = Window(self.session)
-        self.window.resize(1280, 800)
-        self.window.show()
         self.window.activateWindow()
         QTest.qWaitForWindowExposed(self.window)
         self.messages: list[str] = []
@@ -114,8 +105,6 @@ class Desk:
 
 
 def _open(engine: bool) -> Desk:
-    load_fonts()
-    cloth.wear(OAT)
     return Desk(engine)
 
 
