@@ -57,6 +57,7 @@ def painting(seconds: float) -> dict[str, float]:
     session.open("glasshouse-at-dusk", "lantern-brass")
     link.wait_until_ready(30)
     session.play(True)
+    QTest.qWait(300)
     dials = [dial for dial in window.findChildren(Dial) if dial.isVisible()]
     spent = [0.0, 0]
 
