@@ -78,6 +78,7 @@ class Dial(QWidget):
 
     def _read(self) -> None:
         patch = self.session.patch
+        self._all_threads = patch.threads
         self._value: Value = value_at(patch, self.path)
         self._threads = threads_on(patch, self.path) if self.param.movable else {}
         reach = reach_of_all(patch, self.path) if self._threads else None
@@ -92,7 +93,11 @@ class Dial(QWidget):
         self.setAccessibleDescription(f"{value}. {self.param.says}")
 
     def _follow(self) -> None:
-        if not path_exists(self.session.patch, self.path):
+        """An edit was made somewhere; most edits are elsewhere, and a drag makes sixty a second."""
+        patch = self.session.patch
+        if not path_exists(patch, self.path):
+            return
+        if patch.threads is self._all_threads and value_at(patch, self.path) == self._value:
             return
         before = (self._value, self._threads, self._reach)
         self._read()

@@ -51,6 +51,7 @@ class Tag(QWidget):
         super().__init__()
         self.session, self.key, self.radius, self.carried = session, key, radius, carried
         self._press = QPoint()
+        self._shown: object = None
         self.setFixedSize(self.sizeHint())
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.OpenHandCursor if carried else Qt.CursorShape.PointingHandCursor)
@@ -63,13 +64,11 @@ class Tag(QWidget):
     def _follow(self) -> None:
         patch = self.session.patch
         name = movers(patch).get(self.key)
-        if name is None:
+        shown = (name, moves_something(patch, self.key))
+        if name is None or shown == self._shown:
             return
-        state = (
-            "drag it onto a dial to sew a thread"
-            if moves_something(patch, self.key)
-            else "moves nothing yet: drag it onto a dial"
-        )
+        self._shown = shown
+        state = "drag it onto a dial to sew a thread" if shown[1] else "moves nothing yet: drag it onto a dial"
         self.setToolTip(f"{tag_text(self.key)} {name}: {state}")
         self.setAccessibleName(f"{tag_text(self.key)} {name}")
         self.update()
