@@ -114,10 +114,11 @@ class Session(QObject):
         self.changed.emit()
         self._journal_timer.start()
 
-    def edit(self, patch: Patch, says: str, merge: str = "") -> None:
-        """Makes an edit, as one named step."""
+    def edit(self, patch: Patch, says: str, merge: str = "", select: tuple[str, str] | None = None) -> None:
+        """Makes an edit, as one named step; `select` is what the inspector shows after it."""
         if patch == self.patch:
             return
+        self.selection = select or self.selection
         before, after = self.work, self.work.with_patch(patch)
         self._take(after)
         self.history.add(Step(says, lambda: self._take(before), lambda: self._take(after), merge))

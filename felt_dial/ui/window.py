@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
@@ -135,9 +137,10 @@ class Window(QMainWindow):
         self._later = QTimer(self, interval=250)
         self._later.timeout.connect(self.build_pages)
         self._later.start()
+        self.installEventFilter(self)
         application = QApplication.instance()
-        assert application is not None
-        application.installEventFilter(self)
+        assert isinstance(application, QApplication)
+        application.focusChanged.connect(self._focus_moved)
         self.show_page(PATCH)
         self._title()
 
@@ -275,6 +278,14 @@ class Window(QMainWindow):
 
     # --- keys that play ------------------------------------------------------------------------
 
+    def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
+        """Listens for keys where the focus is, and nowhere else: a filter on everything costs at every event."""
+        if old is not None and old is not self:
+            with contextlib.suppress(RuntimeError):
+                old.removeEventFilter(self)
+        if new is not None and new is not self and new.window() is self:
+            new.installEventFilter(self)
+
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
             focus = QApplication.focusWidget() or self
@@ -316,7 +327,7 @@ class Window(QMainWindow):
         self._timer.stop()
         self._later.stop()
         application = QApplication.instance()
-        if application is not None:
-            application.removeEventFilter(self)
+        if isinstance(application, QApplication):
+            application.focusChanged.disconnect(self._focus_moved)
         self.session.close()
         super().closeEvent(event)

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
 
+from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_layer, add_modulator
 from felt_dial.sound.modules import Modulator, Source, new_layer
 from felt_dial.ui.cloth import Wool, colour, reading
@@ -145,27 +146,21 @@ class PatchPage(Wool):
 
     def add_layer(self) -> None:
         """One more layer, chosen at once."""
-        made: list[str] = []
-
-        def make() -> object:
+        try:
             patch, key = add_layer(self.session.patch, new_layer(next(iter(Source.kinds))))
-            made.append(key)
-            return patch
-
-        if self.session.try_edit(make, "add a layer"):  # type: ignore[arg-type]
-            self.session.select("source", made[0])
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.session.edit(patch, "add a layer", select=("source", key))
 
     def add_modulator(self, kind: str) -> None:
         """One more modulator, chosen at once."""
-        made: list[str] = []
-
-        def make() -> object:
+        try:
             patch, key = add_modulator(self.session.patch, Modulator.kinds[kind]())
-            made.append(key)
-            return patch
-
-        if self.session.try_edit(make, f"add an {Modulator.kinds[kind].title}"):  # type: ignore[arg-type]
-            self.session.select("modulator", made[0])
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.session.edit(patch, f"add an {Modulator.kinds[kind].title}", select=("modulator", key))
 
     def _modulator_menu(self) -> None:
         menu = QMenu(self)
