@@ -14,6 +14,7 @@ $(VENV)/ready: pyproject.toml constraints.txt tools/packages.sh
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt setuptools wheel
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt --no-build-isolation -e '.[dev]'
+	$(BIN)/python -m compileall -q felt_dial
 	$(BIN)/python -m felt_dial.sound.compile
 	touch $@
 
