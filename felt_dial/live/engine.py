@@ -55,8 +55,7 @@ class Engine:
         self.ramp = np.arange(round(SWAP_FADE * rate), dtype=np.float32) / (SWAP_FADE * rate)
         self.output: SimulatedOutput | PortAudioOutput | None = None
         self.quiet_blocks = 0
-        self.down = False
-        self.blocks = self.held_down = 0
+        self.blocks = 0
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
 
@@ -151,7 +150,6 @@ class Engine:
     def _write_scope(self, out: NDArray[np.float32], data: Any) -> None:
         report = self.program.report
         self.peaks = max(self.peaks[0], report.left), max(self.peaks[1], report.right)
-        self.held_down += report.held_down
         at = self.blocks * self.frames % SCOPE
         first = min(self.frames, SCOPE - at)
         scope = data["scope"]
@@ -163,7 +161,6 @@ class Engine:
     def _show(self, data: Any) -> None:
         program, voices = self.program, self.program.voices
         data["peaks"], self.peaks = self.peaks, (0.0, 0.0)
-        data["held_down"] = self.held_down
         data["load"] = self.load
         for n, strand in enumerate(program.strands):
             data["layer_peaks"][n] = strand.peak
@@ -202,7 +199,7 @@ class Engine:
         try:
             self.window.send(message)
         except OSError:
-            self.down = True
+            return
 
     def listen(self) -> None:
         """The side thread: hears the window and builds programs off the audio path."""

@@ -35,7 +35,6 @@ class EngineLink:
         self.restarts = self.quick_deaths = 0
         self._started = self._moved = 0.0
         self._blocks = 0
-        self.quality = 1
         self._structure: tuple[Any, ...] = ()
         self._process: subprocess.Popen[bytes] | None = None
         self._pipe: Connection | None = None

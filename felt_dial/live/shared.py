@@ -35,7 +35,6 @@ LAYOUT = np.dtype([
     ("worst_late", "f8"),
     ("load", "f8"),
     ("voices", "i8"),
-    ("held_down", "i8"),
     ("peaks", "f4", (2,)),
     ("layer_peaks", "f4", (8,)),
     ("momentary", "f8"),

@@ -114,20 +114,19 @@ def run_blend(dry, wet, on, tick):  # type: ignore[no-untyped-def]
 
 @kernel
 def run_output(audio, was, now, ceiling):  # type: ignore[no-untyped-def]
-    """Applies the output gain `was` → `now` and holds the sound under `ceiling`; returns peaks and frames held."""
+    """Applies the output gain `was` → `now` and holds the sound under `ceiling`; returns the peaks before that."""
     left = right = np.float32(0.0)
-    held = 0
     frames = audio.shape[1]
     for n in range(frames):
         gain = np.float32(was + (now - was) * n / frames)
         for channel in range(2):
             x = audio[channel, n] * gain
-            if abs(x) > ceiling:
-                x = ceiling if x > 0 else -ceiling
-                held += 1
-            audio[channel, n] = x
-        left, right = max(left, abs(audio[0, n])), max(right, abs(audio[1, n]))
-    return left, right, held
+            if channel == 0:
+                left = max(left, abs(x))
+            else:
+                right = max(right, abs(x))
+            audio[channel, n] = min(max(x, -ceiling), ceiling)
+    return left, right
 
 
 def half_band(attenuation: float = 110.0, width: float = 0.05) -> NDArray[np.float64]:

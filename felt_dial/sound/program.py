@@ -82,11 +82,10 @@ class Strand:
 
 @dataclass
 class Report:
-    """What a block has to say besides its sound."""
+    """What a block has to say besides its sound: peaks before the ceiling, and modules that gave no number."""
 
     left: float = 0.0
     right: float = 0.0
-    held_down: int = 0
     broken: list[str] = field(default_factory=list)
 
 
@@ -245,7 +244,7 @@ class Program:
         for effect in self.effects:
             self._run_effect(effect)
         gain = self._output_gain()
-        report.left, report.right, report.held_down = run_output(self.out, self.loudness_gain, gain, CEILING)
+        report.left, report.right = run_output(self.out, self.loudness_gain, gain, CEILING)
         self.loudness_gain = gain
         return self.out
 

@@ -9,7 +9,7 @@ from functools import cache, lru_cache
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QImage, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QImage, QPainter, QPaintEvent, QPen, QPixmap, QRadialGradient
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
 FONTS = Path(__file__).parent.parent / "data" / "fonts"
@@ -169,15 +169,19 @@ def wool_tile() -> QPixmap:
     return QPixmap.fromImage(image)
 
 
-@lru_cache(maxsize=64)
-def dial_face(radius: int, lifted: bool, faint: bool, ratio: float) -> QPixmap:
-    """The felt disc of a dial, without its mark."""
-    from PySide6.QtGui import QRadialGradient
-
-    size = 2 * radius + 6
+def clear_pixmap(size: int, ratio: float) -> QPixmap:
+    """A square with nothing in it, `ratio` pixels to the point."""
     pixmap = QPixmap(round(size * ratio), round(size * ratio))
     pixmap.setDevicePixelRatio(ratio)
     pixmap.fill(Qt.GlobalColor.transparent)
+    return pixmap
+
+
+@lru_cache(maxsize=64)
+def dial_face(radius: int, lifted: bool, faint: bool, ratio: float) -> QPixmap:
+    """The felt disc of a dial, without its mark."""
+    size = 2 * radius + 6
+    pixmap = clear_pixmap(size, ratio)
     painter = QPainter(pixmap)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     light, dark = QColor(cloth.theme.felt_light), QColor(cloth.theme.felt_dark)
@@ -202,9 +206,7 @@ def dial_face(radius: int, lifted: bool, faint: bool, ratio: float) -> QPixmap:
 def sewn_ring(radius: int, sewn: tuple[bool, ...], shade: str, rest: str, ratio: float) -> QPixmap:
     """The stitches around a dial, sewn in a shade where the dial has come by, else in `rest`."""
     size = 2 * radius + 16
-    pixmap = QPixmap(round(size * ratio), round(size * ratio))
-    pixmap.setDevicePixelRatio(ratio)
-    pixmap.fill(Qt.GlobalColor.transparent)
+    pixmap = clear_pixmap(size, ratio)
     painter = QPainter(pixmap)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for n, done in enumerate(sewn):

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QApplication, QComboBox, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import cut, place_name, remove_layer, remove_modulator, threads_from, threads_on
 
 from felt_dial.patch.edits import duplicate_layer, reach  # isort: skip
 from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import depth_param, put, target_param
+from felt_dial.patch.patch import depth_param, param_at, put, target_param
 from felt_dial.ui.cloth import SewnLine, colour, dye, layer_dye
-from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.controls import NameEdit, Options, Pill, Scroller, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.movers import mover_picture
@@ -127,16 +127,11 @@ class Inspector(Card):
         self.setFixedWidth(WIDTH)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(4, 8, 4, 6)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QWidget()
         self.body = QVBoxLayout(body)
         self.body.setContentsMargins(10, 2, 10, 2)
         self.body.setSpacing(5)
-        scroll.setWidget(body)
-        outer.addWidget(scroll)
+        outer.addWidget(Scroller(body))
         self.threads = ThreadList(session)
         session.selected.connect(self.rebuild)
         session.rebuilt.connect(self.rebuild)
@@ -178,8 +173,6 @@ class Inspector(Card):
         at = 0
         for path in paths:
             made = control_for(self.session, path, shade, 17)
-            from felt_dial.patch.patch import param_at
-
             wide = 2 if isinstance(param_at(self.session.patch, path), Choice) else 1
             if at % columns + wide > columns:
                 at += columns - at % columns
@@ -334,8 +327,6 @@ class Inspector(Card):
             level = f" the level of {', '.join(shaped)}" if shaped else ""
             self.threads.show_threads(f"{tag_text(key)} moves{level}", list(listed), True)
         elif path and path_exists(patch, path) and not path.startswith(("macros.", "threads.")):
-            from felt_dial.patch.patch import param_at
-
             param = param_at(patch, path)
             if isinstance(param, Param) and param.movable:
                 self.threads.show_threads(

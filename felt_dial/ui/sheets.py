@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from felt_dial.ui.cloth import NIGHT, OAT, colour, dye
+from felt_dial.ui.cloth import NIGHT, OAT, cloth, colour, dye
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.session import Session
 
@@ -175,8 +175,6 @@ class SettingsSheet(Sheet):
     def _keep(self, **change: object) -> None:
         self.session.keep_settings(self.session.settings.model_copy(update=change))
         if "night" in change:
-            from felt_dial.ui.cloth import cloth
-
             cloth.wear(NIGHT if change["night"] else OAT)
 
     def _choose_folder(self) -> None:

@@ -193,6 +193,10 @@ def test_the_output_is_never_above_the_ceiling() -> None:
     patch = with_value(plain(layers__a__level=6.0), "level", 12.0)
     sound = render(patch, [Note(0, 1, 40 + n) for n in range(12)], 0.5)
     assert np.abs(sound).max() == CEILING
+    program = Program(patch)
+    program.block([Event(0, ON, 40 + n, 1.0) for n in range(12)])
+    program.block()
+    assert program.report.left > CEILING, "the meter shows how far above it the sound would have gone"
 
 
 def any_value(draw: st.DrawFn, patch: Patch) -> Patch:

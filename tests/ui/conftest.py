@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 
 from felt_dial.bank.places import load_settings
 from felt_dial.live.devices import SIMULATED
@@ -63,6 +63,13 @@ class Desk:
         QTest.keyClicks(entry, text)
         if enter:
             QTest.keyClick(entry, Qt.Key.Key_Return)
+
+    def rename(self, line: QLineEdit, name: str) -> None:
+        """Types another name where one stands."""
+        line.setFocus()
+        line.selectAll()
+        QTest.keyClicks(line, name)
+        QTest.keyClick(line, Qt.Key.Key_Return)
 
     def keys(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         """A key on whatever has the focus."""

@@ -93,10 +93,7 @@ def test_the_letter_keys_move_by_octaves(desk: Desk) -> None:
 def test_a_macro_is_named_where_it_stands_and_its_tooltip_says_what_it_moves(desk: Desk) -> None:
     macro = desk.window.strip.macros[0]
     assert "A Cutoff" in macro.toolTip() and "Feedback" in macro.toolTip()
-    macro.name.setFocus()
-    macro.name.selectAll()
-    QTest.keyClicks(macro.name, "Glow")
-    QTest.keyClick(macro.name, Qt.Key.Key_Return)
+    desk.rename(macro.name, "Glow")
     assert desk.session.patch.macros["m1"].name == "Glow"
     desk.session.undo()
     assert macro.name.text() == "Bright" and desk.messages[-1] == "Undone: name macro 1 Glow."
@@ -194,17 +191,11 @@ def test_the_inspector_gives_a_layer_another_envelope(desk: Desk) -> None:
 
 def test_the_inspector_names_layers_and_modulators(desk: Desk) -> None:
     edit = desk.find(NameEdit, lambda n: n.accessibleName() == "Name")
-    edit.setFocus()
-    edit.selectAll()
-    QTest.keyClicks(edit, "Fern")
-    QTest.keyClick(edit, Qt.Key.Key_Return)
+    desk.rename(edit, "Fern")
     assert desk.session.patch.layers["a"].name == "Fern"
     desk.select("modulator", "e2")
     edit = desk.find(NameEdit, lambda n: n.accessibleName() == "Name")
-    edit.setFocus()
-    edit.selectAll()
-    QTest.keyClicks(edit, "Shut")
-    QTest.keyClick(edit, Qt.Key.Key_Return)
+    desk.rename(edit, "Shut")
     assert desk.session.patch.modulators["e2"].name == "Shut"
     assert desk.find(ModulatorCard, lambda c: c.key == "e2").name.text() == "Shut"
 

@@ -340,10 +340,7 @@ def test_presets_are_duplicated_deleted_moved_and_renamed_and_all_of_it_undone(d
     choose(desk, "Moss Pad copy")
     desk.keys(Qt.Key.Key_Up, ALT)
     assert rows(desk)[2:4] == ["Moss Pad copy", "Moss Pad"]
-    shelf.details.name.setFocus()
-    shelf.details.name.selectAll()
-    QTest.keyClicks(shelf.details.name, "Fern Pad")
-    QTest.keyClick(shelf.details.name, Qt.Key.Key_Return)
+    desk.rename(shelf.details.name, "Fern Pad")
     assert rows(desk)[2] == "Fern Pad"
     choose(desk, "Fern Pad")
     desk.keys(Qt.Key.Key_Delete)
@@ -460,10 +457,7 @@ def test_an_earlier_version_is_opened_and_saved_again(desk: Desk) -> None:
 
 def test_space_still_plays_after_a_name_was_typed(desk: Desk) -> None:
     name = desk.window.header.preset.name
-    name.setFocus()
-    name.selectAll()
-    QTest.keyClicks(name, "Fern pluck")
-    QTest.keyClick(name, Qt.Key.Key_Return)
+    desk.rename(name, "Fern pluck")
     assert desk.session.patch.name == "Fern pluck" and not desk.session.playing
     desk.keys(Qt.Key.Key_Space)
     assert desk.session.playing

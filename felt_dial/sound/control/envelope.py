@@ -56,34 +56,9 @@ def slope(part: ArrayLike, bend: float) -> NDArray[np.float64]:
     return x if abs(k) < 1e-4 else -np.expm1(-k * x) / -np.expm1(-k)
 
 
-def envelope_picture(
-    envelope: Envelope, points: int, held: float | None = None
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Times (seconds) and levels of a note held for `held` seconds, `points` of each.
-
-    Without `held` the sustain lasts a quarter of all the other stages together.
-    """
-    d, a, h, y, r = (
-        float(v) for v in (envelope.delay, envelope.attack, envelope.hold, envelope.decay, envelope.release)
-    )
-    if held is None:
-        held = d + a + h + y + max(0.25 * (d + a + h + y + r), 0.02)
-    t = np.linspace(0.0, held + r, points)
-    before = np.minimum(t, held)
-
-    def level(at: NDArray[np.float64]) -> NDArray[np.float64]:
-        up = slope((at - d) / max(a, 1e-9), float(envelope.attack_bend))
-        down = 1 - (1 - float(envelope.sustain)) * slope((at - d - a - h) / max(y, 1e-9), float(envelope.decay_bend))
-        return np.where(at < d, 0.0, np.where(at < d + a, up, down))
-
-    end = float(level(np.array([held]))[0])
-    fall = 1 - slope((t - held) / max(r, 1e-9), float(envelope.release_bend))
-    return t, np.where(t <= held, level(before), end * fall)
-
-
 @kernel
 def _slope(part, bend):  # type: ignore[no-untyped-def]
-    k = 8.0 * bend
+    k = STEEPNESS * bend
     if abs(k) < 1e-4:
         return part
     return (1.0 - math.exp(-k * part)) / (1.0 - math.exp(-k))

@@ -33,7 +33,6 @@ class Lfo(Modulator, kind="lfo", title="LFO"):
 
 SHAPE, RATE_AT, PHASE, START = (Lfo.index(name) for name in ("shape", "rate", "phase", "start"))
 FREE = 0
-SHAPE_IDS = tuple(Lfo.params["shape"].ids)  # type: ignore[attr-defined]
 
 
 def lfo_value(shape: str, turns: ArrayLike) -> NDArray[np.float64]:

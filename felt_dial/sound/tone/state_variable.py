@@ -23,6 +23,8 @@ RESPONSES = {
 BUTTERWORTH_12 = math.sqrt(0.5)
 BUTTERWORTH_24 = (0.541196100146197, 1.306562964876377)
 HIGHEST_Q = 30.0
+HIGHEST_Q_BAND_24 = 6.0
+FIRST_24, SECOND_24 = BUTTERWORTH_24
 
 
 class StateVariable(Filter, kind="state_variable", title="State-variable"):
@@ -50,7 +52,7 @@ def quality_factors(response: str, resonance: float) -> list[float]:
     if response.endswith("12"):
         return [BUTTERWORTH_12 * (HIGHEST_Q / BUTTERWORTH_12) ** resonance]
     if response == "band 24":
-        return [BUTTERWORTH_12 * (6.0 / BUTTERWORTH_12) ** resonance] * 2
+        return [BUTTERWORTH_12 * (HIGHEST_Q_BAND_24 / BUTTERWORTH_12) ** resonance] * 2
     low, high = BUTTERWORTH_24
     return [low, high * (HIGHEST_Q / high) ** resonance]
 
@@ -70,13 +72,13 @@ def gain_at(response: str, cutoff: float, resonance: float, frequency: ArrayLike
 @kernel
 def _damping(response, resonance, stage):  # type: ignore[no-untyped-def]
     if response % 2 == 0:
-        low, high = 0.7071067811865476, 30.0
+        low, high = BUTTERWORTH_12, HIGHEST_Q
     elif response == 5:
-        low, high = 0.7071067811865476, 6.0
+        low, high = BUTTERWORTH_12, HIGHEST_Q_BAND_24
     elif stage == 0:
-        return 1.0 / 0.541196100146197
+        return 1.0 / FIRST_24
     else:
-        low, high = 1.306562964876377, 30.0
+        low, high = SECOND_24, HIGHEST_Q
     return 1.0 / (low * (high / low) ** resonance)
 
 

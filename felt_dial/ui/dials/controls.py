@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import param_at, value_at
@@ -46,6 +46,18 @@ class Pill(QPushButton):
             event.ignore()
         else:
             super().keyPressEvent(event)
+
+
+class Scroller(QScrollArea):
+    """Scrolls one way what has no room; it takes no focus and shows no frame."""
+
+    def __init__(self, body: QWidget, sideways: bool = False) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        never = Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        (self.setVerticalScrollBarPolicy if sideways else self.setHorizontalScrollBarPolicy)(never)
+        self.setWidget(body)
 
 
 def text_label(text: str, part: str = "label") -> QLabel:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.patch.edits import moves_something
 from felt_dial.patch.patch import Patch, movers
-from felt_dial.ui.cloth import colour, dye, reading
+from felt_dial.ui.cloth import clear_pixmap, colour, dye, reading
 from felt_dial.ui.session import Session
 
 THREAD_MIME = "application/x-felt-dial-mover"
@@ -118,10 +118,7 @@ class Tag(QWidget):
         """Begins to carry the tag."""
         drag = QDrag(self.window())
         drag.setMimeData(self.mime())
-        ratio = self.devicePixelRatioF()
-        picture = QPixmap(self.size() * ratio)
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(Qt.GlobalColor.transparent)
+        picture = clear_pixmap(self.width(), self.devicePixelRatioF())
         self.render(picture)
         drag.setPixmap(picture)
         drag.setHotSpot(QPoint(self.width() // 2, self.height() // 2))

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_layer, add_modulator
 from felt_dial.sound.modules import Modulator, Source, new_layer
 from felt_dial.ui.cloth import Wool, colour, reading
-from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.controls import Pill, Scroller, text_label
 from felt_dial.ui.inspector import Inspector, clear
 from felt_dial.ui.pages.layer_row import Columns, LayerRow
 from felt_dial.ui.pages.modulators import ModulatorCard, PlayerTags
@@ -29,24 +29,17 @@ class PatchPage(Wool):
         outer.setContentsMargins(12, 7, 12, 8)
         outer.setSpacing(12)
         left = QVBoxLayout()
-        left.setSpacing(6)
+        left.setSpacing(5)
         outer.addLayout(left, 1)
         outer.addWidget(Inspector(session))
         self.columns = Columns(self)
         left.addWidget(self.columns)
-        left.setSpacing(5)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         holder = QWidget()
         self.layers = QVBoxLayout(holder)
         self.layers.setContentsMargins(0, 0, 0, 0)
         self.layers.setSpacing(6)
-        scroll.setWidget(holder)
-        left.addWidget(scroll, 1)
+        left.addWidget(Scroller(holder), 1)
         line = QHBoxLayout()
-        self.flow = text_label("", "label")
         line.addWidget(text_label("Modulators"))
         hint = text_label("drag a tag onto any dial to sew a thread", "small")
         line.addWidget(hint)
@@ -59,17 +52,13 @@ class PatchPage(Wool):
             line.addWidget(pill)
         self.shown_kind = ""
         left.addLayout(line)
-        tray = QScrollArea()
-        tray.setFixedHeight(112)
-        tray.setWidgetResizable(True)
-        tray.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        tray.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         holder = QWidget()
         self.tray = QHBoxLayout(holder)
         self.tray.setContentsMargins(0, 0, 0, 0)
         self.tray.setSpacing(8)
         self.tray.setAlignment(Qt.AlignmentFlag.AlignTop)
-        tray.setWidget(holder)
+        tray = Scroller(holder, sideways=True)
+        tray.setFixedHeight(112)
         left.addWidget(tray)
         session.rebuilt.connect(self.rebuild)
         session.changed.connect(self._follow)

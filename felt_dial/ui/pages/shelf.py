@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QListView,
     QMenu,
     QProgressBar,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -26,7 +25,7 @@ from felt_dial.bank.package import export_bank, import_bank
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelving
 from felt_dial.ui.cloth import Empty, Wool
-from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.controls import Pill, Scroller, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.inspector import clear
 from felt_dial.ui.pages.details import Details
@@ -74,12 +73,8 @@ class ShelfPage(Wool):
         holder.setFixedWidth(206)
         holder.setLayout(left)
         left.setContentsMargins(0, 0, 0, 0)
-        column = QScrollArea()
-        column.setWidgetResizable(True)
-        column.setWidget(holder)
+        column = Scroller(holder)
         column.setFixedWidth(210)
-        column.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        column.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         outer.addWidget(column)
         centre = QVBoxLayout()
         centre.setSpacing(4)

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.params import Param
+from felt_dial.patch.patch import with_value
 from felt_dial.sound.tone.state_variable import gain_at
 from felt_dial.ui.cloth import colour, reading
 from felt_dial.ui.pictures.well import Well, draw_curve
@@ -122,8 +123,6 @@ class FilterCurve(Well):
         self._set(place + way.x() / self.box().width(), resonance - way.y() / self.box().height())
 
     def _set(self, place: float, resonance: float) -> None:
-        from felt_dial.patch.patch import with_value
-
         path = f"layers.{self.layer}.filter."
         cutoff = self.session.patch.layers[self.layer].filter.params["cutoff"]
         assert isinstance(cutoff, Param)
