@@ -115,7 +115,7 @@ def test_params_lists_every_parameter_as_json(do: Any) -> None:
     cutoff = rows["layers.a.filter.cutoff"]
     assert status == 0 and cutoff["label"] == "Cutoff" and cutoff["range"] == [20.0, 20000.0]
     assert cutoff["unit"] == "a frequency" and cutoff["default"] == 8000.0
-    assert rows["layers.a.source.shape"]["enum"] == ["sine", "triangle", "saw", "pulse"]
+    assert rows["layers.a.trigger"]["enum"] == ["down", "up"]
     status, out, _ = do("params")
     assert status == 0 and "layers.a.filter.cutoff" in out
 

@@ -23,7 +23,7 @@ NOTHING_MOVES = -2.0
 """Value of a mover while no note sounds."""
 MOST_PLACED = 64
 
-NOTE = np.dtype([("kind", "i4"), ("key", "f4"), ("value", "f4"), ("spare", "f4")])
+NOTE = np.dtype([("kind", "i4"), ("key", "f4"), ("value", "f4"), ("channel", "f4")])
 LAYOUT = np.dtype([
     ("values", "f8", (BANKS, MOST_SLOTS)),
     ("trim", "f8"),
@@ -66,7 +66,7 @@ class Shared:
     def send(self, event: Event) -> None:
         """Window: puts a note into the ring."""
         written = int(self.data["ring_written"])
-        self.data["ring"][written % RING] = (event.kind, event.key, event.value, 0)
+        self.data["ring"][written % RING] = (event.kind, event.key, event.value, event.channel)
         self.data["ring_written"] = written + 1
 
     def received(self) -> list[Event]:
@@ -76,6 +76,6 @@ class Shared:
         found = []
         while self._read < written:
             note = self.data["ring"][self._read % RING]
-            found.append(Event(0, int(note["kind"]), float(note["key"]), float(note["value"])))
+            found.append(Event(0, int(note["kind"]), float(note["key"]), float(note["value"]), int(note["channel"])))
             self._read += 1
         return found

@@ -9,6 +9,7 @@ from felt_dial.patch.module import Effect, Modulator, Module
 from felt_dial.patch.params import OutOfRange, Param
 from felt_dial.patch.patch import (
     LAYER_IDS,
+    Inlet,
     Layer,
     Patch,
     Thread,
@@ -32,6 +33,15 @@ def _cut_loose(patch: Patch) -> Patch:
     return patch if len(kept) == len(patch.threads) else patch.model_copy(update={"threads": kept})
 
 
+def _layers(patch: Patch, layers: dict[str, Layer]) -> Patch:
+    """The patch with these layers, and no inlet from one that is gone."""
+    kept = {}
+    for key, layer in layers.items():
+        inlets = {other: inlet for other, inlet in layer.inlets.items() if other in layers}
+        kept[key] = layer if len(inlets) == len(layer.inlets) else layer.model_copy(update={"inlets": inlets})
+    return put(patch, ["layers"], kept)  # type: ignore[no-any-return]
+
+
 def _free(prefix: str, taken: object) -> str:
     n = 1
     while f"{prefix}{n}" in taken:  # type: ignore[operator]
@@ -52,7 +62,7 @@ def add_layer(patch: Patch, layer: Layer) -> tuple[Patch, str]:
     key = next(k for k in LAYER_IDS if k not in patch.layers)
     if layer.contour not in patch.modulators:
         layer = layer.model_copy(update={"contour": next(k for k in patch.modulators if k.startswith("e"))})
-    return put(patch, ["layers"], {**patch.layers, key: layer}), key
+    return _layers(patch, {**patch.layers, key: layer}), key
 
 
 def duplicate_layer(patch: Patch, key: str) -> tuple[Patch, str]:
@@ -72,7 +82,35 @@ def remove_layer(patch: Patch, key: str) -> Patch:
     """The patch without a layer and its threads; the last layer stays."""
     if len(patch.layers) == 1:
         raise OutOfRange("A patch keeps at least one layer.")
-    return _cut_loose(put(patch, ["layers"], {k: v for k, v in patch.layers.items() if k != key}))
+    return _cut_loose(_layers(patch, {k: v for k, v in patch.layers.items() if k != key}))
+
+
+def add_inlet(patch: Patch, key: str, other: str, index: float = 0.0) -> Patch:
+    """The patch with layer `other` modulating layer `key`, by an index."""
+    inlets = patch.layers[key].inlets
+    if other not in patch.layers:
+        raise OutOfRange(f"There is no layer {other.upper()}.")
+    inlet = inlets.get(other, Inlet()).with_value("index", index)
+    return put(patch, ["layers", key, "inlets"], {**inlets, other: inlet})  # type: ignore[no-any-return]
+
+
+def remove_inlet(patch: Patch, key: str, other: str) -> Patch:
+    """The patch without one layer modulating another."""
+    inlets = {k: v for k, v in patch.layers[key].inlets.items() if k != other}
+    return _cut_loose(put(patch, ["layers", key, "inlets"], inlets))
+
+
+def loops_back(patch: Patch, key: str, other: str) -> bool:
+    """True where `other` modulating `key` closes a loop, so that it is heard a block late."""
+    seen, ask = set(), [other]
+    while ask:
+        at = ask.pop()
+        if at == key:
+            return True
+        if at not in seen:
+            seen.add(at)
+            ask += [near for near in patch.layers[at].inlets if near in patch.layers]
+    return False
 
 
 def move_layer(patch: Patch, key: str, to: int) -> Patch:
@@ -212,7 +250,7 @@ def place_name(patch: Patch, path: str) -> tuple[str, str]:
     steps = path.split(".")
     label = target_param(patch, path).label
     if steps[0] == "layers":
-        return steps[1].upper(), label
+        return steps[1].upper(), f"{label} from {steps[3].upper()}" if steps[2] == "inlets" else label
     if steps[0] == "modulators":
         return steps[1].upper(), label
     if steps[0] == "racks":

@@ -70,8 +70,12 @@ class Module(BaseModel, metaclass=ModuleMeta):
         """A copy with one parameter changed, checked."""
         return self.model_copy(update={name: self.params[name].check(value)})
 
+    def substance(self) -> tuple[Any, ...]:
+        """What a module is made of besides its parameters, such as a sample: another needs it laid out anew."""
+        return ()
+
     @classmethod
-    def index(cls, name: str) -> int:
+    def row_of(cls, name: str) -> int:
         """Place of a parameter in the order of declaration: its row in the kernel's control array."""
         return list(cls.params).index(name)
 
@@ -83,6 +87,10 @@ class Module(BaseModel, metaclass=ModuleMeta):
 
 class Source(Module, family=True):
     """Makes the raw sound of a layer."""
+
+    def gist(self) -> str:
+        """What kind of sound it is set to, in a word or two."""
+        return ""
 
 
 class Filter(Module, family=True):

@@ -31,6 +31,7 @@ class Parameter:
     movable = False
     name = ""
     smooth = False
+    rebuilds = False
 
     if TYPE_CHECKING:
 
@@ -86,6 +87,8 @@ class Param(Parameter):
         The value may also be given in beats and then follows the tempo.
     whole : bool
         Only whole numbers.
+    names : {name: value}, optional
+        Places on the way that have a name, in rising order; they are read, written and kept by it.
     """
 
     smooth = True
@@ -102,8 +105,10 @@ class Param(Parameter):
         beats: bool = False,
         whole: bool = False,
         movable: bool = True,
+        names: Mapping[str, float] | None = None,
     ) -> None:
         self.label, self.default, self.says = label, default, says
+        self.names = dict(names or {})
         self.low, self.high = span
         self.unit, self.taper, self.beats, self.whole = unit, taper, beats, whole
         self.movable, self.smooth = movable, not whole
@@ -114,6 +119,8 @@ class Param(Parameter):
         return self.low < 0 < self.high and (self.unit.name != "a level" or self.low == -self.high)
 
     def check(self, value: object) -> Value:
+        if isinstance(value, str) and value in self.names:
+            value = self.names[value]
         if isinstance(value, dict) and set(value) == {"beats"}:
             value = value["beats"]
             if isinstance(value, bool) or not isinstance(value, int | float):
@@ -126,7 +133,8 @@ class Param(Parameter):
                 raise OutOfRange(f"{self.label} of {value.count:g} beats is outside 1/64 … 64 beats.")
             return value
         if isinstance(value, bool) or not isinstance(value, int | float):
-            raise OutOfRange(f"{self.label} takes a number, not {value!r}.")
+            known = "".join(f", {name}" for name in self.names)
+            raise OutOfRange(f"{self.label} takes a number{known}, not {value!r}.")
         if not math.isfinite(value):
             raise OutOfRange(f"{self.label} takes a finite number, not {value}.")
         if not self.low <= value <= self.high:
@@ -143,9 +151,39 @@ class Param(Parameter):
         return -value.count if isinstance(value, Beats) else float(value)
 
     def write(self, value: Value) -> str:
+        if self.names:
+            return self._between(float(value))
         return str(value) if isinstance(value, Beats) else self.unit.write(float(value))
 
+    def _between(self, value: float) -> str:
+        """`Saw`, or `Saw + 40 %` on the way from a named place to the next."""
+        below = max((name for name, place in self.names.items() if place <= value + 0.005), key=self.names.__getitem__)
+        above = min((place for place in self.names.values() if place > self.names[below]), default=value + 1.0)
+        part = (value - self.names[below]) / (above - self.names[below])
+        return below.capitalize() if part < 0.005 else f"{below.capitalize()} + {part * 100:.0f}{THIN}%"
+
+    def _named(self, text: str) -> float | None:
+        """The value of a name, or of a name and the part of the way to the next; None for neither."""
+        name, _, part = text.lower().replace(THIN, "").partition("+")
+        if name.strip() not in self.names:
+            return None
+        below = self.names[name.strip()]
+        above = min((place for place in self.names.values() if place > below), default=below)
+        try:
+            return below + (above - below) * float(part.replace("%", "").strip() or 0) / 100
+        except ValueError:
+            return None
+
     def read(self, text: str) -> Value:
+        if self.names:
+            named = self._named(text)
+            if named is not None:
+                return self.check(named)
+            try:
+                return self.check(self.unit.read(text))
+            except NotReadable:
+                known = ", ".join(name.capitalize() for name in self.names)
+                raise NotReadable(f"“{text.strip()}” is no {self.label.lower()}: try {known}.") from None
         if self.beats and (beats := read_beats(text)):
             return self.check(beats)
         return self.check(self.unit.read(text))
@@ -196,6 +234,8 @@ class Param(Parameter):
 
     def schema(self) -> dict[str, Any]:
         plain: dict[str, Any] = {"type": "number", "minimum": self.low, "maximum": self.high}
+        if self.names:
+            return {"anyOf": [plain, {"enum": list(self.names)}], "default": self.default}
         if self.beats:
             beats = {"type": "object", "properties": {"beats": {"type": "number"}}, "required": ["beats"]}
             return {"anyOf": [plain, beats], "default": self.default}
@@ -203,10 +243,15 @@ class Param(Parameter):
 
 
 class Choice(Parameter):
-    """One of a few named options, given as `{id: label}`."""
+    """One of a few named options, given as `{id: label}`.
 
-    def __init__(self, label: str, default: str, options: Mapping[str, str], *, says: str) -> None:
-        self.label, self.default, self.says = label, default, says
+    `rebuilds` says that another option lays the sound out anew, as another module would.
+    """
+
+    def __init__(
+        self, label: str, default: str, options: Mapping[str, str], *, says: str, rebuilds: bool = False
+    ) -> None:
+        self.label, self.default, self.says, self.rebuilds = label, default, says, rebuilds
         self.options = dict(options)
         self.ids = tuple(self.options)
 

@@ -10,12 +10,27 @@ from pydantic import Field, model_validator
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import AnyEffect, AnyFilter, AnyModulator, AnySource, Module
-from felt_dial.patch.params import LOG, Choice, Param, Parameter, Switch
-from felt_dial.patch.units import CENTS, COUNT, DECIBELS, HERTZ, OCTAVES, PERCENT, SEMITONES, TEMPO, Unit, Value
+from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Parameter, Switch
+from felt_dial.patch.tuning import Tuning
+from felt_dial.patch.units import (
+    CENTS,
+    COUNT,
+    DECIBELS,
+    HERTZ,
+    KEY,
+    OCTAVES,
+    PERCENT,
+    RADIANS,
+    SECONDS,
+    SEMITONES,
+    TEMPO,
+    Unit,
+    Value,
+)
 
 LAYER_IDS = "abcdefgh"
 MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))
-PLAYER_SOURCES = {"k": "Key", "v": "Velocity", "w": "Mod wheel"}
+PLAYER_SOURCES = {"k": "Key", "v": "Velocity", "w": "Mod wheel", "p": "Pressure", "sl": "Slide"}
 KINDS = ("Bass", "Brass", "Drum", "Keys", "Lead", "Moment", "Pad", "Pluck", "Strings")
 
 
@@ -23,25 +38,64 @@ class NoSuchPath(FeltDialError):
     """A path that leads to no parameter of this patch."""
 
 
+class Inlet(Module):
+    """What one layer does to another at audio rate."""
+
+    index = Param(
+        "Index", 0.0, (0.0, 24.0), RADIANS, taper=CUBIC,
+        says="Phase modulation: how far the other layer swings this one's phase, as the modulation index.",
+    )  # fmt: skip
+    ring = Param(
+        "Ring", 0.0, (0.0, 1.0), PERCENT, says="Ring modulation: the layer multiplied by the other, from none to all."
+    )
+
+
+def _still(label: str, default: float, span: tuple[float, float], unit: Unit, says: str, **words: Any) -> Param:
+    """A number that holds for a whole note: read when the note begins, moved by no thread."""
+    return Param(label, default, span, unit, movable=False, says=says, **words)
+
+
 class Layer(Module):
     """One sound inside the patch: source, filter, level over time, out."""
 
     on = Switch("On", True, says="The layer sounds at all.")
     solo = Switch("Solo", False, says="Only soloed layers are heard.")
-    mute = Switch("Mute", False, says="The layer is silent for now.")
+    mute = Switch("Mute", False, says="The layer is silent for now; what it modulates is still modulated.")
     octave = Param("Octave", 0, (-4, 4), OCTAVES, whole=True, says="Moves the layer by whole octaves.")
     pitch = Param("Pitch", 0.0, (-36.0, 36.0), SEMITONES, says="Moves the layer's pitch in semitones.")
     fine = Param("Fine", 0.0, (-100.0, 100.0), CENTS, says="Tunes the layer finely, in cents.")
+    harmonic = Param("Harmonic", 1, (1, 32), COUNT, whole=True, says="Multiplies the pitch: side bands stay harmonic.")
+    divisor = Param("Divisor", 1, (1, 16), COUNT, whole=True, says="Divides the pitch: 3 over 2 is a pure fifth.")
     fixed = Switch("Fixed", False, says="Every key plays the same frequency.")
     frequency = Param(
-        "Frequency", 220.0, (8.0, 12000.0), HERTZ, taper=LOG, says="The pitch of every key while Fixed is on."
+        "Frequency", 220.0, (0.01, 12000.0), HERTZ, taper=LOG, says="The pitch of every key while Fixed is on."
     )
+    trigger = Choice(
+        "Begins", "down", {"down": "Key down", "up": "Key up"}, says="When the layer begins: as a key goes down, or comes up."
+    )
+    delay = _still(
+        "Note delay", 0.0, (0.0, 8.0), SECONDS, "How long after the key the layer begins.", taper=CUBIC, beats=True
+    )
+    key_low = _still("Lowest key", 0, (0, 127), KEY, "Keys below play the layer no more.", whole=True)
+    key_high = _still("Highest key", 127, (0, 127), KEY, "Keys above play the layer no more.", whole=True)
+    key_fade = _still("Key fade", 0, (0, 60), COUNT, "Over how many keys beyond its range it fades.", whole=True)
+    velocity_low = _still("Softest", 1, (1, 127), COUNT, "Softer notes play the layer no more.", whole=True)
+    velocity_high = _still("Hardest", 127, (1, 127), COUNT, "Harder notes play the layer no more.", whole=True)
+    velocity_fade = _still("Velocity fade", 0, (0, 126), COUNT, "Over how many steps beyond its range it fades.", whole=True)
+    switched = Switch("Switched", False, says="The layer sounds only after its switch key was the last of them played.")
+    switch_key = _still("Switch key", 24, (0, 127), KEY, "The silent key that chooses this layer.", whole=True)
+    velocity = _still("Velocity", 0.0, (0.0, 60.0), DECIBELS, "How many dB softer the softest note is than the hardest.")
     level = Param("Level", -12.0, (-60.0, 6.0), DECIBELS, says="How loud the layer is.")
     pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
+    out = Choice(
+        "Goes to", "rack", {"rack": "Rack 1", "direct": "Direct", "none": "Nowhere"},
+        says="Through rack 1, straight to the output, or nowhere: a layer that only modulates others.",
+    )  # fmt: skip
     name: str = ""
     contour: str = "e1"
     source: AnySource
     filter: AnyFilter
+    inlets: dict[str, Inlet] = {}
 
 
 class Macro(Module):
@@ -95,6 +149,25 @@ class Patch(Module):
     level = Param("Output", 0.0, (-60.0, 12.0), DECIBELS, movable=False, says="How loud the whole patch is.")
     voices = Param("Voices", 16, (1, 32), COUNT, whole=True, movable=False, says="How many notes may sound at once.")
     bend = Param("Bend range", 2.0, (0.0, 24.0), SEMITONES, movable=False, says="How far the bend wheel reaches.")
+    note_bend = _still("Note bend", 48.0, (0.0, 96.0), SEMITONES, "How far the bend of a single note reaches.")
+    play = Choice(
+        "Play", "poly", {"poly": "Poly", "mono": "Mono", "legato": "Mono legato"},
+        says="Many notes; one that begins anew with each key; or one that goes on while keys overlap.",
+    )  # fmt: skip
+    priority = Choice(
+        "Priority", "last", {"last": "Last", "low": "Lowest", "high": "Highest"},
+        says="Which of several held keys sounds in the mono modes.",
+    )  # fmt: skip
+    glide = _still("Glide", 0.0, (0.0, 10.0), SECONDS, "Time from the pitch of the note before.", taper=CUBIC)
+    glide_when = Choice(
+        "Glides", "always", {"always": "Always", "legato": "Legato"},
+        says="At every note, or only while another key is held.",
+    )  # fmt: skip
+    glide_by = Choice(
+        "Glide is", "time", {"time": "a time", "rate": "per octave"},
+        says="The same time for every interval, or that time for each octave.",
+    )  # fmt: skip
+    reference = _still("Reference", 440.0, (220.0, 880.0), HERTZ, "Frequency of the key A4.", taper=LOG)
 
     name: str = "Untitled"
     type: str = ""
@@ -102,6 +175,7 @@ class Patch(Module):
     description: str = ""
     author: str = ""
     favourite: bool = False
+    tuning: Tuning | None = None
     layers: dict[str, Layer] = {}
     modulators: dict[str, AnyModulator] = {}
     macros: dict[str, Macro] = Field(default_factory=lambda: {m: Macro() for m in MACRO_IDS})
@@ -124,6 +198,9 @@ class Patch(Module):
         for key, layer in self.layers.items():
             if layer.contour not in self.modulators or not layer.contour.startswith("e"):
                 raise ValueError(f"layers.{key}.contour: no envelope is called {layer.contour!r}")
+            for other in layer.inlets:
+                if other not in self.layers:
+                    raise ValueError(f"layers.{key}.inlets: there is no layer {other!r}")
         for key, thread in self.threads.items():
             try:
                 check_thread(self, thread)
@@ -139,6 +216,8 @@ def modules(patch: Patch) -> Iterator[tuple[str, Module]]:
         yield f"layers.{key}", layer
         yield f"layers.{key}.source", layer.source
         yield f"layers.{key}.filter", layer.filter
+        for other, inlet in layer.inlets.items():
+            yield f"layers.{key}.inlets.{other}", inlet
     for key, modulator in patch.modulators.items():
         yield f"modulators.{key}", modulator
     for key, macro in patch.macros.items():
@@ -175,12 +254,14 @@ def structure(patch: Patch) -> tuple[Any, ...]:
     """What the engine must rebuild for: two patches with equal structure differ in values only."""
     shape: list[Any] = []
     for prefix, module in modules(patch):
-        more: tuple[str, ...] = ()
+        more: tuple[Any, ...] = tuple(module.get(name) for name, param in module.params.items() if param.rebuilds)
         if isinstance(module, Layer):
-            more = (module.contour,)
+            more += (module.contour,)
         elif isinstance(module, Thread):
-            more = (module.source, module.target)
-        shape.append((prefix, type(module).__name__, more))
+            more += (module.source, module.target)
+        elif isinstance(module, Patch):
+            more += (module.tuning,)
+        shape.append((prefix, type(module).__name__, more + module.substance()))
     return tuple(shape)
 
 

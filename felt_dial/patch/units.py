@@ -180,6 +180,11 @@ def _note_hertz(text: str) -> float | None:
     return None if key is None else note_frequency(key)
 
 
+def _key(text: str) -> float | None:
+    key = read_note(text)
+    return None if key is None else float(key)
+
+
 def _silence(text: str) -> float | None:
     return -60.0 if _tidy(text).lower().removesuffix("db").strip() in {"-inf", "off", "-∞"} else None
 
@@ -237,6 +242,9 @@ PERCENT = Unit(
     "“40 %” or “12.5”",
 )
 DEGREES = Unit("an angle", {"": 1.0, "°": 1.0, "deg": 1.0}, lambda v: number(v, 0) + "°", "“90°”")
+KEY = Unit("a key", {"": 1.0}, lambda v: note_name(round(v)), "“C#3” or a number from 0 to 127", read_special=_key)
+PLACE = Unit("a place", {"": 1.0}, lambda v: number(v, 2), "“1.5”")
+RADIANS = Unit("an index", {"": 1.0, "rad": 1.0}, lambda v: number(v, 2), "“2.4”")
 COUNT = Unit("a whole number", {"": 1.0}, lambda v: number(v, 0), "“8”")
 OCTAVES = Unit("a number of octaves", {"": 1.0, "oct": 1.0}, lambda v: number(v, 0, signed=True) + THIN + "oct", "“−1”")
 TEMPO = Unit("a tempo", {"": 1.0, "bpm": 1.0}, lambda v: number(v, 1) + THIN + "bpm", "“96 bpm”")

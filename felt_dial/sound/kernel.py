@@ -30,6 +30,7 @@ class Stage:
     rate: float
     frames: int
     rows: int = ROWS
+    tick: int = TICK
 
 
 def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inline: bool = False) -> Any:

@@ -7,31 +7,108 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.patch import Layer
+from felt_dial.patch.patch import Inlet, Layer
 from felt_dial.sound.kernel import kernel
 
-OCTAVE, PITCH, FINE, FIXED, FREQUENCY, LEVEL, PAN = (
-    Layer.index(name) for name in ("octave", "pitch", "fine", "fixed", "frequency", "level", "pan")
+OCTAVE, PITCH, FINE, HARMONIC, DIVISOR, FIXED, FREQUENCY, LEVEL, PAN = (
+    Layer.row_of(name)
+    for name in ("octave", "pitch", "fine", "harmonic", "divisor", "fixed", "frequency", "level", "pan")
 )
+INDEX, RING = Inlet.row_of("index"), Inlet.row_of("ring")
 SILENCE = -59.95
 MOST = np.float32(1e12)
 
 
 @kernel
-def run_pitch(frequency, control, key, bend, span, active):  # type: ignore[no-untyped-def]
-    """Frequency (Hz) of a layer, float32 (row, tick + 1): key, octave, pitch, fine and bend, or fixed.
+def run_line(line, pitch, before, goal, pace, turn, bent, bend, begin, active, follow):  # type: ignore[no-untyped-def]
+    """Pitch of every note in semitones, glide and its own bend included, float32 (row, tick + 1).
 
-    `bend` is float32 (row, tick + 1) from −1 to 1, `span` its reach in semitones.
+    `pitch` moves by `pace` a tick towards `before` until tick `turn` and towards `goal` from there;
+    `bent` follows `bend`, smoothed by `follow` a tick.
+    """
+    ticks = line.shape[1] - 1
+    for row in active:
+        first = max(begin[0, row], 0)
+        if begin[0, row] >= 0:
+            bent[row] = bend[row]
+        for t in range(ticks + 1):
+            if t > first:
+                aim = goal[row] if t > turn[row] else before[row]
+                way = aim - pitch[row]
+                pitch[row] += min(max(way, -pace[row]), pace[row])
+                bent[row] += (bend[row] - bent[row]) * follow
+            line[row, t] = np.float32(pitch[row] + bent[row])
+
+
+@kernel
+def run_pitch(frequency, control, line, bend, span, reference, active):  # type: ignore[no-untyped-def]
+    """Frequency (Hz) of a layer, float32 (row, tick + 1): key, octave, pitch, fine, ratio and bend, or fixed.
+
+    `line` is what each note plays in semitones, `bend` float32 (row, tick + 1) from −1 to 1, `span`
+    its reach in semitones, `reference` the frequency of A4.
     """
     for row in active:
         for t in range(frequency.shape[1]):
             if control[FIXED, row, t] > 0.5:
                 frequency[row, t] = control[FREQUENCY, row, t]
                 continue
-            steps = np.float64(key[row]) - 69.0 + 12.0 * np.float64(control[OCTAVE, row, t])
+            steps = np.float64(line[row, t]) - 69.0 + 12.0 * np.float64(control[OCTAVE, row, t])
             steps += np.float64(control[PITCH, row, t]) + 0.01 * np.float64(control[FINE, row, t])
             steps += np.float64(bend[row, t]) * np.float64(span)
-            frequency[row, t] = np.float32(440.0 * 2.0 ** (steps / 12.0))
+            ratio = np.float64(control[HARMONIC, row, t]) / np.float64(control[DIVISOR, row, t])
+            found = reference * ratio * 2.0 ** (steps / 12.0)
+            frequency[row, t] = np.float32(min(max(found, 1e-3), 1e5))
+
+
+@kernel
+def run_send(audio, contour, gain, weight, active, tick, send):  # type: ignore[no-untyped-def]
+    """What a layer gives to those it modulates, float32 (row, frame): both sides' mean at its level over time."""
+    ticks = contour.shape[1] - 1
+    for row in active:
+        for t in range(ticks):
+            share = contour[row, t] * gain[row, t] * weight[row]
+            grow = (contour[row, t + 1] * gain[row, t + 1] * weight[row] - share) / np.float32(tick)
+            for n in range(t * tick, (t + 1) * tick):
+                send[row, n] = np.float32(0.5) * (audio[row, 0, n] + audio[row, 1, n]) * share
+                share += grow
+
+
+@kernel
+def run_turn(turn, send, control, weight, active, tick, fresh):  # type: ignore[no-untyped-def]
+    """Adds `send` times its index to `turn`, float32 (row, frame), cycles; `fresh` begins from nothing.
+
+    J. M. Chowning, JAES 21(7), 1973: the index is the peak deviation of the phase in radians.
+    """
+    cycles = np.float32(0.5 / math.pi)
+    for row in active:
+        if fresh:
+            turn[row, :] = np.float32(0.0)
+        if weight[row] == 0.0:
+            continue
+        for t in range(control.shape[2] - 1):
+            index = control[INDEX, row, t] * cycles
+            grow = (control[INDEX, row, t + 1] * cycles - index) / np.float32(tick)
+            for n in range(t * tick, (t + 1) * tick):
+                turn[row, n] += send[row, n] * index
+                index += grow
+
+
+@kernel
+def run_ring(audio, send, control, weight, active, tick):  # type: ignore[no-untyped-def]
+    """Multiplies a layer by what another sends, as far as the inlet's ring says."""
+    for row in active:
+        if weight[row] == 0.0:
+            continue
+        for t in range(control.shape[2] - 1):
+            ring = control[RING, row, t]
+            if ring == 0.0 and control[RING, row, t + 1] == 0.0:
+                continue
+            grow = (control[RING, row, t + 1] - ring) / np.float32(tick)
+            for n in range(t * tick, (t + 1) * tick):
+                share = np.float32(1.0) - ring + ring * send[row, n]
+                audio[row, 0, n] *= share
+                audio[row, 1, n] *= share
+                ring += grow
 
 
 @kernel
@@ -46,10 +123,11 @@ def _sides(decibels, pan):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def run_mix(audio, contour, control, gain, active, tick, was, now, bus, peak):  # type: ignore[no-untyped-def]
+def run_mix(audio, contour, control, gain, weights, active, tick, was, now, bus, peak):  # type: ignore[no-untyped-def]
     """Adds a layer's voices to `bus` (float32, channel × frame) at their level over time, level and pan.
 
-    `was` → `now` is the layer's share for on, mute and solo, ramped over the block. `peak` (row,)
+    `was` → `now` is the layer's share for on, mute and solo, ramped over the block as is how much of the
+    layer each note has, `weights` (2 or more, row). `peak` (row,)
     is raised to each voice's largest sample. Returns the layer's largest sample.
     """
     ticks = contour.shape[1] - 1
@@ -58,13 +136,14 @@ def run_mix(audio, contour, control, gain, active, tick, was, now, bus, peak):  
         high = np.float32(0.0)
         level, pan = control[LEVEL, row, 0], control[PAN, row, 0]
         to_left, to_right = _sides(np.float64(level), np.float64(pan))
-        share = contour[row, 0] * gain[row, 0] * was
+        part, grow = was * weights[0, row], (now * weights[1, row] - was * weights[0, row]) / np.float32(ticks)
+        share = contour[row, 0] * gain[row, 0] * part
         for t in range(ticks):
             left, right = to_left * share, to_right * share
             if control[LEVEL, row, t + 1] != level or control[PAN, row, t + 1] != pan:
                 level, pan = control[LEVEL, row, t + 1], control[PAN, row, t + 1]
                 to_left, to_right = _sides(np.float64(level), np.float64(pan))
-            share = contour[row, t + 1] * gain[row, t + 1] * (was + (now - was) * (t + 1) / ticks)
+            share = contour[row, t + 1] * gain[row, t + 1] * (part + grow * np.float32(t + 1))
             next_left, next_right = to_left * share, to_right * share
             x, y = np.float32(left), np.float32(right)
             dx, dy = np.float32((next_left - left) / tick), np.float32((next_right - right) / tick)

@@ -6,10 +6,10 @@ allocates nothing that grows.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from time import perf_counter_ns
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,67 +17,34 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Module
 from felt_dial.patch.patch import Layer, Patch, modules, slots
 from felt_dial.sound import modules as _all_modules  # noqa: F401  (enters every module in its family)
-from felt_dial.sound.control.movement import BEND_SLOT, GLOBAL, WHEEL_SLOT, make_motion, run_movement
+from felt_dial.sound.control.movement import BEND_SLOT, GLOBAL, SMOOTHING, WHEEL_SLOT, make_motion, run_movement
 from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
 from felt_dial.sound.mix import (
     SILENCE,
-    half_band,
     run_blend,
-    run_halve,
+    run_line,
     run_mix,
     run_output,
     run_pitch,
+    run_ring,
+    run_send,
+    run_turn,
     sound_finite,
     voices_finite,
 )
-from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event, Voices
+from felt_dial.sound.playing import Playing
+from felt_dial.sound.strands import NO_TURN, Bus, Feed, Placed, Strand, in_order, sends
+from felt_dial.sound.voices import BEND, NOW, ON, SENT, WHEEL, Event, Voices
 
 BLOCK = 256
 CEILING = np.float32(1.0)
 QUALITIES = (1, 2, 4, 8)
+RACK, DIRECT, NOWHERE = range(3)
 
 
 def patch_values(patch: Patch) -> NDArray[np.float64]:
     """Every parameter's value as the engine keeps it, float64 (slot,)."""
     return np.array([slot.param.encode(slot.value) for slot in slots(patch)])
-
-
-@dataclass
-class Placed:
-    """A module at its place in the program."""
-
-    path: str
-    module: Module
-    stage: Stage
-    control: NDArray[np.float32]
-    kernel: Any
-    state: tuple[Any, ...] = ()
-    cost: float = 0.0
-    quiet: bool = False
-
-    def __post_init__(self) -> None:
-        self.reset()
-
-    def reset(self) -> None:
-        """State as after building."""
-        self.state = self.module.prepare(self.stage)  # type: ignore[attr-defined]
-
-    def spent(self, since: int) -> None:
-        """Keeps a running mean of the nanoseconds one block takes."""
-        self.cost += 0.05 * (perf_counter_ns() - since - self.cost)
-
-
-@dataclass
-class Strand:
-    """A layer in the program: its source, its filter, and how it is mixed."""
-
-    key: str
-    source: Placed
-    filter: Placed
-    control: NDArray[np.float32]
-    contour: int
-    switches: tuple[int, ...]
-    peak: float = 0.0
 
 
 @dataclass
@@ -121,45 +88,63 @@ class Program:
         self.target = self.motion.slots["target"]
         self.current = self.motion.slots["current"]
         self.voices = Voices()
+        self.seconds = TICK / self.rate
+        self.playing = Playing(patch, self.values, self.voices, ticks, self.seconds)
         self.report = Report()
-        fine = Stage(self.rate * quality, frames * quality)
+        fine = Stage(self.rate * quality, frames * quality, tick=TICK * quality)
         plain = Stage(self.rate, frames)
         control = self.motion.control
         self.strands: list[Strand] = []
         self.effects: list[Placed] = []
         for path, module in modules(patch):
             steps = path.split(".")
-            if steps[0] not in ("layers", "racks"):
-                continue
             if isinstance(module, Layer):
-                source = self._place(f"{path}.source", module.source, fine)
-                filter_ = self._place(f"{path}.filter", module.filter, fine)
-                switches = tuple(self.at[f"{path}.{name}"] for name in ("on", "solo", "mute"))
-                contour = self.movers.index(module.contour)
-                self.strands.append(Strand(steps[1], source, filter_, self._control(path, module), contour, switches))
+                self.strands.append(self._strand(path, module, fine))
             elif steps[0] == "racks":
                 self.effects.append(self._place(path, module, plain, GLOBAL))
+        self._lay_feeds(frames * quality)
+        self.order = in_order(self.strands)
         self.moves = self.motion.moves
         self.bend = control[control.shape[0] + BEND_SLOT]
+        self.line = np.zeros((ROWS, ticks + 1), np.float32)
+        self.bent = np.zeros(ROWS)
         self.frequency = np.zeros((ROWS, ticks + 1), np.float32)
         self.audio = np.zeros((ROWS, 2, frames * quality), np.float32)
-        self.bus = np.zeros((2, frames * quality), np.float32)
-        self.out = self.bus if quality == 1 else np.zeros((2, frames), np.float32)
+        self.turn = np.zeros((ROWS, frames * quality if any(s.feeds for s in self.strands) else 0), np.float32)
+        self.buses = [Bus(frames, quality), Bus(frames, quality)]
+        self.out = self.buses[RACK].out
         self.dry = np.zeros((2, frames), np.float32)
-        self.taps = half_band().astype(np.float32)
-        self.halves: list[tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]] = []
-        below, size = self.bus, frames * quality
-        while size > frames:
-            size //= 2
-            target = self.out if size == frames else np.zeros((2, size), np.float32)
-            history = np.zeros((2, len(self.taps) - 1 + 2 * size), np.float32)
-            self.halves.append((below, target, history))
-            below = target
         self.loudness_gain = self._output_gain()
-        self._now = self._shares()
-        self._steady = list(zip(self._now, self._now, strict=True))
+        for strand, (share, _) in zip(self.strands, self._shares(), strict=True):
+            strand.share, strand.goes = share, int(self.target[strand.out])
         self._seen = b""
         self._first: list[Event] = []
+
+    def _strand(self, path: str, layer: Layer, fine: Stage) -> Strand:
+        switches = tuple(self.at[f"{path}.{name}"] for name in ("on", "solo", "mute"))
+        place = len(self.strands)
+        return Strand(
+            path.split(".")[1],
+            place,
+            self._place(f"{path}.source", layer.source, fine),
+            self._place(f"{path}.filter", layer.filter, fine),
+            self._control(path, layer),
+            self.movers.index(layer.contour),
+            switches,
+            self.at[f"{path}.out"],
+            self.voices.weights[:, place],
+        )
+
+    def _lay_feeds(self, frames: int) -> None:
+        """Ties the layers that modulate to those that are modulated."""
+        known = {strand.key: strand for strand in self.strands}
+        for strand in self.strands:
+            for other, inlet in self.patch.layers[strand.key].inlets.items():
+                control = self._control(f"layers.{strand.key}.inlets.{other}", inlet)
+                strand.feeds.append(Feed(known[other], control))
+        senders = {id(feed.strand): feed.strand for strand in self.strands for feed in strand.feeds}
+        for sender, room in zip(senders.values(), sends(len(senders), frames), strict=True):
+            sender.send = room
 
     def _control(self, path: str, module: Module, row: int | slice = slice(None)) -> NDArray[np.float32]:
         """The control rows of a module's parameters, in the order of their declaration."""
@@ -176,39 +161,29 @@ class Program:
         level = self._value("level")
         return float(10 ** (level / 20)) if level > SILENCE else 0.0
 
-    def _read_values(self) -> list[tuple[float, float]]:
-        """Takes over the values that were set since the last block; returns each layer's share before and after."""
+    def _read_values(self) -> None:
+        """Takes over the values that were set since the last block."""
         values = self.values[: self.count]
         seen = values.tobytes()
-        if seen == self._seen:
-            return self._steady
-        self.target[: self.count] = values
-        shares = self._shares()
-        spans = list(zip(self._now, shares, strict=True))
-        changed = shares != self._now
-        self._now, self._steady = shares, list(zip(shares, shares, strict=True))
-        self._seen = b"" if changed else seen
-        return spans
+        if seen != self._seen:
+            self.target[: self.count] = values
+            self._seen = seen
 
-    def _shares(self) -> list[float]:
-        """1 for every layer that is heard after on, mute and solo, 0 for the others."""
+    def _shares(self) -> list[tuple[float, bool]]:
+        """For every layer 1 where it is heard after on, mute and solo, else 0; and whether it is on."""
         target = self.target
         switches = [[target[slot] > 0.5 for slot in strand.switches] for strand in self.strands]
         solo = any(on and soloed for on, soloed, _ in switches)
-        return [1.0 if on and not mute and (soloed or not solo) else 0.0 for on, soloed, mute in switches]
+        return [(1.0 if on and not mute and (soloed or not solo) else 0.0, on) for on, soloed, mute in switches]
 
     def _apply(self, event: Event) -> None:
         tick = min(event.frame // TICK, self.frames // TICK - 1)
-        if event.kind == ON:
-            self.voices.note_on(event.key, event.value, tick, int(self.values[self.at["voices"]]))
-        elif event.kind == OFF:
-            self.voices.note_off(event.key, tick)
-        elif event.kind == BEND:
-            self._wheel(BEND_SLOT, event.value, tick)
-        elif event.kind == WHEEL:
+        if event.kind == WHEEL:
             self._wheel(WHEEL_SLOT, event.value, tick)
-        elif event.kind == PANIC:
-            self.voices.let_go(tick)
+        elif event.kind == BEND and event.channel == 0:
+            self._wheel(BEND_SLOT, event.value, tick)
+        else:
+            self.playing.obey(event, tick)
 
     def _wheel(self, slot: int, value: float, tick: int) -> None:
         self.target[slot], self.motion.slots["since"][slot] = value, tick
@@ -219,64 +194,110 @@ class Program:
         report = self.report
         if report.broken:
             report.broken = []
-        shares = self._read_values()
+        self._read_values()
         voices.begin_block()
+        self.playing.begin_block()
         for event in (*self._first, *events):
             self._apply(event)
         self._first = []
-        voices.settle()
+        self.playing.end_block()
+        if voices.stirred:
+            voices.settle()
+            for strand in self.strands:
+                strand.settle(voices)
         active = voices.active
+        run_line(
+            self.line, voices.pitch, voices.before, voices.goal, voices.pace, voices.turn, self.bent, voices.bend,
+            voices.begin, active, 1.0 - math.exp(-self.seconds / SMOOTHING),
+        )  # fmt: skip
         ended = run_movement(
-            *self.motion, voices.key, voices.velocity, active, voices.start, voices.release, voices.fade,
-            voices.finished, voices.newest, self.target[self.at["tempo"]], self.rate,
+            *self.motion, voices.key, voices.velocity, voices.pressure, voices.slide, active, voices.start,
+            voices.release, voices.fade, voices.through, voices.finished, voices.newest,
+            self.target[self.at["tempo"]], self.rate,
         )  # fmt: skip
         voices.stirred = ended > 0 or (voices.stirred and voices.started())
-        self.bus.fill(0.0)
+        for bus in self.buses:
+            bus.fine.fill(0.0)
         voices.peak.fill(0.0)
-        if len(active):
-            for strand, (was, now) in zip(self.strands, shares, strict=True):
-                self._run_strand(strand, active, was, now)
-        else:
-            for strand in self.strands:
-                strand.peak = 0.0
-        for below, above, history in self.halves:
-            run_halve(below, above, history, self.taps)
+        shares = self._shares()
+        for strand in self.order:
+            self._run_strand(strand, *shares[strand.place])
+        self.buses[RACK].bring_down()
         for effect in self.effects:
             self._run_effect(effect)
+        if self.buses[DIRECT].used:
+            self.buses[DIRECT].bring_down()
+            self.out += self.buses[DIRECT].out
         gain = self._output_gain()
         report.left, report.right = run_output(self.out, self.loudness_gain, gain, CEILING)
         self.loudness_gain = gain
         return self.out
 
-    def _run_strand(self, strand: Strand, active: NDArray[np.int32], was: float, now: float) -> None:
-        voices, tick = self.voices, TICK * self.quality
-        if was == 0.0 and now == 0.0:
-            strand.peak = 0.0
+    def _run_strand(self, strand: Strand, share: float, on: bool) -> None:
+        was, strand.share = strand.share, share
+        went, strand.goes = strand.goes, int(self.target[strand.out])
+        heard = was > 0.0 or share > 0.0
+        strand.peak = 0.0
+        if not len(strand.rows) or not (heard or (on and strand.send is not None)):
+            strand.stale |= len(strand.rows) > 0
+            if strand.send is not None:
+                strand.send.fill(0.0)
             return
-        source, filter_ = strand.source, strand.filter
-        if was == 0.0:
-            source.reset()
-            filter_.reset()
+        if strand.stale:
+            strand.source.reset()
+            strand.filter.reset()
+            strand.stale = False
         begin = perf_counter_ns()
-        run_pitch(self.frequency, strand.control, voices.key, self.bend, self.current[self.at["bend"]], active)
+        self._make(strand)
+        if strand.send is not None:
+            run_send(
+                self.audio, self.moves[strand.contour], self.motion.gain, strand.weights[SENT], strand.rows,
+                TICK * self.quality, strand.send,
+            )  # fmt: skip
+        if heard:
+            self._mix(strand, was if went == strand.goes else 0.0, share, strand.goes)
+            if went != strand.goes:
+                self._mix(strand, was, 0.0, went)
+        strand.source.spent(begin)
+
+    def _make(self, strand: Strand) -> None:
+        """Source and filter of a layer, into `audio`."""
+        voices, tick, rows = self.voices, TICK * self.quality, strand.rows
+        source, filter_ = strand.source, strand.filter
+        run_pitch(
+            self.frequency, strand.control, self.line, self.bend, self._value("bend"), self._value("reference"), rows
+        )
+        turn = NO_TURN
+        if strand.turned():
+            turn = self.turn
+            for n, feed in enumerate(strand.feeds):
+                run_turn(turn, feed.strand.send, feed.control, feed.strand.weights[SENT], rows, tick, n == 0)
         source.kernel(
-            self.audio, self.frequency, source.control, active, voices.start, tick,
+            self.audio, self.frequency, turn, source.control, rows, voices.begin, tick,
             source.stage.rate, 0.5 * self.rate, *source.state,
         )  # fmt: skip
+        for feed in strand.feeds:
+            run_ring(self.audio, feed.strand.send, feed.control, feed.strand.weights[SENT], rows, tick)
         filter_.kernel(
-            self.audio, filter_.control, voices.key, active, voices.start, tick, filter_.stage.rate, *filter_.state
+            self.audio, filter_.control, voices.pitch, rows, voices.start, tick, filter_.stage.rate, *filter_.state
         )
-        if not voices_finite(self.audio, active):
-            self._mend(strand, active)
-        strand.peak = run_mix(
-            self.audio, self.moves[strand.contour], strand.control, self.motion.gain, active, tick,
-            was, now, self.bus, voices.peak,
-        )  # fmt: skip
-        source.spent(begin)
+        if not voices_finite(self.audio, rows):
+            self._mend(strand, rows)
 
-    def _mend(self, strand: Strand, active: NDArray[np.int32]) -> None:
+    def _mix(self, strand: Strand, was: float, now: float, goes: int) -> None:
+        if goes == NOWHERE:
+            return
+        bus = self.buses[goes]
+        bus.used = True
+        peak = run_mix(
+            self.audio, self.moves[strand.contour], strand.control, self.motion.gain, strand.weights[: NOW + 1],
+            strand.rows, TICK * self.quality, was, now, bus.fine, self.voices.peak,
+        )  # fmt: skip
+        strand.peak = max(strand.peak, peak)
+
+    def _mend(self, strand: Strand, rows: NDArray[np.int32]) -> None:
         """Silences and resets a layer that gave no number."""
-        self.audio[active] = 0.0
+        self.audio[rows] = 0.0
         for part in (strand.source, strand.filter):
             part.reset()
         self.report.broken.append(f"layers.{strand.key}")
@@ -305,8 +326,17 @@ class Program:
 
     def carry_on(self, old: Program) -> None:
         """Takes over what an edited version of the same patch was doing: notes, phases, echoes."""
-        self.voices.copy_from(old.voices)
+        self.playing.carry_on(old.playing)
         self._take_wheels(old)
+        self.bent[:] = old.bent
+        theirs_by_key = {strand.key: strand for strand in old.strands}
+        for strand in self.strands:
+            if strand.key in theirs_by_key:
+                before = theirs_by_key[strand.key]
+                strand.share, strand.goes, strand.stale = before.share, before.goes, before.stale
+                if strand.send is not None and before.send is not None:
+                    strand.send[:] = before.send
+            strand.settle(self.voices)
         mine, theirs = self.motion, old.motion
         mine.fading[:] = theirs.fading
         for path, n in self.at.items():
@@ -322,17 +352,17 @@ class Program:
                     mine.moves[n, :, -1] = theirs.moves[m, :, -1]
         known = {placed.path: placed for placed in old.placed()}
         for placed in self.placed():
-            before = known.get(placed.path)
-            if before and type(before.module) is type(placed.module) and before.stage == placed.stage:
-                placed.quiet = before.quiet
-                for a, b in zip(placed.state, before.state, strict=True):
+            kept = known.get(placed.path)
+            if kept and type(kept.module) is type(placed.module) and kept.stage == placed.stage:
+                placed.quiet = kept.quiet
+                for a, b in zip(placed.state, kept.state, strict=True):
                     if a is not b and isinstance(a, np.ndarray) and a.shape == b.shape:
                         np.copyto(a, b)
 
     def strike_again(self, old: Program) -> None:
         """Begins the notes that another patch was holding."""
         self._take_wheels(old)
-        self._first = [Event(0, ON, key, velocity) for key, velocity in old.voices.held_notes()]
+        self._first = [Event(0, ON, key, velocity) for key, velocity in old.playing.held_notes()]
 
     def _take_wheels(self, old: Program) -> None:
         for slot in (BEND_SLOT, WHEEL_SLOT):

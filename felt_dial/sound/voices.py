@@ -1,47 +1,90 @@
-"""Voices: which note sounds in which row, and which one is stolen when there are too many."""
+"""Voices: what a player does, and which note sounds in which row."""
 
 from __future__ import annotations
 
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
+from felt_dial.patch.patch import LAYER_IDS
 from felt_dial.sound.kernel import ROWS
 
-ON, OFF, BEND, WHEEL, PANIC = range(5)
+ON, OFF, BEND, WHEEL, PANIC, PRESSURE, SLIDE, SUSTAIN, SOSTENUTO = range(9)
+MOST_ROWS = 48
+"""Rows that notes may fill; the others are for those that fade because they were stolen."""
+WAS, NOW, SENT = range(3)
 
 
 class Event(NamedTuple):
     """Something the player did, at a frame of the block or of the render.
 
-    `kind` is ON (key, velocity 0–1), OFF (key), BEND (value −1…1), WHEEL (value 0…1) or PANIC.
+    `kind` is ON (key, velocity 0–1), OFF (key), BEND (value −1…1), WHEEL, PRESSURE or SLIDE (value
+    0…1), SUSTAIN or SOSTENUTO (down from 0.5), or PANIC. Channel 0 speaks to the whole patch; bend,
+    pressure and slide of any other channel move the notes of that channel alone, as in MPE.
+    PRESSURE with a key moves the notes of that key.
     """
 
     frame: int
     kind: int
     key: float = 0.0
     value: float = 0.0
+    channel: int = 0
 
 
 class Voices:
-    """Rows for notes. Arrays are indexed by row; `start`, `release` and `fade` are ticks of this block."""
+    """Rows for notes: a note fills one row for every moment at which layers of it begin.
+
+    Arrays are indexed by row. `start`, `release`, `fade` and `turn` are ticks of this block, −1
+    where nothing happens; `begin` holds `start` and the number of the note for the sources.
+
+    Attributes
+    ----------
+    pitch, goal, before, pace : float64 (row,)
+        Semitones (69 is A4): where the note is, where it glides to, where it glided to before
+        `turn`, and how far it goes in a tick.
+    bend : float64 (row,)
+        Semitones by which the note alone is bent, as asked for.
+    part : int32 (row,)
+        Which of its note's strikes the row is.
+    pressure, slide : float32 (row,)
+        What the finger on the note does, 0 to 1.
+    weights : float32 (3, layer, row)
+        How much of each layer the note has: before this block, after it, and towards the layers it
+        modulates.
+    """
 
     def __init__(self) -> None:
         self.key = np.zeros(ROWS, np.float32)
         self.velocity = np.zeros(ROWS, np.float32)
+        self.pressure = np.zeros(ROWS, np.float32)
+        self.slide = np.zeros(ROWS, np.float32)
+        self.bend = np.zeros(ROWS)
+        self.pitch, self.goal, self.before = np.zeros(ROWS), np.zeros(ROWS), np.zeros(ROWS)
+        self.pace = np.zeros(ROWS)
+        self.weights = np.zeros((3, len(LAYER_IDS), ROWS), np.float32)
         self.sounding = np.zeros(ROWS, np.bool_)
         self.held = np.zeros(ROWS, np.bool_)
+        self.through = np.zeros(ROWS, np.bool_)
+        self.once = np.zeros(ROWS, np.bool_)
         self.stolen = np.zeros(ROWS, np.bool_)
         self.number = np.zeros(ROWS, np.int64)
+        self.part = np.zeros(ROWS, np.int32)
+        self.channel = np.zeros(ROWS, np.int32)
         self.peak = np.zeros(ROWS, np.float32)
-        self.start = np.full(ROWS, -1, np.int32)
+        self.begin = np.full((2, ROWS), -1, np.int32)
         self.release = np.full(ROWS, -1, np.int32)
         self.fade = np.full(ROWS, -1, np.int32)
+        self.turn = np.full(ROWS, -1, np.int32)
         self.finished = np.zeros(ROWS, np.bool_)
         self.active = np.zeros(0, np.int32)
         self.newest = -1
-        self.count = 0
         self.stirred = False
+
+    @property
+    def start(self) -> NDArray[np.int32]:
+        """Tick of this block at which each row begins, or −1."""
+        return self.begin[0]
 
     def begin_block(self) -> None:
         """Forgets the ticks of the last block and frees the rows that finished in it.
@@ -54,12 +97,14 @@ class Voices:
         self.held &= self.sounding
         self.stolen &= self.sounding
         self.finished[:] = False
-        for ticks in (self.start, self.release, self.fade):
+        self.weights[WAS] = self.weights[NOW]
+        self.before[:] = self.goal
+        for ticks in (self.begin[0], self.release, self.fade, self.turn):
             ticks.fill(-1)
 
     def started(self) -> bool:
         """True where a tick of this block is noted, to be forgotten in the next."""
-        return bool((self.start >= 0).any() or (self.release >= 0).any() or (self.fade >= 0).any())
+        return any(bool((ticks >= 0).any()) for ticks in (self.begin[0], self.release, self.fade, self.turn))
 
     def settle(self) -> None:
         """Lists the rows that sound, after the events of a block."""
@@ -70,51 +115,57 @@ class Voices:
             rows = np.flatnonzero(self.sounding & ~self.stolen)
             self.newest = int(rows[np.argmax(self.number[rows])]) if len(rows) else -1
 
-    def note_on(self, key: float, velocity: float, tick: int, limit: int) -> int:
-        """Begins a note and returns its row, stealing others beyond `limit`."""
+    def rows_of(self, number: int) -> NDArray[np.int64]:
+        """Rows in which a note sounds and is not being taken away."""
+        return np.flatnonzero((self.number == number) & self.sounding & ~self.stolen)
+
+    def strike(self, number: int, key: float, velocity: float, tick: int) -> int:
+        """Begins a row of a note at a tick and returns it; the caller fills in the rest."""
         self.stirred = True
-        while np.count_nonzero(self.sounding & ~self.stolen) >= limit:
-            self._steal(tick)
         free = np.flatnonzero(~self.sounding)
-        row = int(free[0]) if len(free) else int(np.flatnonzero(self.stolen)[0])
-        self.count += 1
-        self.key[row], self.velocity[row], self.number[row] = key, velocity, self.count
+        if len(free):
+            row = int(free[0])
+        else:
+            taken = np.flatnonzero(self.stolen)
+            row = int(taken[0]) if len(taken) else int(np.argmin(self.number))
+        self.key[row], self.velocity[row], self.number[row] = key, velocity, number
+        self.begin[:, row] = tick, number & 0x7FFFFFFF
         self.sounding[row] = self.held[row] = True
-        self.stolen[row] = self.finished[row] = False
+        self.stolen[row] = self.finished[row] = self.through[row] = self.once[row] = False
+        self.weights[:, :, row] = 0.0
         self.peak[row] = 1.0
-        self.start[row], self.release[row], self.fade[row] = tick, -1, -1
+        self.release[row] = self.fade[row] = self.turn[row] = -1
         self.newest = row
         return row
 
-    def _steal(self, tick: int) -> None:
+    def make_room(self, tick: int, limit: int, rows: int) -> None:
+        """Steals notes until one more fits that fills some `rows`."""
+        while True:
+            live = self.sounding & ~self.stolen
+            count = int(np.count_nonzero(live))
+            if not count or (len(set(self.number[live].tolist())) < limit and count + rows <= MOST_ROWS):
+                return
+            self._steal(live, tick)
+
+    def _steal(self, live: NDArray[np.bool_], tick: int) -> None:
         """Fades the quietest released note, or the oldest held one where none is released."""
-        candidates = self.sounding & ~self.stolen
-        released = np.flatnonzero(candidates & ~self.held)
-        if len(released):
-            row = released[np.argmin(self.peak[released])]
-        else:
-            rows = np.flatnonzero(candidates)
-            row = rows[np.argmin(self.number[rows])]
-        self.stolen[row] = True
-        self.held[row] = False
-        self.fade[row] = max(tick, self.start[row])
+        held = set(self.number[live & self.held].tolist())
+        released = {n: float(self.peak[live & (self.number == n)].max()) for n in set(self.number[live].tolist()) - held}
+        self.take_away(min(released, key=lambda n: (released[n], n)) if released else min(held), tick)
 
-    def note_off(self, key: float, tick: int) -> None:
-        """Lets go of every held note of a key."""
+    def take_away(self, number: int, tick: int) -> None:
+        """Fades every row of a note from a tick on."""
         self.stirred = True
-        for row in np.flatnonzero(self.held & (self.key == np.float32(key))):
-            self.held[row] = False
-            self.release[row] = max(tick, self.start[row])
+        for row in self.rows_of(number):
+            self.stolen[row], self.held[row] = True, False
+            self.fade[row] = max(tick, self.begin[0, row])
 
-    def let_go(self, tick: int) -> None:
-        """Lets go of every held note."""
-        for row in np.flatnonzero(self.held):
-            self.note_off(float(self.key[row]), tick)
-
-    def held_notes(self) -> list[tuple[float, float]]:
-        """Key and velocity of every held note, oldest first."""
-        rows = np.flatnonzero(self.held)
-        return [(float(self.key[r]), float(self.velocity[r])) for r in rows[np.argsort(self.number[rows])]]
+    def let_go(self, row: int, tick: int) -> None:
+        """Begins the release of a row; one that plays through or once goes on by itself."""
+        self.stirred = True
+        self.held[row] = False
+        if not self.once[row]:
+            self.release[row] = max(tick, self.begin[0, row])
 
     def copy_from(self, other: Voices) -> None:
         """Takes over another table of notes as it stands between two blocks."""

@@ -58,7 +58,7 @@ def test_sewing_twice_keeps_one_thread() -> None:
 
 
 def test_what_cannot_be_sewn_is_said() -> None:
-    for source, target in (("zz", "layers.a.pan"), ("m1", "layers.a.source.shape"), ("m1", "tempo")):
+    for source, target in (("zz", "layers.a.pan"), ("m1", "layers.a.filter.response"), ("m1", "tempo")):
         with pytest.raises(NoSuchPath):
             edits.sew(new_patch(), source, target, 0.1)
     with pytest.raises(OutOfRange):

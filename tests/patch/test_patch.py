@@ -107,7 +107,7 @@ BAD = {
     "no such contour": (lambda: broken(lambda d: d["layers"]["a"].update(contour="e9")), "e9"),
     "thread from nowhere": (lambda: broken(lambda d: d["threads"]["t1"].update(source="q1")), "q1"),
     "thread to nowhere": (lambda: broken(lambda d: d["threads"]["t1"].update(target="layers.z.level")), "layers.z.level"),
-    "thread to a choice": (lambda: broken(lambda d: d["threads"]["t1"].update(target="layers.a.source.shape")), "shape"),
+    "thread to a choice": (lambda: broken(lambda d: d["threads"]["t1"].update(target="layers.a.filter.response")), "response"),
     "thread too deep": (lambda: broken(lambda d: d["threads"]["t1"].update(depth=1e6)), "t1"),
     "beats where none are": (lambda: broken(lambda d: d["layers"]["a"].update(level={"beats": 1})), "beats"),
     "a huge file": (lambda: " " * (9 * 1024 * 1024), "larger"),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from felt_dial.patch.patch import with_value
 from felt_dial.patch.units import Beats
 from felt_dial.sound.effects.delay import Delay
 from felt_dial.sound.kernel import KERNELS, TICK, Stage
@@ -103,9 +104,9 @@ def test_a_change_of_time_does_not_click() -> None:
     from felt_dial.sound.program import Program
     from felt_dial.sound.voices import ON, Event
 
-    program = Program(with_delay(left=0.1, right=0.1, wet=1.0, feedback=0.5))  # type: ignore[arg-type]
+    patch = with_delay(left=0.1, right=0.1, wet=1.0, feedback=0.5)
+    program = Program(with_value(patch, "layers.a.source.shape", "sine"))  # type: ignore[arg-type]
     at = {slot.path: n for n, slot in enumerate(slots(program.patch))}
-    program.values[at["layers.a.source.shape"]] = 0.0
     out = [program.block([Event(0, ON, 57, 1.0)])[0].copy()]
     for n in range(400):
         if n == 100:

@@ -18,7 +18,7 @@ from felt_dial.sound.modules import Effect, Modulator, new_layer
 from felt_dial.sound.phrases import FOR_KIND, PHRASES, phrase_for
 from felt_dial.sound.program import CEILING, Program
 from felt_dial.sound.render import CannotRender, Note, render
-from felt_dial.sound.voices import BEND, OFF, ON, PANIC, Event, Voices
+from felt_dial.sound.voices import BEND, OFF, ON, PANIC, Event
 from tests.sound.listening import RATE, amplitude_at, exact_frequency, plain
 
 
@@ -62,17 +62,19 @@ def test_bend_reaches_as_far_as_it_says() -> None:
 
 
 def test_the_quietest_released_note_is_stolen_first_then_the_oldest() -> None:
-    voices = Voices()
-    rows = [voices.note_on(60 + n, 1.0, 0, 4) for n in range(4)]
+    program = Program(with_value(plain(), "voices", 4))
+    voices, playing = program.voices, program.playing
+    for n in range(4):
+        playing.obey(Event(0, ON, 60 + n, 1.0), 0)
     voices.peak[:4] = (0.9, 0.2, 0.5, 0.7)
-    voices.note_off(60, 0)
-    voices.note_off(62, 0)
-    voices.note_on(70, 1.0, 0, 4)
-    assert voices.stolen[rows[2]], "of the released ones 62 was quieter"
-    voices.note_on(71, 1.0, 0, 4)
-    assert voices.stolen[rows[0]]
-    voices.note_on(72, 1.0, 0, 4)
-    assert voices.stolen[rows[1]], "none is released: the oldest held one goes"
+    for key in (60, 62):
+        playing.obey(Event(0, OFF, key), 0)
+    playing.obey(Event(0, ON, 70, 1.0), 0)
+    assert voices.stolen[2], "of the released ones 62 was quieter"
+    playing.obey(Event(0, ON, 71, 1.0), 0)
+    assert voices.stolen[0]
+    playing.obey(Event(0, ON, 72, 1.0), 0)
+    assert voices.stolen[1], "none is released: the oldest held one goes"
 
 
 @pytest.mark.parametrize("limit", [1, 3, 32])
@@ -151,7 +153,7 @@ def test_another_patch_strikes_the_held_notes_again() -> None:
     fresh = Program(plain())
     fresh.strike_again(old)
     sound = fresh.block()
-    assert fresh.voices.held_notes() == [(57.0, pytest.approx(0.8)), (60.0, pytest.approx(0.4))]
+    assert fresh.playing.held_notes() == [(57.0, pytest.approx(0.8)), (60.0, pytest.approx(0.4))]
     assert np.abs(sound).max() > 0.05
     fresh.block()
     assert len(fresh.voices.active) == 2
@@ -220,7 +222,11 @@ def patches(draw: st.DrawFn) -> Patch:
     patch = any_value(draw, rich())
     for key in patch.modulators:
         if key.startswith("e"):
-            patch = with_value(patch, f"modulators.{key}.release", 0.05)
+            for stage in ("delay", "attack", "hold", "decay", "release"):
+                least = min(float(patch.modulators[key].get(stage)), 0.05)  # type: ignore[arg-type]
+                patch = with_value(patch, f"modulators.{key}.{stage}", least)
+    for key in patch.layers:
+        patch = with_value(patch, f"layers.{key}.delay", 0.05 if float(patch.layers[key].delay) > 0 else 0.0)  # type: ignore[arg-type]
     return with_value(patch, "racks.1.delay1.feedback", min(float(patch.racks["1"]["delay1"].get("feedback")), 0.5))  # type: ignore[arg-type]
 
 

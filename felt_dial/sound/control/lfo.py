@@ -31,7 +31,7 @@ class Lfo(Modulator, kind="lfo", title="LFO"):
     )  # fmt: skip
 
 
-SHAPE, RATE_AT, PHASE, START = (Lfo.index(name) for name in ("shape", "rate", "phase", "start"))
+SHAPE, RATE_AT, PHASE, START = (Lfo.row_of(name) for name in ("shape", "rate", "phase", "start"))
 FREE = 0
 
 

@@ -16,16 +16,16 @@ from numpy.typing import NDArray
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import Patch, movers, slots
 from felt_dial.patch.units import FACTOR, PERCENT, RATE
-from felt_dial.sound.control.envelope import DONE, STAGE, envelope_release, envelope_start, envelope_tick
+from felt_dial.sound.control.envelope import DONE, IN_SUSTAIN, STAGE, envelope_release, envelope_start, envelope_tick
 from felt_dial.sound.control.lfo import FREE, START, lfo_tick
 from felt_dial.sound.kernel import ROWS, TICK, kernel
 
 GLOBAL = ROWS
 SMOOTHING = 0.005
 FADE = 0.005
-IS_ENVELOPE, IS_LFO, IS_MACRO, IS_KEY, IS_VELOCITY, IS_WHEEL = range(6)
+IS_ENVELOPE, IS_LFO, IS_MACRO, IS_KEY, IS_VELOCITY, IS_WHEEL, IS_PRESSURE, IS_SLIDE = range(8)
 KIND_CODES = {"envelope": IS_ENVELOPE, "lfo": IS_LFO}
-PLAYER_CODES = {"k": IS_KEY, "v": IS_VELOCITY, "w": IS_WHEEL}
+PLAYER_CODES = {"k": IS_KEY, "v": IS_VELOCITY, "w": IS_WHEEL, "p": IS_PRESSURE, "sl": IS_SLIDE}
 BEND_SLOT, WHEEL_SLOT = -2, -1
 NOT_BEATS, BEATS_OF_TIME, BEATS_OF_RATE = range(3)
 PLAIN, IN_SEMITONES, IN_FACTORS = range(3)
@@ -214,7 +214,7 @@ def _fill(slots, base, control, tempo, follow):  # type: ignore[no-untyped-def]
 
 
 @kernel(inline=True)
-def _mover(kind, first, m, control, moves, state, row, t, seconds, key, velocity, newest, begins):  # type: ignore[no-untyped-def]
+def _mover(kind, first, m, control, moves, state, row, t, seconds, key, velocity, touch, newest, begins):  # type: ignore[no-untyped-def]
     if kind == IS_MACRO:
         return np.float64(control[first, row, t])
     if kind == IS_WHEEL:
@@ -228,13 +228,18 @@ def _mover(kind, first, m, control, moves, state, row, t, seconds, key, velocity
     if leads:
         if newest < 0:
             return 0.0
-        if kind in (IS_ENVELOPE, IS_LFO):
+        if kind not in (IS_KEY, IS_VELOCITY):
             return np.float64(moves[m, newest, max(t - 1, 0)])
         row = newest
     if kind == IS_KEY:
         return min(max((np.float64(key[row]) - 60.0) / 60.0, -1.0), 1.0)
     if kind == IS_VELOCITY:
         return np.float64(velocity[row])
+    if kind >= IS_PRESSURE:
+        if begins:
+            state[m, row, 0] = touch[row]
+        state[m, row, 0] += (touch[row] - state[m, row, 0]) * (1.0 - math.exp(-seconds / SMOOTHING))
+        return state[m, row, 0]
     if begins:
         envelope_start(state, m, row)
     return envelope_tick(state, control, first, m, row, t, seconds)
@@ -266,12 +271,13 @@ def _slot(slots, movers, threads, base, control, moves, s, row, t):  # type: ign
 @kernel
 def run_movement(  # type: ignore[no-untyped-def]
     slots, movers, threads, steps, contours, base, control, moves, state, gain, fading,
-    key, velocity, active, start, release, fade, finished, newest, tempo, rate,
+    key, velocity, pressure, slide, active, start, release, fade, through, finished, newest, tempo, rate,
 ):  # fmt: skip
     """Fills `control`, `moves` and `gain` for one block; returns how many rows have `finished`.
 
     `start`, `release`, `fade` : int32 (row,), the tick of this block at which the note begins, is
-    let go, or begins to fade because it was stolen; −1 where it does not.
+    let go, or begins to fade because it was stolen; −1 where it does not. `through` (row,) says that
+    the note stays at no sustain: its release follows the decay.
     """
     ticks = base.shape[1] - 1
     seconds = TICK / rate
@@ -299,9 +305,11 @@ def run_movement(  # type: ignore[no-untyped-def]
                         control[index, row, t] = np.float32(value)
                     else:
                         kind, first = movers[index].kind, movers[index].first
+                        touch = pressure if kind == IS_PRESSURE else slide
                         value = _mover(
-                            kind, first, index, control, moves, state, row, t, since, key, velocity, newest, begins
-                        )
+                            kind, first, index, control, moves, state, row, t, since, key, velocity, touch, newest,
+                            begins,
+                        )  # fmt: skip
                         moves[index, row, t] = np.float32(value)
             if begins:
                 for n in range(steps.shape[0]):
@@ -310,9 +318,9 @@ def run_movement(  # type: ignore[no-untyped-def]
                             control[steps[n, 1], row, before] = control[steps[n, 1], row, t]
                         else:
                             moves[steps[n, 1], row, before] = moves[steps[n, 1], row, t]
-            if row != GLOBAL and release[row] == t:
+            if row != GLOBAL and (release[row] == t or through[row]):
                 for m in range(movers.shape[0]):
-                    if movers[m].kind == IS_ENVELOPE:
+                    if movers[m].kind == IS_ENVELOPE and (release[row] == t or state[m, row, STAGE] == IN_SUSTAIN):
                         envelope_release(state, m, row)
     ended = 0
     for row in active:

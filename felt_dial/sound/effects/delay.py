@@ -55,7 +55,7 @@ class Delay(Effect, kind="delay"):
 
 
 LEFT, RIGHT, FEEDBACK, TONE, PING_PONG, WET = (
-    Delay.index(name) for name in ("left", "right", "feedback", "tone", "ping_pong", "wet")
+    Delay.row_of(name) for name in ("left", "right", "feedback", "tone", "ping_pong", "wet")
 )
 WRITE, TIME_LEFT, TIME_RIGHT, TONE_LEFT, TONE_RIGHT = range(5)
 OPEN = 19_900.0

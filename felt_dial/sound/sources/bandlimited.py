@@ -81,17 +81,22 @@ def cycle_tables() -> CycleTables:
     )
 
 
-def cycle_picture(shape: str, width: float, points: int) -> NDArray[np.float64]:
-    """One cycle as the ear gets it far below the limit, for drawing; shape (points,)."""
-    phase = np.linspace(0.0, 1.0, points)
-    if shape == "pulse":
-        return (
-            np.where((phase >= 0.5) & (phase < 0.5 + width), 2 - 2 * width, -2 * width)
-            if width < 0.5
-            else np.where((phase >= 0.5) | (phase < width - 0.5), 2 - 2 * width, -2 * width)
-        )
-    if shape == "sine":
+def _plain(shape: int, phase: NDArray[np.float64], width: float) -> NDArray[np.float64]:
+    """A classic shape without a limit to its harmonics."""
+    if shape == SINE:
         return np.sin(2 * np.pi * phase)
-    if shape == "triangle":
+    if shape == TRIANGLE:
         return 2 / np.pi * np.arcsin(np.sin(2 * np.pi * phase))
-    return 2 * ((phase + 0.5) % 1.0) - 1.0
+    saw = 2 * ((phase + 0.5) % 1.0) - 1.0
+    return saw if shape == SAW else 2 * ((phase - width + 0.5) % 1.0) - 1.0 - saw
+
+
+def cycle_picture(shape: float, width: float, points: int, sync: float = 0.0) -> NDArray[np.float64]:
+    """One cycle as the ear gets it far below the limit, for drawing; shape (points,).
+
+    `shape` runs from 0 (sine) to 3 (pulse), `sync` is in semitones.
+    """
+    phase = np.linspace(0.0, 1.0, points) * 2.0 ** (sync / 12.0) % 1.0
+    below = min(int(shape), SAW)
+    part = shape - below
+    return (1 - part) * _plain(below, phase, width) + part * _plain(below + 1, phase, width)

@@ -1,32 +1,88 @@
-"""Wave: the classic shapes, band-limited."""
+"""Wave: the classic shapes, band-limited, from one to the next without a step."""
 
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
-from felt_dial.patch.module import Source
-from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.units import PERCENT
+from felt_dial.patch.params import CUBIC, Choice, Param
+from felt_dial.patch.units import CENTS, DEGREES, PERCENT, PLACE, SEMITONES
+from felt_dial.sound.chance import chance, wander
 from felt_dial.sound.kernel import Stage, kernel, works_for
-from felt_dial.sound.sources.bandlimited import PULSE, SAW, cycle_tables
+from felt_dial.sound.sources.bandlimited import SAW, cycle_tables
+from felt_dial.sound.sources.finer import FINER, come_down, finer_state
+from felt_dial.sound.sources.reading import (
+    TURN,
+    add_line,
+    add_places,
+    find_places,
+    moved_on,
+    ramp_line,
+    read_places,
+    run_bends,
+)
+from felt_dial.sound.sources.unison import (
+    LEFT,
+    MOST,
+    RATIO,
+    RIGHT,
+    Unison,
+    unison_state,
+    unison_tick,
+    voice_phase,
+)
+
+DRIFT_RATE = 0.7
+"""New goals of the drift in a second."""
+CENT = np.log(2.0) / 1200.0
 
 
-class Wave(Source, kind="wave"):
-    """A steady wave: sine, triangle, saw or pulse, with every harmonic the rate can carry and none beyond."""
+class Wave(Unison, kind="wave"):
+    """A steady wave from sine over triangle and saw to pulse, with every harmonic the rate can carry and none beyond."""
 
-    shape = Choice(
-        "Shape", "saw", {"sine": "Sine", "triangle": "Triangle", "saw": "Saw", "pulse": "Pulse"},
-        says="Which harmonics the wave has, from none to many.",
+    shape = Param(
+        "Shape", 2.0, (0.0, 3.0), PLACE, names={"sine": 0.0, "triangle": 1.0, "saw": 2.0, "pulse": 3.0},
+        says="Which harmonics the wave has, from none over odd ones to all.",
     )  # fmt: skip
     width = Param("Width", 0.5, (0.02, 0.98), PERCENT, says="How much of a pulse's cycle is high; others ignore it.")
+    sync = Param(
+        "Sync", 0.0, (0.0, 48.0), SEMITONES,
+        says="How far the wave runs above the pitch while a hidden one at the pitch starts it anew; 0 is off.",
+    )  # fmt: skip
+    drift = Param("Drift", 0.0, (0.0, 50.0), CENTS, taper=CUBIC, says="How far each voice's tuning wanders, slowly, by chance.")
+    phase = Param("Phase", 0.0, (0.0, 360.0), DEGREES, says="Where in its cycle a note begins.")
+    start = Choice(
+        "Starts", "fixed", {"fixed": "At its phase", "free": "Anywhere"}, says="Every note at the same phase, or by chance."
+    )
+
+    def gist(self) -> str:
+        return self.params["shape"].write(self.get("shape"))
 
     @staticmethod
-    def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        tables = cycle_tables()
-        return (*tables, np.zeros(stage.rows, np.uint32), np.zeros(stage.rows, np.int32))
+    def prepare(stage: Stage) -> tuple[NDArray, ...]:
+        """Phases of the voices and of the hidden ones, what each note shows now, and room for a tick."""
+        return (
+            *cycle_tables(),
+            np.zeros((stage.rows, MOST), np.uint32),
+            np.zeros((stage.rows, MOST), np.uint32),
+            np.full((stage.rows, MOST), -1, np.int32),
+            np.zeros((stage.rows, 3)),
+            *unison_state(stage.rows),
+            np.zeros(stage.tick, np.uint32),
+            np.zeros(stage.tick, np.uint32),
+            np.zeros(stage.tick, np.float32),
+            np.zeros(stage.tick, np.float32),
+            np.zeros((2, stage.tick), np.float32),
+            np.zeros((stage.rows, MOST, 6), np.float32),
+            *finer_state(stage),
+        )
 
 
-SHAPE, WIDTH = Wave.index("shape"), Wave.index("width")
+SHAPE, WIDTH, SYNC, DRIFT, PHASE, START = (
+    Wave.row_of(name) for name in ("shape", "width", "sync", "drift", "phase", "start")
+)
+CHANCE_START, CHANCE_DRIFT = 9_000_000, 10_000_000
+NOW, TIME, SYNCED = range(3)
 
 
 @kernel
@@ -35,71 +91,204 @@ def _level(frequency, limit, level_of):  # type: ignore[no-untyped-def]
     return level_of[min(max(fit, 1), level_of.shape[0] - 1)]
 
 
-@kernel
+@kernel(inline=True)
 def _read(samples, offset, shift, phase):  # type: ignore[no-untyped-def]
-    index = np.uint32(phase >> shift)
-    part = np.float32(np.uint32(phase << (np.uint32(32) - shift))) * np.float32(1.0 / 4294967296.0)
-    at = offset + np.int64(index)
-    here = samples[at]
-    return here + part * (samples[at + 1] - here)
+    index = np.int64(np.uint32(phase >> shift))
+    part = np.float32(np.uint32(phase << np.uint32(np.uint32(32) - shift))) * np.float32(1.0 / 4294967296.0)
+    here = samples[offset + index]
+    return here + part * (samples[offset + index + 1] - here)
+
+
+@kernel
+def _parts(shape, segment):  # type: ignore[no-untyped-def]
+    """Weights of the two reads of a segment: sine and triangle, triangle and saw, saw and shifted saw."""
+    f = np.float32(shape - segment)
+    one = np.float32(1.0)
+    if segment == 2:
+        return one - f - f, f
+    return one - f, f
+
+
+@kernel(inline=True)
+def _smooth_step(x):  # type: ignore[no-untyped-def]
+    """Integral of the cubic B-spline from −1 to 1."""
+    return np.float32(0.5) + x * (np.float32(2.0 / 3.0) - x * x * (np.float32(1.0 / 3.0) - abs(x) * np.float32(0.125)))
+
+
+@kernel(inline=True)
+def _smooth_corner(x):  # type: ignore[no-untyped-def]
+    """What a rounded corner has more than a sharp one, `x` from it (0 to 1): the integral once more."""
+    square = x * x
+    return np.float32(7.0 / 30.0) - x * np.float32(0.5) + square * (
+        np.float32(1.0 / 3.0) - square * (np.float32(1.0 / 12.0) - x * np.float32(1.0 / 40.0))
+    )
+
+
+@kernel
+def _run_synced(  # type: ignore[no-untyped-def]
+    fine, samples, oa, ob, shift, phase, hidden, edges, row, u, tick, step0, step1, r0, r1,
+    a0, a1, b0, b1, w0, w1, bends, left, right,
+):  # fmt: skip
+    """One voice of a synchronised wave, added to `fine` at four times the rate, two of its frames late.
+
+    Where the hidden wave begins anew the jump and the corner are rounded by the integral of a cubic B-spline, the
+    residuals of a band-limited step and ramp: V. Välimäki, J. Nam, J. O. Smith, J. S. Abel, IEEE TASLP 18(4), 2010.
+    `edges[row, voice]` holds four frames of what is still to be added and two of the wave itself.
+    """
+    count = FINER * tick
+    one = np.float32(1.0)
+    p, h = phase[row, u], hidden[row, u]
+    z0, z1, z2, z3 = edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3]
+    v1, v2 = edges[row, u, 4], edges[row, u, 5]
+    for k in range(count):
+        part = (k + 0.5) / count
+        speed = (step0 + (step1 - step0) * part) / FINER
+        ratio = r0 + (r1 - r0) * part
+        hstep, pstep = np.uint32(np.int64(speed)), np.uint32(np.int64(speed * ratio))
+        x = np.float32(part)
+        a, b = a0 + (a1 - a0) * x, b0 + (b1 - b0) * x
+        wide = np.uint32(np.int64((w0 + (w1 - w0) * part) * 4294967295.0))
+        bend = bends[k // FINER]
+        h = np.uint32(h + hstep)
+        if h < hstep:
+            d = np.float32(h) / np.float32(max(hstep, np.uint32(1)))
+            q = np.uint32(p + bend + np.uint32(np.int64((1.0 - d) * np.float64(pstep))))
+            before = a * _read(samples, oa, shift, q) + b * _read(samples, ob, shift, np.uint32(q - wide))
+            after = a * _read(samples, oa, shift, bend) + b * _read(samples, ob, shift, np.uint32(bend - wide))
+            jump = after - before
+            near = np.uint32(pstep >> np.uint32(3))
+            q, r = np.uint32(q - near), np.uint32(bend + near)
+            rise = a * _read(samples, oa, shift, r) + b * _read(samples, ob, shift, np.uint32(r - wide)) - after
+            rise -= before - a * _read(samples, oa, shift, q) - b * _read(samples, ob, shift, np.uint32(q - wide))
+            rise *= np.float32(pstep) / np.float32(max(near, np.uint32(1)))
+            p = np.uint32(np.int64(np.float64(d) * np.float64(pstep)))
+            d4, e4 = d * d * d * d, (one - d) * (one - d) * (one - d) * (one - d)
+            z0 += d4 * (jump * np.float32(1.0 / 24.0) + rise * d * np.float32(1.0 / 120.0))
+            z1 += jump * _smooth_step(d - one) + rise * _smooth_corner(one - d)
+            z2 += jump * (_smooth_step(d) - one) + rise * _smooth_corner(d)
+            z3 -= e4 * (jump * np.float32(1.0 / 24.0) - rise * (one - d) * np.float32(1.0 / 120.0))
+        else:
+            p = np.uint32(p + pstep)
+        q = np.uint32(p + bend)
+        value = a * _read(samples, oa, shift, q) + b * _read(samples, ob, shift, np.uint32(q - wide))
+        sound = v2 + z0
+        v2, v1 = v1, value
+        z0, z1, z2, z3 = z1, z2, z3, np.float32(0.0)
+        fine[0, k] += sound * left
+        fine[1, k] += sound * right
+    phase[row, u], hidden[row, u] = p, h
+    edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3] = z0, z1, z2, z3
+    edges[row, u, 4], edges[row, u, 5] = v1, v2
 
 
 @works_for(Wave)
 @kernel
 def run_wave(  # type: ignore[no-untyped-def]
-    out, frequency, control, active, start, tick, rate, limit, samples, offsets, shifts, level_of, phase, last
-):
+    out, frequency, turn, control, active, begin, tick, rate, limit,
+    samples, offsets, shifts, level_of, phase, hidden, last, now, voice, seen, bends, index, part, line, mix, edges, fine, history, wide_taps, taps,
+):  # fmt: skip
     """Replaces `out[row]` for every active row.
 
-    out : float32 (row, 2, frame); frequency : float32 (row, tick + 1), Hz; limit : highest harmonic, Hz.
-    `last[row]` is the shape of the tick before: a change of shape or of table crossfades over a tick.
+    out : float32 (row, 2, frame); frequency : float32 (row, tick + 1), Hz; turn : float32 (row, frame),
+    cycles, or empty; limit : highest harmonic, Hz. `now[row]` is the shape of the moment and the time
+    in seconds (a note that was synchronised once stays so made), `last[row, voice]` the table of the tick before: another crossfades over a tick.
     """
     ticks = frequency.shape[1] - 1
-    turn = 4294967296.0 / rate
+    turns = TURN / rate
+    zero = np.float32(0.0)
     for row in active:
-        first = max(start[row], 0)
+        note = begin[1, row]
+        first = max(begin[0, row], 0)
         for n in range(first * tick):
-            out[row, 0, n] = np.float32(0.0)
-            out[row, 1, n] = np.float32(0.0)
-        if start[row] >= 0:
-            phase[row] = np.uint32(0)
-            last[row] = np.int32(control[SHAPE, row, first])
-        p = phase[row]
+            out[row, 0, n] = out[row, 1, n] = zero
         for t in range(first, ticks):
-            f0, f1 = frequency[row, t], frequency[row, t + 1]
-            step = np.uint32(np.int64(np.float64(f0) * turn))
-            grow = np.int32((np.float64(f1) - np.float64(f0)) * turn / tick)
-            was, shape = last[row], np.int32(control[SHAPE, row, t])
-            last[row] = shape
-            lv0, lv1 = _level(f0, limit, level_of), _level(f1, limit, level_of)
-            s0, s1 = shifts[lv0], shifts[lv1]
-            o0, o1 = offsets[min(was, SAW), lv0], offsets[min(shape, SAW), lv1]
-            w0 = np.uint32(np.int64(np.float64(control[WIDTH, row, t]) * 4294967295.0))
-            widen = np.int32(np.float64(control[WIDTH, row, t + 1] - control[WIDTH, row, t]) * 4294967295.0 / tick)
+            begins = begin[0, row] == t
+            if begins:
+                now[row, NOW], now[row, TIME], now[row, SYNCED] = control[SHAPE, row, t], 0.0, 0.0
+                history[row, :, :] = zero
+                edges[row, :, :] = zero
+                origin = np.float64(control[PHASE, row, t]) / 360.0
+                if control[START, row, t] > 0.5:
+                    origin += chance(note, CHANCE_START)
+                for u in range(MOST):
+                    place = origin + voice_phase(control, row, t, note, u)
+                    phase[row, u] = hidden[row, u] = np.uint32(np.int64(place * TURN))
+                    last[row, u] = -1
+            alive = unison_tick(control, row, t, note, begins, voice, seen)
+            was = now[row, NOW]
+            goal = np.float64(control[SHAPE, row, t + 1])
+            segment = min(int(was), 2) if goal >= was else max(int(np.ceil(was)) - 1, 0)
+            shape = min(max(goal, np.float64(segment)), np.float64(segment + 1))
+            now[row, NOW] = shape
+            now[row, TIME] += tick / rate
+            a0, b0 = _parts(was, segment)
+            a1, b1 = _parts(shape, segment)
             at = t * tick
-            if o0 == o1 and was == shape:
-                for n in range(at, at + tick):
-                    if shape == PULSE:
-                        value = _read(samples, o0, s0, np.uint32(p - w0)) - _read(samples, o0, s0, p)
-                        w0 = np.uint32(w0 + np.uint32(widen))
+            steep = run_bends(turn, row, at, tick, bends)
+            for k in range(tick):
+                mix[0, k] = mix[1, k] = zero
+            w0 = w1 = 0.0
+            if segment == 2:
+                w0, w1 = np.float64(control[WIDTH, row, t]), np.float64(control[WIDTH, row, t + 1])
+            drift = np.float64(control[DRIFT, row, t]) * CENT
+            if control[SYNC, row, t] > zero or control[SYNC, row, t + 1] > zero:
+                now[row, SYNCED] = 1.0
+            synced = now[row, SYNCED] > 0.0
+            if synced:
+                for n in range(FINER * tick):
+                    fine[0, n] = fine[1, n] = zero
+            for u in range(alive):
+                ratio = np.float64(voice[row, u, RATIO])
+                if drift > 0.0:
+                    ratio *= 1.0 + drift * wander(note, CHANCE_DRIFT + u, now[row, TIME] * DRIFT_RATE)
+                f0, f1 = np.float64(frequency[row, t]) * ratio, np.float64(frequency[row, t + 1]) * ratio
+                top = max(f0, f1) + steep * rate
+                if synced:
+                    r0 = 2.0 ** (np.float64(control[SYNC, row, t]) / 12.0)
+                    r1 = 2.0 ** (np.float64(control[SYNC, row, t + 1]) / 12.0)
+                    level = _level(np.float32(max(f0 * r0, f1 * r1) + steep * rate), limit, level_of)
+                    _run_synced(
+                        fine, samples, offsets[min(segment, SAW), level], offsets[min(segment + 1, SAW), level],
+                        shifts[level], phase, hidden, edges, row, u, tick, f0 * turns, f1 * turns, r0, r1,
+                        a0, a1, b0, b1, w0, w1, bends, voice[row, u, LEFT], voice[row, u, RIGHT],
+                    )  # fmt: skip
+                    last[row, u] = level
+                    continue
+                level = _level(np.float32(top), limit, level_of)
+                before = last[row, u] if last[row, u] >= 0 else level
+                last[row, u] = level
+                left, right = voice[row, u, LEFT], voice[row, u, RIGHT]
+                p = phase[row, u]
+                step = np.uint32(np.int64(f0 * turns))
+                grow = np.uint32(np.int64((f1 - f0) * turns / tick))
+                wide = np.uint32(np.int64(w0 * 4294967295.0))
+                widen = np.uint32(np.int64((w1 - w0) * 4294967295.0 / tick))
+                da, db = (a1 - a0) / np.float32(tick), (b1 - b0) / np.float32(tick)
+                two = b0 != zero or b1 != zero
+                for lv in (before, level):
+                    if lv == before and before != level:
+                        share, rise = np.float32(1.0), np.float32(-1.0 / tick)
+                    elif before != level:
+                        share, rise = zero, np.float32(1.0 / tick)
                     else:
-                        value = _read(samples, o0, s0, p)
-                    out[row, 0, n] = value
-                    out[row, 1, n] = value
-                    p = np.uint32(p + step)
-                    step = np.uint32(step + np.uint32(grow))
-            else:
-                for n in range(at, at + tick):
-                    a = _read(samples, o0, s0, p)
-                    b = _read(samples, o1, s1, p)
-                    if was == PULSE:
-                        a = _read(samples, o0, s0, np.uint32(p - w0)) - a
-                    if shape == PULSE:
-                        b = _read(samples, o1, s1, np.uint32(p - w0)) - b
-                    w0 = np.uint32(w0 + np.uint32(widen))
-                    value = a + (b - a) * np.float32((n - at) / tick)
-                    out[row, 0, n] = value
-                    out[row, 1, n] = value
-                    p = np.uint32(p + step)
-                    step = np.uint32(step + np.uint32(grow))
-        phase[row] = p
+                        share, rise = np.float32(1.0), zero
+                    s = shifts[lv]
+                    find_places(p, step, grow, bends, s, tick, index, part)
+                    read_places(samples, offsets[min(segment, SAW), lv], index, part, tick, line)
+                    if two or a0 != np.float32(1.0) or a1 != np.float32(1.0):
+                        ramp_line(line, tick, a0, da)
+                    if two:
+                        q = np.uint32(p - wide)
+                        find_places(q, np.uint32(step - widen), grow, bends, s, tick, index, part)
+                        add_places(samples, offsets[min(segment + 1, SAW), lv], index, part, tick, line, b0, db)
+                    if before != level:
+                        ramp_line(line, tick, share, rise)
+                    add_line(mix, tick, line, left, right)
+                    if before == level:
+                        break
+                phase[row, u] = moved_on(p, step, grow, tick)
+                hidden[row, u] = phase[row, u]
+            for k in range(tick):
+                out[row, 0, at + k], out[row, 1, at + k] = mix[0, k], mix[1, k]
+            if synced:
+                come_down(fine, history, wide_taps, taps, row, out, at, tick)

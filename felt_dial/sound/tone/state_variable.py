@@ -43,7 +43,7 @@ class StateVariable(Filter, kind="state_variable", title="State-variable"):
 
 
 ON, RESPONSE, CUTOFF, RESONANCE, FOLLOW = (
-    StateVariable.index(name) for name in ("on", "response", "cutoff", "resonance", "follow")
+    StateVariable.row_of(name) for name in ("on", "response", "cutoff", "resonance", "follow")
 )
 
 

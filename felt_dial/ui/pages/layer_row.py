@@ -92,8 +92,7 @@ class LayerRow(QWidget):
         layout.addStretch()
         layout.addWidget(name)
         self.name = name
-        shape = layer.source.params["shape"].write(layer.source.get("shape"))
-        self.about = text_label(f"{layer.source.title} · {shape}", "small")
+        self.about = text_label(self._gist(), "small")
         layout.addWidget(self.about)
         if not folded:
             pills = QHBoxLayout()
@@ -108,6 +107,10 @@ class LayerRow(QWidget):
             layout.addWidget(row)
         layout.addStretch()
         return head
+
+    def _gist(self) -> str:
+        source = self.session.patch.layers[self.key].source
+        return " · ".join(part for part in (source.title, source.gist()) if part)
 
     def _out(self, folded: bool) -> QWidget:
         out = self.out = QWidget()
@@ -135,8 +138,7 @@ class LayerRow(QWidget):
         if layer is None:
             return
         self.level.setText(param_at(self.session.patch, f"layers.{self.key}.level").write(layer.get("level")))
-        shape = layer.source.params["shape"].write(layer.source.get("shape"))
-        self.about.setText(f"{layer.source.title} · {shape}")
+        self.about.setText(self._gist())
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -7,7 +7,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import moves_something, place_name, threads_from
-from felt_dial.patch.patch import depth_param, target_param
+from felt_dial.patch.patch import PLAYER_SOURCES, depth_param, target_param
 from felt_dial.ui.cloth import colour, dye
 from felt_dial.ui.dials.controls import text_label
 from felt_dial.ui.dials.tag import Tag
@@ -84,7 +84,7 @@ class PlayerTags(QWidget):
         layout.setContentsMargins(4, 2, 0, 2)
         layout.setSpacing(2)
         layout.addWidget(text_label("The player", "small"))
-        for key, name in (("k", "Key"), ("v", "Velocity"), ("w", "Mod wheel")):
+        for key, name in PLAYER_SOURCES.items():
             row = QHBoxLayout()
             row.setSpacing(5)
             row.addWidget(Tag(session, key, 10))

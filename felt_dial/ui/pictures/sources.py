@@ -23,24 +23,25 @@ class WavePicture(Well):
         return self.session.patch.layers[self.layer].source
 
     def live(self) -> object:
-        now = self.session.link.bead(f"layers.{self.layer}.source.width")
-        return None if now is None else round(now, 3)
+        found = [self.session.link.bead(f"layers.{self.layer}.source.{name}") for name in ("shape", "width", "sync")]
+        return None if None in found else tuple(round(now, 3) for now in found if now is not None)
 
-    def _wave(self, width: float) -> tuple[np.ndarray, np.ndarray]:
-        source = self.session.patch.layers[self.layer].source
-        one = cycle_picture(str(source.get("shape")), width, 161)
+    def _wave(self, shape: float, width: float, sync: float) -> tuple[np.ndarray, np.ndarray]:
+        one = cycle_picture(shape, width, 161, sync)
         x = np.linspace(0, 1, 321)
         one = one / max(1.0, float(np.abs(one).max()))
         return x, 0.5 + 0.42 * np.concatenate([one, one[1:]])
 
+    def _still(self) -> tuple[float, float, float]:
+        source = self.session.patch.layers[self.layer].source
+        return source.number("shape"), source.number("width"), source.number("sync")
+
     def draw(self, painter: QPainter, box: QRectF) -> None:
         painter.setPen(QPen(colour("chalk_soft").darker(190), 1))
         painter.drawLine(box.left(), box.center().y(), box.right(), box.center().y())  # type: ignore[call-overload]
-        width = self.session.patch.layers[self.layer].source.number("width")
-        draw_curve(painter, box, *self._wave(width), self.line_colour(), floor=0.5)
+        draw_curve(painter, box, *self._wave(*self._still()), self.line_colour(), floor=0.5)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
-        source = self.session.patch.layers[self.layer].source
-        now = self.session.link.bead(f"layers.{self.layer}.source.width")
-        if source.get("shape") == "pulse" and now is not None and abs(now - source.number("width")) > 0.004:
-            draw_curve(painter, box, *self._wave(now), colour("chalk"), floor=None, width=1.1)
+        now = self.live()
+        if isinstance(now, tuple) and max(abs(a - b) for a, b in zip(now, self._still(), strict=True)) > 0.004:
+            draw_curve(painter, box, *self._wave(*now), colour("chalk"), floor=None, width=1.1)

@@ -1,0 +1,119 @@
+"""Unison: one note as several voices, detuned and spread, at the power of one."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.module import Source
+from felt_dial.patch.params import CUBIC, Choice, Param
+from felt_dial.patch.units import CENTS, COUNT, DECIBELS, PERCENT
+from felt_dial.sound.chance import chance
+from felt_dial.sound.kernel import kernel
+
+MOST = 32
+EVEN, RANDOM, WEIGHTED = range(3)
+
+
+class Unison(Source):
+    """What sources share that can sound as several voices."""
+
+    unison = Param("Unison", 1, (1, MOST), COUNT, whole=True, says="How many voices each note has.")
+    detune = Param("Detune", 14.0, (0.0, 200.0), CENTS, taper=CUBIC, says="How far the outermost voices are from the pitch.")
+    spread = Param("Spread", 0.7, (0.0, 1.0), PERCENT, says="How far apart the voices stand between left and right.")
+    side = Param("Sides", 0.0, (-36.0, 12.0), DECIBELS, says="How loud the outermost voices are beside the middle ones.")
+    scatter = Param("Phase spread", 1.0, (0.0, 1.0), PERCENT, says="How far apart in phase the voices begin.")
+    voicing = Choice(
+        "Voices", "even", {"even": "Even", "random": "Random", "weighted": "Gathered"},
+        says="How the voices lie between the outermost two: evenly, by chance, or gathered about the middle.",
+    )  # fmt: skip
+
+
+UNISON, DETUNE, SPREAD, SIDE, SCATTER, VOICING = range(6)
+assert tuple(Unison.params) == ("unison", "detune", "spread", "side", "scatter", "voicing")
+RATIO, LEFT, RIGHT, AIM_LEFT, AIM_RIGHT = range(5)
+ALIVE, COUNTED, SEEN = 0, 1, 2
+FOLLOW = np.float32(0.2)
+"""Part of the way to its level that a voice goes in a tick: voices come and go within milliseconds."""
+CHANCE_PLACES, CHANCE_PHASES = 7_000_000, 8_000_000
+
+
+def unison_state(rows: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Room for `unison_tick`: float32 (row, voice, 5) and (row, 2 + parameters)."""
+    return np.zeros((rows, MOST, 5), np.float32), np.full((rows, SEEN + 6), -1e9, np.float32)
+
+
+@kernel
+def _place(u, count, voicing, note):  # type: ignore[no-untyped-def]
+    """Where a voice lies between the outermost two, −1 to 1."""
+    if count == 1:
+        return 0.0
+    even = 2.0 * u / (count - 1.0) - 1.0
+    if voicing == RANDOM and 0 < u < count - 1:
+        return 2.0 * chance(note, CHANCE_PLACES + u) - 1.0
+    return even * abs(even) if voicing == WEIGHTED else even
+
+
+@kernel
+def _lay_out(control, row, t, note, voice, seen):  # type: ignore[no-untyped-def]
+    count = int(control[UNISON, row, t])
+    voicing = int(control[VOICING, row, t])
+    power = 0.0
+    for u in range(MOST):
+        if u < count:
+            place = _place(u, count, voicing, note)
+            level = 10.0 ** (np.float64(control[SIDE, row, t]) * abs(place) / 20.0)
+            mirror = min(u, count - 1 - u)
+            side = place * np.float64(control[SPREAD, row, t]) * (1.0 if mirror % 2 == 0 else -1.0)
+            voice[row, u, RATIO] = np.float32(2.0 ** (place * np.float64(control[DETUNE, row, t]) / 1200.0))
+            voice[row, u, AIM_LEFT] = np.float32(level * math.cos((side + 1.0) * math.pi / 4))
+            voice[row, u, AIM_RIGHT] = np.float32(level * math.sin((side + 1.0) * math.pi / 4))
+            power += level * level
+        else:
+            voice[row, u, AIM_LEFT] = voice[row, u, AIM_RIGHT] = np.float32(0.0)
+    scale = np.float32(math.sqrt(2.0 / power))
+    for u in range(count):
+        voice[row, u, AIM_LEFT] *= scale
+        voice[row, u, AIM_RIGHT] *= scale
+    seen[row, COUNTED] = count
+    for k in range(6):
+        seen[row, SEEN + k] = control[k, row, t]
+
+
+@kernel
+def unison_tick(control, row, t, note, begins, voice, seen):  # type: ignore[no-untyped-def]
+    """Follows the unison of a row at a tick; returns how many of `voice[row]` sound.
+
+    The levels of all voices together keep the power of one: their squares sum to 2 over both sides.
+    """
+    changed = begins
+    for k in range(6):
+        if seen[row, SEEN + k] != control[k, row, t]:
+            changed = True
+    if changed:
+        _lay_out(control, row, t, note, voice, seen)
+    count = int(seen[row, COUNTED])
+    alive = count
+    if begins:
+        for u in range(count):
+            voice[row, u, LEFT], voice[row, u, RIGHT] = voice[row, u, AIM_LEFT], voice[row, u, AIM_RIGHT]
+        for u in range(count, MOST):
+            voice[row, u, LEFT] = voice[row, u, RIGHT] = np.float32(0.0)
+    else:
+        for u in range(max(count, int(seen[row, ALIVE]))):
+            left, right = voice[row, u, LEFT], voice[row, u, RIGHT]
+            left += (voice[row, u, AIM_LEFT] - left) * FOLLOW
+            right += (voice[row, u, AIM_RIGHT] - right) * FOLLOW
+            if left + right > np.float32(1e-5):
+                alive = max(alive, u + 1)
+            voice[row, u, LEFT], voice[row, u, RIGHT] = left, right
+    seen[row, ALIVE] = alive
+    return alive
+
+
+@kernel
+def voice_phase(control, row, t, note, u):  # type: ignore[no-untyped-def]
+    """Part of a turn by which a voice begins after the first."""
+    return 0.0 if u == 0 else np.float64(control[SCATTER, row, t]) * chance(note, CHANCE_PHASES + u)
