@@ -245,6 +245,9 @@ DEGREES = Unit("an angle", {"": 1.0, "°": 1.0, "deg": 1.0}, lambda v: number(v,
 KEY = Unit("a key", {"": 1.0}, lambda v: note_name(round(v)), "“C#3” or a number from 0 to 127", read_special=_key)
 PLACE = Unit("a place", {"": 1.0}, lambda v: number(v, 2), "“1.5”")
 RADIANS = Unit("an index", {"": 1.0, "rad": 1.0}, lambda v: number(v, 2), "“2.4”")
+SLOPE = Unit(
+    "a slope", {"": 1.0, "db": 1.0, "db/oct": 1.0}, lambda v: number(v, 1, signed=True) + THIN + "dB/oct", "“−3 dB/oct”"
+)
 COUNT = Unit("a whole number", {"": 1.0}, lambda v: number(v, 0), "“8”")
 OCTAVES = Unit("a number of octaves", {"": 1.0, "oct": 1.0}, lambda v: number(v, 0, signed=True) + THIN + "oct", "“−1”")
 TEMPO = Unit("a tempo", {"": 1.0, "bpm": 1.0}, lambda v: number(v, 1) + THIN + "bpm", "“96 bpm”")

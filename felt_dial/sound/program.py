@@ -356,7 +356,7 @@ class Program:
             if kept and type(kept.module) is type(placed.module) and kept.stage == placed.stage:
                 placed.quiet = kept.quiet
                 for a, b in zip(placed.state, kept.state, strict=True):
-                    if a is not b and isinstance(a, np.ndarray) and a.shape == b.shape:
+                    if a is not b and isinstance(a, np.ndarray) and a.flags.writeable and a.shape == b.shape:
                         np.copyto(a, b)
 
     def strike_again(self, old: Program) -> None:

@@ -45,3 +45,35 @@ def come_down(fine, history, wide, narrow, row, out, at, tick):  # type: ignore[
         _halve(history[row, 2 * side + 1], fine[side], narrow, tick)
         for n in range(tick):
             out[row, side, at + n] = fine[side, n]
+
+
+@kernel(inline=True)
+def _smooth_step(x):  # type: ignore[no-untyped-def]
+    """Integral of the cubic B-spline from −1 to 1."""
+    return np.float32(0.5) + x * (np.float32(2.0 / 3.0) - x * x * (np.float32(1.0 / 3.0) - abs(x) * np.float32(0.125)))
+
+
+@kernel(inline=True)
+def _smooth_corner(x):  # type: ignore[no-untyped-def]
+    """What a rounded corner has more than a sharp one, `x` from it (0 to 1): the integral once more."""
+    square = x * x
+    return np.float32(7.0 / 30.0) - x * np.float32(0.5) + square * (
+        np.float32(1.0 / 3.0) - square * (np.float32(1.0 / 12.0) - x * np.float32(1.0 / 40.0))
+    )
+
+
+@kernel(inline=True)
+def rounding(d, jump, rise):  # type: ignore[no-untyped-def]
+    """What to add to the two frames before and after an edge `d` (0 to 1) frames ago, to keep it from aliasing.
+
+    The jump is rounded by the integral of a cubic B-spline, the corner by its second integral: the
+    residuals of a band-limited step and ramp, V. Välimäki, J. Nam, J. O. Smith, J. S. Abel, IEEE TASLP
+    18(4), 2010. `rise` is how much steeper a frame becomes. The sound is two frames late for it.
+    """
+    e = np.float32(1.0) - d
+    step, ramp = np.float32(1.0 / 24.0), np.float32(1.0 / 120.0)
+    before = d * d * d * d * (jump * step + rise * d * ramp)
+    after = e * e * e * e * (rise * e * ramp - jump * step)
+    near = jump * _smooth_step(-e) + rise * _smooth_corner(e)
+    here = jump * (_smooth_step(d) - np.float32(1.0)) + rise * _smooth_corner(d)
+    return before, near, here, after

@@ -34,14 +34,14 @@ class Unison(Source):
 UNISON, DETUNE, SPREAD, SIDE, SCATTER, VOICING = range(6)
 assert tuple(Unison.params) == ("unison", "detune", "spread", "side", "scatter", "voicing")
 RATIO, LEFT, RIGHT, AIM_LEFT, AIM_RIGHT = range(5)
-ALIVE, COUNTED, SEEN = 0, 1, 2
+ALIVE, COUNTED, STILL, SEEN = 0, 1, 2, 3
 FOLLOW = np.float32(0.2)
 """Part of the way to its level that a voice goes in a tick: voices come and go within milliseconds."""
 CHANCE_PLACES, CHANCE_PHASES = 7_000_000, 8_000_000
 
 
 def unison_state(rows: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Room for `unison_tick`: float32 (row, voice, 5) and (row, 2 + parameters)."""
+    """Room for `unison_tick`: float32 (row, voice, 5) and (row, 3 + parameters)."""
     return np.zeros((rows, MOST, 5), np.float32), np.full((rows, SEEN + 6), -1e9, np.float32)
 
 
@@ -96,6 +96,7 @@ def unison_tick(control, row, t, note, begins, voice, seen):  # type: ignore[no-
         _lay_out(control, row, t, note, voice, seen)
     count = int(seen[row, COUNTED])
     alive = count
+    still = not changed
     if begins:
         for u in range(count):
             voice[row, u, LEFT], voice[row, u, RIGHT] = voice[row, u, AIM_LEFT], voice[row, u, AIM_RIGHT]
@@ -104,12 +105,17 @@ def unison_tick(control, row, t, note, begins, voice, seen):  # type: ignore[no-
     else:
         for u in range(max(count, int(seen[row, ALIVE]))):
             left, right = voice[row, u, LEFT], voice[row, u, RIGHT]
-            left += (voice[row, u, AIM_LEFT] - left) * FOLLOW
-            right += (voice[row, u, AIM_RIGHT] - right) * FOLLOW
+            to_left, to_right = voice[row, u, AIM_LEFT] - left, voice[row, u, AIM_RIGHT] - right
+            if abs(to_left) + abs(to_right) > np.float32(1e-6):
+                still = False
+                left, right = left + to_left * FOLLOW, right + to_right * FOLLOW
+            else:
+                left, right = left + to_left, right + to_right
             if left + right > np.float32(1e-5):
                 alive = max(alive, u + 1)
             voice[row, u, LEFT], voice[row, u, RIGHT] = left, right
     seen[row, ALIVE] = alive
+    seen[row, STILL] = np.float32(1.0) if still and alive == count else np.float32(0.0)
     return alive
 
 
@@ -117,3 +123,18 @@ def unison_tick(control, row, t, note, begins, voice, seen):  # type: ignore[no-
 def voice_phase(control, row, t, note, u):  # type: ignore[no-untyped-def]
     """Part of a turn by which a voice begins after the first."""
     return 0.0 if u == 0 else np.float64(control[SCATTER, row, t]) * chance(note, CHANCE_PHASES + u)
+
+
+@kernel
+def steady_ticks(frequency, turn, control, row, t, seen):  # type: ignore[no-untyped-def]
+    """How many ticks from `t` on neither pitch nor unison of a row change, so that they can be made in one go."""
+    if turn.shape[0] != 0 or seen[row, STILL] == np.float32(0.0):
+        return 1
+    ticks = frequency.shape[1] - 1
+    run = 0
+    while t + run < ticks and frequency[row, t + run + 1] == frequency[row, t]:
+        for k in range(6):
+            if control[k, row, t + run] != seen[row, SEEN + k]:
+                return max(run, 1)
+        run += 1
+    return max(run, 1)

@@ -10,7 +10,7 @@ from felt_dial.patch.units import CENTS, DEGREES, PERCENT, PLACE, SEMITONES
 from felt_dial.sound.chance import chance, wander
 from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.sources.bandlimited import SAW, cycle_tables
-from felt_dial.sound.sources.finer import FINER, come_down, finer_state
+from felt_dial.sound.sources.finer import FINER, come_down, finer_state, rounding
 from felt_dial.sound.sources.reading import (
     TURN,
     add_line,
@@ -27,6 +27,7 @@ from felt_dial.sound.sources.unison import (
     RATIO,
     RIGHT,
     Unison,
+    steady_ticks,
     unison_state,
     unison_tick,
     voice_phase,
@@ -68,11 +69,11 @@ class Wave(Unison, kind="wave"):
             np.full((stage.rows, MOST), -1, np.int32),
             np.zeros((stage.rows, 3)),
             *unison_state(stage.rows),
-            np.zeros(stage.tick, np.uint32),
-            np.zeros(stage.tick, np.uint32),
-            np.zeros(stage.tick, np.float32),
-            np.zeros(stage.tick, np.float32),
-            np.zeros((2, stage.tick), np.float32),
+            np.zeros(stage.frames, np.uint32),
+            np.zeros(stage.frames, np.uint32),
+            np.zeros(stage.frames, np.float32),
+            np.zeros(stage.frames, np.float32),
+            np.zeros((2, stage.frames), np.float32),
             np.zeros((stage.rows, MOST, 6), np.float32),
             *finer_state(stage),
         )
@@ -109,21 +110,6 @@ def _parts(shape, segment):  # type: ignore[no-untyped-def]
     return one - f, f
 
 
-@kernel(inline=True)
-def _smooth_step(x):  # type: ignore[no-untyped-def]
-    """Integral of the cubic B-spline from −1 to 1."""
-    return np.float32(0.5) + x * (np.float32(2.0 / 3.0) - x * x * (np.float32(1.0 / 3.0) - abs(x) * np.float32(0.125)))
-
-
-@kernel(inline=True)
-def _smooth_corner(x):  # type: ignore[no-untyped-def]
-    """What a rounded corner has more than a sharp one, `x` from it (0 to 1): the integral once more."""
-    square = x * x
-    return np.float32(7.0 / 30.0) - x * np.float32(0.5) + square * (
-        np.float32(1.0 / 3.0) - square * (np.float32(1.0 / 12.0) - x * np.float32(1.0 / 40.0))
-    )
-
-
 @kernel
 def _run_synced(  # type: ignore[no-untyped-def]
     fine, samples, oa, ob, shift, phase, hidden, edges, row, u, tick, step0, step1, r0, r1,
@@ -131,12 +117,10 @@ def _run_synced(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """One voice of a synchronised wave, added to `fine` at four times the rate, two of its frames late.
 
-    Where the hidden wave begins anew the jump and the corner are rounded by the integral of a cubic B-spline, the
-    residuals of a band-limited step and ramp: V. Välimäki, J. Nam, J. O. Smith, J. S. Abel, IEEE TASLP 18(4), 2010.
+    Where the hidden wave begins anew its jump and corner are rounded, see `rounding`.
     `edges[row, voice]` holds four frames of what is still to be added and two of the wave itself.
     """
     count = FINER * tick
-    one = np.float32(1.0)
     p, h = phase[row, u], hidden[row, u]
     z0, z1, z2, z3 = edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3]
     v1, v2 = edges[row, u, 4], edges[row, u, 5]
@@ -162,11 +146,8 @@ def _run_synced(  # type: ignore[no-untyped-def]
             rise -= before - a * _read(samples, oa, shift, q) - b * _read(samples, ob, shift, np.uint32(q - wide))
             rise *= np.float32(pstep) / np.float32(max(near, np.uint32(1)))
             p = np.uint32(np.int64(np.float64(d) * np.float64(pstep)))
-            d4, e4 = d * d * d * d, (one - d) * (one - d) * (one - d) * (one - d)
-            z0 += d4 * (jump * np.float32(1.0 / 24.0) + rise * d * np.float32(1.0 / 120.0))
-            z1 += jump * _smooth_step(d - one) + rise * _smooth_corner(one - d)
-            z2 += jump * (_smooth_step(d) - one) + rise * _smooth_corner(d)
-            z3 -= e4 * (jump * np.float32(1.0 / 24.0) - rise * (one - d) * np.float32(1.0 / 120.0))
+            y0, y1, y2, y3 = rounding(d, jump, rise)
+            z0, z1, z2, z3 = z0 + y0, z1 + y1, z2 + y2, z3 + y3
         else:
             p = np.uint32(p + pstep)
         q = np.uint32(p + bend)
@@ -179,6 +160,16 @@ def _run_synced(  # type: ignore[no-untyped-def]
     phase[row, u], hidden[row, u] = p, h
     edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3] = z0, z1, z2, z3
     edges[row, u, 4], edges[row, u, 5] = v1, v2
+
+
+@kernel
+def _still_ticks(control, row, t, run, shape):  # type: ignore[no-untyped-def]
+    """How many of a run of ticks keep a shape and its width, at least one."""
+    for k in range(run):
+        moves = control[SHAPE, row, t + k + 1] != shape or control[WIDTH, row, t + k + 1] != control[WIDTH, row, t]
+        if moves or control[SYNC, row, t + k + 1] != np.float32(0.0) or control[DRIFT, row, t + k + 1] != np.float32(0.0):
+            return max(k, 1)
+    return run
 
 
 @works_for(Wave)
@@ -201,7 +192,8 @@ def run_wave(  # type: ignore[no-untyped-def]
         first = max(begin[0, row], 0)
         for n in range(first * tick):
             out[row, 0, n] = out[row, 1, n] = zero
-        for t in range(first, ticks):
+        t = first
+        while t < ticks:
             begins = begin[0, row] == t
             if begins:
                 now[row, NOW], now[row, TIME], now[row, SYNCED] = control[SHAPE, row, t], 0.0, 0.0
@@ -216,24 +208,28 @@ def run_wave(  # type: ignore[no-untyped-def]
                     last[row, u] = -1
             alive = unison_tick(control, row, t, note, begins, voice, seen)
             was = now[row, NOW]
-            goal = np.float64(control[SHAPE, row, t + 1])
-            segment = min(int(was), 2) if goal >= was else max(int(np.ceil(was)) - 1, 0)
-            shape = min(max(goal, np.float64(segment)), np.float64(segment + 1))
-            now[row, NOW] = shape
-            now[row, TIME] += tick / rate
-            a0, b0 = _parts(was, segment)
-            a1, b1 = _parts(shape, segment)
-            at = t * tick
-            steep = run_bends(turn, row, at, tick, bends)
-            for k in range(tick):
-                mix[0, k] = mix[1, k] = zero
-            w0 = w1 = 0.0
-            if segment == 2:
-                w0, w1 = np.float64(control[WIDTH, row, t]), np.float64(control[WIDTH, row, t + 1])
             drift = np.float64(control[DRIFT, row, t]) * CENT
             if control[SYNC, row, t] > zero or control[SYNC, row, t + 1] > zero:
                 now[row, SYNCED] = 1.0
             synced = now[row, SYNCED] > 0.0
+            run = 1
+            if not begins and not synced and drift == 0.0:
+                run = _still_ticks(control, row, t, steady_ticks(frequency, turn, control, row, t, seen), was)
+            n = run * tick
+            goal = np.float64(control[SHAPE, row, t + 1])
+            segment = min(int(was), 2) if goal >= was else max(int(np.ceil(was)) - 1, 0)
+            shape = min(max(goal, np.float64(segment)), np.float64(segment + 1))
+            now[row, NOW] = shape
+            now[row, TIME] += n / rate
+            a0, b0 = _parts(was, segment)
+            a1, b1 = _parts(shape, segment)
+            at = t * tick
+            steep = run_bends(turn, row, at, n, bends)
+            for k in range(n):
+                mix[0, k] = mix[1, k] = zero
+            w0 = w1 = 0.0
+            if segment == 2:
+                w0, w1 = np.float64(control[WIDTH, row, t]), np.float64(control[WIDTH, row, t + 1])
             if synced:
                 for n in range(FINER * tick):
                     fine[0, n] = fine[1, n] = zero
@@ -260,35 +256,36 @@ def run_wave(  # type: ignore[no-untyped-def]
                 left, right = voice[row, u, LEFT], voice[row, u, RIGHT]
                 p = phase[row, u]
                 step = np.uint32(np.int64(f0 * turns))
-                grow = np.uint32(np.int64((f1 - f0) * turns / tick))
+                grow = np.uint32(np.int64((f1 - f0) * turns / n))
                 wide = np.uint32(np.int64(w0 * 4294967295.0))
-                widen = np.uint32(np.int64((w1 - w0) * 4294967295.0 / tick))
-                da, db = (a1 - a0) / np.float32(tick), (b1 - b0) / np.float32(tick)
+                widen = np.uint32(np.int64((w1 - w0) * 4294967295.0 / n))
+                da, db = (a1 - a0) / np.float32(n), (b1 - b0) / np.float32(n)
                 two = b0 != zero or b1 != zero
                 for lv in (before, level):
                     if lv == before and before != level:
-                        share, rise = np.float32(1.0), np.float32(-1.0 / tick)
+                        share, rise = np.float32(1.0), np.float32(-1.0 / n)
                     elif before != level:
-                        share, rise = zero, np.float32(1.0 / tick)
+                        share, rise = zero, np.float32(1.0 / n)
                     else:
                         share, rise = np.float32(1.0), zero
                     s = shifts[lv]
-                    find_places(p, step, grow, bends, s, tick, index, part)
-                    read_places(samples, offsets[min(segment, SAW), lv], index, part, tick, line)
+                    find_places(p, step, grow, bends, s, n, index, part)
+                    read_places(samples, offsets[min(segment, SAW), lv], index, part, n, line)
                     if two or a0 != np.float32(1.0) or a1 != np.float32(1.0):
-                        ramp_line(line, tick, a0, da)
+                        ramp_line(line, n, a0, da)
                     if two:
                         q = np.uint32(p - wide)
-                        find_places(q, np.uint32(step - widen), grow, bends, s, tick, index, part)
-                        add_places(samples, offsets[min(segment + 1, SAW), lv], index, part, tick, line, b0, db)
+                        find_places(q, np.uint32(step - widen), grow, bends, s, n, index, part)
+                        add_places(samples, offsets[min(segment + 1, SAW), lv], index, part, n, line, b0, db)
                     if before != level:
-                        ramp_line(line, tick, share, rise)
-                    add_line(mix, tick, line, left, right)
+                        ramp_line(line, n, share, rise)
+                    add_line(mix, n, line, left, right)
                     if before == level:
                         break
-                phase[row, u] = moved_on(p, step, grow, tick)
+                phase[row, u] = moved_on(p, step, grow, n)
                 hidden[row, u] = phase[row, u]
-            for k in range(tick):
+            for k in range(n):
                 out[row, 0, at + k], out[row, 1, at + k] = mix[0, k], mix[1, k]
             if synced:
                 come_down(fine, history, wide_taps, taps, row, out, at, tick)
+            t += run

@@ -1,0 +1,121 @@
+"""Audio files in: every format the library reads, checked, with the loops and root key they carry."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.errors import FeltDialError
+
+LONGEST = 600.0
+"""Seconds that a sample may last; they stay in memory."""
+SHORTEST = 16
+RATES = (8000, 384000)
+
+
+class BadAudio(FeltDialError):
+    """An audio file that cannot be played; the sound it was meant for stays as it was."""
+
+
+@dataclass(frozen=True)
+class Audio:
+    """A recording: float32 (channel, frame), its rate, and what the file says about playing it.
+
+    `root` is a MIDI key with cents as its fraction, `loop` the first frame of the loop and the one
+    after its last; both None where the file does not say. `notes` are sentences for the person.
+    """
+
+    sound: NDArray[np.float32]
+    rate: float
+    root: float | None = None
+    loop: tuple[int, int] | None = None
+    notes: tuple[str, ...] = field(default=())
+
+
+def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audio:
+    """The recording in a WAV, FLAC, AIFF, OGG or MP3 file; raises `BadAudio`, a sentence naming the file.
+
+    `watch` is told the part read, 0 to 1, and stops the reading by returning False.
+    """
+    import soundfile
+
+    where = f"“{path.name}”"
+    try:
+        with soundfile.SoundFile(path) as file:
+            rate, channels = float(file.samplerate), int(file.channels)
+            if channels > 2:
+                raise BadAudio(f"{where} has {channels} channels; one or two can be played.")
+            if not RATES[0] <= rate <= RATES[1]:
+                raise BadAudio(f"{where} is at {rate:.0f} Hz; 8 kHz to 384 kHz can be played.")
+            if file.frames > LONGEST * rate:
+                seconds = file.frames / rate
+                raise BadAudio(f"{where} lasts {seconds / 60:.1f} min; samples may last up to 10 min. It was not loaded.")
+            parts = []
+            done = 0
+            for part in file.blocks(262144, dtype="float32", always_2d=True):
+                parts.append(part.copy())
+                done += len(part)
+                if done > LONGEST * rate:
+                    raise BadAudio(f"{where} lasts longer than 10 min, the limit for samples. It was not loaded.")
+                if watch is not None and not watch(done / max(file.frames, done)):
+                    raise BadAudio(f"Loading {where} was stopped.")
+    except FileNotFoundError:
+        raise BadAudio(f"{where} is not there.") from None
+    except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as wrong:
+        reason = str(getattr(wrong, "error_string", wrong)).rstrip(".")
+        raise BadAudio(f"{where} cannot be read as audio ({reason}). Nothing was loaded.") from None
+    sound = np.ascontiguousarray(np.concatenate(parts).T if parts else np.zeros((channels, 0), np.float32))
+    return checked(sound, rate, where, *_riff_notes(path))
+
+
+def checked(
+    sound: NDArray[np.float32], rate: float, where: str, root: float | None = None, loop: tuple[int, int] | None = None
+) -> Audio:
+    """The recording if it can be played; raises `BadAudio` naming `where`."""
+    notes = []
+    if sound.shape[1] < SHORTEST:
+        count = sound.shape[1]
+        raise BadAudio(f"{where} holds {count} frame{'s' * (count != 1)}; a sample needs at least {SHORTEST}.")
+    wrong = ~np.isfinite(sound)
+    if wrong.any():
+        sound = np.where(wrong, np.float32(0.0), sound)
+        notes.append(f"{int(wrong.sum())} samples of {where} were no numbers and became silence.")
+    top = float(np.abs(sound).max())
+    if top < 1e-7:
+        raise BadAudio(f"{where} is silent from beginning to end. Nothing was loaded.")
+    if top > 64.0:
+        sound = sound / np.float32(top)
+        notes.append(f"{where} reached {20 * np.log10(top):.0f} dB and was brought down to 0 dB.")
+    if loop is not None and not 0 <= loop[0] < loop[1] <= sound.shape[1]:
+        loop = None
+        notes.append(f"The loop that {where} names lies outside it and was left out.")
+    return Audio(sound, rate, root, loop, tuple(notes))
+
+
+def _riff_notes(path: Path) -> tuple[float | None, tuple[int, int] | None]:
+    """Root key and first loop of the `smpl` chunk (Multimedia Programming Interface, IBM and Microsoft, 1991)."""
+    try:
+        with path.open("rb") as file:
+            if file.read(12)[:4] != b"RIFF":
+                return None, None
+            while len(head := file.read(8)) == 8:
+                name, size = head[:4], struct.unpack("<I", head[4:])[0]
+                if name != b"smpl":
+                    file.seek(size + size % 2, 1)
+                    continue
+                data = file.read(min(size, 65536))
+                words = struct.unpack("<9I", data[:36])
+                unity, fraction, loops = words[3], words[4], words[7]
+                root = unity + fraction / 2**32 if 0 <= unity <= 127 else None
+                if loops and len(data) >= 60:
+                    _, _, first, last, _, _ = struct.unpack("<6I", data[36:60])
+                    return root, (first, last + 1)
+                return root, None
+    except (OSError, struct.error):
+        return None, None
+    return None, None

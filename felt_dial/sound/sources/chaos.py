@@ -1,0 +1,154 @@
+"""Chaos: systems that never quite repeat, driven at the pitch of the note."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.module import Source
+from felt_dial.patch.params import Choice, Param
+from felt_dial.patch.units import PERCENT
+from felt_dial.sound.chance import chance
+from felt_dial.sound.kernel import Stage, kernel, works_for
+
+DUFFING, LORENZ, PENDULUM = range(3)
+FINEST = 8
+"""Most steps of the integration in a frame."""
+
+
+class Chaos(Source, kind="chaos"):
+    """A swinging system driven at the pitch of the note: calm and tonal, then doubled, then wild."""
+
+    system = Choice(
+        "System", "spring", {"spring": "Spring", "weather": "Weather", "pendulum": "Double pendulum"}, rebuilds=True,
+        says="A spring with two resting places, rolls of warm air, or a pendulum that hangs on another.",
+    )  # fmt: skip
+    energy = Param("Energy", 0.25, (0.0, 1.0), PERCENT, says="How hard the system is driven: more is wilder.")
+    coupling = Param("Coupling", 0.6, (0.0, 1.0), PERCENT, says="How firmly it follows the pitch, or its parts one another.")
+    damping = Param("Damping", 0.4, (0.0, 1.0), PERCENT, says="How fast it forgets: more is calmer.")
+    width = Param("Width", 0.5, (0.0, 1.0), PERCENT, says="How different left and right are: two sides of the same motion.")
+
+    def gist(self) -> str:
+        return self.params["system"].write(self.get("system"))
+
+    def prepare(self, stage: Stage) -> tuple[NDArray, ...]:
+        """Four numbers that move, the drive's phase and the means taken off, for every row."""
+        return np.zeros((stage.rows, 7)), np.zeros((3, 4))
+
+
+SYSTEM, ENERGY, COUPLING, DAMPING, WIDTH = (
+    Chaos.row_of(name) for name in ("system", "energy", "coupling", "damping", "width")
+)
+DRIVE, MEAN_A, MEAN_B = 4, 5, 6
+
+
+@kernel
+def _slopes(system, x, energy, coupling, damping, drive, d):  # type: ignore[no-untyped-def]
+    """How fast the four numbers `x` change, into `d`, per turn of the drive.
+
+    Spring: G. Duffing's equation with two wells, x″ = x − x³ − δx′ + γ cos θ. Weather: E. N. Lorenz, J.
+    Atmos. Sci. 20, 1963, driven in its first equation. Pendulum: two equal arms, the first driven.
+    """
+    push = math.cos(2.0 * math.pi * drive)
+    if system == DUFFING:
+        delta, gamma = 0.12 + 0.5 * damping, 0.12 + 0.6 * energy * energy
+        pace = 2.0 * math.pi / 1.2
+        d[0] = pace * x[1]
+        d[1] = pace * (x[0] - x[0] * x[0] * x[0] - delta * x[1] + gamma * push * (0.4 + coupling))
+        d[2] = pace * (x[0] - x[2]) * (0.2 + coupling)
+        d[3] = 0.0
+    elif system == LORENZ:
+        rho, sigma, beta = 8.0 + 62.0 * energy * energy, 10.0, 8.0 / 3.0 * (0.4 + 1.2 * damping)
+        pace = 0.12 + 5.2 / math.sqrt(sigma * rho)
+        d[0] = pace * (sigma * (x[1] - x[0]) + 160.0 * coupling * push)
+        d[1] = pace * (x[0] * (rho - x[2]) - x[1])
+        d[2] = pace * (x[0] * x[1] - beta * x[2])
+        d[3] = 0.0
+    else:
+        a, b, u, v = x[0], x[1], x[2], x[3]
+        g = 2.0 * math.pi * 1.3
+        rub = 0.15 + 1.5 * damping
+        c, s = math.cos(a - b), math.sin(a - b)
+        tie = 0.15 + 0.8 * coupling
+        torque = g * (0.25 + 2.2 * energy) * push
+        left = torque - rub * u - 2.0 * g * math.sin(a) - tie * s * v * v
+        right = -rub * v - g * math.sin(b) + tie * s * u * u
+        below = 2.0 - tie * tie * c * c
+        d[0], d[1] = 2.0 * math.pi * u, 2.0 * math.pi * v
+        d[2] = 2.0 * math.pi * (left - tie * c * right) / below
+        d[3] = 2.0 * math.pi * (2.0 * right - tie * c * left) / below
+
+
+@kernel
+def _advance(system, state, row, dt, energy, coupling, damping, room):  # type: ignore[no-untyped-def]
+    """One step of the classical Runge–Kutta method over `dt` turns of the drive, held within bounds."""
+    k, mid, total = room[0], room[1], room[2]
+    for i in range(4):
+        total[i] = 0.0
+    drive = state[row, DRIVE]
+    for stage in range(4):
+        part = 0.0 if stage == 0 else (1.0 if stage == 3 else 0.5)
+        for i in range(4):
+            mid[i] = state[row, i] + part * dt * k[i]
+        _slopes(system, mid, energy, coupling, damping, drive + part * dt, k)
+        weight = 1.0 if stage in (0, 3) else 2.0
+        for i in range(4):
+            total[i] += weight * k[i]
+    for i in range(4):
+        moved = state[row, i] + dt / 6.0 * total[i]
+        state[row, i] = min(max(moved, -200.0), 200.0)
+    if system == PENDULUM:
+        for i in range(2):
+            state[row, i] -= 2.0 * math.pi * np.floor((state[row, i] + math.pi) / (2.0 * math.pi))
+            state[row, i + 2] = min(max(state[row, i + 2], -8.0), 8.0)
+    state[row, DRIVE] = (drive + dt) % 1.0
+
+
+@works_for(Chaos)
+@kernel
+def run_chaos(out, frequency, turn, control, active, begin, tick, rate, limit, state, room):  # type: ignore[no-untyped-def]
+    """Replaces `out[row]` for every active row; a layer that modulates it bends its time.
+
+    The steps of the integration are at most an eleventh of a turn, and at most 8 in a frame.
+    """
+    ticks = frequency.shape[1] - 1
+    keep = 1.0 - 2.0 * math.pi * 12.0 / rate
+    for row in active:
+        first = max(begin[0, row], 0)
+        for n in range(first * tick):
+            out[row, 0, n] = out[row, 1, n] = np.float32(0.0)
+        if begin[0, row] >= 0:
+            for i in range(7):
+                state[row, i] = 0.0
+            for i in range(4):
+                state[row, i] = 0.3 + 0.2 * chance(begin[1, row], 30_000_000 + i)
+        for t in range(first, ticks):
+            system = int(control[SYSTEM, row, t])
+            energy, coupling = np.float64(control[ENERGY, row, t]), np.float64(control[COUPLING, row, t])
+            damping, width = np.float64(control[DAMPING, row, t]), np.float32(control[WIDTH, row, t])
+            f0, f1 = np.float64(frequency[row, t]), np.float64(frequency[row, t + 1])
+            for k in range(tick):
+                n = t * tick + k
+                ahead = (f0 + (f1 - f0) * k / tick) / rate
+                if turn.shape[0] > 0 and n > 0:
+                    ahead += np.float64(turn[row, n] - turn[row, n - 1])
+                ahead = min(max(ahead, 0.0), FINEST / 11.0)
+                count = min(1 + int(ahead * 11.0), FINEST)
+                for _ in range(count):
+                    _advance(system, state, row, ahead / count, energy, coupling, damping, room)
+                heard = 0.5 * coupling * math.sin(2.0 * math.pi * state[row, DRIVE])
+                if system == DUFFING:
+                    a, b = heard + 0.8 * state[row, 0], 0.9 * (state[row, 0] - state[row, 2])
+                elif system == LORENZ:
+                    a, b = heard + state[row, 0] / 20.0, (state[row, 2] - 30.0) / 36.0
+                else:
+                    a, b = 1.2 * math.sin(state[row, 0]), 1.2 * math.sin(state[row, 1])
+                state[row, MEAN_A] += (a - state[row, MEAN_A]) * (1.0 - keep)
+                state[row, MEAN_B] += (b - state[row, MEAN_B]) * (1.0 - keep)
+                a, b = a - state[row, MEAN_A], b - state[row, MEAN_B]
+                a, b = a / (1.0 + 0.25 * abs(a)), b / (1.0 + 0.25 * abs(b))
+                mid, apart = np.float32(a), np.float32(b)
+                out[row, 0, n] = mid + np.float32(0.5) * width * apart
+                out[row, 1, n] = mid - np.float32(0.5) * width * apart
