@@ -88,6 +88,9 @@ class Module(BaseModel, metaclass=ModuleMeta):
 class Source(Module, family=True):
     """Makes the raw sound of a layer."""
 
+    tells_end: ClassVar[bool] = False
+    """The first of its arrays says which notes have come to their end."""
+
     def gist(self) -> str:
         """What kind of sound it is set to, in a word or two."""
         return ""

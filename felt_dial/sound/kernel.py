@@ -8,8 +8,11 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
 
@@ -31,6 +34,8 @@ class Stage:
     frames: int
     rows: int = ROWS
     tick: int = TICK
+    grains: NDArray[np.int64] = field(default_factory=lambda: np.array([0, 128, 0]), compare=False)
+    """Grains that sound in the whole patch, the most that may, and those counted in this block."""
 
 
 def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inline: bool = False) -> Any:

@@ -92,6 +92,7 @@ class Program:
         self.playing = Playing(patch, self.values, self.voices, ticks, self.seconds)
         self.report = Report()
         fine = Stage(self.rate * quality, frames * quality, tick=TICK * quality)
+        self.grains = fine.grains
         plain = Stage(self.rate, frames)
         control = self.motion.control
         self.strands: list[Strand] = []
@@ -107,6 +108,7 @@ class Program:
         self.moves = self.motion.moves
         self.bend = control[control.shape[0] + BEND_SLOT]
         self.line = np.zeros((ROWS, ticks + 1), np.float32)
+        self.flat = np.full((ROWS, ticks + 1), 69.0, np.float32)
         self.bent = np.zeros(ROWS)
         self.frequency = np.zeros((ROWS, ticks + 1), np.float32)
         self.audio = np.zeros((ROWS, 2, frames * quality), np.float32)
@@ -132,6 +134,7 @@ class Program:
             self.movers.index(layer.contour),
             switches,
             self.at[f"{path}.out"],
+            self.at.get(f"{path}.source.track", -1),
             self.voices.weights[:, place],
         )
 
@@ -195,8 +198,11 @@ class Program:
         if report.broken:
             report.broken = []
         self._read_values()
+        self.grains[:] = self.grains[2], self._value("grains"), 0
         voices.begin_block()
         self.playing.begin_block()
+        if voices.once.any():
+            self._end_once()
         for event in (*self._first, *events):
             self._apply(event)
         self._first = []
@@ -233,6 +239,17 @@ class Program:
         self.loudness_gain = gain
         return self.out
 
+    def _end_once(self) -> None:
+        """Lets go of notes that ignore the key once all their samples have ended."""
+        voices = self.voices
+        ended = voices.once & voices.sounding
+        for strand in self.strands:
+            if strand.source.module.tells_end:  # type: ignore[attr-defined]
+                ended &= (strand.source.state[0] > 0) | (strand.weights[NOW] == 0.0)
+        for row in np.flatnonzero(ended):
+            voices.once[row] = False
+            voices.let_go(int(row), 0)
+
     def _run_strand(self, strand: Strand, share: float, on: bool) -> None:
         was, strand.share = strand.share, share
         went, strand.goes = strand.goes, int(self.target[strand.out])
@@ -264,8 +281,9 @@ class Program:
         """Source and filter of a layer, into `audio`."""
         voices, tick, rows = self.voices, TICK * self.quality, strand.rows
         source, filter_ = strand.source, strand.filter
+        line = self.line if strand.track < 0 or self.target[strand.track] > 0.5 else self.flat
         run_pitch(
-            self.frequency, strand.control, self.line, self.bend, self._value("bend"), self._value("reference"), rows
+            self.frequency, strand.control, line, self.bend, self._value("bend"), self._value("reference"), rows
         )
         turn = NO_TURN
         if strand.turned():

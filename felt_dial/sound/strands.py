@@ -63,6 +63,7 @@ class Strand:
     contour: int
     switches: tuple[int, ...]
     out: int
+    track: int
     weights: NDArray[np.float32]
     feeds: list[Feed] = field(default_factory=list)
     send: NDArray[np.float32] | None = None
