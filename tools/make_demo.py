@@ -8,17 +8,27 @@ from __future__ import annotations
 
 import shutil
 import sys
+import tempfile
 from pathlib import Path
 
 from felt_dial.bank.library import Library
 from felt_dial.bank.measure import measure
-from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
+from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, sew
 from felt_dial.patch.patch import Patch, put, with_value
 from felt_dial.patch.units import Beats
-from felt_dial.sound.modules import Effect, Modulator, new_layer, new_patch
+from felt_dial.sound import assets
+from felt_dial.sound.audio_file import Audio
+from felt_dial.sound.modules import Effect, Modulator, Source, new_layer, new_patch
+from felt_dial.sound.sources.travel import READY
+from felt_dial.sound.tables import shipped_tables
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+from make_samples import RATE, SAMPLES, recording
 
 BANKS = Path(__file__).parent.parent / "felt_dial" / "data" / "banks"
 LOUDNESS = -18.0
+STORE = Path(tempfile.mkdtemp()) / ".assets"
 
 
 class Maker:
@@ -38,6 +48,22 @@ class Maker:
             self.patch, key = add_layer(self.patch, new_layer())
         self.patch = put(self.patch, ["layers", key, "name"], name)
         return self.set(**{f"layers__{key}__{path}": value for path, value in values.items()})
+
+    def source(self, layer: str, kind: str, made_of: str = "", **fields: object) -> Maker:
+        """Gives a layer another source, made of a table or a recording by its name."""
+        if kind == "table":
+            table = shipped_tables()[made_of]
+            fields |= {"asset": table.asset, "cycle": table.cycle}
+        elif made_of:
+            fields["asset"] = assets.keep(STORE, Audio(recording(made_of), RATE), made_of)
+            if "root" in Source.kinds[kind].params:
+                fields["root"] = SAMPLES[made_of][1]
+        self.patch = put(self.patch, ["layers", layer, "source"], Source.kinds[kind](**fields))
+        return self
+
+    def inlet(self, layer: str, other: str, index: float, ring: float = 0.0) -> Maker:
+        self.patch = add_inlet(self.patch, layer, other, index)
+        return self.set(**{f"layers__{layer}__inlets__{other}__ring": ring})
 
     def contour(self, layer: str, envelope: str) -> Maker:
         self.patch = put(self.patch, ["layers", layer, "contour"], envelope)
@@ -187,6 +213,224 @@ def night_moth_line() -> Maker:
     )  # fmt: skip
 
 
+def pollen_drift() -> Maker:
+    return (
+        Maker("Pollen Drift", "Pad", "airy wide", "Glass ground to pollen: a cloud that wanders there and back.", 72)
+        .layer("Pollen", "a", level=-10.0)
+        .source("a", "grains", "Struck Glass", size=0.19, rate=34.0, scan="travel", curve=READY["There and back"],
+                length=Beats(16.0), by_pitch=0.06, by_pan=0.8, by_place=0.03, by_size=0.5, loop_end=0.8, begins="first")
+        .layer("Haze", level=-22.0, octave=-1)
+        .source("b", "table", "Loft Choir", unison=5, detune=11.0, spread=0.9, position=0.2)
+        .set(modulators__e1__attack=0.7, modulators__e1__sustain=0.9, modulators__e1__release=2.2)
+        .modulator("lfo", "Breeze", shape="sine", rate=0.11, start="free")
+        .threads("l1", layers__b__source__position=0.5, layers__a__source__size=0.05)
+        .effect("delay", left=Beats(1.5), right=Beats(1.0), feedback=0.5, tone=3200.0, wet=0.35)
+        .macro(1, "Dust", "Finer and further apart.", 0.2, layers__a__source__by_pitch=0.4, layers__a__source__by_place=0.15)
+        .macro(2, "Haze", "A choir behind the glass.", 0.3, layers__b__level=10.0)
+    )  # fmt: skip
+
+
+def pane_crack() -> Maker:
+    return (
+        Maker("Pane Crack", "Keys", "glassy still", "A pane is struck and stands for ever; it cracks as the key is let go.", 84)
+        .layer("Pane", "a", level=-8.0)
+        .source("a", "partials", "Struck Glass", slow=0.45, life=0.35, partials=90, tilt=-1.0)
+        .layer("Crack", level=-13.0, trigger="up", velocity=18.0)
+        .source("b", "sample", "Wood Knock", start=0.0, chance=0.0)
+        .contour("b", "e1")
+        .set(modulators__e1__attack=0.001, modulators__e1__decay=4.0, modulators__e1__sustain=0.55,
+             modulators__e1__release=0.5)
+        .modulator("envelope", "Crack", attack=0.0, decay=0.35, sustain=0.0, release=0.1, decay_bend=0.6)
+        .contour("b", "e2")
+        .threads("v", layers__a__source__tilt=2.0)
+        .macro(1, "Stretch", "From glass to bent metal.", 0.0, layers__a__source__stretch=0.18)
+        .macro(2, "Life", "How much the stillness moves.", 0.3, layers__a__source__life=0.5)
+    )  # fmt: skip
+
+
+def canopy_strings() -> Maker:
+    return (
+        Maker("Canopy Strings", "Strings", "broad warm", "Many bows under the roof, leaning on the wheel.", 76)
+        .layer("Bows", "a", level=-13.0, filter__on=True, filter__response="low 12", filter__cutoff=2600.0,
+               filter__follow=0.4)
+        .source("a", "table", "Bow Place", unison=9, detune=17.0, spread=0.9, position=0.35, drift=4.0, start="free")
+        .layer("Bodies", octave=-1, level=-19.0)
+        .source("b", "table", "Fiddle Body", unison=4, detune=9.0, spread=0.6, position=0.3, start="free")
+        .set(modulators__e1__attack=0.32, modulators__e1__sustain=0.9, modulators__e1__release=0.7)
+        .modulator("lfo", "Arm", shape="sine", rate=5.3)
+        .threads("l1", layers__a__fine=5.0)
+        .threads("w", layers__a__filter__cutoff=18.0, layers__a__source__position=0.4)
+        .threads("v", layers__a__filter__cutoff=10.0)
+        .macro(1, "Bridge", "The bows move towards the bridge.", 0.2, layers__a__source__position=0.5)
+        .macro(2, "Players", "From a quartet to a wood.", 0.4, layers__a__source__detune=20.0)
+    )  # fmt: skip
+
+
+def boiler_hum() -> Maker:
+    return (
+        Maker("Boiler Hum", "Pad", "dark uneasy", "The heating under the palms: a swing that never quite repeats.", 60)
+        .layer("Boiler", "a", octave=-1, level=-14.0, filter__on=True, filter__response="low 24", filter__cutoff=520.0,
+               filter__resonance=0.2, filter__follow=0.5)
+        .source("a", "chaos", system="pendulum", energy=0.42, coupling=0.5, damping=0.35)
+        .layer("Pipes", level=-24.0)
+        .source("b", "noise", slope=-7.0, width=0.8)
+        .layer("Floor", octave=-2, level=-16.0, out="direct", source__shape="sine")
+        .set(modulators__e1__attack=0.9, modulators__e1__sustain=0.9, modulators__e1__release=1.4)
+        .modulator("lfo", "Pressure", shape="triangle", rate=0.09, start="free")
+        .threads("l1", layers__a__source__energy=0.2, layers__a__filter__cutoff=9.0)
+        .macro(1, "Steam", "More pressure: wilder.", 0.2, layers__a__source__energy=0.5, layers__b__level=9.0)
+        .macro(2, "Lid", "Opens the boiler.", 0.2, layers__a__filter__cutoff=30.0)
+    )  # fmt: skip
+
+
+def seedpod_hat() -> Maker:
+    return (
+        Maker("Seedpod Hat", "Drum", "dry bright", "Seeds in a pod: hiss in steps and two squares that ring each other.", 112)
+        .set(voices=3)
+        .layer("Seeds", "a", level=-6.0, filter__on=True, filter__response="high 12", filter__cutoff=6800.0)
+        .source("a", "noise", slope=1.5, hold=True, rate=15500.0)
+        .layer("Pod", level=-22.0, fixed=True, frequency=2870.0, source__shape="pulse", filter__on=True,
+               filter__response="high 12", filter__cutoff=5200.0)
+        .layer("Rattle", level=-16.0, fixed=True, frequency=3915.0, source__shape="pulse", out="none")
+        .inlet("b", "c", 1.2, 0.8)
+        .set(modulators__e1__attack=0.0, modulators__e1__decay=0.24, modulators__e1__sustain=0.0,
+             modulators__e1__release=0.16, modulators__e1__decay_bend=0.35)
+        .threads("v", layers__a__level=2.0)
+        .macro(1, "Open", "How long the pod stays open.", 0.1, modulators__e1__decay=0.5, modulators__e1__release=0.3)
+        .macro(2, "Shell", "More of the ringing shell.", 0.3, layers__b__level=9.0)
+    )  # fmt: skip
+
+
+def potting_snare() -> Maker:
+    return (
+        Maker("Potting Snare", "Drum", "crisp woody", "A pot turned over and struck, gravel on its head.", 112)
+        .set(voices=3)
+        .layer("Pot", "a", level=-10.0, fixed=True, frequency=186.0, source__shape="sine")
+        .layer("Gravel", level=-9.0, filter__on=True, filter__response="high 12", filter__cutoff=1100.0)
+        .source("b", "noise", slope=-1.5)
+        .layer("Stick", level=-12.0, fixed=True, frequency=208.0)
+        .source("c", "sample", "Wood Knock", one_shot=True)
+        .set(modulators__e1__attack=0.0, modulators__e1__decay=0.16, modulators__e1__sustain=0.0,
+             modulators__e1__release=0.12, modulators__e1__decay_bend=0.5)
+        .modulator("envelope", "Drop", attack=0.0, decay=0.05, sustain=0.0, release=0.05, decay_bend=0.8)
+        .threads("e2", layers__a__frequency=9.0)
+        .threads("v", layers__b__level=6.0)
+        .macro(1, "Gravel", "How much lies on the head.", 0.3, layers__b__level=8.0)
+        .macro(2, "Length", "From a tap to a rattle.", 0.2, modulators__e1__decay=0.4)
+    )  # fmt: skip
+
+
+def beetle_zap() -> Maker:
+    return (
+        Maker("Beetle Zap", "Lead", "metallic quick", "A beetle's wings: one sine swings another, and lets go.", 118)
+        .set(play="legato", glide=0.06, voices=4)
+        .layer("Beetle", "a", level=-9.0, source__shape="sine")
+        .layer("Wings", level=-12.0, harmonic=3, divisor=2, source__shape="sine", out="none")
+        .layer("Legs", level=-12.0, harmonic=7, source__shape="sine", out="none")
+        .inlet("a", "b", 2.2)
+        .inlet("b", "c", 0.6)
+        .set(modulators__e1__attack=0.002, modulators__e1__decay=0.5, modulators__e1__sustain=0.65,
+             modulators__e1__release=0.15)
+        .modulator("envelope", "Zap", attack=0.0, decay=0.22, sustain=0.1, release=0.1, decay_bend=0.7)
+        .threads("e2", layers__a__inlets__b__index=5.0)
+        .threads("v", layers__a__inlets__b__index=2.0)
+        .threads("w", layers__b__inlets__c__index=2.0)
+        .effect("delay", left=Beats(0.5), right=Beats(0.75), feedback=0.3, tone=5000.0, wet=0.15)
+        .macro(1, "Shell", "Harder wings.", 0.3, layers__a__inlets__b__index=4.0)
+        .macro(2, "Legs", "More of them.", 0.2, layers__b__inlets__c__index=2.5)
+    )  # fmt: skip
+
+
+def bamboo_screech() -> Maker:
+    return (
+        Maker("Bamboo Screech", "Lead", "sharp rubbing", "Two canes rub: a wave started anew by one that is not heard.", 100)
+        .set(play="legato", glide=0.09, glide_by="rate", glide_when="legato", priority="last", voices=4)
+        .layer("Cane", "a", level=-12.0, source__shape="saw", source__sync=9.0, filter__on=True,
+               filter__response="low 12", filter__cutoff=5200.0)
+        .layer("Split", level=-21.0, octave=1, source__shape=2.4, source__width=0.3, source__unison=3)
+        .set(modulators__e1__attack=0.01, modulators__e1__sustain=0.85, modulators__e1__release=0.18)
+        .modulator("envelope", "Rub", attack=0.03, decay=0.9, sustain=0.25, release=0.2)
+        .modulator("lfo", "Grip", shape="triangle", rate=6.1)
+        .threads("e2", layers__a__source__sync=19.0)
+        .threads("l1", layers__a__fine=8.0)
+        .threads("w", layers__a__source__sync=14.0)
+        .effect("delay", left=Beats(0.75), right=Beats(0.5), feedback=0.28, tone=3800.0, wet=0.18)
+        .macro(1, "Grip", "How hard the canes press.", 0.2, layers__a__source__sync=16.0)
+        .macro(2, "Shade", "Closes the leaves over it.", 0.0, layers__a__filter__cutoff=-28.0)
+    )  # fmt: skip
+
+
+def sprinkler_sweep() -> Maker:
+    return (
+        Maker("Sprinkler Sweep", "Moment", "turning wet", "Three jets start one after the other and turn across the lawn.", 90)
+        .layer("First jet", "a", level=-13.0, pan=-0.6)
+        .source("a", "noise", slope=2.0, hold=True, follow=True, ratio=9.0, width=0.4)
+        .layer("Second jet", level=-14.0, pan=0.0, delay=Beats(0.5), octave=1)
+        .source("b", "table", "Sweeping Peak", unison=3, detune=9.0, position=0.2)
+        .layer("Third jet", level=-15.0, pan=0.6, delay=Beats(1.0), pitch=7.0)
+        .source("c", "table", "Comb Sweep", unison=3, detune=12.0, position=0.1)
+        .set(modulators__e1__attack=0.05, modulators__e1__sustain=0.8, modulators__e1__release=1.2)
+        .modulator("lfo", "Turn", shape="triangle", rate=Beats(1 / 2))
+        .modulator("envelope", "Rise", attack=2.4, decay=2.0, sustain=0.4, release=1.0)
+        .threads("l1", layers__a__level=7.0)
+        .threads("e2", layers__b__source__position=0.7, layers__c__source__position=0.8, layers__a__source__ratio=2.0)
+        .effect("delay", left=Beats(0.75), right=Beats(0.5), feedback=0.4, tone=6000.0, ping_pong=True, wet=0.3)
+        .macro(1, "Water", "Opens the tap.", 0.3, layers__a__level=6.0, layers__c__source__position=0.4)
+    )  # fmt: skip
+
+
+def reed_bed() -> Maker:
+    return (
+        Maker("Reed Bed", "Brass", "breathy plain", "A blown reed that goes round for as long as there is breath.", 88)
+        .layer("Reed", "a", level=-9.0, filter__on=True, filter__response="low 12", filter__cutoff=5200.0)
+        .source("a", "sample", "Blown Reed", loop="forward", loop_start=0.35, loop_end=0.85, fade=0.35,
+                chance=0.02, floor=0.0, unison=2, detune=6.0, spread=0.5)
+        .layer("Air", level=-27.0)
+        .source("b", "noise", slope=-3.0, width=0.9)
+        .set(modulators__e1__attack=0.05, modulators__e1__sustain=0.95, modulators__e1__release=0.25)
+        .threads("v", layers__a__filter__cutoff=12.0)
+        .threads("w", layers__b__level=14.0)
+        .threads("p", layers__a__filter__cutoff=10.0)
+        .macro(1, "Breath", "More air than note.", 0.2, layers__b__level=12.0)
+        .macro(2, "Distance", "Further into the reeds.", 0.0, layers__a__filter__cutoff=-30.0)
+    )  # fmt: skip
+
+
+def dripping_strings() -> Maker:
+    return (
+        Maker("Dripping Strings", "Pluck", "wet loose", "A string that answers itself a beat later, and drips when let go.", 92)
+        .layer("String", "a", level=-9.0)
+        .source("a", "sample", "Plucked String", chance=0.01)
+        .layer("Answer", level=-16.0, octave=1, pan=0.4, delay=Beats(0.75), velocity=12.0)
+        .source("b", "partials", "Plucked String", speed=1.0, shift=0.0, odd_even=-0.6, partials=40)
+        .layer("Drip", level=-19.0, trigger="up", pan=-0.4, octave=1)
+        .source("c", "table", "Drip Bell", position=0.35)
+        .modulator("envelope", "Drip", attack=0.0, decay=0.5, sustain=0.0, release=0.2, decay_bend=0.6)
+        .contour("c", "e2")
+        .threads("e2", layers__c__source__position=0.5)
+        .set(modulators__e1__attack=0.0, modulators__e1__decay=3.0, modulators__e1__sustain=0.0,
+             modulators__e1__release=0.5)
+        .effect("delay", left=Beats(0.75), right=Beats(1.5), feedback=0.3, tone=3000.0, wet=0.18)
+        .macro(1, "Drips", "How loud it drips.", 0.2, layers__c__level=10.0)
+    )  # fmt: skip
+
+
+def rain_roof() -> Maker:
+    return (
+        Maker("Rain Roof", "Moment", "still grey", "Rain on the panes above, and a chord that freezes under it.", 60)
+        .layer("Rain", "a", level=-15.0, fixed=True)
+        .source("a", "noise", "Rain on Panes", width=1.0)
+        .layer("Chord", level=-13.0)
+        .source("b", "grains", "Plucked String", position=0.12, speed=0.0, size=0.25, dense="count", count=6.0,
+                by_place=0.02, by_pan=0.7, by_pitch=0.04)
+        .set(modulators__e1__attack=0.6, modulators__e1__sustain=0.9, modulators__e1__release=2.0)
+        .modulator("lfo", "Cloud", shape="sine", rate=0.07, start="free")
+        .threads("l1", layers__b__source__position=0.1)
+        .macro(1, "Thaw", "The chord begins to move.", 0.0, layers__b__source__speed=0.6)
+        .macro(2, "Rain", "Harder rain.", 0.3, layers__a__level=8.0)
+    )  # fmt: skip
+
+
 def ebb_bell() -> Maker:
     return (
         Maker("Ebb Bell", "Keys", "clear hollow", "A buoy's bell, two sines a twelfth apart.", 80)
@@ -214,7 +458,11 @@ def harbour_lamp() -> Maker:
 DEMO = {
     "Glasshouse at Dusk": (
         "Sounds for an evening light walk through a botanical garden.",
-        [dew_pluck, lantern_brass, moss_pad, root_sub, compost_kick, night_moth_line],
+        [
+            dew_pluck, lantern_brass, moss_pad, root_sub, compost_kick, potting_snare, seedpod_hat, bamboo_screech,
+            pollen_drift, canopy_strings, beetle_zap, pane_crack, sprinkler_sweep, boiler_hum, night_moth_line, reed_bed,
+            dripping_strings, rain_roof,
+        ],
     ),
     "Tide Tables": ("Sketches from a harbour.", [ebb_bell, harbour_lamp]),
 }
@@ -230,6 +478,7 @@ def trimmed(patch: Patch) -> Patch:
 
 
 def make(root: Path) -> None:
+    assets.look_in(STORE.parent)
     library = Library(root)
     for name, (description, makers) in DEMO.items():
         bank = library.create(name)

@@ -23,8 +23,14 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from felt_dial.bank.files import CannotWrite, free_name, slug, write_whole
 from felt_dial.errors import FeltDialError
+from felt_dial.patch.asset import Asset
 from felt_dial.patch.document import FORMAT, BadDocument, migrate, read_json, read_patch, sentence, write_patch
 from felt_dial.patch.patch import Patch
+from felt_dial.sound.assets import SHIPPED as SHIPPED_ASSETS
+from felt_dial.sound.assets import assets_of, look_in
+from felt_dial.sound.assets import find as find_asset
+from felt_dial.sound.assets import keep as keep_asset
+from felt_dial.sound.audio_file import Audio
 
 VERSIONS_KEPT = 3
 
@@ -137,7 +143,15 @@ class Bank:
             write_whole(folder / f"{time.time_ns():020d}.json", before)
             for old in kept[: max(0, len(kept) + 1 - VERSIONS_KEPT)]:
                 old.unlink()
+        self._keep_assets(patch)
         write_whole(self.path(preset), write_patch(patch))
+
+    def _keep_assets(self, patch: Patch) -> None:
+        """Copies the recordings that a patch names into the bank; a missing one stays a name."""
+        for asset in assets_of(patch).values():
+            path = find_asset(asset)
+            if path is not None and path.parent not in (SHIPPED_ASSETS, self.folder / "assets"):
+                write_whole(self.folder / "assets" / path.name, path.read_bytes())
 
     def versions(self, preset: str) -> list[Path]:
         """Files of the last versions, newest first."""
@@ -147,6 +161,7 @@ class Bank:
         """Saves a patch as a new preset and returns its id."""
         order = self.ids()
         key = free_name(wanted or slug(patch.name), set(order))
+        self._keep_assets(patch)
         write_whole(self.path(key), write_patch(patch))
         order.insert(order.index(after) + 1 if after in order else len(order), key)
         self.reorder(order)
@@ -162,6 +177,11 @@ class Library:
 
     def __init__(self, root: Path) -> None:
         self.root = root
+        look_in(root)
+
+    def keep_audio(self, audio: Audio, name: str) -> Asset:
+        """Keeps a recording in the library, loose until a bank needs it."""
+        return keep_asset(self.root / ".assets", audio, name)
 
     def banks(self) -> list[Bank]:
         """Every bank, by name."""

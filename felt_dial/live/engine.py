@@ -164,6 +164,9 @@ class Engine:
         data["load"] = self.load
         for n, strand in enumerate(program.strands):
             data["layer_peaks"][n] = strand.peak
+            source, newest = strand.source, voices.newest
+            data["places"][n] = source.module.place(source.state, newest) if newest >= 0 else -1.0  # type: ignore[attr-defined]
+        data["grains"] = program.grains[2]
         data["voices"] = len(voices.active)
         data["momentary"] = self.meter.momentary()
         data["short_term"] = self.meter.short_term()

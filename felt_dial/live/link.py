@@ -169,6 +169,11 @@ class EngineLink:
         slot = self.slot_of.get(path)
         return None if slot is None or not self.settled else float(self.shared.data["beads"][slot])
 
+    def place(self, layer: int) -> float | None:
+        """Where in its recording the newest note of a layer is, 0 to 1; None where it is nowhere."""
+        found = float(self.shared.data["places"][layer])
+        return found if self.settled and found >= 0.0 else None
+
     def play(self, phrase: str, loop: bool) -> None:
         """Plays a phrase from its beginning."""
         self._phrase = (phrase, loop)

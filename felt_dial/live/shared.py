@@ -37,6 +37,8 @@ LAYOUT = np.dtype([
     ("voices", "i8"),
     ("peaks", "f4", (2,)),
     ("layer_peaks", "f4", (8,)),
+    ("places", "f4", (8,)),
+    ("grains", "i8"),
     ("momentary", "f8"),
     ("short_term", "f8"),
     ("beads", "f4", (MOST_SLOTS,)),

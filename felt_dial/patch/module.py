@@ -95,6 +95,10 @@ class Source(Module, family=True):
         """What kind of sound it is set to, in a word or two."""
         return ""
 
+    def place(self, state: tuple[Any, ...], row: int) -> float:
+        """Where in its recording a note is, 0 to 1, from the kernel's arrays; −1 where there is no such place."""
+        return -1.0
+
 
 class Filter(Module, family=True):
     """Colours one layer, note by note."""

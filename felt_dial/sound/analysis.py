@@ -272,14 +272,25 @@ def _tracks(digest: str, fundamental: float, asset: Asset) -> Tracks:
     return analyse(asset, fundamental)
 
 
-def analyse(asset: Asset, fundamental: float, watch: Callable[[float], bool] | None = None) -> Tracks:
-    """The partials of an asset, from the disk where they were worked out before."""
-    place = cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}-1.npz"
+def known_tracks(asset: Asset, fundamental: float) -> Tracks | None:
+    """The partials of an asset if they were worked out before."""
     try:
-        with np.load(place) as kept:
+        with np.load(_place(asset, fundamental)) as kept:
             return Tracks(kept["octaves"], kept["levels"], kept["hull"])
     except (OSError, ValueError, KeyError):
-        pass
+        return None
+
+
+def _place(asset: Asset, fundamental: float) -> Path:
+    return cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}-1.npz"
+
+
+def analyse(asset: Asset, fundamental: float, watch: Callable[[float], bool] | None = None) -> Tracks:
+    """The partials of an asset, from the disk where they were worked out before."""
+    place = _place(asset, fundamental)
+    known = known_tracks(asset, fundamental)
+    if known is not None:
+        return known
     sound = assets.load(asset)
     if sound is None:
         return drawn_tracks((0.0,))

@@ -30,9 +30,13 @@ def look_in(folder: Path) -> None:
 
 
 def digest_of(sound: NDArray[np.float32]) -> str:
-    """SHA-256 of decoded samples, float32 (channel, frame), little-endian, channel after channel."""
+    """SHA-256 of decoded samples, float32 (channel, frame), little-endian, channel after channel.
+
+    A zero has no sign here, since integer formats keep none.
+    """
     head = f"{sound.shape[0]} {sound.shape[1]} ".encode()
-    return hashlib.sha256(head + np.ascontiguousarray(sound, "<f4").tobytes()).hexdigest()
+    plain = np.ascontiguousarray(sound, "<f4") + np.float32(0.0)
+    return hashlib.sha256(head + plain.tobytes()).hexdigest()
 
 
 def asset_of(audio: Audio, name: str) -> Asset:
@@ -56,7 +60,8 @@ def keep(folder: Path, audio: Audio, name: str) -> Asset:
     handle, draft = tempfile.mkstemp(suffix=ending, dir=folder)
     os.close(handle)
     try:
-        soundfile.write(draft, audio.sound.T, round(audio.rate), subtype=kind)
+        data = np.rint(steps).astype(np.int32).T * 256 if flac else audio.sound.T
+        soundfile.write(draft, data, round(audio.rate), subtype=kind)
         Path(draft).replace(folder / (asset.digest + ending))
     finally:
         Path(draft).unlink(missing_ok=True)

@@ -6,17 +6,28 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from felt_dial.patch.edits import cut, place_name, remove_layer, remove_modulator, threads_from, threads_on
-
-from felt_dial.patch.edits import duplicate_layer, reach  # isort: skip
+from felt_dial.patch.edits import (
+    cut,
+    duplicate_layer,
+    place_name,
+    reach,
+    remove_layer,
+    remove_modulator,
+    threads_from,
+    threads_on,
+)
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import depth_param, param_at, put, target_param
+from felt_dial.sound.sources.unison import Unison
+from felt_dial.ui.between import Inlets, TuningRow
 from felt_dial.ui.cloth import SewnLine, colour, dye, layer_dye
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, Scroller, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.tag import Tag, tag_text
+from felt_dial.ui.importing import Importing
+from felt_dial.ui.material import Material, SourceKind
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.movers import mover_picture
-from felt_dial.ui.pictures.sources import WavePicture
+from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.session import Session, path_exists
 
 WIDTH = 328
@@ -133,6 +144,7 @@ class Inspector(Card):
         self.body.setSpacing(5)
         outer.addWidget(Scroller(body))
         self.threads = ThreadList(session)
+        self.importing = Importing(session)
         session.selected.connect(self.rebuild)
         session.rebuilt.connect(self.rebuild)
         session.changed.connect(self._list_threads)
@@ -205,17 +217,49 @@ class Inspector(Card):
             self._picture(FilterCurve(self.session, key, self.shade, large=True))
             self._filter(path)
         elif part == "out":
-            self._grid([path + name for name in ("level", "pan")], self.shade)
-            self._layer_buttons(key)
+            self._out(key)
         else:
-            self._picture(WavePicture(self.session, key, self.shade))
-            names = list(layer.source.params)
-            choices = [n for n in names if isinstance(layer.source.params[n], Choice)]
-            self._section("Source", [f"{path}source.{n}" for n in choices], [path + "fixed"])
-            dials = [f"{path}source.{n}" for n in names if n not in choices]
-            self._grid(dials + [path + n for n in ("octave", "pitch", "fine", "frequency")], self.shade, columns=5)
+            self._source(key)
             self.body.addWidget(SewnLine())
             self._filter(path)
+
+    def _source(self, key: str) -> None:
+        """The raw sound of a layer: its kind, its picture, what it is made of, its dials, its pitch, what modulates it."""
+        layer, path = self.session.patch.layers[key], f"layers.{key}."
+        source = layer.source
+        row = QHBoxLayout()
+        row.addWidget(SourceKind(self.session, key), 1)
+        for name in ("trigger", "out"):
+            row.addWidget(Options(self.session, path + name))
+        self.body.addLayout(row)
+        self._picture(source_picture(self.session, key, self.shade, large=True))
+        if "asset" in type(source).model_fields:
+            self.body.addWidget(Material(self.session, key, self.importing))
+        shared = Unison.params if isinstance(source, Unison) else {}
+        own = [f"{path}source.{name}" for name in source.params if name not in shared]
+        self._grid(own, self.shade, columns=5)
+        if shared:
+            self._title("Unison")
+            self._grid([f"{path}source.{name}" for name in shared], self.shade, columns=5)
+        self._section("Pitch", [], [path + "fixed"])
+        names = ("octave", "pitch", "fine", "harmonic", "divisor", "frequency")
+        self._grid([path + name for name in names], self.shade, columns=5)
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(Inlets(self.session, key))
+
+    def _out(self, key: str) -> None:
+        """Where a layer goes, and which notes play it."""
+        path = f"layers.{key}."
+        self._grid([path + name for name in ("level", "pan", "velocity", "out")], self.shade, columns=5)
+        self.body.addWidget(SewnLine())
+        self._title("Which notes play it")
+        self._grid([path + name for name in ("trigger", "delay", "key_low", "key_high", "key_fade")], self.shade, columns=5)
+        names = ("velocity_low", "velocity_high", "velocity_fade", "switch_key", "switched")
+        self._grid([path + name for name in names], self.shade, columns=5)
+        self._layer_buttons(key)
+
+    def _title(self, text: str) -> None:
+        self.body.addWidget(text_label(text, "value"))
 
     def _filter(self, path: str) -> None:
         self._section("Filter", [path + "filter.response"], [path + "filter.on"])
@@ -271,6 +315,8 @@ class Inspector(Card):
             session.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
 
         row.addWidget(Pill("Duplicate", "pill", duplicate, "Duplicate this layer: Ctrl+D"))
+        row.addWidget(Pill("Copy", "pill", lambda: session.copy_layer(key), "Copy this layer, to paste it here or elsewhere"))
+        row.addWidget(Pill("Paste", "pill", session.paste_layer, "Paste the copied layer as a new one"))
         remove = Pill("Remove", "pill", tip="Remove this layer and its threads")
         remove.clicked.connect(
             lambda: session.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")
@@ -283,8 +329,16 @@ class Inspector(Card):
         """What belongs to the patch as a whole."""
         self.shade = "walnut"
         self._head(text_label("", "title"), self.session.patch.name, self.session.rename_patch, "the whole patch")
-        self._grid(["level", "voices", "bend", "tempo"], "walnut")
-        note = text_label("Every layer goes to rack 1, and from there to the output.")
+        self._grid(["level", "voices", "grains", "tempo"], "walnut")
+        self.body.addWidget(SewnLine())
+        self._title("How notes play")
+        self._grid(["play", "priority", "bend", "note_bend"], "walnut")
+        self._grid(["glide", "glide_when", "glide_by"], "walnut", columns=5)
+        self.body.addWidget(SewnLine())
+        self._title("Tuning")
+        self._grid(["reference"], "walnut")
+        self.body.addWidget(TuningRow(self.session))
+        note = text_label("Layers go through rack 1 to the output, or straight to it, each as its own Out says.")
         note.setWordWrap(True)
         self.body.addWidget(note)
 

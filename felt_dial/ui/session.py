@@ -19,8 +19,9 @@ from felt_dial.bank.measuring import Measuring
 from felt_dial.bank.places import Settings, index_path, journal_path, save_settings
 from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
+from felt_dial.patch.edits import add_layer
 from felt_dial.patch.history import History, Step
-from felt_dial.patch.patch import NoSuchPath, Patch, outline, param_at, value_at, with_value
+from felt_dial.patch.patch import Layer, NoSuchPath, Patch, outline, param_at, value_at, with_value
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.phrases import PHRASES, phrase_for
@@ -79,6 +80,7 @@ class Session(QObject):
         self.shelf_bank = ""
         self.phrase, self.looping, self.holding, self.playing = "arpeggio", True, False, False
         self.velocity = 96
+        self.copied: Layer | None = None
         self._journal_timer = QTimer(self, singleShot=True, interval=800)
         self._journal_timer.timeout.connect(self._write_journal)
 
@@ -132,6 +134,19 @@ class Session(QObject):
             return False
         return True
 
+    def copy_layer(self, key: str) -> None:
+        """Keeps a layer to be pasted, into this patch or another."""
+        self.copied = self.patch.layers[key]
+        self.say(f"Copied {self.copied.name or self.copied.source.title}.")
+
+    def paste_layer(self) -> None:
+        """The copied layer as a new one; what modulated it stays behind."""
+        if self.copied is None:
+            self.say("No layer was copied yet.", problem=True)
+            return
+        layer = self.copied.model_copy(update={"inlets": {}})
+        self.try_edit(lambda: add_layer(self.patch, layer)[0], f"paste {layer.name or layer.source.title}")
+
     def value(self, path: str) -> Value:
         """The value of a parameter."""
         return value_at(self.patch, path)
@@ -148,7 +163,7 @@ class Session(QObject):
         steps = path.split(".")
         label = param_at(self.patch, path).label
         if steps[0] == "layers":
-            return f"{steps[1].upper()} {label}"
+            return f"{steps[1].upper()} {label}" + (f" from {steps[3].upper()}" if steps[2] == "inlets" else "")
         if steps[0] == "modulators":
             return f"{steps[1].upper()} {label}"
         if steps[0] == "macros":

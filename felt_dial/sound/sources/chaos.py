@@ -152,3 +152,19 @@ def run_chaos(out, frequency, turn, control, active, begin, tick, rate, limit, s
                 mid, apart = np.float32(a), np.float32(b)
                 out[row, 0, n] = mid + np.float32(0.5) * width * apart
                 out[row, 1, n] = mid - np.float32(0.5) * width * apart
+
+
+def portrait(source: Chaos, points: int = 700) -> NDArray[np.float64]:
+    """The path of a system over its first turns, two of its numbers, each within −1 and 1; shape (2, points)."""
+    state, room = np.zeros((1, 7)), np.zeros((3, 4))
+    state[0, :4] = 0.4
+    system = list(Chaos.params["system"].ids).index(str(source.get("system")))  # type: ignore[attr-defined]
+    values = [source.number(name) for name in ("energy", "coupling", "damping")]
+    found = np.zeros((2, points))
+    for n in range(points + 120):
+        _advance(system, state, 0, 1 / 40, *values, room)
+        if n >= 120:
+            a, b = (state[0, 0], state[0, 2]) if system == LORENZ else (state[0, 0], state[0, 1])
+            found[:, n - 120] = (math.sin(a), math.sin(b)) if system == PENDULUM else (a, b)
+    spread = np.abs(found - found.mean(axis=1, keepdims=True)).max(axis=1, keepdims=True)
+    return np.asarray((found - found.mean(axis=1, keepdims=True)) / np.maximum(spread, 1e-9))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -63,6 +63,9 @@ class Grains(Source, kind="grains"):
     def gist(self) -> str:
         return self.asset.name if self.asset else "no sample yet"
 
+    def place(self, state: tuple[Any, ...], row: int) -> float:
+        return float(state[10][row, PLACE] / max(state[3][0] - 1, 1))
+
     def prepare(self, stage: Stage) -> tuple[NDArray, ...]:
         """The recording, the travel curve, the grains of every note and what they count, and room for a tick."""
         return (
@@ -85,7 +88,7 @@ class Grains(Source, kind="grains"):
 BY_SPEED, BY_PASSES, BY_TRAVEL = range(3)
 EACH_NOTE, FIRST_OF_LINE, FREE = range(3)
 AT, RATIO, AGE, LIFE, LEFT, RIGHT, EASE = range(7)
-NEXT, MOVED, CLOCK, BORN = range(4)
+NEXT, MOVED, CLOCK, BORN, PLACE = range(5)
 ALIVE, CAP, COUNTED = range(3)
 CHANCE_GRAIN = 50_000_000
 
@@ -192,6 +195,7 @@ def run_grains(  # type: ignore[no-untyped-def]
                             clock = max(clock, notes[other, CLOCK])
                 notes[row, CLOCK] = clock
             place = _move(control, row, t, tick / rate, size, rate, notes, curve)
+            notes[row, PLACE] = place
             apart = rate / max(np.float64(control[RATE_AT, row, t]), 1e-3)
             if control[DENSE, row, t] > 0.5:
                 apart = np.float64(control[SIZE, row, t]) * rate / max(np.float64(control[COUNT_AT, row, t]), 1e-3)

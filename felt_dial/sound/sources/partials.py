@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -66,6 +66,9 @@ class Partials(Unison, kind="partials"):
 
     def gist(self) -> str:
         return self.asset.name if self.asset else f"{len(self.drawn)} drawn"
+
+    def place(self, state: tuple[Any, ...], row: int) -> float:
+        return float(state[5][row, AT] / max(state[0].shape[0] - 1, 1)) if self.asset else -1.0
 
     def prepare(self, stage: Stage) -> tuple[NDArray, ...]:
         """The tracks, then for every note its sines' phases, levels and steps, where it is, and room."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,6 +56,9 @@ class Sample(Unison, kind="sample"):
 
     def gist(self) -> str:
         return self.asset.name if self.asset else "no sample yet"
+
+    def place(self, state: tuple[Any, ...], row: int) -> float:
+        return float(state[7][row, 0] / max(state[4][0] - 1, 1))
 
     def prepare(self, stage: Stage) -> tuple[NDArray, ...]:
         """Which notes have ended, the recording, places and directions of the voices, and room for a tick."""

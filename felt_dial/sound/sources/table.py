@@ -222,6 +222,35 @@ def _silence() -> Levels:
     return make_levels(np.zeros((1, 2), np.complex128))
 
 
+def table_picture(frames: NDArray[np.float32], position: float, reshape: str, amount: float, points: int) -> NDArray:
+    """One cycle of a table, float32 (frame, sample), as it is read at a position, for drawing; shape (points,)."""
+    place = position * (len(frames) - 1)
+    below = min(int(place), max(len(frames) - 2, 0))
+    above = min(below + 1, len(frames) - 1)
+    x = np.linspace(0.0, 1.0, points)
+    much = abs(amount)
+
+    def read(at: NDArray) -> NDArray:
+        cycle = (1 - place + below) * frames[below] + (place - below) * frames[above]
+        return np.interp(at * len(cycle), np.arange(len(cycle) + 1), np.append(cycle, cycle[0]))
+
+    if reshape == "bend":
+        middle = 0.5 + 0.49 * amount
+        return read(np.where(x < middle, 0.5 * x / middle, 0.5 + 0.5 * (x - middle) / (1 - middle)))
+    if reshape == "squeeze":
+        return read(np.minimum(x / (1 - 0.96 * much), 1.0))
+    if reshape == "mirror":
+        return (1 - much) * read(x) + much * read(1 - np.abs(2 * x - 1))
+    if reshape == "stretch":
+        return read(x * 8.0**much % 1.0)
+    if reshape == "fold":
+        return np.asarray(1 - np.abs((read(x) * (1 + 7 * much) + 3) % 4 - 2))
+    if reshape == "step":
+        steps = 64.0 / 32.0**much
+        return read(x) + min(16 * much, 1.0) * (read(np.floor(x * steps) / steps) - read(x))
+    return read(x)
+
+
 # --- reading them ------------------------------------------------------------------------------
 
 

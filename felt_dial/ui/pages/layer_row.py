@@ -15,7 +15,7 @@ from felt_dial.ui.dials.controls import Meter, Slider, SwitchPill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.movers import EnvelopePicture
-from felt_dial.ui.pictures.sources import WavePicture
+from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.session import Session
 
@@ -43,7 +43,7 @@ class LayerRow(QWidget):
         grid.setSpacing(8)
         grid.addWidget(self._head(folded))
         self.pictures: dict[str, Well] = {}
-        picture = self._cell(WavePicture(session, key, self.shade), "source")
+        picture = self._cell(source_picture(session, key, self.shade), "source")
         if folded:
             picture.setFixedWidth(150)
             grid.addWidget(picture)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_layer, add_modulator
-from felt_dial.sound.modules import Modulator, Source, new_layer
+from felt_dial.sound.modules import Modulator, new_layer
 from felt_dial.ui.cloth import Wool, colour, reading
 from felt_dial.ui.dials.controls import Pill, Scroller, text_label
 from felt_dial.ui.inspector import Inspector, clear
@@ -136,7 +136,7 @@ class PatchPage(Wool):
     def add_layer(self) -> None:
         """One more layer, chosen at once."""
         try:
-            patch, key = add_layer(self.session.patch, new_layer(next(iter(Source.kinds))))
+            patch, key = add_layer(self.session.patch, new_layer())
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
