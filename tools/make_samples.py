@@ -59,7 +59,8 @@ def blown_reed() -> Sound:
     for n in range(1, 24):
         level = (1.0 if n % 2 else 0.28) / n * (1 + 1.4 * np.exp(-(((n * f0 - 1250) / 420) ** 2)))
         sound += level * np.sin(n * turns + 0.7 * n)
-    wind = signal.sosfilt(signal.butter(2, [500, 3800], "band", fs=RATE, output="sos"), np.random.default_rng(9).standard_normal(len(t)))
+    hiss = np.random.default_rng(9).standard_normal(len(t))
+    wind = signal.sosfilt(signal.butter(2, [500, 3800], "band", fs=RATE, output="sos"), hiss)
     return swell * air * (sound + 0.10 * wind)
 
 

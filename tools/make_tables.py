@@ -79,8 +79,12 @@ VOWELS = ((730, 1090, 2440), (530, 1840, 2480), (270, 2290, 3010), (570, 840, 24
 def throat(t: float, order: tuple[int, ...], voice: float, width: float, tilt: float) -> Spectrum:
     place = t * (len(order) - 1)
     n = min(int(place), len(order) - 2)
-    formants = [(1 - place + n) * a + (place - n) * b for a, b in zip(VOWELS[order[n]], VOWELS[order[n + 1]], strict=True)]
-    level = 0.02 + sum(gain * peak(f / voice, width * f / voice / 6) for f, gain in zip(formants, (1, 0.6, 0.35), strict=True))
+    formants = [
+        (1 - place + n) * a + (place - n) * b for a, b in zip(VOWELS[order[n]], VOWELS[order[n + 1]], strict=True)
+    ]
+    level = 0.02 + sum(
+        gain * peak(f / voice, width * f / voice / 6) for f, gain in zip(formants, (1, 0.6, 0.35), strict=True)
+    )
     return sines(level / H**tilt)
 
 

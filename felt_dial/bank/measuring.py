@@ -12,6 +12,7 @@ from felt_dial.bank.measure import Measurement, measure
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.document import read_patch, write_patch
 from felt_dial.patch.patch import Patch
+from felt_dial.sound import assets
 
 
 class Measuring:
@@ -65,7 +66,7 @@ class Measuring:
         key, patch = self.waiting.pop(0)
         self._busy = key
         assert self._pipe is not None
-        self._pipe.send((key, write_patch(patch)))
+        self._pipe.send((key, write_patch(patch), assets.searched()))
 
     def _start(self) -> None:
         ours, theirs = socket.socketpair()
@@ -91,7 +92,8 @@ def main(handle: int) -> None:
     window = Connection(handle)
     try:
         while True:
-            key, text = window.recv()
+            key, text, places = window.recv()
+            assets.search_in(places)
             try:
                 window.send((key, measure(read_patch(text, "A preset"))))
             except FeltDialError:

@@ -25,8 +25,9 @@ from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, Simulat
 from felt_dial.live.player import Player
 from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
 from felt_dial.patch.document import read_patch
+from felt_dial.sound import assets
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import new_patch
+from felt_dial.sound.modules import Source, new_patch
 from felt_dial.sound.phrases import PHRASES
 from felt_dial.sound.program import Program
 from felt_dial.sound.voices import OFF, ON, Event
@@ -58,6 +59,7 @@ class Engine:
         self.blocks = 0
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
+        self.cold = set(Source.kinds)
 
     # --- the sound -----------------------------------------------------------------------------
 
@@ -164,8 +166,7 @@ class Engine:
         data["load"] = self.load
         for n, strand in enumerate(program.strands):
             data["layer_peaks"][n] = strand.peak
-            source, newest = strand.source, voices.newest
-            data["places"][n] = source.module.place(source.state, newest) if newest >= 0 else -1.0  # type: ignore[attr-defined]
+            data["places"][n] = strand.newest_place(voices)
         data["grains"] = program.grains[2]
         data["voices"] = len(voices.active)
         data["momentary"] = self.meter.momentary()
@@ -208,12 +209,14 @@ class Engine:
         """The side thread: hears the window and builds programs off the audio path."""
         try:
             while True:
+                while self.cold and not self.window.poll(0.05):
+                    self._warm(next(iter(self.cold)))
                 message = self.window.recv()
                 if message[0] == "patch":
                     while self.window.poll() and message[0] == "patch":
                         newer = self.window.recv()
                         if newer[0] == "patch":
-                            message = (*newer[:3], newer[3] and message[3])
+                            message = (*newer[:3], newer[3] and message[3], newer[4])
                         else:
                             self.hear(newer)
                 self.hear(message)
@@ -224,9 +227,12 @@ class Engine:
         """Acts on one message."""
         what, *rest = message
         if what == "patch":
-            text, generation, carry = rest
+            text, generation, carry, places = rest
+            assets.search_in(places)
             try:
                 patch = read_patch(text, "The patch from the window")
+                for layer in patch.layers.values():
+                    self._warm(layer.source.kind)  # type: ignore[attr-defined]
                 program = Program(patch, self.rate, self.frames, 1, self.shared.data["values"][generation % BANKS])
             except (FeltDialError, KeyError) as wrong:
                 self.tell("refused", str(wrong))
@@ -269,7 +275,7 @@ class Engine:
 
     def run(self) -> None:
         """Plays until the process ends."""
-        self._warm()
+        self._warm("wave")
         threading.Thread(target=self.listen, daemon=True).start()
         self.open()
         gc.collect()
@@ -279,13 +285,16 @@ class Engine:
         hurry()
         self.output.run()
 
-    def _warm(self) -> None:
-        """Loads every kernel from the cache before the first block is due."""
+    def _warm(self, source: str) -> None:
+        """Loads the kernels of a source, and all that are common, from the cache before a block needs them."""
+        if source not in self.cold:
+            return
         from felt_dial.sound.compile import patch_of_everything
 
-        program = Program(patch_of_everything(), self.rate, self.frames)
+        program = Program(patch_of_everything(source), self.rate, self.frames)
         program.block([Event(0, ON, 60, 0.5)])
         program.block([Event(0, OFF, 60)])
+        self.cold.discard(source)
 
 
 def hurry() -> None:

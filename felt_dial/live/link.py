@@ -14,6 +14,7 @@ from felt_dial.live.devices import SIMULATED
 from felt_dial.live.shared import BANKS, Shared
 from felt_dial.patch.document import write_patch
 from felt_dial.patch.patch import Patch, Slot, slots, structure
+from felt_dial.sound import assets
 from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event
 
 STALLED, QUICK = 2.0, 5.0
@@ -157,7 +158,7 @@ class EngineLink:
         listed = self._write_values(patch, self.generation)
         self.slot_of = {slot.path: n for n, slot in enumerate(listed)}
         self._structure = structure(patch)
-        self._tell("patch", write_patch(patch), self.generation, carry)
+        self._tell("patch", write_patch(patch), self.generation, carry, assets.searched())
 
     @property
     def settled(self) -> bool:

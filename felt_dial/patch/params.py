@@ -120,7 +120,7 @@ class Param(Parameter):
 
     def check(self, value: object) -> Value:
         if isinstance(value, str) and value in self.names:
-            value = self.names[value]
+            return float(self.names[value])
         if isinstance(value, dict) and set(value) == {"beats"}:
             value = value["beats"]
             if isinstance(value, bool) or not isinstance(value, int | float):
@@ -152,7 +152,7 @@ class Param(Parameter):
 
     def write(self, value: Value) -> str:
         if self.names:
-            return self._between(float(value))
+            return self._between(self.encode(value))
         return str(value) if isinstance(value, Beats) else self.unit.write(float(value))
 
     def _between(self, value: float) -> str:

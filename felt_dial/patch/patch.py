@@ -71,7 +71,10 @@ class Layer(Module):
         "Frequency", 220.0, (0.01, 12000.0), HERTZ, taper=LOG, says="The pitch of every key while Fixed is on."
     )
     trigger = Choice(
-        "Begins", "down", {"down": "Key down", "up": "Key up"}, says="When the layer begins: as a key goes down, or comes up."
+        "Begins",
+        "down",
+        {"down": "Key down", "up": "Key up"},
+        says="When the layer begins: as a key goes down, or comes up.",
     )
     delay = _still(
         "Note delay", 0.0, (0.0, 8.0), SECONDS, "How long after the key the layer begins.", taper=CUBIC, beats=True
@@ -81,10 +84,14 @@ class Layer(Module):
     key_fade = _still("Key fade", 0, (0, 60), COUNT, "Over how many keys beyond its range it fades.", whole=True)
     velocity_low = _still("Softest", 1, (1, 127), COUNT, "Softer notes play the layer no more.", whole=True)
     velocity_high = _still("Hardest", 127, (1, 127), COUNT, "Harder notes play the layer no more.", whole=True)
-    velocity_fade = _still("Velocity fade", 0, (0, 126), COUNT, "Over how many steps beyond its range it fades.", whole=True)
+    velocity_fade = _still(
+        "Velocity fade", 0, (0, 126), COUNT, "Over how many steps beyond its range it fades.", whole=True
+    )
     switched = Switch("Switched", False, says="The layer sounds only after its switch key was the last of them played.")
     switch_key = _still("Switch key", 24, (0, 127), KEY, "The silent key that chooses this layer.", whole=True)
-    velocity = _still("Velocity", 0.0, (0.0, 60.0), DECIBELS, "How many dB softer the softest note is than the hardest.")
+    velocity = _still(
+        "Velocity", 0.0, (0.0, 60.0), DECIBELS, "How many dB softer the softest note is than the hardest."
+    )
     level = Param("Level", -12.0, (-60.0, 6.0), DECIBELS, says="How loud the layer is.")
     pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
     out = Choice(

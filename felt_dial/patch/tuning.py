@@ -31,7 +31,7 @@ class KeyMap(BaseModel):
     last: int = 127
     middle: int = 60
     reference_key: int = 69
-    reference: float = Field(440.0, gt=0, allow_inf_nan=False)
+    reference: float = Field(default=440.0, gt=0, allow_inf_nan=False)
     octave: int = 0
     degrees: tuple[int | None, ...] = ()
 

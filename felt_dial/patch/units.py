@@ -218,7 +218,10 @@ HERTZ = Unit(
 )
 FACTOR = Unit("a factor", {"": 1.0}, lambda v: "×" + _three(v), "“×2” or “×0.5”", read_special=_factor)
 SPEED = Unit(
-    "a speed", {"": 1.0, "x": 1.0, "×": 1.0}, lambda v: ("×" + _three(abs(v))) if v >= 0 else MINUS + "×" + _three(abs(v)), "“1.5” or “−0.5”"
+    "a speed",
+    {"": 1.0, "x": 1.0, "×": 1.0},
+    lambda v: ("" if v >= 0 else MINUS) + "×" + _three(abs(v)),
+    "“1.5” or “−0.5”",
 )
 RATE = Unit(
     "a rate",

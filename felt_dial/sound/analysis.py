@@ -107,7 +107,11 @@ def _refined(mono: NDArray[np.float64], rate: float, near: float, at: int) -> fl
         error = float(np.angle(second * np.conj(first)))
         best.append(near + error / (2 * np.pi * hop) * rate / h)
         weights.append(abs(first))
-    good = [(f, w) for f, w in zip(best, weights, strict=True) if abs(np.log2(f / near)) < 1 / 60 and w > 0.05 * max(weights)]
+    good = [
+        (f, w)
+        for f, w in zip(best, weights, strict=True)
+        if abs(np.log2(f / near)) < 1 / 60 and w > 0.05 * max(weights)
+    ]
     return sum(f * w for f, w in good) / sum(w for _, w in good) if good else near
 
 
@@ -220,7 +224,9 @@ def _packed(
     levels = np.zeros((looks, MOST_PARTIALS), np.float32)
     for track in loud:
         first, last = track[0][0], track[-1][0]
-        lane = next((i for i, busy in enumerate(lanes) if all(last + 2 < a or first - 2 > b for a, b in busy)), len(lanes))
+        lane = next(
+            (i for i, busy in enumerate(lanes) if all(last + 2 < a or first - 2 > b for a, b in busy)), len(lanes)
+        )
         if lane >= MOST_PARTIALS:
             continue
         if lane == len(lanes):
@@ -254,7 +260,7 @@ def drawn_tracks(harmonics: tuple[float, ...]) -> Tracks:
     bands = 20.0 * 2.0 ** (np.arange(BANDS) / 4) / 261.63
     decibels = 20 * np.log10(np.maximum(levels[0], 1e-4))
     hull = np.interp(bands, np.arange(1, count + 2), np.append(decibels, -80.0))
-    return Tracks(octaves, 0.7 * levels, np.tile(hull.astype(np.float32), (2, 1)))
+    return Tracks(octaves, np.float32(0.7) * levels, np.tile(hull.astype(np.float32), (2, 1)))
 
 
 def cache_folder() -> Path:
@@ -279,6 +285,11 @@ def known_tracks(asset: Asset, fundamental: float) -> Tracks | None:
             return Tracks(kept["octaves"], kept["levels"], kept["hull"])
     except (OSError, ValueError, KeyError):
         return None
+
+
+def is_known(asset: Asset, fundamental: float) -> bool:
+    """True once the partials of an asset were worked out."""
+    return _place(asset, fundamental).exists()
 
 
 def _place(asset: Asset, fundamental: float) -> Path:

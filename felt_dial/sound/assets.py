@@ -29,6 +29,16 @@ def look_in(folder: Path) -> None:
         os.environ[PLACES] = os.pathsep.join([str(folder), *known])
 
 
+def searched() -> str:
+    """Where this process looks, to be handed to another with `search_in`."""
+    return os.environ.get(PLACES, "")
+
+
+def search_in(places: str) -> None:
+    """Lets this process look where another does."""
+    os.environ[PLACES] = places
+
+
 def digest_of(sound: NDArray[np.float32]) -> str:
     """SHA-256 of decoded samples, float32 (channel, frame), little-endian, channel after channel.
 
@@ -124,7 +134,9 @@ def search(folder: Path, wanted: set[str], watch: Callable[[int, int], bool] | N
 
     `watch` is told how many files were read of how many, and stops the search by returning False.
     """
-    files = [p for p in sorted(folder.rglob("*")) if p.suffix.lower() in (".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3")]
+    files = [
+        p for p in sorted(folder.rglob("*")) if p.suffix.lower() in (".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3")
+    ]
     found: dict[str, Path] = {}
     for n, path in enumerate(files):
         if watch is not None and not watch(n, len(files)):

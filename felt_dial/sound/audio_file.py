@@ -54,7 +54,9 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
                 raise BadAudio(f"{where} is at {rate:.0f} Hz; 8 kHz to 384 kHz can be played.")
             if file.frames > LONGEST * rate:
                 seconds = file.frames / rate
-                raise BadAudio(f"{where} lasts {seconds / 60:.1f} min; samples may last up to 10 min. It was not loaded.")
+                raise BadAudio(
+                    f"{where} lasts {seconds / 60:.1f} min; samples may last up to 10 min. It was not loaded."
+                )
             parts = []
             done = 0
             for part in file.blocks(262144, dtype="float32", always_2d=True):

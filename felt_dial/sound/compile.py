@@ -5,11 +5,11 @@ from __future__ import annotations
 import sys
 import time
 
-from felt_dial.patch.edits import add_effect, add_modulator, replace_module, sew
+from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, replace_module, sew
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.kernel import TICK
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import Effect, Modulator, Source, new_patch
+from felt_dial.sound.modules import Effect, Modulator, Source, new_layer, new_patch
 from felt_dial.sound.program import BLOCK, Program
 from felt_dial.sound.voices import OFF, ON, Event
 
@@ -18,6 +18,8 @@ def patch_of_everything(source: str = "wave") -> Patch:
     """A patch with one of each effect, modulator and thread, so that every kernel runs once."""
     patch = with_value(new_patch("Everything"), "layers.a.filter.on", True)
     patch = replace_module(patch, "layers.a.source", Source.kinds[source]())
+    patch, other = add_layer(patch, new_layer())
+    patch = with_value(add_inlet(patch, "a", other, 1.0), f"layers.a.inlets.{other}.ring", 0.5)
     for kind in Effect.kinds.values():
         patch, _ = add_effect(patch, "1", kind())
     for kind in Modulator.kinds.values():

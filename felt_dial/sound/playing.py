@@ -293,7 +293,7 @@ class Playing:
         hands, voices = self.hands, self.voices
         before, hands.sounding = hands.sounding, finger
         origin = self._glides_from(overlaps)
-        rows = voices.rows_of(before.number) if before else []
+        rows = voices.rows_of(before.number) if before else np.zeros(0, np.int64)
         same = before is not None and _pattern(before.strikes) == _pattern(finger.strikes)
         if before is not None and self._value("play") == LEGATO and overlaps and len(rows) and same:
             before.number, finger.number = finger.number, before.number
@@ -329,7 +329,9 @@ class Playing:
 
     def _switch_keys(self) -> set[int]:
         return {
-            int(self._value(f"layers.{k}.switch_key")) for k in self._layers if self._value(f"layers.{k}.switched") > 0.5
+            int(self._value(f"layers.{k}.switch_key"))
+            for k in self._layers
+            if self._value(f"layers.{k}.switched") > 0.5
         }
 
     def _weight(self, layer: str, key: float, velocity: float) -> float:

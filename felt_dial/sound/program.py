@@ -110,6 +110,7 @@ class Program:
         self.line = np.zeros((ROWS, ticks + 1), np.float32)
         self.flat = np.full((ROWS, ticks + 1), 69.0, np.float32)
         self.bent = np.zeros(ROWS)
+        self.shaped = np.zeros((len(self.motion.contours), ROWS), np.bool_)
         self.frequency = np.zeros((ROWS, ticks + 1), np.float32)
         self.audio = np.zeros((ROWS, 2, frames * quality), np.float32)
         self.turn = np.zeros((ROWS, frames * quality if any(s.feeds for s in self.strands) else 0), np.float32)
@@ -208,9 +209,7 @@ class Program:
         self._first = []
         self.playing.end_block()
         if voices.stirred:
-            voices.settle()
-            for strand in self.strands:
-                strand.settle(voices)
+            self._settle()
         active = voices.active
         run_line(
             self.line, voices.pitch, voices.before, voices.goal, voices.pace, voices.turn, self.bent, voices.bend,
@@ -218,7 +217,7 @@ class Program:
         )  # fmt: skip
         ended = run_movement(
             *self.motion, voices.key, voices.velocity, voices.pressure, voices.slide, active, voices.start,
-            voices.release, voices.fade, voices.through, voices.finished, voices.newest,
+            voices.release, voices.fade, voices.through, self.shaped, voices.finished, voices.newest,
             self.target[self.at["tempo"]], self.rate,
         )  # fmt: skip
         voices.stirred = ended > 0 or (voices.stirred and voices.started())
@@ -238,6 +237,14 @@ class Program:
         report.left, report.right = run_output(self.out, self.loudness_gain, gain, CEILING)
         self.loudness_gain = gain
         return self.out
+
+    def _settle(self) -> None:
+        """Lists the rows that sound, for the patch and for every layer, and which contours shape them."""
+        self.voices.settle()
+        self.shaped.fill(False)
+        for strand in self.strands:
+            strand.settle(self.voices)
+            self.shaped[np.searchsorted(self.motion.contours, strand.contour), strand.rows] = True
 
     def _end_once(self) -> None:
         """Lets go of notes that ignore the key once all their samples have ended."""
@@ -282,9 +289,7 @@ class Program:
         voices, tick, rows = self.voices, TICK * self.quality, strand.rows
         source, filter_ = strand.source, strand.filter
         line = self.line if strand.track < 0 or self.target[strand.track] > 0.5 else self.flat
-        run_pitch(
-            self.frequency, strand.control, line, self.bend, self._value("bend"), self._value("reference"), rows
-        )
+        run_pitch(self.frequency, strand.control, line, self.bend, self._value("bend"), self._value("reference"), rows)
         turn = NO_TURN
         if strand.turned():
             turn = self.turn
@@ -354,7 +359,7 @@ class Program:
                 strand.share, strand.goes, strand.stale = before.share, before.goes, before.stale
                 if strand.send is not None and before.send is not None:
                     strand.send[:] = before.send
-            strand.settle(self.voices)
+        self._settle()
         mine, theirs = self.motion, old.motion
         mine.fading[:] = theirs.fading
         for path, n in self.at.items():

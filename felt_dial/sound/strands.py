@@ -79,6 +79,13 @@ class Strand:
         part = (self.weights[WAS] > 0) | (self.weights[NOW] > 0) | (self.weights[SENT] > 0)
         self.rows = np.flatnonzero(part & voices.sounding).astype(np.int32)
 
+    def newest_place(self, voices: Voices) -> float:
+        """Where in its recording the newest note of this layer is, 0 to 1; −1 where it is nowhere."""
+        if not len(self.rows):
+            return -1.0
+        row = int(self.rows[np.argmax(voices.number[self.rows])])
+        return float(self.source.module.place(self.source.state, row))  # type: ignore[attr-defined]
+
     def turned(self) -> bool:
         """True where some other layer may move the phase of this one."""
         return any(feed.control[0].any() for feed in self.feeds)

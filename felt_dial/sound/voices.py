@@ -84,7 +84,8 @@ class Voices:
     @property
     def start(self) -> NDArray[np.int32]:
         """Tick of this block at which each row begins, or −1."""
-        return self.begin[0]
+        found: NDArray[np.int32] = self.begin[0]
+        return found
 
     def begin_block(self) -> None:
         """Forgets the ticks of the last block and frees the rows that finished in it.
@@ -150,7 +151,9 @@ class Voices:
     def _steal(self, live: NDArray[np.bool_], tick: int) -> None:
         """Fades the quietest released note, or the oldest held one where none is released."""
         held = set(self.number[live & self.held].tolist())
-        released = {n: float(self.peak[live & (self.number == n)].max()) for n in set(self.number[live].tolist()) - held}
+        released = {
+            n: float(self.peak[live & (self.number == n)].max()) for n in set(self.number[live].tolist()) - held
+        }
         self.take_away(min(released, key=lambda n: (released[n], n)) if released else min(held), tick)
 
     def take_away(self, number: int, tick: int) -> None:

@@ -48,7 +48,9 @@ class Inlets(QWidget):
         name = text_label(patch.layers[other].name or patch.layers[other].source.title, "value")
         about.addWidget(name)
         late = loops_back(patch, self.key, other)
-        note = "in a loop: a block late" if late else "silent itself" if patch.layers[other].get("out") == "none" else ""
+        note = (
+            "in a loop: a block late" if late else "silent itself" if patch.layers[other].get("out") == "none" else ""
+        )
         about.addWidget(text_label(note, "small"))
         row.addLayout(about, 1)
         row.addWidget(Dial(self.session, f"{path}.index", layer_dye(other), 17))
@@ -61,7 +63,9 @@ class Inlets(QWidget):
         for other, layer in self.session.patch.layers.items():
             if other not in self.session.patch.layers[self.key].inlets:
                 itself = " (itself, a block late)" if other == self.key else ""
-                menu.addAction(f"{other.upper()} {layer.name or layer.source.title}{itself}", lambda o=other: self.tie(o))
+                menu.addAction(
+                    f"{other.upper()} {layer.name or layer.source.title}{itself}", lambda o=other: self.tie(o)
+                )
         menu.exec(self.add.mapToGlobal(self.add.rect().bottomLeft()))
 
     def tie(self, other: str) -> None:
@@ -85,8 +89,9 @@ class TuningRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         tuning = session.patch.tuning
-        name = text_label(tuning.about() if tuning else "Equal temperament, twelve to the octave", "value")
-        name.setWordWrap(True)
+        about = tuning.about() if tuning else "Equal temperament"
+        name = text_label(about if len(about) <= 34 else about[:33] + "…", "value")
+        name.setToolTip(about)
         row.addWidget(name, 1)
         row.addWidget(Pill("Load…", "small", self._load, "Read a scale (.scl) or a keyboard map (.kbm)"))
         if tuning:

@@ -157,7 +157,9 @@ class Importing(QObject):
                 self.session.say(f"Found {', '.join(path.name for path in found.values())}.")
             else:
                 names = ", ".join(asset.about() for asset in wanted.values())
-                self.session.say(f"Nothing in {folder.name} holds {names}. The patch keeps asking for it.", problem=True)
+                self.session.say(
+                    f"Nothing in {folder.name} holds {names}. The patch keeps asking for it.", problem=True
+                )
 
         self._start(f"Looking in {folder.name}", work, then)
 

@@ -25,12 +25,12 @@ from felt_dial.ui.dials.controls import NameEdit, Options, Pill, Scroller, Switc
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.importing import Importing
 from felt_dial.ui.material import Material, SourceKind
+from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.movers import mover_picture
-from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.session import Session, path_exists
 
-WIDTH = 328
+WIDTH = 344
 
 
 def clear(layout: object) -> None:
@@ -140,7 +140,7 @@ class Inspector(Card):
         outer.setContentsMargins(4, 8, 4, 6)
         body = QWidget()
         self.body = QVBoxLayout(body)
-        self.body.setContentsMargins(10, 2, 10, 2)
+        self.body.setContentsMargins(9, 2, 7, 2)
         self.body.setSpacing(5)
         outer.addWidget(Scroller(body))
         self.threads = ThreadList(session)
@@ -253,7 +253,9 @@ class Inspector(Card):
         self._grid([path + name for name in ("level", "pan", "velocity", "out")], self.shade, columns=5)
         self.body.addWidget(SewnLine())
         self._title("Which notes play it")
-        self._grid([path + name for name in ("trigger", "delay", "key_low", "key_high", "key_fade")], self.shade, columns=5)
+        self._grid(
+            [path + name for name in ("trigger", "delay", "key_low", "key_high", "key_fade")], self.shade, columns=5
+        )
         names = ("velocity_low", "velocity_high", "velocity_fade", "switch_key", "switched")
         self._grid([path + name for name in names], self.shade, columns=5)
         self._layer_buttons(key)
@@ -315,7 +317,9 @@ class Inspector(Card):
             session.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
 
         row.addWidget(Pill("Duplicate", "pill", duplicate, "Duplicate this layer: Ctrl+D"))
-        row.addWidget(Pill("Copy", "pill", lambda: session.copy_layer(key), "Copy this layer, to paste it here or elsewhere"))
+        row.addWidget(
+            Pill("Copy", "pill", lambda: session.copy_layer(key), "Copy this layer, to paste it here or elsewhere")
+        )
         row.addWidget(Pill("Paste", "pill", session.paste_layer, "Paste the copied layer as a new one"))
         remove = Pill("Remove", "pill", tip="Remove this layer and its threads")
         remove.clicked.connect(
@@ -338,9 +342,9 @@ class Inspector(Card):
         self._title("Tuning")
         self._grid(["reference"], "walnut")
         self.body.addWidget(TuningRow(self.session))
-        note = text_label("Layers go through rack 1 to the output, or straight to it, each as its own Out says.")
-        note.setWordWrap(True)
-        self.body.addWidget(note)
+        self.body.addWidget(
+            text_label("Layers go through rack 1 or straight to the output:\neach layer's Out says which.")
+        )
 
     def _modulator(self, key: str) -> None:
         modulator = self.session.patch.modulators[key]

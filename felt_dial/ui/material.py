@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QMenu, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QMenu, QProgressBar, QVBoxLayout, QWidget
 
+from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.patch import put
 from felt_dial.sound import assets
@@ -75,10 +76,7 @@ class Material(QWidget):
         else:
             asset = source.asset  # type: ignore[attr-defined]
             missing = asset is not None and assets.find(asset) is None
-            text = asset.about() if missing else f"{asset.name}, {asset.seconds:.2f} s" if asset else self._nothing(source)
-            name = text_label(f"Missing: {text}" if missing else text, "problem" if missing else "value")
-            name.setWordWrap(True)
-            row.addWidget(name, 1)
+            row.addWidget(self._name(source, asset, missing), 1)
             if missing:
                 row.addWidget(Pill("Find it…", "small", self._find, "Look in a folder for this very recording"))
             row.addWidget(Pill("Load…", "small", self._load, "Load a WAV, FLAC, AIFF, OGG or MP3 file"))
@@ -91,7 +89,7 @@ class Material(QWidget):
             ready = Pill("Ready shapes…", "small", None, "Begin from one of the ready travel curves")
             ready.clicked.connect(lambda: self._ready(ready))
             row.addWidget(ready)
-            row.addStretch()
+            row.addWidget(text_label("drag points, drag between to bend,\ndouble-click adds; time goes up", "small"), 1)
             box.addLayout(row)
         self.bar = QProgressBar()
         self.bar.setRange(0, 100)
@@ -103,6 +101,18 @@ class Material(QWidget):
         box.addLayout(row)
         importing.changed.connect(self._follow)
         self._follow()
+
+    def _name(self, source: Source, asset: Asset | None, missing: bool) -> QLabel:
+        """What the source plays, on one line, or on two where it is missing; never a label that wraps by itself."""
+        if asset is None:
+            return text_label(self._nothing(source), "value")
+        called = asset.name if len(asset.name) <= 22 else asset.name[:21] + "…"
+        if missing:
+            label = text_label(f"Missing: {called}\n{asset.seconds:.2f} s, {asset.digest[:12]}", "problem")
+        else:
+            label = text_label(f"{called}, {asset.seconds:.2f} s", "value")
+        label.setToolTip(asset.about())
+        return label
 
     def _nothing(self, source: Source) -> str:
         if isinstance(source, Partials):

@@ -21,6 +21,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.edits import add_layer
 from felt_dial.patch.history import History, Step
+from felt_dial.patch.params import Parameter
 from felt_dial.patch.patch import Layer, NoSuchPath, Patch, outline, param_at, value_at, with_value
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
@@ -449,4 +450,14 @@ def path_exists(patch: Patch, path: str) -> bool:
     return True
 
 
-__all__ = ["Preset", "Session", "Work", "path_exists"]
+def path_holds(patch: Patch, path: str, param: Parameter) -> bool:
+    """True where a patch still has this very parameter at a path: another source may call another thing the same."""
+    try:
+        found = param_at(patch, path)
+    except NoSuchPath:
+        return False
+    same = type(found) is type(param) and found.label == param.label
+    return found is param or (same and found.schema() == param.schema())
+
+
+__all__ = ["Preset", "Session", "Work", "path_exists", "path_holds"]

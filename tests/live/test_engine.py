@@ -274,7 +274,7 @@ def test_without_a_sound_card_the_simulated_output_plays_and_says_why() -> None:
 
 
 def test_a_patch_that_the_engine_cannot_read_is_refused_and_the_old_one_plays_on(link: EngineLink) -> None:
-    link._tell("patch", '{"format": 99}', link.generation + 1, True)
+    link._tell("patch", '{"format": 99}', link.generation + 1, True, "")
     assert until(lambda: any(m[0] == "refused" and "format 99" in m[1] for m in link.poll()))
     link.note_on(60, 1.0)
     assert until(lambda: int(link.shared.data["voices"]) == 1)

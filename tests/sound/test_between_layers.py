@@ -76,7 +76,9 @@ def test_removing_a_layer_takes_its_inlets_along() -> None:
 
 
 def test_a_direct_layer_passes_by_the_rack() -> None:
-    patch, _ = add_effect(plain(layers__a__source__shape="sine"), "1", Effect.kinds["delay"](left=0.5, right=0.5, wet=1.0))
+    patch, _ = add_effect(
+        plain(layers__a__source__shape="sine"), "1", Effect.kinds["delay"](left=0.5, right=0.5, wet=1.0)
+    )
     through = render(patch, [Note(0, 0.2, 60)], 0.8)
     direct = render(with_value(patch, "layers.a.out", "direct"), [Note(0, 0.2, 60)], 0.8)
     alone = render(plain(layers__a__source__shape="sine"), [Note(0, 0.2, 60)], 0.8)

@@ -271,13 +271,14 @@ def _slot(slots, movers, threads, base, control, moves, s, row, t):  # type: ign
 @kernel
 def run_movement(  # type: ignore[no-untyped-def]
     slots, movers, threads, steps, contours, base, control, moves, state, gain, fading,
-    key, velocity, pressure, slide, active, start, release, fade, through, finished, newest, tempo, rate,
+    key, velocity, pressure, slide, active, start, release, fade, through, shaped, finished, newest, tempo, rate,
 ):  # fmt: skip
     """Fills `control`, `moves` and `gain` for one block; returns how many rows have `finished`.
 
     `start`, `release`, `fade` : int32 (row,), the tick of this block at which the note begins, is
     let go, or begins to fade because it was stolen; −1 where it does not. `through` (row,) says that
-    the note stays at no sustain: its release follows the decay.
+    the note stays at no sustain: its release follows the decay. `shaped` (contour, row) says which
+    contours shape some layer of the note: it ends when they have.
     """
     ticks = base.shape[1] - 1
     seconds = TICK / rate
@@ -334,8 +335,8 @@ def run_movement(  # type: ignore[no-untyped-def]
                 level = max(level - np.float32(seconds / FADE), np.float32(0.0))
         fading[row] = gain[row, ticks]
         over = True
-        for m in contours:
-            if state[m, row, STAGE] != DONE:
+        for c in range(contours.shape[0]):
+            if shaped[c, row] and state[contours[c], row, STAGE] != DONE:
                 over = False
         finished[row] = over or fading[row] <= 0.0
         ended += finished[row]

@@ -26,9 +26,13 @@ class Chaos(Source, kind="chaos"):
         says="A spring with two resting places, rolls of warm air, or a pendulum that hangs on another.",
     )  # fmt: skip
     energy = Param("Energy", 0.25, (0.0, 1.0), PERCENT, says="How hard the system is driven: more is wilder.")
-    coupling = Param("Coupling", 0.6, (0.0, 1.0), PERCENT, says="How firmly it follows the pitch, or its parts one another.")
+    coupling = Param(
+        "Coupling", 0.6, (0.0, 1.0), PERCENT, says="How firmly it follows the pitch, or its parts one another."
+    )
     damping = Param("Damping", 0.4, (0.0, 1.0), PERCENT, says="How fast it forgets: more is calmer.")
-    width = Param("Width", 0.5, (0.0, 1.0), PERCENT, says="How different left and right are: two sides of the same motion.")
+    width = Param(
+        "Width", 0.5, (0.0, 1.0), PERCENT, says="How different left and right are: two sides of the same motion."
+    )
 
     def gist(self) -> str:
         return self.params["system"].write(self.get("system"))

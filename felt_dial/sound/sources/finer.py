@@ -57,8 +57,10 @@ def _smooth_step(x):  # type: ignore[no-untyped-def]
 def _smooth_corner(x):  # type: ignore[no-untyped-def]
     """What a rounded corner has more than a sharp one, `x` from it (0 to 1): the integral once more."""
     square = x * x
-    return np.float32(7.0 / 30.0) - x * np.float32(0.5) + square * (
-        np.float32(1.0 / 3.0) - square * (np.float32(1.0 / 12.0) - x * np.float32(1.0 / 40.0))
+    return (
+        np.float32(7.0 / 30.0)
+        - x * np.float32(0.5)
+        + square * (np.float32(1.0 / 3.0) - square * (np.float32(1.0 / 12.0) - x * np.float32(1.0 / 40.0)))
     )
 
 

@@ -29,10 +29,14 @@ class Grains(Source, kind="grains"):
     position = Param("Position", 0.0, (0.0, 1.0), PERCENT, says="Where in the sample the cloud begins, or stands.")
     size = Param("Size", 0.08, (0.004, 2.0), SECONDS, taper=LOG, beats=True, says="How long a grain is.")
     rate = Param("Density", 40.0, (0.1, 1000.0), RATE, taper=LOG, beats=True, says="How many grains begin in a second.")
-    count = Param("Count", 4.0, (0.5, 64.0), COUNT, taper=LOG, says="How many grains sound at once, while they are counted.")
+    count = Param(
+        "Count", 4.0, (0.5, 64.0), COUNT, taper=LOG, says="How many grains sound at once, while they are counted."
+    )
     window = Param("Window", 0.0, (0.0, 1.0), PERCENT, says="How hard a grain begins and ends: from soft to a cut.")
     speed = Param("Speed", 1.0, (-4.0, 4.0), SPEED, says="How fast the cloud moves through the sample; 0 stands still.")
-    passes = Param("Passes", 0.25, (0.01, 20.0), RATE, taper=LOG, beats=True, says="How often the whole sample goes by.")
+    passes = Param(
+        "Passes", 0.25, (0.01, 20.0), RATE, taper=LOG, beats=True, says="How often the whole sample goes by."
+    )
     loop_start = Param("Loop start", 0.0, (0.0, 1.0), PERCENT, says="Where the way of the cloud begins again.")
     loop_end = Param("Loop end", 1.0, (0.0, 1.0), PERCENT, says="Where the way of the cloud turns or begins again.")
     by_place = Param("Place by", 0.01, (0.0, 1.0), PERCENT, says="How far each grain's place is left to chance.")
@@ -40,20 +44,30 @@ class Grains(Source, kind="grains"):
     by_pan = Param("Pan by", 0.3, (0.0, 1.0), PERCENT, says="How far to the sides grains are thrown.")
     by_size = Param("Size by", 0.0, (0.0, 1.0), PERCENT, says="How far each grain's size is left to chance.")
     by_level = Param("Level by", 0.0, (0.0, 24.0), DECIBELS, says="How much softer a grain may be, by chance.")
-    length = Param("Travel time", 4.0, (0.05, 60.0), SECONDS, taper=LOG, beats=True, says="How long the travel curve lasts.")
+    length = Param(
+        "Travel time", 4.0, (0.05, 60.0), SECONDS, taper=LOG, beats=True, says="How long the travel curve lasts."
+    )
     root = key_root()
-    cents = Param("Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key.")
+    cents = Param(
+        "Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key."
+    )
     scan = Choice(
         "Moves by", "speed", {"speed": "Speed", "passes": "Passes", "travel": "Travel curve"},
         says="By a speed, in so many passes of the whole sample, or along the drawn curve.",
     )  # fmt: skip
-    dense = Choice("Grains by", "rate", {"rate": "Density", "count": "Count"}, says="So many a second, or so many at once.")
-    way = Choice("Way", "forward", {"forward": "Forward", "back": "There and back"}, says="How the way goes on at its end.")
+    dense = Choice(
+        "Grains by", "rate", {"rate": "Density", "count": "Count"}, says="So many a second, or so many at once."
+    )
+    way = Choice(
+        "Way", "forward", {"forward": "Forward", "back": "There and back"}, says="How the way goes on at its end."
+    )
     begins = Choice(
         "Travel begins", "note", {"note": "Each note", "first": "First of a line", "free": "By itself"},
         says="With each note, with the first of overlapping notes, or never anew.",
     )  # fmt: skip
-    track = Switch("Follows key", True, says="Keys play the grains higher or lower; off, every key plays them as recorded.")
+    track = Switch(
+        "Follows key", True, says="Keys play the grains higher or lower; off, every key plays them as recorded."
+    )
     asset: Asset | None = None
     curve: Annotated[Curve, BeforeValidator(checked)] = STRAIGHT
 
@@ -213,8 +227,13 @@ def run_grains(  # type: ignore[no-untyped-def]
             while g < alive[row]:
                 speed = min(pitch * grains[row, g, RATIO], 256.0)
                 octave, cut = octave_of(speed, sizes.shape[0])
-                at, age, life, ease = grains[row, g, AT], grains[row, g, AGE], grains[row, g, LIFE], grains[row, g, EASE]
-                skip = min(int(math.ceil(max(-age, 0.0))), tick)
+                at, age, life, ease = (
+                    grains[row, g, AT],
+                    grains[row, g, AGE],
+                    grains[row, g, LIFE],
+                    grains[row, g, EASE],
+                )
+                skip = min(int(math.ceil(max(-age, 0.0))), tick)  # noqa: RUF046  (the compiler's ceil gives a float)
                 late = min(age, 0.0)
                 last = min(tick, int(life - age))
                 for k in range(skip, last):

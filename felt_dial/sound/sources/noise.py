@@ -28,12 +28,14 @@ SEAM = 4800
 class Noise(Source, kind="noise"):
     """Noise of any slope, from a rumble over white to hiss; or a texture, a recording that goes round."""
 
-    slope = Param("Slope", 0.0, (-STEEPEST, STEEPEST), SLOPE, says="How the noise rises or falls by octave: 0 is white, −3 pink.")
+    slope = Param(
+        "Slope", 0.0, (-STEEPEST, STEEPEST), SLOPE, says="How the noise rises or falls by octave: 0 is white, −3 pink."
+    )
     width = Param("Width", 1.0, (0.0, 1.0), PERCENT, says="How different left and right are.")
     hold = Switch("Hold", False, says="Holds each value of the noise for a while, in steps.")
     rate = Param("Hold rate", 2000.0, (20.0, 20000.0), HERTZ, taper=LOG, says="How many steps a second.")
     follow = Switch("Follows key", False, says="The steps, or the texture, follow the pitch of the note.")
-    ratio = Param("Steps a turn", 8.0, (0.25, 64.0), FACTOR, taper=LOG, says="Steps in one turn of the note, while they follow it.")
+    ratio = Param("Steps a turn", 8.0, (0.25, 64.0), FACTOR, taper=LOG, says="Steps in one turn of the note.")
     asset: Asset | None = None
 
     def substance(self) -> tuple[object, ...]:
@@ -101,7 +103,9 @@ def texture_of(asset: Asset | None, rate: float) -> NDArray[np.float32]:
     body = both[:, : both.shape[1] - seam].copy()
     body[:, :seam] = body[:, :seam] * fade + both[:, both.shape[1] - seam :] * fade[::-1]
     level = np.float32(LOUD / max(float(np.sqrt(np.square(body).mean())), 1e-6))
-    made: NDArray[np.float32] = np.ascontiguousarray(np.concatenate([body, body[:, :1]], axis=1) * min(level, np.float32(8)))
+    made: NDArray[np.float32] = np.ascontiguousarray(
+        np.concatenate([body, body[:, :1]], axis=1) * min(level, np.float32(8))
+    )
     return made
 
 
@@ -113,9 +117,9 @@ def _white(state, row, side):  # type: ignore[no-untyped-def]
     x ^= x << np.uint64(25)
     x ^= x >> np.uint64(27)
     state[row, side] = x
-    return np.float32(np.int64((x * np.uint64(0x2545F4914F6CDD1D)) >> np.uint64(40))) * np.float32(2.0 / 16777216.0) - np.float32(
-        1.0
-    )
+    return np.float32(np.int64((x * np.uint64(0x2545F4914F6CDD1D)) >> np.uint64(40))) * np.float32(
+        2.0 / 16777216.0
+    ) - np.float32(1.0)
 
 
 @kernel

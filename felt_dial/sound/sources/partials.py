@@ -17,7 +17,7 @@ from felt_dial.sound.chance import chance, wander
 from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.sources.reading import TURN, run_bends
 from felt_dial.sound.sources.sample import key_root
-from felt_dial.sound.sources.unison import LEFT, MOST, RATIO, RIGHT, Unison, unison_state, unison_tick, voice_phase
+from felt_dial.sound.sources.unison import LEFT, RATIO, RIGHT, Unison, unison_state, unison_tick, voice_phase
 
 MOST_SINES = 2048
 """Sines of one note: partials times unison."""
@@ -43,16 +43,22 @@ class Partials(Unison, kind="partials"):
         "Slow-down", 0.0, (0.0, 20.0), SECONDS, taper=CUBIC,
         says="Time in which the speed falls to a third, until the sound stands for ever; 0 keeps its speed.",
     )  # fmt: skip
-    life = Param("Life", 0.15, (0.0, 1.0), PERCENT, says="How much each sine wanders by itself, so that standing sound lives.")
+    life = Param(
+        "Life", 0.15, (0.0, 1.0), PERCENT, says="How much each sine wanders by itself, so that standing sound lives."
+    )
     partials = Param("Partials", 128, (1, MOST_PARTIALS), COUNT, whole=True, says="How many sines there may be.")
     stretch = Param("Stretch", 0.0, (-0.5, 0.5), BEND, says="Spreads the partials apart, or draws them together.")
     shift = Param("Shift", 0.0, (-1.0, 1.0), PLACE, says="Moves all partials by a part of the fundamental.")
     tilt = Param("Tilt", 0.0, (-12.0, 12.0), SLOPE, says="Makes high partials louder or softer.")
     odd_even = Param("Odd, even", 0.0, (-1.0, 1.0), BEND, says="Below 0 takes even partials away, above 0 odd ones.")
-    formant = Param("Formants", 0.0, (-24.0, 24.0), SEMITONES, says="Moves the colour of the sound and leaves its pitch.")
+    formant = Param(
+        "Formants", 0.0, (-24.0, 24.0), SEMITONES, says="Moves the colour of the sound and leaves its pitch."
+    )
     blur = Param("Blur", 0.0, (0.0, 1.0), PERCENT, says="Lets each sine hear another moment of the recording.")
     root = key_root()
-    cents = Param("Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key.")
+    cents = Param(
+        "Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key."
+    )
     loop = Switch("Round again", False, says="Begins anew where the recording ends.")
     asset: Asset | None = None
     drawn: Annotated[tuple[float, ...], BeforeValidator(_drawn)] = tuple(1.0 / n for n in range(1, 17))
@@ -153,7 +159,7 @@ def _look(  # type: ignore[no-untyped-def]
         level *= 2.0 ** (octave * tilt)
         hertz = pitch * (2.0 ** (octave * stretch) + shift)
         if hertz < 1.0 or hertz >= limit:
-            level, hertz = 0.0, min(max(hertz, 1.0), limit)
+            level, hertz = np.float64(0.0), np.float64(min(max(hertz, 1.0), limit))
         goal[FREQUENCIES, i], goal[LEVELS, i] = np.float32(hertz), np.float32(min(level, 4.0))
 
 
@@ -248,10 +254,11 @@ def run_partials(  # type: ignore[no-untyped-def]
                     step = np.uint32(np.int64(f0 * turns))
                     grow = np.uint32(np.int64((f1 - f0) * turns / n))
                     if was > zero or now > zero:
-                        harmonic = np.uint32(max(np.int64(f0 / frequency[row, t] + 0.5), 1))
+                        harmonic = np.uint32(np.int64(max(f0 / frequency[row, t] + 0.5, 1.0)))
                         _add_sine(line, p, step, grow, bends, harmonic, n, was, (now - was) / np.float32(n))
                     whole = np.uint32(n * (n - 1) // 2)
-                    phase[row, u * stride + i] = np.uint32(np.uint32(p + np.uint32(step * np.uint32(n))) + np.uint32(grow * whole))
+                    after = np.uint32(p + np.uint32(step * np.uint32(n)))
+                    phase[row, u * stride + i] = np.uint32(after + np.uint32(grow * whole))
                 left, right = voice[row, u, LEFT], voice[row, u, RIGHT]
                 for k in range(n):
                     mix[0, k] += line[k] * left

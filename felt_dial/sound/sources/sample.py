@@ -25,7 +25,9 @@ SEAM = 64.0
 
 def key_root(label: str = "Root") -> Param:
     """The key at which a recording sounds as it was made."""
-    return Param(label, 60, (0, 127), KEY, whole=True, movable=False, says="The key at which the sample sounds as recorded.")
+    return Param(
+        label, 60, (0, 127), KEY, whole=True, movable=False, says="The key at which the sample sounds as recorded."
+    )
 
 
 class Sample(Unison, kind="sample"):
@@ -33,20 +35,30 @@ class Sample(Unison, kind="sample"):
 
     start = Param("Start", 0.0, (0.0, 1.0), PERCENT, says="Where a note begins in the sample.")
     end = Param("End", 1.0, (0.0, 1.0), PERCENT, says="Where the sample ends.")
-    chance = Param("Start by chance", 0.0, (0.0, 1.0), PERCENT, says="How far each note's start moves by chance, either way.")
+    chance = Param(
+        "Start by chance", 0.0, (0.0, 1.0), PERCENT, says="How far each note's start moves by chance, either way."
+    )
     floor = Param("Floor", 0.0, (0.0, 1.0), PERCENT, says="Chance never moves the start before this place.")
     loop_start = Param("Loop start", 0.2, (0.0, 1.0), PERCENT, says="Where the loop begins.")
     loop_end = Param("Loop end", 0.9, (0.0, 1.0), PERCENT, says="Where the loop ends.")
-    fade = Param("Crossfade", 0.1, (0.0, 0.5), PERCENT, says="Part of the loop over which its end fades into its beginning.")
+    fade = Param(
+        "Crossfade", 0.1, (0.0, 0.5), PERCENT, says="Part of the loop over which its end fades into its beginning."
+    )
     root = key_root()
-    cents = Param("Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key.")
+    cents = Param(
+        "Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key."
+    )
     loop = Choice(
         "Loop", "off", {"off": "No loop", "forward": "Forward", "backward": "Backward", "alternate": "There and back"},
         says="What happens at the loop's end while the note lasts.",
     )  # fmt: skip
-    track = Switch("Follows key", True, says="Keys play the sample higher or lower; off, every key plays it as recorded.")
+    track = Switch(
+        "Follows key", True, says="Keys play the sample higher or lower; off, every key plays it as recorded."
+    )
     reverse = Switch("Reversed", False, says="The sample is played from its end to its start.")
-    one_shot = Switch("One shot", False, says="The sample plays to its end even if the key comes up; loops are left out.")
+    one_shot = Switch(
+        "One shot", False, says="The sample plays to its end even if the key comes up; loops are left out."
+    )
     asset: Asset | None = None
 
     tells_end: ClassVar[bool] = True
@@ -105,7 +117,7 @@ def _bounds(control, row, t, size, note, ends):  # type: ignore[no-untyped-def]
     if reach > 0.0:
         start += reach * (2.0 * chance(note, CHANCE_BEGIN) - 1.0)
         start = max(start, min(np.float64(control[FLOOR, row, t]), last))
-    start = min(max(start, 0.0), 1.0)
+    start = np.float64(min(max(start, 0.0), 1.0))
     ends[row, FIRST] = min(start, last) * (size - 1)
     ends[row, LAST] = max(last, start) * (size - 1)
 
@@ -122,7 +134,7 @@ def _travel(control, row, t, tick, place, direction, speed, first, last, size, w
     seam = min(max(np.float64(control[FADE, row, t]) * length, SEAM), 0.5 * length)
     for k in range(tick):
         where[k], other[k], share[k] = place, place, np.float32(0.0)
-        if loop == FORWARD or loop == BACKWARD:
+        if loop in (FORWARD, BACKWARD):
             ahead = 1 if loop == FORWARD else -1
             if direction * ahead > 0:
                 into = place - (high - seam) if ahead > 0 else (low + seam) - place

@@ -27,7 +27,17 @@ from felt_dial.sound.sources.reading import (
     read_places,
     run_bends,
 )
-from felt_dial.sound.sources.unison import LEFT, MOST, RATIO, RIGHT, Unison, steady_ticks, unison_state, unison_tick, voice_phase
+from felt_dial.sound.sources.unison import (
+    LEFT,
+    MOST,
+    RATIO,
+    RIGHT,
+    Unison,
+    steady_ticks,
+    unison_state,
+    unison_tick,
+    voice_phase,
+)
 from felt_dial.sound.sources.wave import CENT, CHANCE_DRIFT, CHANCE_START, DRIFT_RATE
 
 CYCLE = 2048
@@ -41,7 +51,9 @@ class Table(Unison, kind="table"):
 
     position = Param("Position", 0.0, (0.0, 1.0), PERCENT, says="Which frame sounds, from the first to the last.")
     amount = Param("Amount", 0.0, (-1.0, 1.0), BEND, says="How far the cycle is reshaped; a bend goes either way.")
-    drift = Param("Drift", 0.0, (0.0, 50.0), CENTS, taper=CUBIC, says="How far each voice's tuning wanders, slowly, by chance.")
+    drift = Param(
+        "Drift", 0.0, (0.0, 50.0), CENTS, taper=CUBIC, says="How far each voice's tuning wanders, slowly, by chance."
+    )
     phase = Param("Phase", 0.0, (0.0, 360.0), DEGREES, says="Where in its cycle a note begins.")
     reshape = Choice(
         "Reshape", "none",
@@ -55,7 +67,10 @@ class Table(Unison, kind="table"):
         says="How a frame becomes the next: by fading, or partial by partial, which never cancels.",
     )  # fmt: skip
     start = Choice(
-        "Starts", "fixed", {"fixed": "At its phase", "free": "Anywhere"}, says="Every note at the same phase, or by chance."
+        "Starts",
+        "fixed",
+        {"fixed": "At its phase", "free": "Anywhere"},
+        says="Every note at the same phase, or by chance.",
     )
     asset: Asset | None = None
     cycle: int = Field(CYCLE, ge=16, le=65536)
@@ -230,9 +245,10 @@ def table_picture(frames: NDArray[np.float32], position: float, reshape: str, am
     x = np.linspace(0.0, 1.0, points)
     much = abs(amount)
 
-    def read(at: NDArray) -> NDArray:
+    def read(at: NDArray) -> NDArray[np.float64]:
         cycle = (1 - place + below) * frames[below] + (place - below) * frames[above]
-        return np.interp(at * len(cycle), np.arange(len(cycle) + 1), np.append(cycle, cycle[0]))
+        found: NDArray[np.float64] = np.interp(at * len(cycle), np.arange(len(cycle) + 1), np.append(cycle, cycle[0]))
+        return found
 
     if reshape == "bend":
         middle = 0.5 + 0.49 * amount
@@ -240,14 +256,14 @@ def table_picture(frames: NDArray[np.float32], position: float, reshape: str, am
     if reshape == "squeeze":
         return read(np.minimum(x / (1 - 0.96 * much), 1.0))
     if reshape == "mirror":
-        return (1 - much) * read(x) + much * read(1 - np.abs(2 * x - 1))
+        return np.asarray((1 - much) * read(x) + much * read(1 - np.abs(2 * x - 1)))
     if reshape == "stretch":
         return read(x * 8.0**much % 1.0)
     if reshape == "fold":
         return np.asarray(1 - np.abs((read(x) * (1 + 7 * much) + 3) % 4 - 2))
     if reshape == "step":
         steps = 64.0 / 32.0**much
-        return read(x) + min(16 * much, 1.0) * (read(np.floor(x * steps) / steps) - read(x))
+        return np.asarray(read(x) + min(16 * much, 1.0) * (read(np.floor(x * steps) / steps) - read(x)))
     return read(x)
 
 
@@ -331,8 +347,16 @@ def _run_reshaped(  # type: ignore[no-untyped-def]
             turns = x >= middle and x - dx < middle and not wrapped
             if turns or edge:
                 foot = half if turns else np.float32(0.0)
-                slope = np.float32(64.0) * (_at(samples, offset, other, share, shift, foot + np.float32(1.0 / 64.0 / 64.0))
-                        - _at(samples, offset, other, share, shift, foot)) * np.float32(64.0) * dx * (quick - slow)
+                slope = (
+                    np.float32(64.0)
+                    * (
+                        _at(samples, offset, other, share, shift, foot + np.float32(1.0 / 64.0 / 64.0))
+                        - _at(samples, offset, other, share, shift, foot)
+                    )
+                    * np.float32(64.0)
+                    * dx
+                    * (quick - slow)
+                )
                 slope = slope if turns else -slope
                 since = (x - middle) / max(dx, np.float32(1e-9)) if turns else since
                 edge = True
@@ -354,8 +378,9 @@ def _run_reshaped(  # type: ignore[no-untyped-def]
             if edge:
                 end, near = ratio - np.floor(ratio), min(dx * ratio * np.float32(0.125), np.float32(0.01))
                 back = end - near + (one if end < near else np.float32(0.0))
-                start, stop = _at(samples, offset, other, share, shift, np.float32(0.0)), _at(
-                    samples, offset, other, share, shift, end
+                start, stop = (
+                    _at(samples, offset, other, share, shift, np.float32(0.0)),
+                    _at(samples, offset, other, share, shift, end),
                 )
                 jump = start - stop
                 slope = _at(samples, offset, other, share, shift, near) - start
@@ -464,7 +489,11 @@ def run_table(  # type: ignore[no-untyped-def]
                 mix[0, k] = mix[1, k] = zero
             from_ = a0
             for i in range(run):
-                to = a1 if i == run - 1 else np.float32(np.float64(control[POSITION, row, t + i + 1]) * (frames - 1) - old)
+                to = (
+                    a1
+                    if i == run - 1
+                    else np.float32(np.float64(control[POSITION, row, t + i + 1]) * (frames - 1) - old)
+                )
                 for k in range(tick):
                     mixed[i * tick + k] = from_ + (to - from_) * np.float32(k) / np.float32(tick)
                 from_ = to

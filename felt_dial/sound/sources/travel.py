@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -37,7 +39,7 @@ def checked(curve: object) -> Curve:
         if not (0.0 <= time <= 1.0 and 0.0 <= place <= 1.0 and -1.0 <= bend <= 1.0):
             raise ValueError("a travel curve stays between 0 and 1, its bends between −1 and 1")
         points.append((time, place, bend))
-    if any(b[0] < a[0] for a, b in zip(points, points[1:], strict=False)):
+    if any(b[0] < a[0] for a, b in pairwise(points)):
         raise ValueError("the points of a travel curve go forward in time")
     if points[0][0] != 0.0 or points[-1][0] != 1.0:
         raise ValueError("a travel curve goes from time 0 to time 1")
@@ -47,7 +49,7 @@ def checked(curve: object) -> Curve:
 def place_at(curve: Curve, time: NDArray[np.float64]) -> NDArray[np.float64]:
     """Places of a curve at times from 0 to 1; a bend is the envelope's slope, (1 − e^(−8bx)) / (1 − e^(−8b))."""
     found = np.full(len(time), curve[-1][1])
-    for (t0, p0, bend), (t1, p1, _) in zip(curve[:-1], curve[1:], strict=True):
+    for (t0, p0, bend), (t1, p1, _) in pairwise(curve):
         inside = (time >= t0) & (time < t1)
         if t1 > t0 and inside.any():
             x = (time[inside] - t0) / (t1 - t0)

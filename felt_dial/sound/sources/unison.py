@@ -21,10 +21,14 @@ class Unison(Source):
     """What sources share that can sound as several voices."""
 
     unison = Param("Unison", 1, (1, MOST), COUNT, whole=True, says="How many voices each note has.")
-    detune = Param("Detune", 14.0, (0.0, 200.0), CENTS, taper=CUBIC, says="How far the outermost voices are from the pitch.")
+    detune = Param(
+        "Detune", 14.0, (0.0, 200.0), CENTS, taper=CUBIC, says="How far the outermost voices are from the pitch."
+    )
     spread = Param("Spread", 0.7, (0.0, 1.0), PERCENT, says="How far apart the voices stand between left and right.")
-    side = Param("Sides", 0.0, (-36.0, 12.0), DECIBELS, says="How loud the outermost voices are beside the middle ones.")
-    scatter = Param("Phase spread", 1.0, (0.0, 1.0), PERCENT, says="How far apart in phase the voices begin.")
+    side = Param(
+        "Sides", 0.0, (-36.0, 12.0), DECIBELS, says="How loud the outermost voices are beside the middle ones."
+    )
+    scatter = Param("Phases", 1.0, (0.0, 1.0), PERCENT, says="How far apart in phase the voices begin.")
     voicing = Choice(
         "Voices", "even", {"even": "Even", "random": "Random", "weighted": "Gathered"},
         says="How the voices lie between the outermost two: evenly, by chance, or gathered about the middle.",

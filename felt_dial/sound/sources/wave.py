@@ -50,10 +50,15 @@ class Wave(Unison, kind="wave"):
         "Sync", 0.0, (0.0, 48.0), SEMITONES,
         says="How far the wave runs above the pitch while a hidden one at the pitch starts it anew; 0 is off.",
     )  # fmt: skip
-    drift = Param("Drift", 0.0, (0.0, 50.0), CENTS, taper=CUBIC, says="How far each voice's tuning wanders, slowly, by chance.")
+    drift = Param(
+        "Drift", 0.0, (0.0, 50.0), CENTS, taper=CUBIC, says="How far each voice's tuning wanders, slowly, by chance."
+    )
     phase = Param("Phase", 0.0, (0.0, 360.0), DEGREES, says="Where in its cycle a note begins.")
     start = Choice(
-        "Starts", "fixed", {"fixed": "At its phase", "free": "Anywhere"}, says="Every note at the same phase, or by chance."
+        "Starts",
+        "fixed",
+        {"fixed": "At its phase", "free": "Anywhere"},
+        says="Every note at the same phase, or by chance.",
     )
 
     def gist(self) -> str:
@@ -167,7 +172,11 @@ def _still_ticks(control, row, t, run, shape):  # type: ignore[no-untyped-def]
     """How many of a run of ticks keep a shape and its width, at least one."""
     for k in range(run):
         moves = control[SHAPE, row, t + k + 1] != shape or control[WIDTH, row, t + k + 1] != control[WIDTH, row, t]
-        if moves or control[SYNC, row, t + k + 1] != np.float32(0.0) or control[DRIFT, row, t + k + 1] != np.float32(0.0):
+        if (
+            moves
+            or control[SYNC, row, t + k + 1] != np.float32(0.0)
+            or control[DRIFT, row, t + k + 1] != np.float32(0.0)
+        ):
             return max(k, 1)
     return run
 
@@ -176,13 +185,15 @@ def _still_ticks(control, row, t, run, shape):  # type: ignore[no-untyped-def]
 @kernel
 def run_wave(  # type: ignore[no-untyped-def]
     out, frequency, turn, control, active, begin, tick, rate, limit,
-    samples, offsets, shifts, level_of, phase, hidden, last, now, voice, seen, bends, index, part, line, mix, edges, fine, history, wide_taps, taps,
+    samples, offsets, shifts, level_of, phase, hidden, last, now, voice, seen, bends, index, part, line, mix, edges,
+    fine, history, wide_taps, taps,
 ):  # fmt: skip
     """Replaces `out[row]` for every active row.
 
     out : float32 (row, 2, frame); frequency : float32 (row, tick + 1), Hz; turn : float32 (row, frame),
     cycles, or empty; limit : highest harmonic, Hz. `now[row]` is the shape of the moment and the time
-    in seconds (a note that was synchronised once stays so made), `last[row, voice]` the table of the tick before: another crossfades over a tick.
+    in seconds (a note that was synchronised once stays so made), `last[row, voice]` the table of the tick
+    before: another crossfades.
     """
     ticks = frequency.shape[1] - 1
     turns = TURN / rate
@@ -231,8 +242,8 @@ def run_wave(  # type: ignore[no-untyped-def]
             if segment == 2:
                 w0, w1 = np.float64(control[WIDTH, row, t]), np.float64(control[WIDTH, row, t + 1])
             if synced:
-                for n in range(FINER * tick):
-                    fine[0, n] = fine[1, n] = zero
+                for k in range(FINER * tick):
+                    fine[0, k] = fine[1, k] = zero
             for u in range(alive):
                 ratio = np.float64(voice[row, u, RATIO])
                 if drift > 0.0:

@@ -13,7 +13,7 @@ from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import param_at, value_at
 from felt_dial.ui.cloth import colour, dye, reading
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.session import Session, path_exists
+from felt_dial.ui.session import Session, path_holds
 
 
 class Pill(QPushButton):
@@ -82,7 +82,7 @@ class SwitchPill(Pill):
         param = param_at(session.patch, path)
         assert isinstance(param, Switch)
         super().__init__(text or param.label, part, tip=param.says)
-        self.session, self.path, self.states = session, path, states
+        self.session, self.path, self.states, self.param = session, path, states, param
         self.setCheckable(True)
         self.setProperty("alarm", alarm)
         self.setAccessibleName(session.label_of(path))
@@ -91,7 +91,7 @@ class SwitchPill(Pill):
         self._follow()
 
     def _follow(self) -> None:
-        if path_exists(self.session.patch, self.path):
+        if path_holds(self.session.patch, self.path, self.param):
             self.setChecked(bool(value_at(self.session.patch, self.path)))
             if self.states:
                 self.setText("On" if self.isChecked() else "Off")
@@ -113,7 +113,7 @@ class Options(QComboBox):
         self._follow()
 
     def _follow(self) -> None:
-        if path_exists(self.session.patch, self.path):
+        if path_holds(self.session.patch, self.path, self.param):
             self.setCurrentIndex(self.param.ids.index(str(value_at(self.session.patch, self.path))))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -203,7 +203,7 @@ class Slider(QWidget):
 
     def __init__(self, session: Session, path: str) -> None:
         super().__init__()
-        self.session, self.path = session, path
+        self.session, self.path, self.param = session, path, param_at(session.patch, path)
         self.setMinimumWidth(60)
         self.setFixedHeight(20)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -213,7 +213,7 @@ class Slider(QWidget):
         self._follow()
 
     def _follow(self) -> None:
-        if path_exists(self.session.patch, self.path):
+        if path_holds(self.session.patch, self.path, self.param):
             param = param_at(self.session.patch, self.path)
             assert isinstance(param, Param)
             self.place = param.position(value_at(self.session.patch, self.path))

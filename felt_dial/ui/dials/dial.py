@@ -30,7 +30,7 @@ from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.cloth import STITCHES, SWEEP, colour, dial_face, dye, reading, sewn_ring
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME, mover_dye, tag_text
-from felt_dial.ui.session import Session, path_exists
+from felt_dial.ui.session import Session, path_holds
 
 DRAG_PIXELS = 180.0
 
@@ -95,7 +95,7 @@ class Dial(QWidget):
     def _follow(self) -> None:
         """An edit was made somewhere; most edits are elsewhere, and a drag makes sixty a second."""
         patch = self.session.patch
-        if not path_exists(patch, self.path):
+        if not path_holds(patch, self.path, self.param):
             return
         if patch.threads is self._all_threads and value_at(patch, self.path) == self._value:
             return

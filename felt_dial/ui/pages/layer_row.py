@@ -13,9 +13,9 @@ from felt_dial.patch.patch import param_at
 from felt_dial.ui.cloth import colour, dye, layer_dye, naming, reading
 from felt_dial.ui.dials.controls import Meter, Slider, SwitchPill, text_label
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.movers import EnvelopePicture
-from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.session import Session
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import moves_something, place_name, threads_from
 from felt_dial.patch.patch import PLAYER_SOURCES, depth_param, target_param
@@ -84,11 +84,11 @@ class PlayerTags(QWidget):
         layout.setContentsMargins(4, 2, 0, 2)
         layout.setSpacing(2)
         layout.addWidget(text_label("The player", "small"))
-        for key, name in PLAYER_SOURCES.items():
-            row = QHBoxLayout()
-            row.setSpacing(5)
-            row.addWidget(Tag(session, key, 10))
-            row.addWidget(text_label(name))
-            row.addStretch()
-            layout.addLayout(row)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(5)
+        grid.setVerticalSpacing(2)
+        for n, (key, name) in enumerate(PLAYER_SOURCES.items()):
+            grid.addWidget(Tag(session, key, 10), n % 3, 2 * (n // 3))
+            grid.addWidget(text_label(name), n % 3, 2 * (n // 3) + 1)
+        layout.addLayout(grid)
         layout.addStretch()

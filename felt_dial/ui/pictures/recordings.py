@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.patch import put
-from felt_dial.sound.analysis import known_tracks
+from felt_dial.sound.analysis import is_known, known_tracks
 from felt_dial.sound.sources.travel import Curve, place_at
-from felt_dial.ui.cloth import colour, reading
+from felt_dial.ui.cloth import colour
 from felt_dial.ui.pictures.sources import SourcePicture, draw_missing, draw_peaks, peaks_of
 from felt_dial.ui.pictures.well import draw_curve
 from felt_dial.ui.session import Session
@@ -34,7 +34,7 @@ class RecordingPicture(SourcePicture):
     def marks(self, painter: QPainter, box: QRectF) -> None:
         """Draws what the source makes of the recording."""
 
-    def x(self, box: QRectF, place: float) -> float:
+    def across(self, box: QRectF, place: float) -> float:
         """Where a place from 0 to 1 is."""
         return box.left() + min(max(place, 0.0), 1.0) * box.width()
 
@@ -42,8 +42,10 @@ class RecordingPicture(SourcePicture):
         """Darkens what is not played."""
         veil = QColor(colour("well"))
         veil.setAlphaF(0.72)
-        painter.fillRect(QRectF(box.left(), box.top(), self.x(box, first) - box.left(), box.height()), veil)
-        painter.fillRect(QRectF(self.x(box, last), box.top(), box.right() - self.x(box, last), box.height()), veil)
+        painter.fillRect(QRectF(box.left(), box.top(), self.across(box, first) - box.left(), box.height()), veil)
+        painter.fillRect(
+            QRectF(self.across(box, last), box.top(), box.right() - self.across(box, last), box.height()), veil
+        )
 
     def mark(self, painter: QPainter, box: QRectF, place: float, shade: QColor, dashed: bool = False) -> None:
         """A line across at a place."""
@@ -51,15 +53,15 @@ class RecordingPicture(SourcePicture):
         if dashed:
             pen.setDashPattern([3, 2.5])
         painter.setPen(pen)
-        x = self.x(box, place)
+        x = self.across(box, place)
         painter.drawLine(QLineF(x, box.top(), x, box.bottom()))
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
-        place = self.live()
+        place = RecordingPicture.live(self)
         if isinstance(place, float):
             self.mark(painter, box, place, colour("chalk"))
             painter.setBrush(colour("chalk"))
-            painter.drawEllipse(QPointF(self.x(box, place), box.top() + 3), 2.6, 2.6)
+            painter.drawEllipse(QPointF(self.across(box, place), box.top() + 3), 2.6, 2.6)
 
 
 class SamplePicture(RecordingPicture):
@@ -75,7 +77,7 @@ class SamplePicture(RecordingPicture):
                 self.mark(painter, box, source.number(name), colour("chalk"), dashed=True)
             band = QColor(colour("chalk"))
             band.setAlphaF(0.10)
-            first, last = self.x(box, source.number("loop_start")), self.x(box, source.number("loop_end"))
+            first, last = self.across(box, source.number("loop_start")), self.across(box, source.number("loop_end"))
             painter.fillRect(QRectF(first, box.top(), last - first, box.height()), band)
 
 
@@ -105,13 +107,9 @@ class GrainsPicture(RecordingPicture):
             painter.setPen(QPen(colour("chalk"), 1.4))
             for when, where, _ in source.curve:
                 painter.drawEllipse(self._spot(box, when, first + (last - first) * where), 4, 4)
-            painter.setFont(reading(11))
-            painter.setPen(colour("chalk_soft"))
-            text = "time ↑  drag a point, drag between to bend, double-click adds or removes"
-            painter.drawText(box.adjusted(2, 0, 0, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, text)
 
     def _spot(self, box: QRectF, when: float, where: float) -> QPointF:
-        return QPointF(self.x(box, where), box.bottom() - when * box.height())
+        return QPointF(self.across(box, where), box.bottom() - when * box.height())
 
     def _at(self, point: QPointF) -> tuple[float, float]:
         """Time and place under a point."""
@@ -192,6 +190,13 @@ class PartialsPicture(RecordingPicture):
         super().__init__(session, layer, shade)
         self.large = large
 
+    def key(self) -> object:
+        source = self.source
+        return source, source.asset is not None and is_known(source.asset, source.fundamental())
+
+    def live(self) -> object:
+        return super().live(), self.key()[1]  # type: ignore[index]
+
     def draw(self, painter: QPainter, box: QRectF) -> None:
         source = self.source
         if source.asset is None:
@@ -209,7 +214,9 @@ class PartialsPicture(RecordingPicture):
         looks = np.linspace(0, len(octaves) - 1, columns).astype(int)
         picture = np.zeros((height, columns))
         y = np.clip(((octaves[looks] + 1.0) / 9.0 * height).astype(int), 0, height - 1)
-        light = np.clip(1.0 + np.log10(np.maximum(levels[looks] / max(float(levels.max()), 1e-9), 1e-6)) / 3.0, 0.0, 1.0)
+        light = np.clip(
+            1.0 + np.log10(np.maximum(levels[looks] / max(float(levels.max()), 1e-9), 1e-6)) / 3.0, 0.0, 1.0
+        )
         for n in range(columns):
             np.maximum.at(picture[:, n], height - 1 - y[n], light[n])
         picture = np.maximum(picture, 0.5 * np.roll(picture, 1, axis=0))

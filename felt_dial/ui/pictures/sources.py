@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QRectF, Qt
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from felt_dial.patch.asset import Asset
@@ -16,7 +16,7 @@ from felt_dial.sound.sources.bandlimited import cycle_picture
 from felt_dial.sound.sources.chaos import portrait
 from felt_dial.sound.sources.table import cut_cycles, table_picture
 from felt_dial.ui.cloth import colour, reading
-from felt_dial.ui.pictures.well import Well, draw_curve
+from felt_dial.ui.pictures.well import Well, draw_curve, points
 from felt_dial.ui.session import Session
 
 
@@ -147,7 +147,9 @@ class TablePicture(SourcePicture):
         room = QRectF(
             box.left() + lean * now[0], box.top() + lift * (1 - now[0]), box.width() - lean, box.height() - lift
         )
-        draw_curve(painter, room, np.linspace(0, 1, 200), self._cycle(frames, *now), colour("chalk"), floor=None, width=1.2)
+        draw_curve(
+            painter, room, np.linspace(0, 1, 200), self._cycle(frames, *now), colour("chalk"), floor=None, width=1.2
+        )
 
 
 class NoisePicture(SourcePicture):
@@ -203,13 +205,12 @@ def draw_peaks(painter: QPainter, box: QRectF, peaks: NDArray[np.float32], shade
     columns = max(int(box.width()), 2)
     at = np.linspace(0, peaks.shape[1] - 1, columns)
     low, high = (np.interp(at, np.arange(peaks.shape[1]), side) for side in peaks)
-    painter.setPen(QPen(shade, 1.0))
-    middle, half = box.center().y(), box.height() * 0.46
-    lines = [
-        QLineF(box.left() + n, middle - half * float(high[n]), box.left() + n, middle - half * float(low[n]) + 0.6)
-        for n in range(columns)
-    ]
-    painter.drawLines(lines)
+    x = np.linspace(0.0, 1.0, columns)
+    outline = points(box, np.concatenate([x, x[::-1]]), 0.5 + 0.46 * np.concatenate([high, low[::-1] - 0.01]))
+    painter.setPen(QPen(shade, 0.8))
+    painter.setBrush(shade)
+    painter.drawPolygon(outline)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 @lru_cache(maxsize=24)
