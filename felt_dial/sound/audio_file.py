@@ -45,6 +45,8 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
     import soundfile
 
     where = f"“{path.name}”"
+    if not path.exists():
+        raise BadAudio(f"{where} is not there.")
     try:
         with soundfile.SoundFile(path) as file:
             rate, channels = float(file.samplerate), int(file.channels)
@@ -66,8 +68,6 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
                     raise BadAudio(f"{where} lasts longer than 10 min, the limit for samples. It was not loaded.")
                 if watch is not None and not watch(done / max(file.frames, done)):
                     raise BadAudio(f"Loading {where} was stopped.")
-    except FileNotFoundError:
-        raise BadAudio(f"{where} is not there.") from None
     except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as wrong:
         reason = str(getattr(wrong, "error_string", wrong)).rstrip(".")
         raise BadAudio(f"{where} cannot be read as audio ({reason}). Nothing was loaded.") from None

@@ -158,7 +158,7 @@ def guess_cycle(sound: NDArray[np.float32]) -> int:
             return 1.0
         seams = np.abs(frames[:, 0] - frames[:, -1]).mean() / (np.abs(np.diff(frames)).mean() + 1e-9)
         change = np.square(np.diff(frames, axis=0)).mean() / (np.square(frames).mean() + 1e-12)
-        return float(change + 0.02 * seams + 0.1 * abs(math.log2(cycle / CYCLE)))
+        return float(change + 0.02 * seams + 0.001 * abs(math.log2(cycle / CYCLE)))
 
     return min(fits, key=apart)
 

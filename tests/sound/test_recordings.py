@@ -1,0 +1,250 @@
+"""Sample, Grains and Partials, and the listening that finds roots and partials."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from numpy.typing import NDArray
+from scipy import signal
+
+from felt_dial.patch.edits import replace_module
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.units import Beats
+from felt_dial.sound import analysis, assets
+from felt_dial.sound.audio_file import Audio, read_audio
+from felt_dial.sound.modules import Source
+from felt_dial.sound.program import Program
+from felt_dial.sound.render import Note, render
+from felt_dial.sound.sources.travel import READY, place_at
+from felt_dial.sound.voices import OFF, ON, Event
+from tests.sound.listening import RATE, amplitude_at, decibels, exact_frequency, plain, steady
+
+T = np.arange(3 * RATE) / RATE
+
+
+@pytest.fixture
+def store(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    monkeypatch.setenv("FELT_DIAL_HOME", str(tmp_path))
+    assets.look_in(tmp_path)
+    return tmp_path
+
+
+def playing(store: Path, kind: str, sound: NDArray, made_at: float = RATE, **fields: object) -> Patch:
+    """A patch that plays a recording."""
+    audio = Audio(np.atleast_2d(sound).astype(np.float32), made_at)
+    asset = assets.keep(store / ".assets", audio, "made")
+    return replace_module(plain(), "layers.a.source", Source.kinds[kind](asset=asset, **fields))
+
+
+def beside(sound: NDArray, frequency: float) -> float:
+    """dB of the strongest thing that is not the sine."""
+    spectrum = np.abs(np.fft.rfft(sound * signal.windows.kaiser(len(sound), 20.0, sym=False)))
+    at = np.fft.rfftfreq(len(sound), 1 / RATE)
+    return decibels(float(spectrum[np.abs(at - frequency) > 40].max() / spectrum.max()))
+
+
+# --- sample ------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("steps", [24, 7, -12, 12, -17, 31])
+def test_a_sine_played_elsewhere_keeps_its_images_down(store: Path, steps: int) -> None:
+    """1 kHz two octaves up: images ≤ −80 dB, our limit; the level stays within 0.1 dB."""
+    patch = playing(store, "sample", 0.5 * np.sin(2 * np.pi * 1000 * T))
+    sound = render(patch, [Note(0, 5, 60 + steps)], 0.45)[0, 2400:18784].astype(float) * 2
+    frequency = 1000 * 2 ** (steps / 12)
+    assert beside(sound, frequency) < -80
+    assert decibels(amplitude_at(sound, frequency) / 0.5) == pytest.approx(0.0, abs=0.1)
+
+
+@pytest.mark.parametrize("rate", [8000, 22050, 44100, 96000, 384000])
+def test_any_rate_plays_in_tune(store: Path, rate: int) -> None:
+    t = np.arange(2 * rate) / rate
+    sound = steady(playing(store, "sample", 0.5 * np.sin(2 * np.pi * 700 * t), rate, root=69), 69, 65536)
+    assert 1200 * np.log2(exact_frequency(sound, 700.0) / 700.0) == pytest.approx(0.0, abs=0.05)
+
+
+def test_without_key_tracking_every_key_plays_it_as_recorded(store: Path) -> None:
+    patch = playing(store, "sample", 0.5 * np.sin(2 * np.pi * 700 * T), track=False, root=40)
+    for key in (36, 72):
+        assert exact_frequency(steady(patch, key), 700.0) == pytest.approx(700.0, abs=0.05)
+
+
+@pytest.mark.parametrize("loop", ["forward", "backward", "alternate"])
+def test_a_loop_goes_on_without_a_click(store: Path, loop: str) -> None:
+    """No jump may be steeper than the sine itself; the seam lies where its ends do not match."""
+    patch = playing(
+        store, "sample", 0.5 * np.sin(2 * np.pi * 441.7 * T), loop=loop, loop_start=0.113, loop_end=0.347, fade=0.2
+    )
+    sound = render(patch, [Note(0, 9, 60)], 8.0)[0]
+    assert np.abs(sound[-4800:]).max() > 0.1
+    assert np.abs(np.diff(sound)).max() < 1.15 * 0.25 * 2 * np.pi * 441.7 / RATE
+
+
+def test_reversed_plays_the_end_first_and_start_and_end_cut(store: Path) -> None:
+    ramp = np.linspace(0.0, 1.0, RATE) * np.sign(np.sin(2 * np.pi * 300 * T[:RATE]))
+    forward = render(playing(store, "sample", ramp), [Note(0, 2, 60)], 1.0)[0]
+    backward = render(playing(store, "sample", ramp, reverse=True), [Note(0, 2, 60)], 1.0)[0]
+    loud = [float(np.abs(x[4800:9600]).mean()) for x in (forward, backward)]
+    assert loud[1] > 4 * loud[0]
+    cut = render(playing(store, "sample", ramp, start=0.5, end=0.75), [Note(0, 2, 60)], 1.0)[0]
+    assert np.abs(cut[12000 + 64 :]).max() < 1e-3 and np.abs(cut[200:11000]).max() > 0.2
+
+
+def test_a_start_by_chance_moves_but_never_before_its_floor(store: Path) -> None:
+    patch = playing(store, "sample", np.linspace(0.01, 1, RATE), start=0.5, chance=0.4, floor=0.45)
+    program = Program(patch)
+    starts = []
+    for n in range(40):
+        program.block([Event(0, ON, 60, 1.0)])
+        starts.append(program.strands[0].source.state[9][program.voices.newest, 0] / (RATE - 1))
+        program.block([Event(0, OFF, 60)])
+    assert min(starts) == pytest.approx(0.45, abs=1e-3) and 0.6 < max(starts) <= 0.9 and len(set(starts)) > 15
+
+
+def test_a_one_shot_ignores_the_key_and_ends_with_the_sample(store: Path) -> None:
+    sound = 0.5 * np.sin(2 * np.pi * 500 * T[: RATE // 2])
+    patch = playing(store, "sample", sound, one_shot=True)
+    heard = render(patch, [Note(0, 0.05, 60)], 1.0)[0]
+    assert np.abs(heard[20000:23000]).max() > 0.1 and not heard[25000:].any()
+    program = Program(patch)
+    program.block([Event(0, ON, 60, 1.0), Event(16, OFF, 60)])
+    for _ in range(110):
+        program.block()
+    assert len(program.voices.active) == 0
+
+
+def test_the_smpl_chunk_gives_root_and_loop(tmp_path: Path) -> None:
+    """Field by field as the format's text has it: unity note 57, a quarter of a semitone, loop 1000 to 2999 inclusive."""
+    path = tmp_path / "looped.wav"
+    soundfile.write(path, 0.5 * np.sin(2 * np.pi * 220 * T[:RATE]), RATE, subtype="PCM_16")
+    import struct
+
+    body = struct.pack("<9I", 0, 0, 20833, 57, 2**30, 0, 0, 1, 0) + struct.pack("<6I", 0, 0, 1000, 2999, 0, 0)
+    data = bytearray(path.read_bytes()) + b"smpl" + struct.pack("<I", len(body)) + body
+    data[4:8] = struct.pack("<I", len(data) - 8)
+    path.write_bytes(bytes(data))
+    audio = read_audio(path)
+    assert audio.root == pytest.approx(57.25) and audio.loop == (1000, 3000)
+
+
+# --- listening ---------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("key", list(range(28, 97, 4)))
+def test_roots_are_found_within_ten_cents(key: int) -> None:
+    sound = render(plain(), [Note(0, 2, key)], 1.5)
+    found = analysis.pitch_of(sound, RATE)
+    assert found is not None and abs(1200 * np.log2(found / (440 * 2 ** ((key - 69) / 12)))) < 10
+
+
+def test_noise_has_no_root() -> None:
+    chance = np.random.default_rng(1).standard_normal((1, RATE)).astype(np.float32)
+    assert analysis.pitch_of(chance, RATE) is None
+
+
+def struck(f0: float = 196.0) -> NDArray[np.float64]:
+    return np.asarray(sum(0.3 / n * np.sin(2 * np.pi * f0 * n * T + n) * np.exp(-T * (0.5 + 0.2 * n)) for n in range(1, 24)))
+
+
+def test_partials_give_the_recording_again(store: Path) -> None:
+    """Level of harmonics 1, 2, 5, 12 at three moments, within 0.3 dB of the recording's own."""
+    sound = struck()
+    heard = render(playing(store, "partials", sound, root=55, life=0.0, partials=256), [Note(0, 3, 55)], 2.5)[0] * 2
+    for at in (4800, 24000, 72000):
+        for n in (1, 2, 5, 12):
+            levels = [decibels(amplitude_at(x[at : at + 8192].astype(float), 196.0 * n)) for x in (sound, heard)]
+            assert levels[1] == pytest.approx(levels[0], abs=0.3)
+
+
+def test_slowed_down_a_struck_sound_keeps_its_strike_and_stands_for_ever(store: Path) -> None:
+    heard = render(playing(store, "partials", struck(), root=55, slow=0.3), [Note(0, 40, 55)], 30.0)[0]
+    power = [float(heard[n * RATE : (n + 1) * RATE].std()) for n in (0, 2, 15, 29)]
+    assert power[0] > power[1] and min(power[1:]) > 0.5 * power[1]
+    assert np.abs(np.diff(heard)).max() < 0.2
+
+
+def test_stretch_shift_tilt_and_odd_even_move_partials_by_their_closed_forms(store: Path) -> None:
+    base = playing(store, "partials", struck(), root=69, life=0.0, speed=0.0, position=0.05, partials=256)
+    base = with_value(base, "layers.a.source.cents", 0.0)
+    base = replace_module(plain(), "layers.a.source", Source.kinds["partials"](life=0.0, drawn=(1.0, 0.5, 0.25, 0.25)))
+    at = {h: amplitude_at(steady(base, 57), 220.0 * h) for h in (1, 2, 3, 4)}
+    stretched = steady(with_value(base, "layers.a.source.stretch", 0.1), 57)
+    assert decibels(amplitude_at(stretched, 220.0 * 3**1.1) / at[3]) == pytest.approx(0, abs=0.1)
+    shifted = steady(with_value(base, "layers.a.source.shift", 0.3), 57)
+    assert decibels(amplitude_at(shifted, 220.0 * 2.3) / at[2]) == pytest.approx(0, abs=0.1)
+    tilted = steady(with_value(base, "layers.a.source.tilt", -6.0), 57)
+    assert decibels(amplitude_at(tilted, 880.0) / at[4]) == pytest.approx(-12.0, abs=0.1)
+    odd = steady(with_value(base, "layers.a.source.odd_even", -1.0), 57)
+    assert amplitude_at(odd, 440.0) < 1e-4 and decibels(amplitude_at(odd, 660.0) / at[3]) == pytest.approx(0, abs=0.1)
+
+
+def test_an_analysis_is_kept_by_content_and_can_be_stopped(store: Path) -> None:
+    patch = playing(store, "partials", struck(), root=55)
+    asset = patch.layers["a"].source.asset  # type: ignore[attr-defined]
+    with pytest.raises(analysis.Stopped):
+        analysis.analyse(asset, 196.0, lambda part: part < 0.3)
+    assert not analysis.is_known(asset, 196.0)
+    first = analysis.analyse(asset, 196.0)
+    kept = analysis.known_tracks(asset, 196.0)
+    assert kept is not None and all(np.array_equal(a, b) for a, b in zip(first, kept, strict=True))
+
+
+# --- grains ------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("key", [48, 60, 67, 84])
+def test_grains_stay_in_tune_to_a_cent(store: Path, key: int) -> None:
+    """One grain at a time, whole and unthrown: its frequency is the sine's, moved by the key."""
+    patch = playing(store, "grains", 0.5 * np.sin(2 * np.pi * 1000 * T), size=2.0, rate=0.1, by_place=0.0, by_pan=0.0)
+    sound = render(patch, [Note(0, 3, key)], 1.8)[0, 9600:75136].astype(float)
+    expected = 1000 * 2 ** ((key - 60) / 12)
+    assert abs(1200 * np.log2(exact_frequency(sound, expected) / expected)) < 1.0
+
+
+def test_pitch_follows_the_key_and_time_does_not(store: Path) -> None:
+    """A recording that is silent in its second half falls silent after as long, whatever the key."""
+    sound = 0.5 * np.sin(2 * np.pi * 600 * T[:RATE]) * (T[:RATE] < 0.5)
+    for key in (48, 60, 72):
+        heard = render(playing(store, "grains", sound, size=0.04, by_place=0.0, rate=80.0), [Note(0, 2, key)], 0.9)[0]
+        ends = np.flatnonzero(np.abs(heard) > 0.01)[-1] / RATE
+        assert ends == pytest.approx(0.5, abs=0.06)
+
+
+@pytest.mark.parametrize(("fields", "after"), [
+    ({"speed": 2.0}, 0.25), ({"scan": "passes", "passes": 4.0}, 0.125), ({"scan": "passes", "passes": Beats(1.0)}, 0.25),
+    ({"scan": "travel", "length": 0.4}, 0.2), ({"scan": "travel", "length": Beats(1.0)}, 0.25),
+])  # fmt: skip
+def test_the_cloud_moves_as_fast_as_it_says(store: Path, fields: dict[str, object], after: float) -> None:
+    sound = 0.5 * np.sin(2 * np.pi * 600 * T[:RATE]) * (T[:RATE] < 0.5)
+    patch = playing(store, "grains", sound, size=0.02, by_place=0.0, rate=150.0, **fields)
+    heard = render(patch, [Note(0, 2, 60)], after * 1.6)[0]
+    assert np.flatnonzero(np.abs(heard) > 0.02)[-1] / RATE == pytest.approx(after, abs=0.03)
+
+
+def test_frozen_grains_sound_for_ever_at_one_place(store: Path) -> None:
+    patch = playing(store, "grains", struck(), speed=0.0, position=0.1, dense="count", count=8.0, size=0.2)
+    heard = render(patch, [Note(0, 30, 60)], 12.0)[0]
+    assert heard[-RATE:].std() == pytest.approx(float(heard[RATE : 2 * RATE].std()), rel=0.3)
+
+
+def test_never_more_grains_than_the_patch_allows(store: Path) -> None:
+    patch = playing(store, "grains", struck(), dense="count", count=64.0, size=0.4)
+    program = Program(with_value(patch, "grains", 50))
+    program.block([Event(0, ON, 50 + n, 0.8) for n in range(6)])
+    for _ in range(60):
+        program.block()
+        assert program.grains[2] <= 50
+    assert program.grains[2] > 40
+
+
+def test_ready_travel_curves_do_what_they_are_called() -> None:
+    time = np.linspace(0, 1, 401)
+    assert np.allclose(place_at(READY["Straight"], time), time)
+    assert place_at(READY["There and back"], np.array([0.0, 0.25, 0.5, 0.75, 1.0])) == pytest.approx([0, 0.5, 1, 0.5, 0])
+    for name, passes in (("Twice", 2), ("Four times", 4)):
+        assert np.count_nonzero(np.diff(place_at(READY[name], time)) < -0.5) == passes - 1
+    slow = np.diff(place_at(READY["Slow to a standstill"], time))
+    assert (np.diff(slow) < 1e-12).all() and slow[-1] < 0.05 * slow[0]

@@ -1,0 +1,179 @@
+"""Table: what the frames hold, how they morph, what reshaping costs in aliasing; unison and sync share its checks."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from felt_dial.patch.edits import add_modulator, replace_module, sew
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound import assets
+from felt_dial.sound.audio_file import Audio
+from felt_dial.sound.modules import Modulator, Source
+from felt_dial.sound.render import Note, render
+from felt_dial.sound.sources.bandlimited import harmonic_amplitudes
+from felt_dial.sound.sources.table import cut_cycles, guess_cycle, spectra_of
+from felt_dial.sound.tables import shipped_tables
+from tests.sound.listening import amplitude_at, decibels, plain, steady, worst_alias
+
+
+def shipped(name: str, **values: object) -> Patch:
+    about = shipped_tables()[name]
+    table = Source.kinds["table"](asset=about.asset, cycle=about.cycle)
+    patch = replace_module(plain(), "layers.a.source", table)
+    for key, value in values.items():
+        patch = with_value(patch, f"layers.a.source.{key}", value)
+    return patch
+
+
+def made(frames: NDArray, folder: Path, **fields: object) -> Patch:
+    """A table of given cycles, float (frame, sample)."""
+    assets.look_in(folder)
+    audio = Audio(np.asarray(frames, np.float32).reshape(1, -1), 48000)
+    asset = assets.keep(folder / ".assets", audio, "made")
+    return replace_module(
+        plain(), "layers.a.source", Source.kinds["table"](asset=asset, cycle=frames.shape[1], **fields)
+    )
+
+
+def hertz(key: int) -> float:
+    return float(440.0 * 2 ** ((key - 69) / 12))
+
+
+def saw_cycle(size: int = 2048) -> NDArray[np.float64]:
+    h = np.arange(1, size // 2)
+    return np.asarray(
+        (harmonic_amplitudes("saw", len(h))[:, None] * np.sin(2 * np.pi * h[:, None] * np.arange(size) / size)).sum(0)
+    )
+
+
+@pytest.mark.parametrize("key", [33, 60, 84])
+def test_a_frame_keeps_the_spectrum_it_was_loaded_with(key: int, tmp_path: Path) -> None:
+    """Harmonic by harmonic within 0.1 dB, up to the level half an octave below the limit. Textbook Fourier series."""
+    sound = steady(made(0.4 * saw_cycle()[None], tmp_path), key)
+    most = int(24000 / 2**0.5 / hertz(key))
+    for h in {1, 2, 3, 7, most // 2, most} - {0}:
+        assert decibels(amplitude_at(sound, h * hertz(key)) / (0.4 * 2 / np.pi / h)) == pytest.approx(0.0, abs=0.1)
+
+
+@pytest.mark.parametrize("name", ["Damp Saw", "Narrow Gate", "Seeded Stairs", "Gardener", "Stair Lattice"])
+@pytest.mark.parametrize("key", [33, 57, 81, 105])
+def test_no_table_aliases_at_any_position(name: str, key: int) -> None:
+    """−85 dB at quality 1, our own limit as for the classic shapes."""
+    for position in (0.0, 0.37, 1.0):
+        assert worst_alias(steady(shipped(name, position=position), key, 32768), hertz(key)) < -85
+
+
+LIMITS = {"bend": -85, "squeeze": -85, "mirror": -85, "stretch": -85, "step": -85, "fold": -60}
+"""Worst alias below 20 kHz in dB; the fold has corners at every turn and keeps 60."""
+
+
+@pytest.mark.parametrize("reshape", list(LIMITS))
+def test_what_reshaping_aliases_is_kept_low(reshape: str) -> None:
+    for key, amount in ((45, 0.7), (69, 0.5), (93, -0.6)):
+        sound = steady(shipped("Damp Saw", position=0.4, reshape=reshape, amount=amount), key)
+        spectrum = np.abs(np.fft.rfft(sound * np.kaiser(len(sound), 20.0)))
+        at = np.fft.rfftfreq(len(sound), 1 / 48000)
+        other = (np.abs(at - hertz(key) * np.round(at / hertz(key))) > 8) & (at > 8) & (at < 20000)
+        assert decibels(float(spectrum[other].max() / spectrum.max())) < LIMITS[reshape]
+
+
+def test_crossfade_is_the_mean_and_the_spectral_morph_never_cancels(tmp_path: Path) -> None:
+    """Half way between a sine and the same sine upside down there is silence, or a sine as loud as both."""
+    sine = np.sin(2 * np.pi * np.arange(2048) / 2048)
+    frames = 0.5 * np.stack([sine, -sine])
+    faded = made(frames, tmp_path)
+    assert np.abs(steady(with_value(faded, "layers.a.source.position", 0.5), 69)).max() < 1e-4
+    turned = made(frames, tmp_path, morph="spectrum")
+    assert amplitude_at(steady(with_value(turned, "layers.a.source.position", 0.5), 69), 440.0) == pytest.approx(0.5, 0.01)
+    assert len(spectra_of(frames.astype(np.float32), "spectrum")) == 9
+
+
+def test_a_position_that_moves_fast_does_not_click() -> None:
+    patch, lfo = add_modulator(shipped("Harmonic Climb", position=0.5), Modulator.kinds["lfo"](shape="sine", rate=8.0))
+    patch, _ = sew(patch, lfo, "layers.a.source.position", 0.5)
+    still = np.abs(np.diff(render(shipped("Harmonic Climb", position=1.0), [Note(0, 1, 60)], 1.0)[0])).max()
+    moving = np.abs(np.diff(render(patch, [Note(0, 1, 60)], 1.0)[0])).max()
+    assert moving < 1.5 * still
+
+
+@pytest.mark.parametrize("size", [256, 600, 1024, 2048])
+def test_the_length_of_a_cycle_is_guessed(size: int) -> None:
+    t = np.arange(size) / size
+    frames = np.stack([np.sin(2 * np.pi * t) + (n / 16) * np.sin(2 * np.pi * 3 * t) for n in range(16)])
+    if size == 600:
+        assert guess_cycle(frames[0].astype(np.float32)) == 600
+    else:
+        assert guess_cycle(frames.ravel().astype(np.float32)) == size
+    assert cut_cycles(np.ones(2048 * 300, np.float32), 2048).shape == (256, 2048)
+
+
+def test_there_are_two_dozen_tables_each_as_it_was_made() -> None:
+    tables = shipped_tables()
+    assert len(tables) == 24 and len({table.family for table in tables.values()}) == 6
+    for name, table in tables.items():
+        sound = assets.load(table.asset)
+        assert sound is not None, name
+        frames = cut_cycles(sound[0], table.cycle)
+        assert len(frames) == 32 and np.abs(frames.mean(axis=1)).max() < 2e-4
+        assert (np.abs(frames[:, 0] - frames[:, -1]) < 12 * np.abs(np.diff(frames)).max(axis=1)).all()
+
+
+# --- unison and sync ---------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", ["wave", "table"])
+@pytest.mark.parametrize("voicing", ["even", "random", "weighted"])
+def test_unison_keeps_the_power_of_one_voice(kind: str, voicing: str) -> None:
+    """Incoherent voices add in power (textbook); within 1 dB over four seconds, in which beats do not quite even out."""
+    base = shipped("Damp Saw", position=0.6) if kind == "table" else plain()
+    base = with_value(base, "layers.a.pan", 0.0)
+    power = {}
+    for count in (1, 2, 7, 16, 32):
+        patch = with_value(with_value(base, "layers.a.source.unison", count), "layers.a.source.detune", 31.0)
+        patch = with_value(with_value(patch, "layers.a.source.voicing", voicing), "layers.a.source.side", -6.0)
+        sound = render(patch, [Note(0, 5, 62)], 4.5)[:, 4800:]
+        power[count] = 10 * np.log10(np.square(sound).mean())
+    assert max(abs(power[n] - power[1]) for n in power) < 1.0
+
+
+def test_unison_voices_lie_where_detune_says() -> None:
+    patch = plain(layers__a__source__shape="sine", layers__a__source__unison=3, layers__a__source__detune=50.0)
+    sound = render(with_value(patch, "layers.a.source.spread", 0.0), [Note(0, 4, 69)], 3.0)[0, 9600:].astype(float)
+    spectrum = np.abs(np.fft.rfft(sound * np.blackman(len(sound))))
+    at = np.fft.rfftfreq(len(sound), 1 / 48000)
+    for cents in (-50, 0, 50):
+        near = np.abs(at - 440 * 2 ** (cents / 1200)) < 3
+        assert abs(at[near][spectrum[near].argmax()] - 440 * 2 ** (cents / 1200)) < 0.4
+
+
+def test_drift_wanders_within_its_cents_and_is_the_same_every_time() -> None:
+    patch = plain(layers__a__source__shape="sine", layers__a__source__drift=30.0)
+    first, again = (render(patch, [Note(0, 8, 69)], 7.0)[0] for _ in range(2))
+    assert np.array_equal(first, again)
+    turns = np.unwrap(np.angle(np.fft.ifft(np.where(np.arange(len(first)) < len(first) // 2, np.fft.fft(first), 0))))
+    cents = 1200 * np.log2(np.diff(turns[::2400])[2:-2] / (2 * np.pi) * 48000 / 2400 / 440)
+    assert 5 < np.abs(cents).max() < 31
+
+
+@pytest.mark.parametrize("sync", [3.0, 7.0, 16.0, 31.0])
+def test_a_synchronised_wave_does_not_alias(sync: float) -> None:
+    """−85 dB below 20 kHz: our limit. What lies above belongs to the half-band's edge."""
+    for key, shape in ((57, "saw"), (81, "pulse"), (93, "sine")):
+        sound = steady(plain(layers__a__source__shape=shape, layers__a__source__sync=sync), key)
+        spectrum = np.abs(np.fft.rfft(sound * np.kaiser(len(sound), 20.0)))
+        at = np.fft.rfftfreq(len(sound), 1 / 48000)
+        other = (np.abs(at - hertz(key) * np.round(at / hertz(key))) > 8) & (at > 8) & (at < 20000)
+        assert decibels(float(spectrum[other].max() / spectrum.max())) < -85
+
+
+def test_the_shape_moves_from_one_to_the_next_without_a_step() -> None:
+    patch, lfo = add_modulator(plain(layers__a__source__shape=1.5), Modulator.kinds["lfo"](shape="triangle", rate=3.0))
+    patch, _ = sew(patch, lfo, "layers.a.source.shape", 1.5)
+    sound = render(patch, [Note(0, 1, 33)], 1.0)[0]
+    jumps = np.abs(np.diff(sound))
+    naive = np.abs(np.diff(render(plain(), [Note(0, 1, 33)], 1.0)[0])).max()
+    assert jumps.max() < 1.6 * naive
