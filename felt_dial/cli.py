@@ -93,7 +93,8 @@ def render(
     if midi is not None:
         from felt_dial.live.midi_file import read_midi
 
-        notes, events, end = read_midi(midi, float(tempo or found.tempo), rate)
+        events, end = read_midi(midi, float(tempo or found.tempo), rate)
+        notes = []
         length = end + tail
     sound = render_patch(found, notes, length, rate=rate, quality=quality, tempo=tempo, events=events)
     memory = io.BytesIO()

@@ -26,6 +26,7 @@ class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="allow")
 
     device: str = "default"
+    controller: str = "none"
     rate: int = 48000
     block: int = 256
     library: str = ""

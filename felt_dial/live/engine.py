@@ -21,6 +21,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.controller import (
+    NoController,
+    RealController,
+    SimulatedController,
+    list_controllers,
+    open_controller,
+)
 from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
 from felt_dial.live.player import Player
 from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
@@ -60,6 +67,7 @@ class Engine:
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
         self.cold = set(Source.kinds)
+        self.controller: RealController | SimulatedController | None = None
 
     # --- the sound -----------------------------------------------------------------------------
 
@@ -129,6 +137,8 @@ class Engine:
             if event.kind == ON:
                 self.held_back.discard(event.key)
             events.append(event)
+        if self.controller is not None:
+            events += self.controller.block(self.frames, self.rate)
         return events + self.player.block(self.frames, float(self.program.current[self.program.at["tempo"]]))
 
     def _obey(self, command: tuple[Any, ...]) -> list[Event]:
@@ -141,6 +151,8 @@ class Engine:
             self.player.loop = bool(rest[0])
         elif what == "stop":
             return self.player.stop()
+        elif what == "controller":
+            return self._take_controller(str(rest[0]))
         elif what == "hold":
             self.hold = bool(rest[0])
             if not self.hold:
@@ -148,6 +160,16 @@ class Engine:
                 self.held_back.clear()
                 return ends
         return []
+
+    def _take_controller(self, key: str) -> list[Event]:
+        """Another controller; what the one before was holding ends."""
+        ends = self.controller.close() if self.controller is not None else []
+        self.controller = None
+        try:
+            self.controller = open_controller(key)
+        except NoController as wrong:
+            self.tell("no controller", str(wrong))
+        return ends
 
     def _write_scope(self, out: NDArray[np.float32], data: Any) -> None:
         report = self.program.report
@@ -248,6 +270,8 @@ class Engine:
             self.tell("written", rest[0])
         elif what == "devices":
             self.tell("devices", [tuple(device) for device in list_devices()])
+        elif what == "controllers":
+            self.tell("controllers", [tuple(found) for found in list_controllers()])
         elif what == "quit":
             os._exit(0)
         else:

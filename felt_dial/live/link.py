@@ -36,6 +36,7 @@ class EngineLink:
         self.restarts = self.quick_deaths = 0
         self._started = self._moved = 0.0
         self._blocks = 0
+        self.controller = "none"
         self._structure: tuple[Any, ...] = ()
         self._process: subprocess.Popen[bytes] | None = None
         self._pipe: Connection | None = None
@@ -55,6 +56,7 @@ class EngineLink:
         self._started = self._moved = time.monotonic()
         if self.patch is not None:
             self._send_patch(self.patch, carry=False)
+        self._tell("controller", self.controller)
         if self._phrase:
             self._tell("play", *self._phrase)
 
@@ -73,6 +75,15 @@ class EngineLink:
         """Ends the engine without warning, as a crash would."""
         if self._process is not None:
             self._process.kill()
+
+    def take_controller(self, key: str) -> None:
+        """Lets another controller play, or none."""
+        self.controller = key
+        self._tell("controller", key)
+
+    def ask_controllers(self) -> None:
+        """Asks the engine which controllers there are; the answer comes with `poll`."""
+        self._tell("controllers")
 
     def reopen(self, device: str, rate: int, frames: int) -> None:
         """Another device, rate or block: the engine is started anew with them."""

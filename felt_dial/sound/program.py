@@ -264,6 +264,7 @@ class Program:
         strand.peak = 0.0
         if not len(strand.rows) or not (heard or (on and strand.send is not None)):
             strand.stale |= len(strand.rows) > 0
+            strand.source.cost *= 0.95
             if strand.send is not None:
                 strand.send.fill(0.0)
             return

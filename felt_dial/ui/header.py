@@ -283,6 +283,8 @@ class Header(Wool):
             cost = float(costs[n]) + float(costs[n + 1])
             lines.append(f"{key.upper()} {layer.name or layer.source.title}: {100 * cost:.1f}{THIN}%")
             n += 2
+        if any("dense" in layer.source.params for layer in patch.layers.values()):
+            lines.append(f"Grains: {int(self.session.link.shared.data['grains'])} of {int(patch.grains)}")
         for effect in patch.racks["1"].values():
             lines.append(f"{effect.title}: {100 * float(costs[n]):.1f}{THIN}%")
             n += 1

@@ -46,7 +46,7 @@ class SourceKind(QComboBox):
             return
         plays = {"sample", "grains", "partials", "noise"}
         kept = {}
-        if {before.kind, cls.kind} <= plays:  # type: ignore[attr-defined]
+        if {before.kind, self.itemData(n)} <= plays:  # type: ignore[attr-defined]
             kept = {name: getattr(before, name) for name in ("asset", "root", "cents") if hasattr(before, name)}
         fresh = cls(**{name: value for name, value in kept.items() if name in cls.model_fields})
         if cls is Table:

@@ -63,6 +63,7 @@ class Session(QObject):
     transport = Signal()
     focused = Signal(str)
     devices = Signal(list)
+    controllers = Signal(list)
 
     def __init__(self, settings: Settings, link: EngineLink) -> None:
         super().__init__()
@@ -84,6 +85,7 @@ class Session(QObject):
         self.copied: Layer | None = None
         self._journal_timer = QTimer(self, singleShot=True, interval=800)
         self._journal_timer.timeout.connect(self._write_journal)
+        self.link.take_controller(settings.controller)
 
     # --- the patch -----------------------------------------------------------------------------
 
@@ -390,6 +392,10 @@ class Session(QObject):
             self.say(f"The engine did not take the patch: {rest[0]}", problem=True)
         elif what == "devices":
             self.devices.emit(rest[0])
+        elif what == "controllers":
+            self.controllers.emit(rest[0])
+        elif what == "no controller":
+            self.say(str(rest[0]), problem=True)
         elif what == "open":
             self.transport.emit()
 
@@ -419,6 +425,8 @@ class Session(QObject):
         wanted = (settings.device, settings.rate, settings.block)
         if wanted != (before.device, before.rate, before.block):
             self.link.reopen(*wanted)
+        if settings.controller != before.controller:
+            self.link.take_controller(settings.controller)
         if settings.library_folder() != before.library_folder():
             self.library = Library(settings.library_folder())
             self.refresh_shelf()

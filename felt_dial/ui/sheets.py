@@ -121,11 +121,16 @@ class SettingsSheet(Sheet):
         row = QHBoxLayout()
         row.addWidget(self.folder, 1)
         row.addWidget(Pill("Choose…", "pill", self._choose_folder, "Another folder for your banks"))
+        self.controller = QComboBox()
+        self.controller.setAccessibleName("Controller")
+        self.controller.setToolTip("What plays besides the keyboard on screen")
+        self.controller.activated.connect(lambda _: self._keep(controller=self.controller.currentData()))
         self.letters = QCheckBox("Two letter rows play notes")
         self.night = QComboBox()
         self.night.setAccessibleName("Theme")
         self.night.addItems([OAT.name, NIGHT.name])
         form.addRow(text_label("Output"), self.device)
+        form.addRow(text_label("Controller"), self.controller)
         form.addRow(text_label("Rate"), self.rate)
         form.addRow(text_label("Block"), self.block)
         form.addRow(text_label("Library folder"), row)
@@ -141,12 +146,15 @@ class SettingsSheet(Sheet):
         self.letters.clicked.connect(lambda on: self._keep(letter_keys=on))
         self.night.activated.connect(lambda n: self._keep(night=bool(n)))
         session.devices.connect(self._list)
+        session.controllers.connect(self._list_controllers)
         session.transport.connect(self._say)
+        self._list_controllers([("none", "None", True), ("simulated", "Simulated controller", False)])
         self._list([("simulated", "Simulated output", False)])
 
     def open(self) -> None:
         """Shows the settings as they are, and asks for the devices anew."""
         self.session.link.ask_devices()
+        self.session.link.ask_controllers()
         self._say()
         super().open()
 
@@ -162,6 +170,12 @@ class SettingsSheet(Sheet):
         self.folder.setText(str(settings.library_folder()))
         self.letters.setChecked(settings.letter_keys)
         self.night.setCurrentIndex(int(settings.night))
+
+    def _list_controllers(self, controllers: list[tuple[str, str, bool]]) -> None:
+        self.controller.clear()
+        for key, name, real in controllers:
+            self.controller.addItem(name if real else f"{name} (three fingers and a pedal)", key)
+        self.controller.setCurrentIndex(max(0, self.controller.findData(self.session.settings.controller)))
 
     def _say(self) -> None:
         link = self.session.link

@@ -48,7 +48,9 @@ def bad_files(folder: Path) -> dict[str, Path]:
     return made
 
 
-@pytest.mark.parametrize("word", ["audio", "24 channels", "silent", "1 frame;", "0 frames", "1000 Hz", "768000", "not there"])
+@pytest.mark.parametrize(
+    "word", ["audio", "24 channels", "silent", "1 frame;", "0 frames", "1000 Hz", "768000", "not there"]
+)
 def test_a_file_that_cannot_be_played_gets_one_sentence(word: str, tmp_path: Path) -> None:
     path = bad_files(tmp_path)[word]
     with pytest.raises(BadAudio) as wrong:

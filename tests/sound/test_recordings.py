@@ -97,7 +97,7 @@ def test_a_start_by_chance_moves_but_never_before_its_floor(store: Path) -> None
     patch = playing(store, "sample", np.linspace(0.01, 1, RATE), start=0.5, chance=0.4, floor=0.45)
     program = Program(patch)
     starts = []
-    for n in range(40):
+    for _ in range(40):
         program.block([Event(0, ON, 60, 1.0)])
         starts.append(program.strands[0].source.state[9][program.voices.newest, 0] / (RATE - 1))
         program.block([Event(0, OFF, 60)])
@@ -146,7 +146,9 @@ def test_noise_has_no_root() -> None:
 
 
 def struck(f0: float = 196.0) -> NDArray[np.float64]:
-    return np.asarray(sum(0.3 / n * np.sin(2 * np.pi * f0 * n * T + n) * np.exp(-T * (0.5 + 0.2 * n)) for n in range(1, 24)))
+    return np.asarray(
+        sum(0.3 / n * np.sin(2 * np.pi * f0 * n * T + n) * np.exp(-T * (0.5 + 0.2 * n)) for n in range(1, 24))
+    )
 
 
 def test_partials_give_the_recording_again(store: Path) -> None:
@@ -243,7 +245,9 @@ def test_never_more_grains_than_the_patch_allows(store: Path) -> None:
 def test_ready_travel_curves_do_what_they_are_called() -> None:
     time = np.linspace(0, 1, 401)
     assert np.allclose(place_at(READY["Straight"], time), time)
-    assert place_at(READY["There and back"], np.array([0.0, 0.25, 0.5, 0.75, 1.0])) == pytest.approx([0, 0.5, 1, 0.5, 0])
+    assert place_at(READY["There and back"], np.array([0.0, 0.25, 0.5, 0.75, 1.0])) == pytest.approx(
+        [0, 0.5, 1, 0.5, 0]
+    )
     for name, passes in (("Twice", 2), ("Four times", 4)):
         assert np.count_nonzero(np.diff(place_at(READY[name], time)) < -0.5) == passes - 1
     slow = np.diff(place_at(READY["Slow to a standstill"], time))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +14,7 @@ from scipy import signal
 from felt_dial.patch.document import read_patch, write_patch
 from felt_dial.patch.edits import add_inlet, add_layer, replace_module
 from felt_dial.patch.params import Choice, Param, Switch
-from felt_dial.patch.patch import Patch, slots, with_value
+from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound import assets
 from felt_dial.sound.audio_file import Audio
 from felt_dial.sound.modules import Source, new_layer
@@ -35,7 +36,7 @@ def test_the_slope_of_noise_is_what_it_says(slope: float) -> None:
     """dB per octave from a Welch spectrum (`scipy.signal.welch`), 60 Hz to 12 kHz, within 0.5 dB."""
     at, power = signal.welch(noise(slope=slope)[0], RATE, nperseg=8192)
     edges = np.geomspace(60, 12000, 24)
-    pairs = list(zip(edges[:-1], edges[1:], strict=True))
+    pairs = list(pairwise(edges))
     bands = [(np.sqrt(a * b), power[(at >= a) & (at < b)]) for a, b in pairs if ((at >= a) & (at < b)).any()]
     fit = np.polyfit(np.log2([f for f, _ in bands]), [10 * np.log10(p.mean()) for _, p in bands], 1)
     assert fit[0] == pytest.approx(slope, abs=0.5)
@@ -58,7 +59,9 @@ def test_held_noise_stands_for_as_long_as_its_rate_says(follow: bool) -> None:
 def test_a_texture_goes_round_without_a_seam(tmp_path: Path) -> None:
     assets.look_in(tmp_path)
     t = np.arange(RATE) / RATE
-    asset = assets.keep(tmp_path / ".assets", Audio((0.4 * np.sin(2 * np.pi * 300.4 * t))[None].astype(np.float32), RATE), "t")
+    asset = assets.keep(
+        tmp_path / ".assets", Audio((0.4 * np.sin(2 * np.pi * 300.4 * t))[None].astype(np.float32), RATE), "t"
+    )
     sound = noise(4.0, asset=asset)[0]
     assert np.abs(np.diff(sound)).max() < 1.5 * np.percentile(np.abs(np.diff(sound)), 99)
 
@@ -147,7 +150,9 @@ def test_a_source_survives_writing_and_reading(kind: str, tmp_path: Path) -> Non
     assert read_patch(write_patch(patch), "“it”") == patch
 
 
-@pytest.mark.parametrize("kind", [k for k in sorted(Source.kinds) if "asset" in Source.kinds[k].model_fields and k != "noise"])
+@pytest.mark.parametrize(
+    "kind", [k for k in sorted(Source.kinds) if "asset" in Source.kinds[k].model_fields and k != "noise"]
+)
 def test_a_missing_recording_is_silence_and_keeps_its_name(kind: str, tmp_path: Path) -> None:
     patch: Patch = replace_module(plain(), "layers.a.source", made_of(kind, tmp_path))
     source = patch.layers["a"].source

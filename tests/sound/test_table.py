@@ -88,7 +88,9 @@ def test_crossfade_is_the_mean_and_the_spectral_morph_never_cancels(tmp_path: Pa
     faded = made(frames, tmp_path)
     assert np.abs(steady(with_value(faded, "layers.a.source.position", 0.5), 69)).max() < 1e-4
     turned = made(frames, tmp_path, morph="spectrum")
-    assert amplitude_at(steady(with_value(turned, "layers.a.source.position", 0.5), 69), 440.0) == pytest.approx(0.5, 0.01)
+    assert amplitude_at(steady(with_value(turned, "layers.a.source.position", 0.5), 69), 440.0) == pytest.approx(
+        0.5, 0.01
+    )
     assert len(spectra_of(frames.astype(np.float32), "spectrum")) == 9
 
 

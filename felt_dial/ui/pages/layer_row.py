@@ -41,7 +41,8 @@ class LayerRow(QWidget):
         grid = QHBoxLayout(self)
         grid.setContentsMargins(12, 3, 12, 3)
         grid.setSpacing(8)
-        grid.addWidget(self._head(folded))
+        self.head = self._head(folded)
+        grid.addWidget(self.head)
         self.pictures: dict[str, Well] = {}
         picture = self._cell(source_picture(session, key, self.shade), "source")
         if folded:
@@ -131,6 +132,12 @@ class LayerRow(QWidget):
             layout.addWidget(Slider(self.session, f"layers.{self.key}.pan"), 3, 1)
         out.mouseReleaseEvent = lambda event: self.session.select("out", self.key)  # type: ignore[method-assign]
         return out
+
+    def show_cost(self, share: float) -> None:
+        """Says in the tooltip what the layer takes of a core at this moment."""
+        text = f"{self.session.patch.layers[self.key].source.about()}\nTakes {share * 100:.1f} % of a core now"
+        if text != self.head.toolTip():
+            self.head.setToolTip(text)
 
     def follow(self) -> None:
         """Shows values that have no dial of their own."""

@@ -16,6 +16,9 @@ from felt_dial.ui.pages.layer_row import Columns, LayerRow
 from felt_dial.ui.pages.modulators import ModulatorCard, PlayerTags
 from felt_dial.ui.session import Session
 
+COSTS_EVERY = 20
+"""Frames between two looks at what the layers cost."""
+
 
 class PatchPage(Wool):
     """Layers, modulators, and the inspector beside them."""
@@ -23,6 +26,7 @@ class PatchPage(Wool):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._frames = 0
         self.rows: dict[str, LayerRow] = {}
         self.cards: dict[str, ModulatorCard] = {}
         outer = QHBoxLayout(self)
@@ -128,10 +132,13 @@ class PatchPage(Wool):
     def _frame(self) -> None:
         if not self.isVisible():
             return
-        peaks = self.session.link.shared.data["layer_peaks"]
+        data = self.session.link.shared.data
+        self._frames = (self._frames + 1) % COSTS_EVERY
         for n, key in enumerate(self.session.patch.layers):
             if key in self.rows:
-                self.rows[key].meter.show_peak(float(peaks[n]))
+                self.rows[key].meter.show_peak(float(data["layer_peaks"][n]))
+                if self._frames == 0:
+                    self.rows[key].show_cost(float(data["costs"][2 * n]) + float(data["costs"][2 * n + 1]))
 
     def add_layer(self) -> None:
         """One more layer, chosen at once."""

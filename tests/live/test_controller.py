@@ -1,0 +1,101 @@
+"""Controllers: what their messages mean, and the simulated one through the engine."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+import mido
+import numpy as np
+import pytest
+from mido import Message
+
+from felt_dial.live.controller import NoController, Reader, SimulatedController, list_controllers, open_controller
+from felt_dial.live.link import EngineLink
+from felt_dial.live.midi_file import read_midi
+from felt_dial.patch.patch import with_value
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.program import Program
+from felt_dial.sound.render import render
+from felt_dial.sound.voices import BEND, OFF, ON, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
+
+
+def test_channel_messages_become_events_of_the_whole_patch() -> None:
+    """MIDI 1.0: controllers 1, 64 and 66 are mod wheel, sustain and sostenuto; a note-on of velocity 0 is a note-off."""
+    reader = Reader()
+    messages = [
+        (Message("note_on", note=60, velocity=127), (ON, 60, 1.0)),
+        (Message("note_on", note=60, velocity=0), (OFF, 60, 0.0)),
+        (Message("pitchwheel", pitch=8191, channel=4), (BEND, 0, 1.0)),
+        (Message("aftertouch", value=127), (PRESSURE, 0, 1.0)),
+        (Message("polytouch", note=61, value=0), (PRESSURE, 61, 0.0)),
+        (Message("control_change", control=1, value=127), (WHEEL, 0, 1.0)),
+        (Message("control_change", control=64, value=127), (SUSTAIN, 0, 1.0)),
+        (Message("control_change", control=66, value=0), (SOSTENUTO, 0, 0.0)),
+    ]
+    for message, (kind, key, value) in messages:
+        event = reader.read(message, 7)[0]
+        assert (event.frame, event.kind, event.key, event.value, event.channel) == (7, kind, key, value, 0)
+
+
+def test_the_mpe_message_makes_fingers_of_channels() -> None:
+    """MPE 1.0: RPN 6 on channel 1 with n gives member channels 2 … n + 1; controller 74 is the third dimension."""
+    reader = Reader()
+    slide = Message("control_change", channel=2, control=74, value=64)
+    assert reader.read(slide, 0)[0].channel == 0
+    for control, value in ((101, 0), (100, 6), (6, 3)):
+        reader.read(Message("control_change", channel=0, control=control, value=value), 0)
+    assert reader.fingers == {1, 2, 3}
+    event = reader.read(slide, 0)[0]
+    assert (event.kind, event.channel, event.value) == (SLIDE, 3, 64 / 127)
+    assert reader.read(Message("pitchwheel", channel=0, pitch=100), 0)[0].channel == 0
+
+
+def test_the_simulated_controller_plays_three_fingers_and_ends_every_note() -> None:
+    program, controller = Program(new_patch()), SimulatedController()
+    bends, most = set(), 0
+    for _ in range(int(SimulatedController.LENGTH * 48000 / 256)):
+        program.block(controller.block(256, 48000))
+        most = max(most, len(program.playing.hands.fingers))
+        bends |= {round(float(b), 1) for b in program.voices.bend[program.voices.active]}
+    assert most == 3 and len(bends) > 5 and not program.playing.hands.fingers
+
+
+def test_controllers_stand_in_one_list_and_one_that_is_gone_is_said() -> None:
+    listed = list_controllers()
+    assert listed[0].id == "none" and listed[-1].id == "simulated" and open_controller("none") is None
+    with pytest.raises(NoController, match="does not open"):
+        open_controller("Fishing Rod 7")
+
+
+def test_the_simulated_controller_sounds_through_the_engine() -> None:
+    link = EngineLink("simulated")
+    link.show(with_value(new_patch(), "layers.a.level", -12.0), carry=False)
+    link.take_controller("simulated")
+    link.start()
+    try:
+        link.wait_until_ready(30)
+        deadline, heard = time.monotonic() + 10, 0
+        while time.monotonic() < deadline and heard < 2:
+            link.poll()
+            heard = max(heard, int(link.shared.data["voices"]))
+            time.sleep(0.02)
+        assert heard >= 2
+    finally:
+        link.close()
+
+
+def test_a_midi_file_plays_pedals_and_lets_go_at_its_end(tmp_path: Path) -> None:
+    track = mido.MidiTrack()
+    track.append(Message("control_change", control=64, value=127))
+    track.append(Message("note_on", note=57, velocity=100))
+    track.append(Message("note_off", note=57, time=120))
+    track.append(Message("note_on", note=60, velocity=100, time=360))
+    track.append(Message("note_on", note=64, time=480))
+    file = mido.MidiFile(ticks_per_beat=480)
+    file.tracks.append(track)
+    file.save(tmp_path / "held.mid")
+    events, seconds = read_midi(tmp_path / "held.mid", 120.0, 48000)
+    sound = render(with_value(new_patch(), "modulators.e1.release", 0.05), [], 1.5, events=events)
+    assert seconds == pytest.approx(1.0) and np.abs(sound[:, 12000:20000]).max() > 0.05
+    assert not sound[:, 56000:].any()

@@ -1,0 +1,208 @@
+"""Sources in the window: chosen, loaded, drawn, missed and found; layers among others; tunings and controllers."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QLabel
+
+from felt_dial.patch.edits import replace_module
+from felt_dial.patch.patch import param_at
+from felt_dial.sound import assets
+from felt_dial.sound.modules import Source
+from felt_dial.sound.sources.travel import READY
+from felt_dial.ui.between import Inlets, TuningRow
+from felt_dial.ui.dials.controls import Pill
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.inspector import Inspector
+from felt_dial.ui.material import Material, SourceKind
+from felt_dial.ui.pictures.chosen import PICTURES
+from felt_dial.ui.pictures.recordings import GrainsPicture, PartialsPicture
+from felt_dial.ui.pictures.sources import SourcePicture
+from tests.ui.conftest import Desk
+
+TONE = 0.5 * np.sin(2 * np.pi * 220 * np.arange(24000) / 48000)
+
+
+def source_of(desk: Desk, layer: str = "a") -> Source:
+    return desk.session.patch.layers[layer].source
+
+
+def choose(desk: Desk, kind: str) -> None:
+    desk.session.new()
+    desk.select("source", "a")
+    box = desk.find(SourceKind)
+    box.setCurrentIndex(box.findData(kind))
+    box.activated.emit(box.currentIndex())
+    QTest.qWait(20)
+
+
+def wait_for_import(desk: Desk) -> None:
+    importing = desk.find(Inspector).importing
+    for _ in range(300):
+        QTest.qWait(20)
+        desk.session.frame.emit()
+        if not importing.busy:
+            return
+    raise AssertionError("the import does not end")
+
+
+@pytest.mark.parametrize("kind", sorted(Source.kinds))
+def test_a_source_is_chosen_and_shows_its_picture_and_all_its_dials(desk: Desk, kind: str) -> None:
+    choose(desk, kind)
+    assert source_of(desk).kind == kind  # type: ignore[attr-defined]
+    assert sum(type(p) is PICTURES[kind] for p in desk.window.findChildren(SourcePicture) if p.isVisible()) == 2
+    dials = {dial.path for dial in desk.window.findChildren(Dial) if not dial.isHidden()}
+    for name, param in source_of(desk).params.items():
+        if type(param).__name__ == "Param":
+            assert f"layers.a.source.{name}" in dials
+    assert not desk.window.grab().isNull()
+    desk.session.undo()
+    if kind != "wave":
+        assert source_of(desk).kind == "wave"  # type: ignore[attr-defined]
+
+
+def test_every_control_of_every_source_says_what_it_does() -> None:
+    for cls in Source.kinds.values():
+        assert cls.about().endswith(".")
+        for param in cls.params.values():
+            assert param.says.endswith(".") and len(param.says) < 110 and param.label
+
+
+@pytest.mark.parametrize("kind", ["sample", "grains", "partials", "noise", "table"])
+def test_a_recording_is_loaded_in_the_background_and_its_root_is_heard(desk: Desk, kind: str, tmp_path: Path) -> None:
+    path = tmp_path / "Reed 3.wav"
+    soundfile.write(path, TONE, 48000, subtype="FLOAT")
+    choose(desk, kind)
+    desk.find(Inspector).importing.load("a", path)
+    wait_for_import(desk)
+    source = source_of(desk)
+    assert source.asset.name == "Reed 3" and assets.find(source.asset) is not None  # type: ignore[attr-defined]
+    if "root" in source.params:
+        assert source.get("root") == 57 and abs(source.number("cents")) < 1
+    assert any("Loaded Reed 3.wav" in text for text in desk.messages)
+    desk.session.undo()
+    assert source_of(desk).asset is None or kind == "table"  # type: ignore[attr-defined]
+
+
+def test_a_file_that_cannot_be_read_is_said_and_nothing_changes(desk: Desk, tmp_path: Path) -> None:
+    path = tmp_path / "torn.wav"
+    path.write_bytes(b"RIFF....")
+    choose(desk, "sample")
+    before = desk.session.patch
+    desk.find(Inspector).importing.load("a", path)
+    wait_for_import(desk)
+    assert desk.session.patch is before and "torn.wav" in desk.messages[-1]
+
+
+def test_a_missing_sample_is_named_kept_and_found_by_its_content(desk: Desk, tmp_path: Path) -> None:
+    path = tmp_path / "else" / "unlabelled.wav"
+    path.parent.mkdir()
+    soundfile.write(path, 0.731 * TONE, 48000, subtype="FLOAT")
+    choose(desk, "sample")
+    digest = assets.digest_of(soundfile.read(path, dtype="float32", always_2d=True)[0].T)
+    lost = {"name": "Old Reed", "digest": digest, "frames": 24000, "channels": 1, "rate": 48000.0}
+    source = Source.kinds["sample"].model_validate({"kind": "sample", "asset": lost})
+    desk.session.edit(replace_module(desk.session.patch, "layers.a.source", source), "open an old patch")
+    desk.select("source", "a")
+    label = desk.find(QLabel, lambda label: label.text().startswith("Missing"))
+    assert "Old Reed" in label.text() and digest[:12] in label.text() and "0.50 s" in label.text()
+    assert desk.find(Pill, lambda pill: pill.text() == "Find it…")
+    importing = desk.find(Inspector).importing
+    importing.find(tmp_path / "nowhere")
+    wait_for_import(desk)
+    assert "keeps asking" in desk.messages[-1]
+    importing.find(tmp_path / "else")
+    wait_for_import(desk)
+    assert "Found unlabelled.wav" in desk.messages[-1] and assets.find(source.asset) is not None
+
+
+def test_a_table_is_chosen_cut_anew_and_saved(desk: Desk, tmp_path: Path) -> None:
+    choose(desk, "table")
+    material = desk.find(Material)
+    tables, cycle = material.findChildren(QComboBox)[:2]
+    tables.setCurrentIndex(5)
+    tables.activated.emit(5)
+    assert source_of(desk).asset.name in tables.itemText(5)  # type: ignore[attr-defined]
+    cycle = desk.find(Material).findChildren(QComboBox)[1]
+    cycle.setCurrentIndex(cycle.findData(1024))
+    cycle.activated.emit(cycle.currentIndex())
+    assert source_of(desk).cycle == 1024  # type: ignore[attr-defined]
+    desk.find(Material).save_table(tmp_path / "kept.wav")
+    kept = soundfile.read(tmp_path / "kept.wav", dtype="float32")[0]
+    assert np.array_equal(kept, assets.load(source_of(desk).asset)[0])  # type: ignore[attr-defined,index]
+
+
+def test_the_travel_curve_is_drawn_by_hand(desk: Desk) -> None:
+    desk.session.open("glasshouse-at-dusk", "pollen-drift")
+    desk.select("source", "a")
+    picture = desk.find(GrainsPicture, lambda picture: picture.large)
+    assert source_of(desk).curve == READY["There and back"]  # type: ignore[attr-defined]
+    box = picture.box()
+    middle = picture._spot(box, 0.5, 0.8).toPoint()
+    QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=middle)
+    QTest.mouseMove(picture, QPointF(middle.x() - 60, middle.y()).toPoint())
+    QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=QPointF(middle.x() - 60, middle.y()).toPoint())
+    moved = source_of(desk).curve[1]  # type: ignore[attr-defined]
+    assert moved[1] < 0.95 and moved[0] == pytest.approx(0.5, abs=0.03)
+    spot = picture._spot(box, 0.8, 0.2).toPoint()
+    QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
+    assert len(source_of(desk).curve) == 4  # type: ignore[attr-defined]
+
+
+def test_harmonics_are_drawn_as_bars(desk: Desk) -> None:
+    choose(desk, "partials")
+    picture = desk.find(PartialsPicture, lambda picture: picture.large)
+    box = picture.box()
+    spot = QPointF(box.left() + 20.5 * box.width() / 32, box.bottom() - 0.5 * box.height()).toPoint()
+    QTest.mouseClick(picture, Qt.MouseButton.LeftButton, pos=spot)
+    assert source_of(desk).drawn[20] == pytest.approx(0.5, abs=0.02)  # type: ignore[attr-defined]
+
+
+def test_a_layer_is_tied_to_another_and_cut_again(desk: Desk) -> None:
+    desk.session.new()
+    desk.window.patch_page.add_layer()
+    desk.select("source", "a")
+    inlets = desk.find(Inlets)
+    inlets.tie("b")
+    assert list(desk.session.patch.layers["a"].inlets) == ["b"]
+    dial = desk.dial("layers.a.inlets.b.index")
+    assert dial.param is param_at(desk.session.patch, "layers.a.inlets.b.index")
+    desk.find(Inlets).tie("a")
+    assert desk.find(QLabel, lambda label: "a block late" in label.text())
+    desk.find(Inlets)._cut("b")
+    assert list(desk.session.patch.layers["a"].inlets) == ["a"]
+
+
+def test_a_layer_is_copied_into_another_patch(desk: Desk) -> None:
+    desk.session.open("glasshouse-at-dusk", "reed-bed")
+    desk.select("out", "a")
+    desk.session.copy_layer("a")
+    desk.session.new()
+    desk.session.paste_layer()
+    assert desk.session.patch.layers["b"].source.asset.name == "Blown Reed"  # type: ignore[attr-defined]
+
+
+def test_a_tuning_is_loaded_shown_and_refused(desk: Desk, tmp_path: Path) -> None:
+    good, bad = tmp_path / "five.scl", tmp_path / "bad.scl"
+    good.write_text("Five equal steps\n5\n240.0\n480.0\n720.0\n960.0\n2/1\n")
+    bad.write_text("nothing")
+    desk.session.new()
+    desk.select("patch", "")
+    desk.find(TuningRow).load(bad)
+    assert desk.session.patch.tuning is None and "bad.scl" in desk.messages[-1]
+    desk.find(TuningRow).load(good)
+    assert desk.session.patch.tuning is not None and desk.session.patch.tuning.pitch(65) == 72.0
+    assert desk.find(QLabel, lambda label: "5 degrees" in label.text())
+
+
+def test_the_controller_is_chosen_in_the_settings_and_kept(desk: Desk) -> None:
+    sheet = desk.window.settings_sheet
+    sheet.controller.setCurrentIndex(sheet.controller.findData("simulated"))
+    sheet.controller.activated.emit(sheet.controller.currentIndex())
+    assert desk.session.settings.controller == "simulated" and desk.link.controller == "simulated"
