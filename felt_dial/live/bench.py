@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import platform
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -13,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from felt_dial.live.link import EngineLink
+from felt_dial.live.loads import cloud, inner_loop, resynthesis, tables
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.modules import Effect, Modulator, new_layer, new_patch
@@ -128,6 +130,15 @@ def run_bench(as_json: bool, seconds: float) -> str:
         found[f"8 layers, filters, LFOs, delay, {notes} notes"] = share_of_core(full(), notes)
     one = share_of_core(full(), 8, 1, 200)
     found["quality 4 over quality 1"] = share_of_core(full(), 8, 4, 200) / one
+
+    found["8 notes × 3 tables × 32 voices, morph, filters, delay"] = share_of_core(tables(32), 8)
+    with tempfile.TemporaryDirectory() as folder:
+        found["128 grains"] = share_of_core(cloud(Path(folder)), 8)
+        found["8 notes × 256 partials"] = share_of_core(resynthesis(Path(folder)), 8)
+    for unison in (1, 2, 4, 8, 16, 32):
+        for notes in (1, 2, 4, 8, 16):
+            found[f"one table, {unison:2} voices × {notes:2} notes"] = share_of_core(tables(unison, 1), notes, 1, 150)
+    found |= inner_loop()
 
     def hold(link: EngineLink) -> None:
         for key in range(60, 68):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import Annotated, Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.params import CUBIC, Param, Switch
 from felt_dial.patch.units import BEND, CENTS, COUNT, PERCENT, PLACE, SECONDS, SEMITONES, SLOPE, SPEED, note_frequency
 from felt_dial.sound.analysis import BANDS, HOP, MOST_PARTIALS, RATE, drawn_tracks, tracks_of
-from felt_dial.sound.chance import chance, wander
+from felt_dial.sound.chance import chance
 from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.sources.reading import TURN, run_bends
 from felt_dial.sound.sources.sample import key_root
@@ -74,7 +75,7 @@ class Partials(Unison, kind="partials"):
         return self.asset.name if self.asset else f"{len(self.drawn)} drawn"
 
     def place(self, state: tuple[Any, ...], row: int) -> float:
-        return float(state[5][row, AT] / max(state[0].shape[0] - 1, 1)) if self.asset else -1.0
+        return float(state[6][row, AT] / max(state[0].shape[0] - 1, 1)) if self.asset else -1.0
 
     def prepare(self, stage: Stage) -> tuple[NDArray, ...]:
         """The tracks, then for every note its sines' phases, levels and steps, where it is, and room."""
@@ -83,6 +84,7 @@ class Partials(Unison, kind="partials"):
             array.setflags(write=False)
         return (
             *tracks,
+            random_walk(),
             np.zeros((stage.rows, MOST_SINES), np.uint32),
             np.zeros((stage.rows, 2, MOST_PARTIALS), np.float32),
             np.zeros((stage.rows, 3)),
@@ -105,8 +107,23 @@ class Partials(Unison, kind="partials"):
 )  # fmt: skip
 AT, AGE, FRESH = range(3)
 FREQUENCIES, LEVELS = range(2)
-CHANCE_SINE, CHANCE_BLUR, CHANCE_LIFE = 60_000_000, 61_000_000, 62_000_000
+CHANCE_SINE, CHANCE_BLUR = 60_000_000, 61_000_000
 LOOKS_A_SECOND = RATE / HOP
+LN2 = math.log(2.0)
+WALK, LIVELY = 8192, 16.0
+"""Steps of the random walk that all sines share, each from a place of its own, and steps in a goal of it."""
+
+
+@cache
+def random_walk() -> NDArray[np.float32]:
+    """A smooth random line from −1 to 1 that goes round, float32 (WALK + 1,): always the same one."""
+    goals = np.random.default_rng(2026).uniform(-1.0, 1.0, WALK // int(LIVELY))
+    at = np.arange(WALK + 1) / LIVELY
+    k, part = at.astype(int) % len(goals), at % 1.0
+    eased = part * part * (3.0 - 2.0 * part)
+    made = (goals[k] + (goals[(k + 1) % len(goals)] - goals[k]) * eased).astype(np.float32)
+    made.setflags(write=False)
+    return made
 
 
 @kernel
@@ -122,7 +139,7 @@ def _colour(hull, look, part, octaves, fundamental):  # type: ignore[no-untyped-
 
 @kernel
 def _look(  # type: ignore[no-untyped-def]
-    octaves, levels, hull, control, row, t, count, at, note, age, pitch, root, limit, goal
+    octaves, levels, hull, walk, control, row, t, count, at, note, age, pitch, root, limit, goal
 ):
     """Frequencies and levels of a note's sines at a moment, into `goal` (2, partial)."""
     looks = octaves.shape[0]
@@ -142,22 +159,27 @@ def _look(  # type: ignore[no-untyped-def]
         level = np.float64(levels[look, i] + part * (levels[look + 1, i] - levels[look, i]))
         if level <= 0.0:
             goal[LEVELS, i] = np.float32(0.0)
-            goal[FREQUENCIES, i] = np.float32(pitch * 2.0 ** (octave * stretch))
+            goal[FREQUENCIES, i] = np.float32(pitch * math.exp(LN2 * octave * stretch))
             continue
         if life > 0.0:
-            turns = age * (0.8 + 1.7 * chance(note, CHANCE_LIFE + i))
-            level *= 1.0 + 0.7 * life * wander(note, CHANCE_LIFE + 1000 + i, turns)
-            octave += life * 0.012 * wander(note, CHANCE_LIFE + 2000 + i, turns)
+            place = (age * (0.8 + 0.0067 * ((i * 97) & 255)) + ((i * 1597 + note * 911) & 4095)) * LIVELY
+            k = int(place)
+            x = np.float32(place - k)
+            k &= WALK - 1
+            level *= 1.0 + 0.7 * life * np.float64(walk[k] + x * (walk[k + 1] - walk[k]))
+            k = (k + WALK // 2) & (WALK - 1)
+            octave += life * 0.012 * np.float64(walk[k] + x * (walk[k + 1] - walk[k]))
         if formant != 0.0:
             level *= 10.0 ** (
                 (_colour(hull, look, part, octave - formant, root) - _colour(hull, look, part, octave, root)) / 20.0
             )
         if balance != 0.0:
-            even = int(2.0**octave + 0.5) % 2 == 0
+            even = int(math.exp(LN2 * octave) + 0.5) % 2 == 0
             if (balance < 0.0 and even) or (balance > 0.0 and not even):
                 level *= keep
-        level *= 2.0 ** (octave * tilt)
-        hertz = pitch * (2.0 ** (octave * stretch) + shift)
+        if tilt != 0.0:
+            level *= math.exp(LN2 * octave * tilt)
+        hertz = pitch * (math.exp(LN2 * octave * stretch) + shift)
         if hertz < 1.0 or hertz >= limit:
             level, hertz = np.float64(0.0), np.float64(min(max(hertz, 1.0), limit))
         goal[FREQUENCIES, i], goal[LEVELS, i] = np.float32(hertz), np.float32(min(level, 4.0))
@@ -183,7 +205,7 @@ def _add_sine(line, p, step, grow, bends, harmonic, n, level, rise):  # type: ig
 @kernel
 def run_partials(  # type: ignore[no-untyped-def]
     out, frequency, turn, control, active, begin, tick, rate, limit,
-    octaves, levels, hull, phase, shown, notes, voice, seen, bends, mix, line, goal,
+    octaves, levels, hull, walk, phase, shown, notes, voice, seen, bends, mix, line, goal,
 ):  # fmt: skip
     """Replaces `out[row]` for every active row.
 
@@ -216,7 +238,7 @@ def run_partials(  # type: ignore[no-untyped-def]
                         place = chance(note, CHANCE_SINE + i) + voice_phase(control, row, t, note, u) * (i + 1)
                         phase[row, u * stride + i] = np.uint32(np.int64(place * TURN))
                 _look(
-                    octaves, levels, hull, control, row, t, count, notes[row, AT], note, 0.0,
+                    octaves, levels, hull, walk, control, row, t, count, notes[row, AT], note, 0.0,
                     np.float64(frequency[row, t]), root, limit, goal,
                 )  # fmt: skip
                 for i in range(count):
@@ -236,7 +258,7 @@ def run_partials(  # type: ignore[no-untyped-def]
             if notes[row, AT] > last:
                 notes[row, AT] = notes[row, AT] - last if control[LOOP, row, t] > 0.5 else last
             _look(
-                octaves, levels, hull, control, row, t + run, count, notes[row, AT], note, notes[row, AGE],
+                octaves, levels, hull, walk, control, row, t + run, count, notes[row, AT], note, notes[row, AGE],
                 np.float64(frequency[row, t + run]), root, limit, goal,
             )  # fmt: skip
             at = t * tick
