@@ -29,7 +29,13 @@ def test_every_module_says_what_it_does_to_the_sound() -> None:
 
 
 def test_every_link_and_picture_of_the_readme_is_there() -> None:
-    for name in ("README.md", "CONTRIBUTING.md", "docs/architecture.md", "docs/guide/first-sound.md"):
+    for name in (
+        "README.md",
+        "CONTRIBUTING.md",
+        "docs/architecture.md",
+        "docs/guide/first-sound.md",
+        "docs/guide/raw-matter.md",
+    ):
         page = ROOT / name
         prose = re.sub(r"```.*?```", "", page.read_text(), flags=re.DOTALL)
         for target in re.findall(r"\]\(([^)#]+)\)", prose):

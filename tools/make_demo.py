@@ -8,86 +8,21 @@ from __future__ import annotations
 
 import shutil
 import sys
-import tempfile
 from pathlib import Path
 
 from felt_dial.bank.library import Library
 from felt_dial.bank.measure import measure
-from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, sew
-from felt_dial.patch.patch import Patch, put, with_value
+from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.units import Beats
 from felt_dial.sound import assets
-from felt_dial.sound.audio_file import Audio
-from felt_dial.sound.modules import Effect, Modulator, Source, new_layer, new_patch
 from felt_dial.sound.sources.travel import READY
-from felt_dial.sound.tables import shipped_tables
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from make_samples import RATE, SAMPLES, recording
+from maker import STORE, Maker
 
 BANKS = Path(__file__).parent.parent / "felt_dial" / "data" / "banks"
 LOUDNESS = -18.0
-STORE = Path(tempfile.mkdtemp()) / ".assets"
-
-
-class Maker:
-    """A patch being put together, step by step."""
-
-    def __init__(self, name: str, kind: str, character: str, description: str, tempo: float) -> None:
-        about = {"type": kind, "character": tuple(character.split()), "description": description, "author": "Felt Dial"}
-        self.patch = with_value(new_patch(name).model_copy(update=about), "tempo", tempo)
-
-    def set(self, **values: object) -> Maker:
-        for path, value in values.items():
-            self.patch = with_value(self.patch, path.replace("__", "."), value)
-        return self
-
-    def layer(self, name: str, key: str = "", **values: object) -> Maker:
-        if not key:
-            self.patch, key = add_layer(self.patch, new_layer())
-        self.patch = put(self.patch, ["layers", key, "name"], name)
-        return self.set(**{f"layers__{key}__{path}": value for path, value in values.items()})
-
-    def source(self, layer: str, kind: str, made_of: str = "", **fields: object) -> Maker:
-        """Gives a layer another source, made of a table or a recording by its name."""
-        if kind == "table":
-            table = shipped_tables()[made_of]
-            fields |= {"asset": table.asset, "cycle": table.cycle}
-        elif made_of:
-            fields["asset"] = assets.keep(STORE, Audio(recording(made_of), RATE), made_of)
-            if "root" in Source.kinds[kind].params:
-                fields["root"] = SAMPLES[made_of][1]
-        self.patch = put(self.patch, ["layers", layer, "source"], Source.kinds[kind](**fields))
-        return self
-
-    def inlet(self, layer: str, other: str, index: float, ring: float = 0.0) -> Maker:
-        self.patch = add_inlet(self.patch, layer, other, index)
-        return self.set(**{f"layers__{layer}__inlets__{other}__ring": ring})
-
-    def contour(self, layer: str, envelope: str) -> Maker:
-        self.patch = put(self.patch, ["layers", layer, "contour"], envelope)
-        return self
-
-    def modulator(self, kind: str, name: str, **values: object) -> Maker:
-        self.patch, key = add_modulator(self.patch, Modulator.kinds[kind](name=name))
-        return self.set(**{f"modulators__{key}__{path}": value for path, value in values.items()})
-
-    def effect(self, kind: str, **values: object) -> Maker:
-        self.patch, key = add_effect(self.patch, "1", Effect.kinds[kind]())
-        return self.set(**{f"racks__1__{key}__{path}": value for path, value in values.items()})
-
-    def macro(self, number: int, name: str, description: str, value: float, **depths: float) -> Maker:
-        key = f"m{number}"
-        macro = self.patch.macros[key].model_copy(update={"name": name, "description": description})
-        self.patch = put(self.patch, ["macros", key], macro)
-        self.set(**{f"macros__{key}": value})
-        return self.threads(key, **depths)
-
-    def threads(self, source: str, **depths: float) -> Maker:
-        for path, depth in depths.items():
-            self.patch, _ = sew(self.patch, source, path.replace("__", "."), depth)
-        return self
 
 
 def dew_pluck() -> Maker:
@@ -234,7 +169,7 @@ def pane_crack() -> Maker:
     return (
         Maker("Pane Crack", "Keys", "glassy still", "A pane is struck and stands for ever; it cracks as the key is let go.", 84)
         .layer("Pane", "a", level=-8.0)
-        .source("a", "partials", "Struck Glass", slow=0.45, life=0.35, partials=90, tilt=-1.0)
+        .source("a", "partials", "Struck Glass", slow=0.28, life=0.35, partials=90, tilt=-1.0)
         .layer("Crack", level=-13.0, trigger="up", velocity=18.0)
         .source("b", "sample", "Wood Knock", start=0.0, chance=0.0)
         .contour("b", "e1")
@@ -426,6 +361,10 @@ def rain_roof() -> Maker:
         .set(modulators__e1__attack=0.6, modulators__e1__sustain=0.9, modulators__e1__release=2.0)
         .modulator("lfo", "Cloud", shape="sine", rate=0.07, start="free")
         .threads("l1", layers__b__source__position=0.1)
+        .layer("Gutter", level=-25.0, octave=1, pan=0.5, delay=Beats(0.5))
+        .source("c", "table", "Drip Bell", position=0.2, unison=2)
+        .layer("Cellar", level=-20.0, octave=-2, out="direct", source__shape=0.4)
+        .threads("l1", layers__c__source__position=0.4)
         .macro(1, "Thaw", "The chord begins to move.", 0.0, layers__b__source__speed=0.6)
         .macro(2, "Rain", "Harder rain.", 0.3, layers__a__level=8.0)
     )  # fmt: skip

@@ -8,7 +8,7 @@ from pathlib import Path
 from felt_dial.patch.document import FORMAT, schema
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import Layer, Macro, Patch, Thread
+from felt_dial.patch.patch import Inlet, Layer, Macro, Patch, Thread
 
 DOCS = Path(__file__).parent.parent / "docs"
 
@@ -27,13 +27,22 @@ Ids are the path in the document and never change: `layers.a.filter.cutoff`, `mo
 `racks.1.delay1.feedback`, `macros.m3`. A module keeps its id when it is moved; the order of the keys in `layers` and in
 a rack is the order on the page and in the sound.
 
+A layer's `inlets` say which layers modulate it, by their letters: `layers.a.inlets.b.index`. A number with named places,
+such as a wave's `shape`, may be given by the name: `"saw"` is 2.
+
+A source that plays a recording or a table names it in `asset`: `name`, `digest` (the SHA-256 of its decoded samples as
+32-bit floats, channel after channel, after the line “channels frames ”), `frames`, `channels`, `rate`. A table's `cycle` is
+the length of one of its cycles. The `curve` of grains is a list of points: time and place from 0 to 1, and the bend of the
+way to the next. `drawn` holds the harmonics of partials without a recording. The patch's `tuning` is null for equal
+temperament, or holds `cents` above the first degree, the last of which is the period, and `keys`, a keyboard map.
+
 A thread's `depth` is in the unit of what it moves: semitones on a frequency, a factor on a rate, else the unit itself.
 An LFO and the key read from −1 to 1, everything else from 0 to 1; `reading` turns one into the other.
 
 ## A bank
 
 A bank is a folder in the library: `bank.json` (`format`, `name`, `description`, `order`), `presets/ID.json`,
-`assets/SHA256.flac`, and `versions/ID/` with what a preset was before its last three saves. Deleted presets wait in
+`assets/SHA256.flac` or `.wav`, and `versions/ID/` with what a preset was before its last three saves. Deleted presets wait in
 `.bin/` of the library. A `.feltbank` file is a zip of `bank.json`, `presets/` and `assets/`.
 """
 
@@ -41,7 +50,9 @@ A bank is a folder in the library: `bank.json` (`format`, `name`, `description`,
 def table(module: type[Module]) -> str:
     lines = ["| id | label | takes | default | does |", "| --- | --- | --- | --- | --- |"]
     for name, param in module.params.items():
-        if isinstance(param, Param):
+        if isinstance(param, Param) and param.names:
+            takes = ", ".join(f"`{key}` = {place:g}" for key, place in param.names.items())
+        elif isinstance(param, Param):
             takes = f"{param.unit.write(param.low)} … {param.unit.write(param.high)}" + (
                 " or beats" if param.beats else ""
             )
@@ -55,7 +66,7 @@ def table(module: type[Module]) -> str:
 
 def sections() -> str:
     parts = [HEAD, "## Parameters\n"]
-    for title, module in (("Patch", Patch), ("Layer", Layer), ("Macro", Macro), ("Thread", Thread)):
+    for title, module in (("Patch", Patch), ("Layer", Layer), ("Inlet", Inlet), ("Macro", Macro), ("Thread", Thread)):
         parts.append(f"### {title}\n\n{module.about()}\n\n{table(module)}\n")
     for family in (Source, Filter, Modulator, Effect):
         for kind, module in family.kinds.items():

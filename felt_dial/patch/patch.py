@@ -302,6 +302,25 @@ def param_at(patch: Patch, path: str) -> Parameter:
     return module.params[name]
 
 
+def path_exists(patch: Patch, path: str) -> bool:
+    """True where a patch has the parameter."""
+    try:
+        param_at(patch, path)
+    except NoSuchPath:
+        return False
+    return True
+
+
+def path_holds(patch: Patch, path: str, param: Parameter) -> bool:
+    """True where a patch still has this very parameter at a path: another source may call another thing the same."""
+    try:
+        found = param_at(patch, path)
+    except NoSuchPath:
+        return False
+    same = type(found) is type(param) and found.label == param.label
+    return found is param or (same and found.schema() == param.schema())
+
+
 def value_at(patch: Patch, path: str) -> Value:
     """Value of the parameter at `path`; raises `NoSuchPath`."""
     module, name = owner(patch, path)

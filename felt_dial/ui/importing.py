@@ -17,8 +17,9 @@ from felt_dial.patch.patch import put
 from felt_dial.patch.units import CENTS, note_name
 from felt_dial.sound import analysis, assets
 from felt_dial.sound.audio_file import Audio, read_audio
+from felt_dial.sound.sources.levels import guess_cycle
 from felt_dial.sound.sources.partials import Partials
-from felt_dial.sound.sources.table import Table, guess_cycle
+from felt_dial.sound.sources.table import Table
 from felt_dial.ui.session import Session
 
 FILES = "Recordings (*.wav *.flac *.aif *.aiff *.ogg *.mp3);;All files (*)"

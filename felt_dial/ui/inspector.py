@@ -17,7 +17,7 @@ from felt_dial.patch.edits import (
     threads_on,
 )
 from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import depth_param, param_at, put, target_param
+from felt_dial.patch.patch import depth_param, param_at, path_exists, put, target_param
 from felt_dial.sound.sources.unison import Unison
 from felt_dial.ui.between import Inlets, TuningRow
 from felt_dial.ui.cloth import SewnLine, colour, dye, layer_dye
@@ -28,7 +28,7 @@ from felt_dial.ui.material import Material, SourceKind
 from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.movers import mover_picture
-from felt_dial.ui.session import Session, path_exists
+from felt_dial.ui.session import Session
 
 WIDTH = 344
 

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from felt_dial.bank.files import CannotWrite
 from felt_dial.bank.index import Index
 from felt_dial.bank.journal import Journal, Unsaved
-from felt_dial.bank.library import Bank, Library, Preset
+from felt_dial.bank.library import Bank, Library
 from felt_dial.bank.measure import Measurement, sound_key
 from felt_dial.bank.measuring import Measuring
 from felt_dial.bank.places import Settings, index_path, journal_path, save_settings
@@ -21,8 +21,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.edits import add_layer
 from felt_dial.patch.history import History, Step
-from felt_dial.patch.params import Parameter
-from felt_dial.patch.patch import Layer, NoSuchPath, Patch, outline, param_at, value_at, with_value
+from felt_dial.patch.patch import Layer, Patch, outline, param_at, value_at, with_value
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.phrases import PHRASES, phrase_for
@@ -447,25 +446,3 @@ class Session(QObject):
         self.link.close()
         self.measuring.close()
         self.index.close()
-
-
-def path_exists(patch: Patch, path: str) -> bool:
-    """True where a patch has the parameter."""
-    try:
-        param_at(patch, path)
-    except NoSuchPath:
-        return False
-    return True
-
-
-def path_holds(patch: Patch, path: str, param: Parameter) -> bool:
-    """True where a patch still has this very parameter at a path: another source may call another thing the same."""
-    try:
-        found = param_at(patch, path)
-    except NoSuchPath:
-        return False
-    same = type(found) is type(param) and found.label == param.label
-    return found is param or (same and found.schema() == param.schema())
-
-
-__all__ = ["Preset", "Session", "Work", "path_exists", "path_holds"]

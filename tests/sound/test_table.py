@@ -15,7 +15,7 @@ from felt_dial.sound.audio_file import Audio
 from felt_dial.sound.modules import Modulator, Source
 from felt_dial.sound.render import Note, render
 from felt_dial.sound.sources.bandlimited import harmonic_amplitudes
-from felt_dial.sound.sources.table import cut_cycles, guess_cycle, spectra_of
+from felt_dial.sound.sources.levels import cut_cycles, guess_cycle, spectra_of
 from felt_dial.sound.tables import shipped_tables
 from tests.sound.listening import amplitude_at, decibels, plain, steady, worst_alias
 

@@ -121,7 +121,7 @@ def random_walk() -> NDArray[np.float32]:
     at = np.arange(WALK + 1) / LIVELY
     k, part = at.astype(int) % len(goals), at % 1.0
     eased = part * part * (3.0 - 2.0 * part)
-    made = (goals[k] + (goals[(k + 1) % len(goals)] - goals[k]) * eased).astype(np.float32)
+    made: NDArray[np.float32] = (goals[k] + (goals[(k + 1) % len(goals)] - goals[k]) * eased).astype(np.float32)
     made.setflags(write=False)
     return made
 

@@ -10,10 +10,10 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.patch.params import Choice, Param, Switch
-from felt_dial.patch.patch import param_at, value_at
+from felt_dial.patch.patch import param_at, path_holds, value_at
 from felt_dial.ui.cloth import colour, dye, reading
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.session import Session, path_holds
+from felt_dial.ui.session import Session
 
 
 class Pill(QPushButton):

@@ -25,12 +25,12 @@ from PySide6.QtWidgets import QMenu, QWidget
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import reach_of_all, sew, threads_on
 from felt_dial.patch.params import CUBIC, Param
-from felt_dial.patch.patch import NoSuchPath, depth_param, movers, param_at, put, value_at
+from felt_dial.patch.patch import NoSuchPath, depth_param, movers, param_at, path_holds, put, value_at
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.cloth import STITCHES, SWEEP, colour, dial_face, dye, reading, sewn_ring
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME, mover_dye, tag_text
-from felt_dial.ui.session import Session, path_holds
+from felt_dial.ui.session import Session
 
 DRAG_PIXELS = 180.0
 

@@ -7,12 +7,13 @@ from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseE
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import add_effect, move_effect, remove_effect
+from felt_dial.patch.patch import path_exists
 from felt_dial.sound.modules import Effect
 from felt_dial.ui.cloth import Empty, Wool, colour, dye, reading
 from felt_dial.ui.dials.controls import Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.inspector import Card, ThreadList, clear
 from felt_dial.ui.pictures.effects import effect_picture
-from felt_dial.ui.session import Session, path_exists
+from felt_dial.ui.session import Session
 
 RACK = "1"
 EFFECT_MIME = "application/x-felt-dial-effect"

@@ -14,7 +14,7 @@ from felt_dial.patch.asset import Asset
 from felt_dial.sound import assets
 from felt_dial.sound.sources.bandlimited import cycle_picture
 from felt_dial.sound.sources.chaos import portrait
-from felt_dial.sound.sources.table import cut_cycles, table_picture
+from felt_dial.sound.sources.levels import cut_cycles, table_picture
 from felt_dial.ui.cloth import colour, reading
 from felt_dial.ui.pictures.well import Well, draw_curve, points
 from felt_dial.ui.session import Session

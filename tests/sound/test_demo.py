@@ -1,0 +1,132 @@
+"""The demo, listened to with numbers: every sound is what its name says, and nothing clicks, hums at zero or stays behind."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from felt_dial.patch.document import read_patch
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound import assets
+from felt_dial.sound.modules import Source
+from felt_dial.sound.render import Note, render
+from tests.sound.listening import RATE, decibels
+
+BANKS = Path(__file__).parents[2] / "felt_dial" / "data" / "banks"
+FILES = {path.stem: path for path in sorted(BANKS.glob("*/presets/*.json"))}
+PITCHED = [
+    "dew-pluck",
+    "lantern-brass",
+    "moss-pad",
+    "root-sub",
+    "canopy-strings",
+    "reed-bed",
+    "night-moth-line",
+    "ebb-bell",
+]
+
+
+@cache
+def patch_of(name: str) -> Patch:
+    assets.look_in(BANKS)
+    return read_patch(FILES[name].read_bytes(), name)
+
+
+@cache
+def heard(name: str, key: int = 57, held: float = 1.5, seconds: float = 8.0) -> NDArray[np.float64]:
+    return render(patch_of(name), [Note(0.0, held, key, 92)], seconds).astype(np.float64)
+
+
+def share_above(sound: NDArray[np.float64], hertz: float) -> float:
+    """Part of the energy above a frequency."""
+    power = np.abs(np.fft.rfft(sound.mean(axis=0))) ** 2
+    return float(power[np.fft.rfftfreq(sound.shape[1], 1 / RATE) > hertz].sum() / power.sum())
+
+
+@pytest.mark.parametrize("name", list(FILES))
+def test_every_sound_starts_ends_and_has_no_direct_current(name: str) -> None:
+    sound = heard(name)
+    assert np.isfinite(sound).all() and 0.02 < np.abs(sound).max() <= 1.0
+    assert np.abs(sound[:, -RATE // 4 :]).max() < 0.02, "what is let go dies away"
+    loud = sound[:, : 2 * RATE]
+    assert decibels(float(np.abs(loud.mean(axis=1)).max() / np.sqrt(np.square(loud).mean()))) < -30
+
+
+@pytest.mark.parametrize("name", list(FILES))
+def test_every_sound_carries_what_it_is_made_of(name: str) -> None:
+    assert assets.missing(patch_of(name)) == {}
+    for asset in assets.assets_of(patch_of(name)).values():
+        sound = assets.load(asset)
+        assert sound is not None and sound.shape == (asset.channels, asset.frames)
+
+
+@pytest.mark.parametrize("name", PITCHED)
+def test_pitched_sounds_are_in_tune(name: str) -> None:
+    """The strongest partial near the key or its octaves, within 15 cents: detuned and bowed sounds sway by a few."""
+    sound = heard(name).mean(axis=0)[4800:62144]
+    spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound)), 4 * len(sound)))
+    at = np.fft.rfftfreq(4 * len(sound), 1 / RATE)
+    best = []
+    for octave in (-1, 0, 1):
+        frequency = 220.0 * 2.0**octave
+        near = np.abs(1200 * np.log2(np.maximum(at, 1.0) / frequency)) < 60
+        k = int(np.argmax(np.where(near, spectrum, 0.0)))
+        best.append((float(spectrum[k]), abs(1200 * np.log2(at[k] / frequency))))
+    assert max(best)[1] < 15
+
+
+def test_a_kick_falls_to_its_fundamental() -> None:
+    """Common practice: a sine that falls fast to a low fundamental."""
+    sound = heard("compost-kick", 48).mean(axis=0)
+
+    def frequency(first: float, last: float) -> float:
+        piece = sound[int(first * RATE) : int(last * RATE)]
+        return float(np.count_nonzero(np.diff(np.signbit(piece))) / 2 / (last - first))
+
+    assert frequency(0.004, 0.03) > 1.7 * frequency(0.12, 0.25) and 35 < frequency(0.12, 0.25) < 75
+
+
+def test_drums_have_their_energy_where_drums_have_it() -> None:
+    """Common practice: a snare between 150 and 300 Hz with noise above, a hat above 5 kHz, a sub below 200 Hz."""
+    assert share_above(heard("seedpod-hat"), 5000) > 0.8
+    snare = heard("potting-snare")
+    assert share_above(snare, 1000) > 0.15 and share_above(snare, 150) - share_above(snare, 300) > 0.15
+    assert share_above(heard("root-sub", 33), 200) < 0.12
+
+
+def test_the_pane_stands_while_it_is_held_and_cracks_when_it_is_let_go() -> None:
+    sound = np.abs(heard("pane-crack", 69, 5.0, 9.0)).max(axis=0)
+    assert sound[int(4.5 * RATE) : int(4.9 * RATE)].max() > 0.1 * sound[: RATE // 2].max()
+    without = with_value(patch_of("pane-crack"), "layers.b.on", False)
+    silent = np.abs(render(without, [Note(0.0, 5.0, 69, 92)], 6.0)).max(axis=0)
+    release = slice(int(5.0 * RATE), int(5.05 * RATE))
+    assert sound[release].max() > silent[release].max()
+
+
+def test_pollen_travels_there_and_back() -> None:
+    """Along the curve the cloud is loud at the glass's strike, soft at its end, and loud again."""
+    patch = with_value(patch_of("pollen-drift"), "layers.b.on", False)
+    patch = with_value(patch, "racks.1.delay1.on", False)
+    sound = np.abs(render(patch, [Note(0.0, 14.0, 69, 92)], 13.2)).max(axis=0)
+    level = [float(np.square(sound[int(t * RATE) : int((t + 0.8) * RATE)]).mean()) for t in (1.0, 6.3, 12.2)]
+    assert level[0] > 4 * level[1] and level[2] > 4 * level[1]
+
+
+def test_the_answer_comes_a_dotted_eighth_later() -> None:
+    patch = with_value(patch_of("dripping-strings"), "layers.a.mute", True)
+    patch = with_value(patch, "racks.1.delay1.on", False)
+    sound = np.abs(render(patch, [Note(0.0, 1.0, 57, 92)], 1.0)).max(axis=0)
+    assert np.argmax(sound > 1e-4) / RATE == pytest.approx(0.75 * 60 / float(patch.tempo), abs=0.004)
+
+
+def test_every_kind_of_source_carries_a_sound() -> None:
+    used = {layer.source.kind for name in FILES for layer in patch_of(name).layers.values()}  # type: ignore[attr-defined]
+    assert used == set(Source.kinds)
+    patches = [patch_of(name) for name in FILES]
+    assert any(layer.inlets for patch in patches for layer in patch.layers.values())
+    assert any(layer.get("trigger") == "up" for patch in patches for layer in patch.layers.values())
+    assert len({layer.source.kind for layer in patch_of("rain-roof").layers.values()}) == 4  # type: ignore[attr-defined]
