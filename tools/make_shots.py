@@ -39,7 +39,12 @@ def main() -> None:
         print(f"docs/screenshots/{name}.png")
 
     shoot("patch", PATCH, 2500)
-    shoot("shelf", SHELF, 9000)
+    window.show_page(SHELF)
+    for _ in range(120):
+        QTest.qWait(1000)
+        if not session.measuring.left:
+            break
+    shoot("shelf", SHELF, 1500)
     cloth.wear(NIGHT)
     shoot("night", PATCH)
     cloth.wear(OAT)

@@ -289,3 +289,75 @@ def test_a_scale_of_nonsense_is_refused_in_one_sentence(text: str, tmp_path: Pat
 def test_a_keyboard_map_of_nonsense_is_refused(head: str) -> None:
     with pytest.raises(BadTuning):
         read_kbm("\n".join(head.split()), "“k”")
+
+
+# --- hands through edits -----------------------------------------------------------------------
+
+
+def test_a_delayed_strike_survives_an_edit_in_between() -> None:
+    before = Program(two(delay=0.05))
+    before.block([Event(0, ON, 60, 1.0)])
+    after = Program(two(delay=0.05))
+    after.carry_on(before)
+    sound = np.concatenate([after.block()[1].copy() for _ in range(12)])
+    assert abs(first_sound(sound) - (0.05 * RATE - 256)) <= 16
+
+
+def test_a_removed_layer_falls_silent_and_the_others_go_on() -> None:
+    before = Program(two())
+    before.block([Event(0, ON, 60, 1.0)])
+    after = Program(plain(**SINE))
+    after.carry_on(before)
+    for _ in range(3):
+        sound = after.block()
+    assert sound[0].any() and np.abs(sound[1]).max() < 1e-6
+    after.block([Event(0, OFF, 60)])
+    after.block()
+    assert len(after.voices.active) == 0
+
+
+def test_a_pedal_is_still_down_after_an_edit() -> None:
+    before = Program(plain())
+    play(before, Event(0, ON, 50, 1.0), Event(0, SUSTAIN, 0, 1.0), Event(0, OFF, 50))
+    after = Program(plain(layers__a__pan=0.5))
+    after.carry_on(before)
+    assert play(after) == [50] and play(after, Event(0, SUSTAIN, 0, 0.0)) == []
+
+
+def test_a_finger_that_comes_back_brings_its_bend_along() -> None:
+    """MPE sends the bend of a channel before its note-on; the note begins bent."""
+    program = Program(plain(**SINE))
+    program.block([Event(0, BEND, 0, 0.5, 4), Event(0, ON, 60, 1.0, 4)])
+    assert program.line[program.voices.newest, 0] == pytest.approx(84.0)
+
+
+def test_pressure_of_one_key_leaves_the_others_alone() -> None:
+    patch, _ = sew(plain(), "p", "layers.a.pan", 1.0)
+    program = Program(patch)
+    program.block([Event(0, ON, 60, 1.0), Event(0, ON, 64, 1.0)])
+    program.block([Event(0, PRESSURE, 64, 1.0)])
+    for _ in range(20):
+        program.block()
+    pans = program.motion.control[program.at["layers.a.pan"], program.voices.active, -1]
+    assert pans == pytest.approx([-1.0, 0.0], abs=1e-3)
+
+
+@pytest.mark.parametrize("by", ["time", "rate"])
+def test_a_glide_in_the_middle_of_a_glide_begins_where_it_is(by: str) -> None:
+    patch = plain(play="legato", glide=0.4, glide_by=by)
+    line = line_of(patch, {0: [Event(0, ON, 48, 1.0)], 4: [Event(0, ON, 72, 1.0)], 20: [Event(0, ON, 48, 1.0)]}, 120)
+    assert np.abs(np.diff(line)).max() < 0.2, "never a jump"
+    assert 48 < line.max() < 72 and line[-1] == pytest.approx(48.0, abs=1e-3)
+
+
+def test_the_ratio_of_a_layer_multiplies_its_pitch() -> None:
+    patch = plain(**SINE, layers__a__harmonic=3, layers__a__divisor=2)
+    sound = render(patch, [Note(0, 2, 57)], 1.2)[0, 9600:].astype(float)
+    assert exact_frequency(sound, 330.0) == pytest.approx(330.0, abs=0.01)
+
+
+def test_a_fixed_layer_goes_down_to_the_speed_of_an_lfo() -> None:
+    patch = plain(**SINE, layers__a__fixed=True, layers__a__frequency=0.5)
+    sound = render(patch, [Note(0, 5, 90)], 4.0)[0]
+    crossings = np.flatnonzero(np.diff(np.signbit(sound[16:])))
+    assert np.diff(crossings) == pytest.approx([RATE] * (len(crossings) - 1), abs=40)

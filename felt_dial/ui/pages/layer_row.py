@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QMimeData, QPoint, QRectF, Qt, QTimer
-from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import move_layer
@@ -111,7 +111,8 @@ class LayerRow(QWidget):
 
     def _gist(self) -> str:
         source = self.session.patch.layers[self.key].source
-        return " · ".join(part for part in (source.title, source.gist()) if part)
+        text = " · ".join(part for part in (source.title, source.gist()) if part)
+        return QFontMetrics(reading(11)).elidedText(text, Qt.TextElideMode.ElideRight, 116)
 
     def _out(self, folded: bool) -> QWidget:
         out = self.out = QWidget()

@@ -57,8 +57,8 @@ class RecordingPicture(SourcePicture):
         painter.drawLine(QLineF(x, box.top(), x, box.bottom()))
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
-        place = RecordingPicture.live(self)
-        if isinstance(place, float):
+        place, asset = RecordingPicture.live(self), self.source.asset
+        if isinstance(place, float) and asset is not None and peaks_of(asset.digest, asset) is not None:
             self.mark(painter, box, place, colour("chalk"))
             painter.setBrush(colour("chalk"))
             painter.drawEllipse(QPointF(self.across(box, place), box.top() + 3), 2.6, 2.6)
