@@ -6,6 +6,7 @@ that the files in `felt_dial/data/banks` can be made again, byte for byte.
 
 from __future__ import annotations
 
+import math
 import shutil
 import sys
 from pathlib import Path
@@ -427,7 +428,7 @@ def trimmed(patch: Patch) -> Patch:
     for _ in range(2):
         found = measure(patch)
         change = min(LOUDNESS - found.lufs, -1.0 - found.peak)
-        patch = with_value(patch, "level", round(float(patch.level) + change, 1))
+        patch = with_value(patch, "level", math.floor(10 * (float(patch.level) + change)) / 10)
     return patch
 
 

@@ -40,6 +40,8 @@ from felt_dial.sound.program import Program
 from felt_dial.sound.voices import OFF, ON, Event
 
 SWAP_FADE = 0.010
+QUIET = 100
+"""Blocks of silence after which kernels are loaded that nobody asked for yet."""
 SHOWN_EVERY = 6
 """Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
 
@@ -231,8 +233,9 @@ class Engine:
         """The side thread: hears the window and builds programs off the audio path."""
         try:
             while True:
-                while self.cold and not self.window.poll(0.05):
-                    self._warm(next(iter(self.cold)))
+                while not self.window.poll(0.2 if self.cold else None):
+                    if self.cold and self.quiet_blocks > QUIET:
+                        self._warm(next(iter(self.cold)))
                 message = self.window.recv()
                 if message[0] == "patch":
                     while self.window.poll() and message[0] == "patch":
