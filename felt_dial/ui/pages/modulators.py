@@ -52,7 +52,7 @@ class ModulatorCard(QWidget):
         for thread in threads_from(patch, self.key).values():
             where, label = place_name(patch, thread.target)
             depth = depth_param(target_param(patch, thread.target)).unit.write_signed(float(thread.depth))
-            parts.append(f"{where} {label.lower()} {depth}")
+            parts.append(f"{where} {label[:1].lower() + label[1:]} {depth}")
         text = ", ".join(parts) if parts and moves_something(patch, self.key) else "moves nothing yet"
         self.moves.setText(self.moves.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 136))
         self.moves.setToolTip(text)
