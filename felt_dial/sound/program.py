@@ -251,7 +251,7 @@ class Program:
         voices = self.voices
         ended = voices.once & voices.sounding
         for strand in self.strands:
-            if strand.source.module.tells_end:  # type: ignore[attr-defined]
+            if strand.source.module.tells_end and not strand.idle:  # type: ignore[attr-defined]
                 ended &= (strand.source.state[0] > 0) | (strand.weights[NOW] == 0.0)
         for row in np.flatnonzero(ended):
             voices.once[row] = False
@@ -262,7 +262,8 @@ class Program:
         went, strand.goes = strand.goes, int(self.target[strand.out])
         heard = was > 0.0 or share > 0.0
         strand.peak = 0.0
-        if not len(strand.rows) or not (heard or (on and strand.send is not None)):
+        strand.idle = not (heard or (on and strand.send is not None))
+        if strand.idle or not len(strand.rows):
             strand.stale |= len(strand.rows) > 0
             strand.source.cost *= 0.95
             if strand.send is not None:

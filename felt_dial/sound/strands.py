@@ -71,6 +71,7 @@ class Strand:
     share: float = 0.0
     goes: int = 0
     stale: bool = False
+    idle: bool = False
     peak: float = 0.0
 
     def settle(self, voices: Voices) -> None:

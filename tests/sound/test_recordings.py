@@ -116,6 +116,16 @@ def test_a_one_shot_ignores_the_key_and_ends_with_the_sample(store: Path) -> Non
     assert len(program.voices.active) == 0
 
 
+def test_a_one_shot_that_is_not_heard_holds_no_note(store: Path) -> None:
+    """Muted, the sample never comes to its end; its notes are let go all the same."""
+    patch = playing(store, "sample", 0.5 * np.sin(2 * np.pi * 500 * T), one_shot=True)
+    program = Program(with_value(patch, "layers.a.mute", True))
+    program.block([Event(0, ON, 60, 1.0), Event(16, OFF, 60)])
+    for _ in range(120):
+        program.block()
+    assert len(program.voices.active) == 0
+
+
 def test_the_smpl_chunk_gives_root_and_loop(tmp_path: Path) -> None:
     """Field by field as the format's text has it: unity note 57, a quarter of a semitone, loop 1000 to 2999 inclusive."""
     path = tmp_path / "looped.wav"

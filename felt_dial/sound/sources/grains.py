@@ -12,11 +12,11 @@ from pydantic import BeforeValidator
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.module import Source
 from felt_dial.patch.params import LOG, Choice, Param, Switch
-from felt_dial.patch.units import CENTS, COUNT, DECIBELS, PERCENT, RATE, SECONDS, SEMITONES, SPEED
+from felt_dial.patch.units import COUNT, DECIBELS, PERCENT, RATE, SECONDS, SEMITONES, SPEED
 from felt_dial.sound.chance import chance
 from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.sources.recording import octave_of, read_run, recording_of
-from felt_dial.sound.sources.sample import key_root, root_frequency
+from felt_dial.sound.sources.sample import key_cents, key_root, root_frequency
 from felt_dial.sound.sources.travel import POINTS, STRAIGHT, Curve, checked, drawn
 
 MOST = 128
@@ -48,9 +48,7 @@ class Grains(Source, kind="grains"):
         "Travel time", 4.0, (0.05, 60.0), SECONDS, taper=LOG, beats=True, says="How long the travel curve lasts."
     )
     root = key_root()
-    cents = Param(
-        "Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key."
-    )
+    cents = key_cents()
     scan = Choice(
         "Moves by", "speed", {"speed": "Speed", "passes": "Passes", "travel": "Travel curve"},
         says="By a speed, in so many passes of the whole sample, or along the drawn curve.",

@@ -12,12 +12,12 @@ from pydantic import BeforeValidator
 
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.params import CUBIC, Param, Switch
-from felt_dial.patch.units import BEND, CENTS, COUNT, PERCENT, PLACE, SECONDS, SEMITONES, SLOPE, SPEED, note_frequency
+from felt_dial.patch.units import BEND, COUNT, PERCENT, PLACE, SECONDS, SEMITONES, SLOPE, SPEED, note_frequency
 from felt_dial.sound.analysis import BANDS, HOP, MOST_PARTIALS, RATE, drawn_tracks, tracks_of
 from felt_dial.sound.chance import chance
 from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.sources.reading import TURN, run_bends
-from felt_dial.sound.sources.sample import key_root
+from felt_dial.sound.sources.sample import key_cents, key_root
 from felt_dial.sound.sources.unison import LEFT, RATIO, RIGHT, Unison, unison_state, unison_tick, voice_phase
 
 MOST_SINES = 2048
@@ -57,9 +57,7 @@ class Partials(Unison, kind="partials"):
     )
     blur = Param("Blur", 0.0, (0.0, 1.0), PERCENT, says="Lets each sine hear another moment of the recording.")
     root = key_root()
-    cents = Param(
-        "Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key."
-    )
+    cents = key_cents()
     loop = Switch("Round again", False, says="Begins anew where the recording ends.")
     asset: Asset | None = None
     drawn: Annotated[tuple[float, ...], BeforeValidator(_drawn)] = tuple(1.0 / n for n in range(1, 17))

@@ -30,6 +30,12 @@ def key_root(label: str = "Root") -> Param:
     )
 
 
+def key_cents() -> Param:
+    """How far a recording is above its root key."""
+    says = "How far the sample is above its root key."
+    return Param("Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says=says)
+
+
 class Sample(Unison, kind="sample"):
     """A recording played faster or slower with the key, once or in a loop."""
 
@@ -43,9 +49,7 @@ class Sample(Unison, kind="sample"):
         "Crossfade", 0.1, (0.0, 0.5), PERCENT, says="Part of the loop over which its end fades into its beginning."
     )
     root = key_root()
-    cents = Param(
-        "Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says="How far the sample is above its root key."
-    )
+    cents = key_cents()
     loop = Choice(
         "Loop", "off", {"off": "No loop", "forward": "Forward", "backward": "Backward", "alternate": "There and back"},
         says="What happens at the loop's end while the note lasts.",

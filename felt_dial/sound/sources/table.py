@@ -7,10 +7,10 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.params import CUBIC, Choice, Param
-from felt_dial.patch.units import BEND, CENTS, DEGREES, PERCENT
-from felt_dial.sound.chance import chance, wander
+from felt_dial.patch.params import Choice, Param
+from felt_dial.patch.units import BEND, PERCENT
 from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.sources.cyclic import CENT, DRIFT, Cyclic, begin_phases, drifted, reading_room
 from felt_dial.sound.sources.finer import FINER, come_down, finer_state, rounding
 from felt_dial.sound.sources.levels import CYCLE, MOST_HARMONICS, table_of
 from felt_dial.sound.sources.reading import (
@@ -23,31 +23,16 @@ from felt_dial.sound.sources.reading import (
     read_places,
     run_bends,
 )
-from felt_dial.sound.sources.unison import (
-    LEFT,
-    MOST,
-    RATIO,
-    RIGHT,
-    Unison,
-    steady_ticks,
-    unison_state,
-    unison_tick,
-    voice_phase,
-)
-from felt_dial.sound.sources.wave import CENT, CHANCE_DRIFT, CHANCE_START, DRIFT_RATE
+from felt_dial.sound.sources.unison import LEFT, MOST, RATIO, RIGHT, steady_ticks, unison_state, unison_tick
 
 NOTHING, BENT, SQUEEZED, MIRRORED, STRETCHED, FOLDED, STEPPED = range(7)
 
 
-class Table(Unison, kind="table"):
+class Table(Cyclic, kind="table"):
     """A wavetable: up to 256 single cycles, with the position among them free to move."""
 
     position = Param("Position", 0.0, (0.0, 1.0), PERCENT, says="Which frame sounds, from the first to the last.")
     amount = Param("Amount", 0.0, (-1.0, 1.0), BEND, says="How far the cycle is reshaped; a bend goes either way.")
-    drift = Param(
-        "Drift", 0.0, (0.0, 50.0), CENTS, taper=CUBIC, says="How far each voice's tuning wanders, slowly, by chance."
-    )
-    phase = Param("Phase", 0.0, (0.0, 360.0), DEGREES, says="Where in its cycle a note begins.")
     reshape = Choice(
         "Reshape", "none",
         {"none": "Plain", "bend": "Bend", "squeeze": "Squeeze", "mirror": "Mirror", "stretch": "Sync stretch", "fold": "Fold",
@@ -59,12 +44,6 @@ class Table(Unison, kind="table"):
         "Morph", "crossfade", {"crossfade": "Crossfade", "spectrum": "By spectrum"}, rebuilds=True,
         says="How a frame becomes the next: by fading, or partial by partial, which never cancels.",
     )  # fmt: skip
-    start = Choice(
-        "Starts",
-        "fixed",
-        {"fixed": "At its phase", "free": "Anywhere"},
-        says="Every note at the same phase, or by chance.",
-    )
     asset: Asset | None = None
     cycle: int = Field(CYCLE, ge=16, le=65536)
 
@@ -82,20 +61,14 @@ class Table(Unison, kind="table"):
             np.full((stage.rows, MOST), -1, np.int32),
             np.zeros((stage.rows, 2)),
             *unison_state(stage.rows),
-            np.zeros(stage.frames, np.uint32),
-            np.zeros(stage.frames, np.uint32),
+            *reading_room(stage),
             np.zeros(stage.frames, np.float32),
-            np.zeros(stage.frames, np.float32),
-            np.zeros(stage.frames, np.float32),
-            np.zeros((2, stage.frames), np.float32),
             np.zeros((stage.rows, MOST, 8), np.float32),
             *finer_state(stage),
         )
 
 
-POSITION, AMOUNT, DRIFT, PHASE, RESHAPE, START = (
-    Table.row_of(name) for name in ("position", "amount", "drift", "phase", "reshape", "start")
-)
+POSITION, AMOUNT, RESHAPE = (Table.row_of(name) for name in ("position", "amount", "reshape"))
 NOW, TIME = range(2)
 
 
@@ -263,7 +236,7 @@ def _in_one_frame(control, row, t, run, place, frames):  # type: ignore[no-untyp
 @kernel
 def run_table(  # type: ignore[no-untyped-def]
     out, frequency, turn, control, active, begin, tick, rate, limit,
-    samples, offsets, shifts, level_of, phase, last, now, voice, seen, bends, index, part, mixed, line, mix, edges,
+    samples, offsets, shifts, level_of, phase, last, now, voice, seen, bends, index, part, line, mix, mixed, edges,
     fine, history, wide_taps, taps,
 ):  # fmt: skip
     """Replaces `out[row]` for every active row.
@@ -288,12 +261,7 @@ def run_table(  # type: ignore[no-untyped-def]
                 now[row, TIME] = 0.0
                 history[row, :, :] = zero
                 edges[row, :, :] = zero
-                origin = np.float64(control[PHASE, row, t]) / 360.0
-                if control[START, row, t] > 0.5:
-                    origin += chance(note, CHANCE_START)
-                for u in range(MOST):
-                    phase[row, u] = np.uint32(np.int64((origin + voice_phase(control, row, t, note, u)) * TURN))
-                    last[row, u] = -1
+                begin_phases(control, row, t, note, phase, last)
             alive = unison_tick(control, row, t, note, begins, voice, seen)
             drift = np.float64(control[DRIFT, row, t]) * CENT
             reshape = int(control[RESHAPE, row, t])
@@ -334,9 +302,7 @@ def run_table(  # type: ignore[no-untyped-def]
                 for k in range(FINER * tick):
                     fine[0, k] = fine[1, k] = zero
             for u in range(alive):
-                ratio = np.float64(voice[row, u, RATIO])
-                if drift > 0.0:
-                    ratio *= 1.0 + drift * wander(note, CHANCE_DRIFT + u, now[row, TIME] * DRIFT_RATE)
+                ratio = drifted(np.float64(voice[row, u, RATIO]), drift, note, u, now[row, TIME])
                 f0, f1 = np.float64(frequency[row, t]) * ratio, np.float64(frequency[row, t + run]) * ratio
                 top = (max(f0, f1) + steep * rate) * steeper
                 level = level_of[min(max(int(limit / max(top, 0.01)), 1), MOST_HARMONICS)]

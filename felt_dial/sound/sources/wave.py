@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.params import CUBIC, Choice, Param
-from felt_dial.patch.units import CENTS, DEGREES, PERCENT, PLACE, SEMITONES
-from felt_dial.sound.chance import chance, wander
+from felt_dial.patch.params import Param
+from felt_dial.patch.units import PERCENT, PLACE, SEMITONES
 from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.sources.bandlimited import SAW, cycle_tables
+from felt_dial.sound.sources.cyclic import CENT, DRIFT, Cyclic, begin_phases, drifted, reading_room
 from felt_dial.sound.sources.finer import FINER, come_down, finer_state, rounding
 from felt_dial.sound.sources.reading import (
     TURN,
@@ -21,24 +21,10 @@ from felt_dial.sound.sources.reading import (
     read_places,
     run_bends,
 )
-from felt_dial.sound.sources.unison import (
-    LEFT,
-    MOST,
-    RATIO,
-    RIGHT,
-    Unison,
-    steady_ticks,
-    unison_state,
-    unison_tick,
-    voice_phase,
-)
-
-DRIFT_RATE = 0.7
-"""New goals of the drift in a second."""
-CENT = np.log(2.0) / 1200.0
+from felt_dial.sound.sources.unison import LEFT, MOST, RATIO, RIGHT, steady_ticks, unison_state, unison_tick
 
 
-class Wave(Unison, kind="wave"):
+class Wave(Cyclic, kind="wave"):
     """A steady wave from sine over triangle and saw to pulse, with every harmonic the rate can carry and none beyond."""
 
     shape = Param(
@@ -50,16 +36,6 @@ class Wave(Unison, kind="wave"):
         "Sync", 0.0, (0.0, 48.0), SEMITONES,
         says="How far the wave runs above the pitch while a hidden one at the pitch starts it anew; 0 is off.",
     )  # fmt: skip
-    drift = Param(
-        "Drift", 0.0, (0.0, 50.0), CENTS, taper=CUBIC, says="How far each voice's tuning wanders, slowly, by chance."
-    )
-    phase = Param("Phase", 0.0, (0.0, 360.0), DEGREES, says="Where in its cycle a note begins.")
-    start = Choice(
-        "Starts",
-        "fixed",
-        {"fixed": "At its phase", "free": "Anywhere"},
-        says="Every note at the same phase, or by chance.",
-    )
 
     def gist(self) -> str:
         return self.params["shape"].write(self.get("shape"))
@@ -74,20 +50,13 @@ class Wave(Unison, kind="wave"):
             np.full((stage.rows, MOST), -1, np.int32),
             np.zeros((stage.rows, 3)),
             *unison_state(stage.rows),
-            np.zeros(stage.frames, np.uint32),
-            np.zeros(stage.frames, np.uint32),
-            np.zeros(stage.frames, np.float32),
-            np.zeros(stage.frames, np.float32),
-            np.zeros((2, stage.frames), np.float32),
+            *reading_room(stage),
             np.zeros((stage.rows, MOST, 6), np.float32),
             *finer_state(stage),
         )
 
 
-SHAPE, WIDTH, SYNC, DRIFT, PHASE, START = (
-    Wave.row_of(name) for name in ("shape", "width", "sync", "drift", "phase", "start")
-)
-CHANCE_START, CHANCE_DRIFT = 9_000_000, 10_000_000
+SHAPE, WIDTH, SYNC = (Wave.row_of(name) for name in ("shape", "width", "sync"))
 NOW, TIME, SYNCED = range(3)
 
 
@@ -210,13 +179,9 @@ def run_wave(  # type: ignore[no-untyped-def]
                 now[row, NOW], now[row, TIME], now[row, SYNCED] = control[SHAPE, row, t], 0.0, 0.0
                 history[row, :, :] = zero
                 edges[row, :, :] = zero
-                origin = np.float64(control[PHASE, row, t]) / 360.0
-                if control[START, row, t] > 0.5:
-                    origin += chance(note, CHANCE_START)
+                begin_phases(control, row, t, note, phase, last)
                 for u in range(MOST):
-                    place = origin + voice_phase(control, row, t, note, u)
-                    phase[row, u] = hidden[row, u] = np.uint32(np.int64(place * TURN))
-                    last[row, u] = -1
+                    hidden[row, u] = phase[row, u]
             alive = unison_tick(control, row, t, note, begins, voice, seen)
             was = now[row, NOW]
             drift = np.float64(control[DRIFT, row, t]) * CENT
@@ -245,9 +210,7 @@ def run_wave(  # type: ignore[no-untyped-def]
                 for k in range(FINER * tick):
                     fine[0, k] = fine[1, k] = zero
             for u in range(alive):
-                ratio = np.float64(voice[row, u, RATIO])
-                if drift > 0.0:
-                    ratio *= 1.0 + drift * wander(note, CHANCE_DRIFT + u, now[row, TIME] * DRIFT_RATE)
+                ratio = drifted(np.float64(voice[row, u, RATIO]), drift, note, u, now[row, TIME])
                 f0, f1 = np.float64(frequency[row, t]) * ratio, np.float64(frequency[row, t + 1]) * ratio
                 top = max(f0, f1) + steep * rate
                 if synced:

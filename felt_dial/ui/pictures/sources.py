@@ -13,7 +13,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from felt_dial.patch.asset import Asset
 from felt_dial.sound import assets
 from felt_dial.sound.sources.bandlimited import cycle_picture
-from felt_dial.sound.sources.chaos import portrait
+from felt_dial.sound.sources.chaos import Chaos, portrait
 from felt_dial.sound.sources.levels import cut_cycles, table_picture
 from felt_dial.ui.cloth import colour, reading
 from felt_dial.ui.pictures.well import Well, draw_curve, points
@@ -119,37 +119,28 @@ class TablePicture(SourcePicture):
             draw_missing(self, painter, box, self.source.asset, "table")
             return
         count = min(len(frames), 9 if box.height() > 60 else 5)
-        lift, lean = box.height() * 0.30, box.width() * 0.16
         x = np.linspace(0, 1, 96)
         for n in reversed(range(count)):
             back = n / max(count - 1, 1)
             frame = frames[round(back * (len(frames) - 1))]
-            room = QRectF(
-                box.left() + lean * back, box.top() + lift * (1 - back), box.width() - lean, box.height() - lift
-            )
             shade = QColor(self.line_colour())
             shade.setAlphaF(0.16 + 0.12 * (1 - back))
             y = 0.5 + 0.34 * np.interp(x * 255, np.arange(256), frame)
-            draw_curve(painter, room, x, y, shade, floor=None, width=1.0)
-        still = self._cycle(frames, self.source.number("position"), self.source.number("amount"))
-        draw_curve(painter, self._room(box), np.linspace(0, 1, 200), still, self.line_colour(), floor=0.5)
+            draw_curve(painter, self._room(box, back), x, y, shade, floor=None, width=1.0)
+        position = self.source.number("position")
+        still = self._cycle(frames, position, self.source.number("amount"))
+        draw_curve(painter, self._room(box, position), np.linspace(0, 1, 200), still, self.line_colour(), floor=0.5)
 
-    def _room(self, box: QRectF) -> QRectF:
-        back = self.source.number("position")
+    def _room(self, box: QRectF, back: float) -> QRectF:
+        """Where a frame stands, from the first in front to the last behind."""
         lift, lean = box.height() * 0.30, box.width() * 0.16
         return QRectF(box.left() + lean * back, box.top() + lift * (1 - back), box.width() - lean, box.height() - lift)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         now, frames = self.moved("position", "amount"), self._frames()
-        if now is None or frames is None:
-            return
-        lift, lean = box.height() * 0.30, box.width() * 0.16
-        room = QRectF(
-            box.left() + lean * now[0], box.top() + lift * (1 - now[0]), box.width() - lean, box.height() - lift
-        )
-        draw_curve(
-            painter, room, np.linspace(0, 1, 200), self._cycle(frames, *now), colour("chalk"), floor=None, width=1.2
-        )
+        if now is not None and frames is not None:
+            room, cycle = self._room(box, now[0]), self._cycle(frames, *now)
+            draw_curve(painter, room, np.linspace(0, 1, 200), cycle, colour("chalk"), floor=None, width=1.2)
 
 
 class NoisePicture(SourcePicture):
@@ -189,7 +180,7 @@ class ChaosPicture(SourcePicture):
 
     def live(self) -> object:
         now = self.moved("energy", "coupling", "damping")
-        return None if now is None else tuple(round(value, 1) for value in now)
+        return None if now is None else tuple(round(20 * value) / 20 for value in now)
 
     def _draw(self, painter: QPainter, box: QRectF, path: NDArray, shade: QColor) -> None:
         side = min(box.width(), box.height() * 2.2)
@@ -198,6 +189,17 @@ class ChaosPicture(SourcePicture):
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         self._draw(painter, box, portrait(self.source), self.line_colour())
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        now = self.live()
+        if isinstance(now, tuple):
+            self._draw(painter, box, moving_portrait(str(self.source.get("system")), *now), colour("chalk"))
+
+
+@lru_cache(maxsize=512)
+def moving_portrait(system: str, energy: float, coupling: float, damping: float) -> NDArray[np.float64]:
+    """The path of a system at values that threads have moved, shorter than the still one: it is drawn as they move."""
+    return portrait(Chaos(system=system, energy=energy, coupling=coupling, damping=damping), 160)
 
 
 def draw_peaks(painter: QPainter, box: QRectF, peaks: NDArray[np.float32], shade: QColor) -> None:
