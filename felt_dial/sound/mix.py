@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -208,6 +209,7 @@ def run_output(audio, was, now, ceiling):  # type: ignore[no-untyped-def]
     return left, right
 
 
+@cache
 def half_band(attenuation: float = 110.0, width: float = 0.05) -> NDArray[np.float64]:
     """Taps of a half-band low-pass, Kaiser window (J. F. Kaiser, 1974), `width` of the rate between bands."""
     count = math.ceil((attenuation - 7.95) / (14.36 * width))

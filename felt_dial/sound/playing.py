@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.patch import Patch, slots
+from felt_dial.patch.patch import Patch
 from felt_dial.sound.voices import (
     BEND,
     NOW,
@@ -96,10 +96,12 @@ class Hands:
 class Playing:
     """Turns events into rows of `voices`, reading the values of a patch where they stand at that moment."""
 
-    def __init__(self, patch: Patch, values: NDArray[np.float64], voices: Voices, ticks: int, seconds: float) -> None:
+    def __init__(
+        self, patch: Patch, values: NDArray[np.float64], at: dict[str, int], voices: Voices, ticks: int, seconds: float
+    ) -> None:
+        self._at = at
         self.values, self.voices, self.ticks, self.seconds = values, voices, ticks, seconds
         self.hands = Hands()
-        self._at = {slot.path: n for n, slot in enumerate(slots(patch))}
         self._layers = list(patch.layers)
         self._feeds = [[self._layers.index(other) for other in layer.inlets] for layer in patch.layers.values()]
         self._once = [

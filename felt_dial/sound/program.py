@@ -83,13 +83,13 @@ class Program:
         self.patch, self.rate, self.frames, self.quality = patch, float(rate), frames, quality
         self.values = patch_values(patch) if values is None else values
         ticks = frames // TICK
-        self.count = sum(1 for _ in slots(patch))
-        self.motion, self.at, self.movers = make_motion(patch, self.values[: self.count], ticks)
+        self.motion, self.at, self.movers = make_motion(patch, self.values, ticks)
+        self.count = len(self.at)
         self.target = self.motion.slots["target"]
         self.current = self.motion.slots["current"]
         self.voices = Voices()
         self.seconds = TICK / self.rate
-        self.playing = Playing(patch, self.values, self.voices, ticks, self.seconds)
+        self.playing = Playing(patch, self.values, self.at, self.voices, ticks, self.seconds)
         self.report = Report()
         fine = Stage(self.rate * quality, frames * quality, tick=TICK * quality)
         self.grains = fine.grains

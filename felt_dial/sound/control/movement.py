@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.params import Param
+from felt_dial.patch.params import Param, Parameter
 from felt_dial.patch.patch import Patch, movers, slots
 from felt_dial.patch.units import FACTOR, PERCENT, RATE
 from felt_dial.sound.control.envelope import DONE, IN_SUSTAIN, STAGE, envelope_release, envelope_start, envelope_tick
@@ -125,12 +125,10 @@ def make_motion(patch: Patch, values: NDArray[np.float64], ticks: int) -> tuple[
     steps += [(SLOT, slot) for slot in on_slot if not _owner(listed[slot].path)]
 
     table = np.zeros(len(params), SLOT_RECORD)
-    for record, param in zip(table, params, strict=True):
-        record["high"], record["smooth"] = 1e9, param.smooth
-        if isinstance(param, Param):
-            record["low"], record["high"], record["geometric"] = param.low, param.high, param.unit.geometric
-            record["beats"] = (BEATS_OF_RATE if param.unit is RATE else BEATS_OF_TIME) if param.beats else NOT_BEATS
-    table["target"][: len(values)] = values
+    natures = [_nature(param) for param in params]
+    for column, name in enumerate(("low", "high", "smooth", "beats", "geometric")):
+        table[name] = [nature[column] for nature in natures]
+    table["target"][: len(listed)] = values[: len(listed)]
     threads: list[tuple[int, int, int, int]] = []
     for slot, ends in on_slot.items():
         unit = listed[slot].param.unit  # type: ignore[attr-defined]
@@ -140,7 +138,9 @@ def make_motion(patch: Patch, values: NDArray[np.float64], ticks: int) -> tuple[
         table["last_thread"][slot] = len(threads)
 
     tempo = table["target"][at["tempo"]]
-    for record in table:
+    table["current"] = table["target"]
+    for counted in np.flatnonzero((table["beats"] != NOT_BEATS) & (table["target"] < 0.0)):
+        record = table[counted]
         record["current"] = _settle(record["target"], record["beats"], record["low"], record["high"], tempo)
     control = np.zeros((len(table), ROWS + 1, ticks + 1), np.float32)
     control[:] = table["current"][:, None, None]
@@ -158,6 +158,14 @@ def make_motion(patch: Patch, values: NDArray[np.float64], ticks: int) -> tuple[
         fading=np.zeros(ROWS, np.float32),
     )
     return motion, at, ids
+
+
+def _nature(param: Parameter) -> tuple[float, float, bool, int, bool]:
+    """Lowest and highest value of a parameter, whether it is smoothed, counted in beats, moved by ratios."""
+    if not isinstance(param, Param):
+        return 0.0, 1e9, param.smooth, NOT_BEATS, False
+    beats = NOT_BEATS if not param.beats else BEATS_OF_RATE if param.unit is RATE else BEATS_OF_TIME
+    return param.low, param.high, param.smooth, beats, param.unit.geometric
 
 
 def _owner(path: str) -> str:
