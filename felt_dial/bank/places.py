@@ -43,6 +43,11 @@ def settings_path() -> Path:
     return _place("config") / "settings.json"
 
 
+def control_map_path() -> Path:
+    """The file of what controllers turn."""
+    return _place("config") / "controllers.json"
+
+
 def journal_path() -> Path:
     """The file of unsaved work."""
     return _place("state") / "journal.json"

@@ -16,6 +16,7 @@ from felt_dial.sound.voices import BEND, OFF, ON, PANIC, PRESSURE, SLIDE, SOSTEN
 NONE, SIMULATED = "none", "simulated"
 MOD_WHEEL, DATA, SUSTAIN_PEDAL, SOSTENUTO_PEDAL, TIMBRE = 1, 6, 64, 66, 74
 RPN_LOW, RPN_HIGH, SILENCE, ALL_OFF = 100, 101, 120, 123
+BANK, FINE = 0, 32
 MPE = 6
 
 
@@ -43,11 +44,20 @@ def list_controllers() -> list[Controller]:
 
 
 class Reader:
-    """Turns channel messages into events; remembers which channels are fingers of their own."""
+    """Turns channel messages into events; remembers which channels are fingers of their own.
+
+    What is not for the patch gathers in `controls` (number, value 0–1: controllers without a meaning of their own,
+    a pair of them as one with 14 bits), `programs` (bank, program) and `clock` (type, frame), until it is taken.
+    """
 
     def __init__(self) -> None:
         self.fingers: set[int] = set()
+        self.controls: list[tuple[int, float]] = []
+        self.programs: list[tuple[int, int]] = []
+        self.clock: list[tuple[str, int]] = []
         self._asked: dict[int, list[int]] = {}
+        self._coarse: dict[tuple[int, int], int] = {}
+        self._bank: dict[int, list[int]] = {}
 
     def _channel(self, message: Any) -> int:
         """0 for the whole patch, and for a finger's channel its number from 1."""
@@ -59,35 +69,57 @@ class Reader:
             channel = self._channel(message)
             if message.type == "note_on" and message.velocity > 0:
                 return [Event(frame, ON, message.note, message.velocity / 127, channel)]
-            return [Event(frame, OFF, message.note, 0.0, channel)]
+            lift = message.velocity / 127 if message.type == "note_off" else 0.5
+            return [Event(frame, OFF, message.note, lift, channel)]
         if message.type == "pitchwheel":
             return [Event(frame, BEND, 0, max(-1.0, message.pitch / 8191), self._channel(message))]
         if message.type == "aftertouch":
             return [Event(frame, PRESSURE, 0, message.value / 127, self._channel(message))]
         if message.type == "polytouch":
             return [Event(frame, PRESSURE, message.note, message.value / 127, self._channel(message))]
+        if message.type == "program_change":
+            coarse, fine = self._bank.get(message.channel, [0, 0])
+            self.programs.append((coarse * 128 + fine, message.program))
+        elif message.type in ("clock", "start", "stop", "continue"):
+            self.clock.append((message.type, frame))
+        elif message.type == "reset":
+            return [Event(frame, PANIC)]
         return self._control(message, frame) if message.type == "control_change" else []
 
     def _control(self, message: Any, frame: int) -> list[Event]:
-        value = message.value / 127
-        if message.control == MOD_WHEEL:
+        value, number = message.value / 127, message.control
+        if number == MOD_WHEEL:
             return [Event(frame, WHEEL, 0, value)]
-        if message.control == TIMBRE:
+        if number == TIMBRE:
             return [Event(frame, SLIDE, 0, value, self._channel(message))]
-        if message.control == SUSTAIN_PEDAL:
+        if number == SUSTAIN_PEDAL:
             return [Event(frame, SUSTAIN, 0, value)]
-        if message.control == SOSTENUTO_PEDAL:
+        if number == SOSTENUTO_PEDAL:
             return [Event(frame, SOSTENUTO, 0, value)]
-        if message.control in (SILENCE, ALL_OFF):
+        if number in (SILENCE, ALL_OFF):
             return [Event(frame, PANIC)]
         asked = self._asked.setdefault(message.channel, [127, 127])
-        if message.control in (RPN_LOW, RPN_HIGH):
-            asked[message.control - RPN_LOW] = message.value
-        elif message.control == DATA and asked == [MPE, 0] and message.channel in (0, 15):
+        if number in (RPN_LOW, RPN_HIGH):
+            asked[number - RPN_LOW] = message.value
+        elif number == DATA and asked == [MPE, 0] and message.channel in (0, 15):
             count = min(message.value, 15)
             zone = range(1, 1 + count) if message.channel == 0 else range(15 - count, 15)
             self.fingers = set(zone)
+        elif number in (BANK, BANK + FINE):
+            self._bank.setdefault(message.channel, [0, 0])[number // FINE] = message.value
+        elif number not in (DATA, DATA + FINE):
+            self._turn(message.channel, number, message.value)
         return []
+
+    def _turn(self, channel: int, number: int, value: int) -> None:
+        """A controller without a meaning of its own. The fine half of a pair counts only after its coarse half."""
+        coarse = self._coarse.get((channel, number - FINE))
+        if FINE <= number < 2 * FINE and coarse is not None:
+            self.controls.append((number - FINE, (coarse * 128 + value) / 16383))
+            return
+        if number < FINE:
+            self._coarse[(channel, number)] = value
+        self.controls.append((number, value / 127))
 
 
 class RealController:
@@ -99,7 +131,7 @@ class RealController:
 
         try:
             self._input = rtmidi.MidiIn()
-            self._input.ignore_types(sysex=True, timing=True, active_sense=True)
+            self._input.ignore_types(sysex=True, timing=False, active_sense=True)
             self._input.open_port(self._input.get_ports().index(name))
         except (rtmidi.RtMidiError, ValueError) as wrong:
             raise NoController(
@@ -107,7 +139,7 @@ class RealController:
             ) from None
         self._parse = mido.Message.from_bytes
         self._waiting: deque[list[int]] = deque()
-        self._reader = Reader()
+        self.reader = Reader()
         self._input.set_callback(lambda message, _: self._waiting.append(message[0]))
 
     def block(self, frames: int, rate: float) -> list[Event]:
@@ -115,7 +147,7 @@ class RealController:
         events: list[Event] = []
         while self._waiting:
             with contextlib.suppress(ValueError, IndexError):
-                events += self._reader.read(self._parse(self._waiting.popleft()), 0)
+                events += self.reader.read(self._parse(self._waiting.popleft()), 0)
         return events
 
     def close(self) -> list[Event]:
@@ -149,18 +181,38 @@ def gesture() -> list[tuple[float, Any]]:
 
 
 class SimulatedController:
-    """A scripted player on a clock of frames: the same gesture, again and again."""
+    """A controller without one: a scripted player on a clock of frames, the same gesture again and again, and
+    whatever its window sends."""
 
     LENGTH = 4.5
 
     def __init__(self) -> None:
+        from mido import Message
+
         self._gesture = gesture()
-        self._reader = Reader()
+        self._parse = Message.from_bytes
+        self._waiting: deque[list[int]] = deque()
+        self.reader = Reader()
+        self.performs = True
         self._frames = 0
+
+    def perform(self, on: bool) -> list[Event]:
+        """Begins the gesture anew, or ends it and lets go of its notes."""
+        self.performs, self._frames = on, 0
+        return [] if on else [Event(0, PANIC)]
+
+    def send(self, message: list[int]) -> None:
+        """A message as bytes, to be read at the next block."""
+        self._waiting.append(message)
 
     def block(self, frames: int, rate: float) -> list[Event]:
         """The events of the next `frames` frames."""
         events: list[Event] = []
+        while self._waiting:
+            with contextlib.suppress(ValueError, IndexError):
+                events += self.reader.read(self._parse(self._waiting.popleft()), 0)
+        if not self.performs:
+            return events
         whole = round(self.LENGTH * rate)
         start = self._frames % whole
         for seconds, message in self._gesture:
@@ -168,13 +220,37 @@ class SimulatedController:
             if at < 0 and start + frames > whole:
                 at += whole
             if 0 <= at < frames:
-                events += self._reader.read(message, at)
+                events += self.reader.read(message, at)
         self._frames += frames
         return sorted(events, key=lambda event: event.frame)
 
     def close(self) -> list[Event]:
         """Lets go of everything."""
         return [Event(0, PANIC)]
+
+
+class Clock:
+    """The tempo of a MIDI clock: 24 ticks to a quarter note, measured over a beat (MIDI 1.0)."""
+
+    TICKS = 24
+
+    def __init__(self) -> None:
+        self.tempo = 0.0
+        self._at: deque[float] = deque(maxlen=self.TICKS + 1)
+
+    def tick(self, seconds: float) -> None:
+        """A tick came at a time; the tempo is known after a quarter of a beat, and steady after one."""
+        if self._at and seconds - self._at[-1] > 0.5:
+            self._at.clear()
+        self._at.append(seconds)
+        if len(self._at) > self.TICKS // 4:
+            span = self._at[-1] - self._at[0]
+            tempo = 60.0 * (len(self._at) - 1) / (self.TICKS * max(span, 1e-6))
+            self.tempo = min(max(round(tempo, 1), 20.0), 999.0)
+
+    def gone(self, seconds: float) -> bool:
+        """True where it was there and has stopped for half a second."""
+        return bool(self._at) and seconds - self._at[-1] > 0.5
 
 
 def open_controller(key: str) -> RealController | SimulatedController | None:

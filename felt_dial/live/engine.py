@@ -22,7 +22,9 @@ from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
 from felt_dial.live.controller import (
+    Clock,
     NoController,
+    Reader,
     RealController,
     SimulatedController,
     list_controllers,
@@ -33,6 +35,7 @@ from felt_dial.live.player import Player
 from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
 from felt_dial.patch.document import read_patch
 from felt_dial.sound import assets
+from felt_dial.sound.control.movement import GLOBAL
 from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.modules import Source, new_patch
 from felt_dial.sound.phrases import PHRASES
@@ -70,6 +73,7 @@ class Engine:
         self.peaks = (0.0, 0.0)
         self.cold = set(Source.kinds)
         self.controller: RealController | SimulatedController | None = None
+        self.clock = Clock()
 
     # --- the sound -----------------------------------------------------------------------------
 
@@ -105,6 +109,7 @@ class Engine:
             fresh.carry_on(self.program)
         else:
             fresh.strike_again(self.program)
+        fresh.clock_tempo = self.program.clock_tempo
         self.old, self.program, self.generation = self.program, fresh, generation
         self.faded = 0
 
@@ -141,13 +146,35 @@ class Engine:
             events.append(event)
         if self.controller is not None:
             events += self.controller.block(self.frames, self.rate)
-        return events + self.player.block(self.frames, float(self.program.current[self.program.at["tempo"]]))
+            self._hear_controls(self.controller.reader)
+        return events + self.player.block(self.frames, self.program.tempo)
+
+    def _hear_controls(self, reader: Reader) -> None:
+        """What a controller sends besides notes: turned knobs and programs go to the window, a clock rules the tempo."""
+        if reader.controls:
+            self.tell("controls", *dict(reader.controls).items())
+            reader.controls.clear()
+        for bank, program in reader.programs:
+            self.tell("program", bank, program)
+        reader.programs.clear()
+        now = self.blocks * self.frames / self.rate
+        for kind, frame in reader.clock:
+            if kind == "clock":
+                self.clock.tick(now + frame / self.rate)
+            else:
+                self.tell("transport", kind != "stop")
+        reader.clock.clear()
+        if self.clock.gone(now):
+            self.clock = Clock()
+        self.program.clock_tempo = self.clock.tempo
+        self.shared.data["clock"] = self.clock.tempo
 
     def _obey(self, command: tuple[Any, ...]) -> list[Event]:
         what, *rest = command
         if what == "play":
             ends = self.player.stop()
             self.player.play(PHRASES[rest[0]], bool(rest[1]))
+            self.program.pattern.restart()
             return ends
         if what == "loop":
             self.player.loop = bool(rest[0])
@@ -155,6 +182,10 @@ class Engine:
             return self.player.stop()
         elif what == "controller":
             return self._take_controller(str(rest[0]))
+        elif what == "midi" and isinstance(self.controller, SimulatedController):
+            self.controller.send(list(rest[0]))
+        elif what == "perform" and isinstance(self.controller, SimulatedController):
+            return self.controller.perform(bool(rest[0]))
         elif what == "hold":
             self.hold = bool(rest[0])
             if not self.hold:
@@ -198,12 +229,10 @@ class Engine:
         data["beads"][: program.count] = program.beads()
         row = voices.newest
         movers = min(len(program.movers), MOST_MOVERS)
-        if row >= 0:
-            data["movers"][:movers, :3] = program.motion.state[:movers, row, :3]
-            data["movers"][:movers, 3] = program.moves[:movers, row, -1]
-        else:
-            data["movers"][:movers, :3] = program.motion.state[:movers, -1, :3]
-            data["movers"][:movers, 3] = NOTHING_MOVES
+        where = np.where(program.layout.shared[:movers], GLOBAL, row if row >= 0 else GLOBAL)
+        data["movers"][:movers, :3] = program.motion.state[np.arange(movers), where, :3]
+        silent = (row < 0) & ~program.layout.shared[:movers]
+        data["movers"][:movers, 3] = np.where(silent, NOTHING_MOVES, program.moves[np.arange(movers), where, -1])
         for n, placed in enumerate(program.placed()[:MOST_PLACED]):
             data["costs"][n] = placed.cost * 1e-9 * self.rate / self.frames
         keys = data["keys"]

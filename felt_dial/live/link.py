@@ -13,7 +13,7 @@ from typing import Any
 from felt_dial.live.devices import SIMULATED
 from felt_dial.live.shared import BANKS, Shared
 from felt_dial.patch.document import write_patch
-from felt_dial.patch.patch import Patch, Slot, slots, structure
+from felt_dial.patch.patch import Patch, Slot, drawings, slots, structure
 from felt_dial.sound import assets
 from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event
 
@@ -80,6 +80,14 @@ class EngineLink:
         """Lets another controller play, or none."""
         self.controller = key
         self._tell("controller", key)
+
+    def send_midi(self, message: list[int]) -> None:
+        """The window of the simulated controller sends a MIDI message, as bytes."""
+        self._tell("midi", message)
+
+    def perform(self, on: bool) -> None:
+        """The simulated controller plays its gesture, or ends it."""
+        self._tell("perform", on)
 
     def ask_controllers(self) -> None:
         """Asks the engine which controllers there are; the answer comes with `poll`."""
@@ -162,6 +170,11 @@ class EngineLink:
         listed = list(slots(patch))
         row = self.shared.data["values"][generation % BANKS]
         row[: len(listed)] = [slot.param.encode(slot.value) for slot in listed]
+        at = len(listed)
+        for drawing in drawings(patch):
+            numbers = drawing.drawn.numbers(drawing.value)
+            row[at : at + len(numbers)] = numbers
+            at += len(numbers)
         return listed
 
     def _send_patch(self, patch: Patch, carry: bool) -> None:

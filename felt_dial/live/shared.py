@@ -13,7 +13,9 @@ import numpy as np
 
 from felt_dial.sound.voices import Event
 
-MOST_SLOTS = 2048
+MOST_SLOTS = 4096
+MOST_NUMBERS = 12288
+"""Values of a patch: those of its parameters, and behind them its drawings."""
 BANKS = 8
 """Values of the last few generations of a patch, so that an old layout is never read as a new one."""
 RING = 1024
@@ -25,7 +27,7 @@ MOST_PLACED = 64
 
 NOTE = np.dtype([("kind", "i4"), ("key", "f4"), ("value", "f4"), ("channel", "f4")])
 LAYOUT = np.dtype([
-    ("values", "f8", (BANKS, MOST_SLOTS)),
+    ("values", "f8", (BANKS, MOST_NUMBERS)),
     ("trim", "f8"),
     ("ring_written", "i8"),
     ("ring", NOTE, (RING,)),
@@ -47,6 +49,7 @@ LAYOUT = np.dtype([
     ("keys", "u1", (128,)),
     ("playing", "i8"),
     ("position", "f8"),
+    ("clock", "f8"),
     ("scope_written", "i8"),
     ("scope", "f4", (2, SCOPE)),
 ])  # fmt: skip

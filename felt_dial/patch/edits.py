@@ -2,35 +2,45 @@
 
 from __future__ import annotations
 
+import math
+import random
 from typing import Any
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import Effect, Modulator, Module
-from felt_dial.patch.params import OutOfRange, Param
+from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import (
+    BY_RATIO,
     LAYER_IDS,
     Inlet,
     Layer,
     Patch,
     Thread,
     check_thread,
+    depth_of,
     depth_param,
+    goes_both_ways,
+    param_at,
     put,
     target_param,
     value_at,
 )
+from felt_dial.patch.units import Value
 
 
 def _cut_loose(patch: Patch) -> Patch:
-    """Without the threads whose start or end is gone."""
-    kept = {}
-    for key, thread in patch.threads.items():
-        try:
-            check_thread(patch, thread)
-        except FeltDialError:
-            continue
-        kept[key] = thread
-    return patch if len(kept) == len(patch.threads) else patch.model_copy(update={"threads": kept})
+    """Without the threads whose start or end is gone; a thread may end on another that goes with it."""
+    while True:
+        kept = {}
+        for key, thread in patch.threads.items():
+            try:
+                check_thread(patch, thread)
+            except FeltDialError:
+                continue
+            kept[key] = thread
+        if len(kept) == len(patch.threads):
+            return patch
+        patch = patch.model_copy(update={"threads": kept})
 
 
 def _layers(patch: Patch, layers: dict[str, Layer]) -> Patch:
@@ -118,13 +128,21 @@ def move_layer(patch: Patch, key: str, to: int) -> Patch:
     return put(patch, ["layers"], _moved(patch.layers, key, to))  # type: ignore[no-any-return]
 
 
+TRAY = "elcsrbf"
+"""Kinds of modulators by the letter of their tag, in the order in which they are shown."""
+
+
+def _tray_order(pair: tuple[str, Modulator]) -> tuple[int, int]:
+    return TRAY.index(pair[0][0]), int(pair[0][1:])
+
+
 def add_modulator(patch: Patch, modulator: Modulator) -> tuple[Patch, str]:
     """The patch with one more modulator, and its id (`e3`, `l1` …)."""
     letter = modulator.tag.lower()
     key = _free(letter, patch.modulators)
-    if int(key[1:]) > 8:
-        raise OutOfRange(f"A patch holds eight of these; {letter.upper()}8 is the last.")
-    ordered = dict(sorted({**patch.modulators, key: modulator}.items(), key=lambda kv: (kv[0][0], int(kv[0][1:]))))
+    if int(key[1:]) > modulator.most:
+        raise OutOfRange(f"A patch holds {modulator.most} of these; {letter.upper()}{modulator.most} is the last.")
+    ordered = dict(sorted({**patch.modulators, key: modulator}.items(), key=_tray_order))
     return put(patch, ["modulators"], ordered), key
 
 
@@ -133,6 +151,11 @@ def remove_modulator(patch: Patch, key: str) -> Patch:
     for name, layer in patch.layers.items():
         if layer.contour == key:
             raise OutOfRange(f"{key.upper()} shapes the level of layer {name.upper()}; give that another first.")
+    for other, modulator in patch.modulators.items():
+        if key in [getattr(modulator, field) for field in modulator.inputs]:
+            raise OutOfRange(f"{other.upper()} is made of {key.upper()}; give it another first.")
+    scaled = {k: t.model_copy(update={"scaled": ""}) for k, t in patch.threads.items() if t.scaled == key}
+    patch = put(patch, ["threads"], {**patch.threads, **scaled}) if scaled else patch
     return _cut_loose(put(patch, ["modulators"], {k: v for k, v in patch.modulators.items() if k != key}))
 
 
@@ -160,7 +183,7 @@ def replace_module(patch: Patch, path: str, module: Module) -> Patch:
     return _cut_loose(put(patch, path.split("."), module))
 
 
-def sew(patch: Patch, source: str, target: str, depth: float | None = None) -> tuple[Patch, str]:
+def sew(patch: Patch, source: str, target: str, depth: float | None = None, by: str = BY_RATIO) -> tuple[Patch, str]:
     """The patch with a thread from `source` to `target`, and the thread's id.
 
     A thread that is already there is kept and only its depth changes. Without a depth the thread
@@ -168,23 +191,43 @@ def sew(patch: Patch, source: str, target: str, depth: float | None = None) -> t
     """
     for key, thread in patch.threads.items():
         if (thread.source, thread.target) == (source, target):
-            return (patch if depth is None else put(patch, ["threads", key, "depth"], depth)), key
-    limits = depth_param(target_param(patch, target))
-    both = source in patch.modulators and patch.modulators[source].both_ways
+            return (patch if depth is None else set_thread(patch, key, depth=depth, by=by)), key
+    limits = depth_param(target_param(patch, target), by)
     thread = Thread(
         source=source,
         target=target,
+        by=by,
         depth=float(limits.encode(limits.default)) if depth is None else depth,
-        reading="both ways" if both else "one way",
+        reading="both ways" if goes_both_ways(patch, source) else "one way",
     )
     check_thread(patch, thread)
     key = _free("t", patch.threads)
     return put(patch, ["threads"], {**patch.threads, key: thread}), key
 
 
+def set_thread(patch: Patch, key: str, **changes: object) -> Patch:
+    """The patch with fields of a thread changed; a depth that means nothing on another dial starts anew.
+
+    Raises `NoSuchPath` or `OutOfRange`.
+    """
+    before = patch.threads[key]
+    thread = before.model_copy(update=changes)
+    limits = depth_of(patch, thread)
+    if "depth" not in changes and limits.schema() != depth_of(patch, before).schema():
+        thread = thread.model_copy(update={"depth": float(limits.encode(limits.default))})
+    fresh = put(patch, ["threads", key], thread)
+    check_thread(fresh, thread)
+    return _cut_loose(fresh)
+
+
+def move_thread(patch: Patch, key: str, before: str) -> Patch:
+    """The patch with a thread listed right before another."""
+    return put(patch, ["threads"], _moved(patch.threads, key, [k for k in patch.threads if k != key].index(before)))  # type: ignore[no-any-return]
+
+
 def cut(patch: Patch, key: str) -> Patch:
     """The patch without one thread."""
-    return put(patch, ["threads"], {k: v for k, v in patch.threads.items() if k != key})  # type: ignore[no-any-return]
+    return _cut_loose(put(patch, ["threads"], {k: v for k, v in patch.threads.items() if k != key}))
 
 
 def threads_on(patch: Patch, path: str) -> dict[str, Thread]:
@@ -197,52 +240,108 @@ def threads_from(patch: Patch, source: str) -> dict[str, Thread]:
     return {key: thread for key, thread in patch.threads.items() if thread.source == source}
 
 
+def default_at(patch: Patch, path: str) -> Value:
+    """Where a dial goes back to: the default of its parameter, or the one that a macro was given."""
+    steps = path.split(".")
+    if steps[0] == "macros" and len(steps) == 2:
+        return patch.macros[steps[1]].number("default")
+    return param_at(patch, path).default
+
+
+def shake(patch: Patch, source: str, strength: float, seed: int) -> Patch:
+    """The patch with other depths on all threads of a mover, by chance.
+
+    Every dial is sent to a place within `strength` (0–1, of its whole way) around where it stands, so that no thread
+    runs into an end.
+    """
+    lots = random.Random(seed)
+    for key, thread in threads_from(patch, source).items():
+        param = target_param(patch, thread.target)
+        base = param.resolve(value_at(patch, thread.target), float(patch.tempo))
+        place = min(max(param.position(base) + strength * lots.uniform(-1.0, 1.0), 0.0), 1.0)
+        end = float(param.encode(param.at(place)))
+        if param.unit.geometric and thread.by == BY_RATIO:
+            octaves = math.log2(end / base)
+            depth = 2.0**octaves if depth_of(patch, thread).unit.name == "a factor" else 12.0 * octaves
+        else:
+            depth = end - base
+        limits = depth_of(patch, thread)
+        patch = set_thread(patch, key, depth=min(max(depth, limits.low), limits.high))
+    return patch
+
+
 def moves_something(patch: Patch, source: str) -> bool:
-    """True where a mover has an effect: a thread with a depth, or a layer's level."""
+    """True where a mover has an effect: a thread with a depth, a layer's level, or a blend that does."""
     if any(layer.contour == source for layer in patch.layers.values()):
         return True
-    for thread in threads_from(patch, source).values():
-        param = target_param(patch, thread.target)
-        if thread.on and param.unit.depth and param_amount(param, thread.depth) != 0.0:
+    for thread in patch.threads.values():
+        if source in (thread.source, thread.scaled) and thread.on and _amount(patch, thread) != 0.0:
             return True
-    return False
+    return any(
+        source in [getattr(modulator, field) for field in modulator.inputs] and moves_something(patch, key)
+        for key, modulator in patch.modulators.items()
+        if key != source
+    )
 
 
-def param_amount(param: Param, depth: float) -> float:
-    """A depth as the engine adds it: octaves on geometric units, the unit itself elsewhere."""
-    return param.unit.amount(depth) if param.unit.geometric else depth
+def _amount(patch: Patch, thread: Thread) -> float:
+    """A depth as the engine adds it: octaves on a geometric unit that is moved by ratio, the unit itself elsewhere."""
+    param = target_param(patch, thread.target)
+    by_ratio = param.unit.geometric and thread.by == BY_RATIO
+    return param.unit.amount(thread.depth) if by_ratio else thread.depth
+
+
+def _ends(patch: Patch, thread: Thread) -> tuple[float, float]:
+    """What a thread makes of its mover at its beginning and at its end, in parts of the depth."""
+    first, last = 0.0, 1.0
+    if thread.source in patch.macros:
+        macro = patch.macros[thread.source]
+        first, last = macro.number("low"), macro.number("high")
+    if thread.reading == "flipped":
+        first, last = 1.0 - first, 1.0 - last
+    if thread.shape:
+        levels = [level for _, level, _ in thread.shape]
+        first, last = (min(levels), max(levels)) if levels[0] <= levels[-1] else (max(levels), min(levels))
+    return (2 * first - 1, 2 * last - 1) if thread.reading == "both ways" else (first, last)
 
 
 def reach(patch: Patch, thread: Thread) -> tuple[float, float, bool]:
     """Where a thread alone takes its dial: from, to, and whether an end of the range stops it."""
-    param = target_param(patch, thread.target)
-    base = param.resolve(value_at(patch, thread.target), float(patch.tempo))
-    amount = param_amount(param, thread.depth)
-    return _reach(param, base, *((-amount, amount) if thread.reading == "both ways" else (0.0, amount)))
+    amount = _amount(patch, thread)
+    first, last = _ends(patch, thread)
+    if thread.scaled:
+        first, last = (0.0, last) if abs(last) >= abs(first) and first * last >= 0 else (first, last)
+    return _reach(patch, thread.target, [(thread, first * amount)], [(thread, last * amount)])
 
 
 def reach_of_all(patch: Patch, path: str) -> tuple[float, float, bool]:
     """Where all threads on a dial take it together: lowest, highest, and whether an end stops it."""
+    low, high = [], []
+    for thread in threads_on(patch, path).values():
+        if thread.on:
+            amount = _amount(patch, thread)
+            ends = [end * amount for end in _ends(patch, thread)]
+            if thread.scaled:
+                ends.append(0.0)
+            low.append((thread, min(ends)))
+            high.append((thread, max(ends)))
+    return _reach(patch, path, low, high)
+
+
+def _reach(
+    patch: Patch, path: str, first: list[tuple[Thread, float]], last: list[tuple[Thread, float]]
+) -> tuple[float, float, bool]:
     param = target_param(patch, path)
     base = param.resolve(value_at(patch, path), float(patch.tempo))
-    low = high = 0.0
-    for thread in threads_on(patch, path).values():
-        if not thread.on:
-            continue
-        amount = param_amount(param, thread.depth)
-        low += min(amount, 0.0) if thread.reading == "one way" else -abs(amount)
-        high += max(amount, 0.0) if thread.reading == "one way" else abs(amount)
-    return _reach(param, base, low, high)
-
-
-def _reach(param: Param, base: float, first: float, last: float) -> tuple[float, float, bool]:
-    ends = []
+    found = []
     stopped = False
-    for amount in (first, last):
-        free = base * 2.0**amount if param.unit.geometric else base + amount
+    for moves in (first, last):
+        octaves = sum(move for thread, move in moves if param.unit.geometric and thread.by == BY_RATIO)
+        added = sum(move for thread, move in moves if not (param.unit.geometric and thread.by == BY_RATIO))
+        free = base * 2.0**octaves + added
         stopped |= free < param.low * (1 - 1e-9) - 1e-9 or free > param.high * (1 + 1e-9) + 1e-9
-        ends.append(param.moved(base, amount))
-    return ends[0], ends[1], stopped
+        found.append(min(max(free, param.low), param.high))
+    return found[0], found[1], stopped
 
 
 def place_name(patch: Patch, path: str) -> tuple[str, str]:
@@ -255,4 +354,10 @@ def place_name(patch: Patch, path: str) -> tuple[str, str]:
         return steps[1].upper(), label
     if steps[0] == "racks":
         return patch.racks[steps[1]][steps[2]].title, label
+    if steps[0] == "macros":
+        return steps[1].upper(), patch.macros[steps[1]].name or f"Macro {steps[1][1:]}"
+    if steps[0] == "threads":
+        thread = patch.threads[steps[1]]
+        where, label = place_name(patch, thread.target)
+        return f"{thread.source.upper()} on {where}", label
     return "Patch", label

@@ -10,10 +10,12 @@ The class registers itself with its family under `kind`, which is how a file nam
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, SerializeAsAny
 
+from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.params import Param, Parameter, Switch
 from felt_dial.patch.units import Value
 
@@ -33,10 +35,12 @@ class ModuleMeta(type(BaseModel)):  # type: ignore[misc]
         if kind:
             notes["kind"], space["kind"] = Literal[kind], kind
         cls = super().__new__(mcs, name, bases, space, **words)
-        inherited: dict[str, Parameter] = {}
+        known: dict[str, Parameter] = {}
         for base in reversed(cls.__mro__[1:]):
-            inherited |= base.__dict__.get("params", {})
-        cls.params = inherited | own
+            known |= base.__dict__.get("params", {}) | base.__dict__.get("drawings", {})
+        known |= own
+        cls.params = {key: param for key, param in known.items() if not isinstance(param, Drawn)}
+        cls.drawings = {key: param for key, param in known.items() if isinstance(param, Drawn)}
         cls.title = title or name
         if family:
             cls.kinds = {}
@@ -55,6 +59,7 @@ class Module(BaseModel, metaclass=ModuleMeta):
         def __init_subclass__(cls, *, kind: str = "", title: str = "", family: bool = False) -> None: ...
 
     params: ClassVar[dict[str, Parameter]]
+    drawings: ClassVar[dict[str, Drawn]]
     title: ClassVar[str]
     kinds: ClassVar[dict[str, Any]]
 
@@ -68,7 +73,8 @@ class Module(BaseModel, metaclass=ModuleMeta):
 
     def with_value(self, name: str, value: object) -> Self:
         """A copy with one parameter changed, checked."""
-        return self.model_copy(update={name: self.params[name].check(value)})
+        param = self.params.get(name) or self.drawings[name]
+        return self.model_copy(update={name: param.check(value)})
 
     def substance(self) -> tuple[Any, ...]:
         """What a module is made of besides its parameters, such as a sample: another needs it laid out anew."""
@@ -112,8 +118,19 @@ class Modulator(Module, family=True):
     tag: ClassVar[str] = ""
     dye: ClassVar[str] = "ink"
     both_ways: ClassVar[bool] = False
-    per_note: ClassVar[bool] = True
+    most: ClassVar[int] = 8
+    inputs: ClassVar[tuple[str, ...]] = ()
+    """Fields that name other movers it reads."""
     name: str = ""
+
+    @classmethod
+    def places(cls, layers: Iterable[str]) -> dict[str, str]:
+        """What besides movers its inputs may name: id and name, given the patch's layers."""
+        return {}
+
+    def shared(self) -> bool:
+        """True where it runs once for the whole patch rather than anew in every note."""
+        return False
 
 
 class Effect(Module, family=True):

@@ -96,7 +96,7 @@ class Param(Parameter):
     def __init__(
         self,
         label: str,
-        default: float,
+        default: float | Beats,
         span: tuple[float, float],
         unit: Unit,
         *,
@@ -238,7 +238,7 @@ class Param(Parameter):
             return {"anyOf": [plain, {"enum": list(self.names)}], "default": self.default}
         if self.beats:
             beats = {"type": "object", "properties": {"beats": {"type": "number"}}, "required": ["beats"]}
-            return {"anyOf": [plain, beats], "default": self.default}
+            return {"anyOf": [plain, beats], "default": _plain(self.default)}
         return {**plain, "default": self.default}
 
 

@@ -9,121 +9,30 @@ from typing import Any, NamedTuple, Self
 from pydantic import Field, model_validator
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.module import AnyEffect, AnyFilter, AnyModulator, AnySource, Module
-from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Parameter, Switch
-from felt_dial.patch.tuning import Tuning
-from felt_dial.patch.units import (
-    CENTS,
-    COUNT,
-    DECIBELS,
-    HERTZ,
-    KEY,
-    OCTAVES,
-    PERCENT,
-    RADIANS,
-    SECONDS,
-    SEMITONES,
-    TEMPO,
-    Unit,
-    Value,
+from felt_dial.patch.drawn import Drawn
+from felt_dial.patch.module import AnyEffect, AnyModulator, Modulator, Module
+from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Parameter
+from felt_dial.patch.parts import (
+    BOTH_WAYS,
+    BY_AMOUNT,
+    BY_RATIO,
+    KINDS,
+    LAYER_IDS,
+    MACRO_IDS,
+    PER_NOTE,
+    PLAYER_SOURCES,
+    Inlet,
+    Layer,
+    Macro,
+    NoSuchPath,
+    Thread,
+    depth_param,
+    read_depth,
+    still,
 )
-
-LAYER_IDS = "abcdefgh"
-MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))
-PLAYER_SOURCES = {"k": "Key", "v": "Velocity", "w": "Mod wheel", "p": "Pressure", "sl": "Slide"}
-KINDS = ("Bass", "Brass", "Drum", "Keys", "Lead", "Moment", "Pad", "Pluck", "Strings")
-
-
-class NoSuchPath(FeltDialError):
-    """A path that leads to no parameter of this patch."""
-
-
-class Inlet(Module):
-    """What one layer does to another at audio rate."""
-
-    index = Param(
-        "Index", 0.0, (0.0, 24.0), RADIANS, taper=CUBIC,
-        says="Phase modulation: how far the other layer swings this one's phase, as the modulation index.",
-    )  # fmt: skip
-    ring = Param(
-        "Ring", 0.0, (0.0, 1.0), PERCENT, says="Ring modulation: the layer multiplied by the other, from none to all."
-    )
-
-
-def _still(label: str, default: float, span: tuple[float, float], unit: Unit, says: str, **words: Any) -> Param:
-    """A number that holds for a whole note: read when the note begins, moved by no thread."""
-    return Param(label, default, span, unit, movable=False, says=says, **words)
-
-
-class Layer(Module):
-    """One sound inside the patch: source, filter, level over time, out."""
-
-    on = Switch("On", True, says="The layer sounds at all.")
-    solo = Switch("Solo", False, says="Only soloed layers are heard.")
-    mute = Switch("Mute", False, says="The layer is silent for now; what it modulates is still modulated.")
-    octave = Param("Octave", 0, (-4, 4), OCTAVES, whole=True, says="Moves the layer by whole octaves.")
-    pitch = Param("Pitch", 0.0, (-36.0, 36.0), SEMITONES, says="Moves the layer's pitch in semitones.")
-    fine = Param("Fine", 0.0, (-100.0, 100.0), CENTS, says="Tunes the layer finely, in cents.")
-    harmonic = Param("Harmonic", 1, (1, 32), COUNT, whole=True, says="Multiplies the pitch: side bands stay harmonic.")
-    divisor = Param("Divisor", 1, (1, 16), COUNT, whole=True, says="Divides the pitch: 3 over 2 is a pure fifth.")
-    fixed = Switch("Fixed", False, says="Every key plays the same frequency.")
-    frequency = Param(
-        "Frequency", 220.0, (0.01, 12000.0), HERTZ, taper=LOG, says="The pitch of every key while Fixed is on."
-    )
-    trigger = Choice(
-        "Begins",
-        "down",
-        {"down": "Key down", "up": "Key up"},
-        says="When the layer begins: as a key goes down, or comes up.",
-    )
-    delay = _still(
-        "Note delay", 0.0, (0.0, 8.0), SECONDS, "How long after the key the layer begins.", taper=CUBIC, beats=True
-    )
-    key_low = _still("Lowest key", 0, (0, 127), KEY, "Keys below play the layer no more.", whole=True)
-    key_high = _still("Highest key", 127, (0, 127), KEY, "Keys above play the layer no more.", whole=True)
-    key_fade = _still("Key fade", 0, (0, 60), COUNT, "Over how many keys beyond its range it fades.", whole=True)
-    velocity_low = _still("Softest", 1, (1, 127), COUNT, "Softer notes play the layer no more.", whole=True)
-    velocity_high = _still("Hardest", 127, (1, 127), COUNT, "Harder notes play the layer no more.", whole=True)
-    velocity_fade = _still(
-        "Velocity fade", 0, (0, 126), COUNT, "Over how many steps beyond its range it fades.", whole=True
-    )
-    switched = Switch("Switched", False, says="The layer sounds only after its switch key was the last of them played.")
-    switch_key = _still("Switch key", 24, (0, 127), KEY, "The silent key that chooses this layer.", whole=True)
-    velocity = _still(
-        "Velocity", 0.0, (0.0, 60.0), DECIBELS, "How many dB softer the softest note is than the hardest."
-    )
-    level = Param("Level", -12.0, (-60.0, 6.0), DECIBELS, says="How loud the layer is.")
-    pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
-    out = Choice(
-        "Goes to", "rack", {"rack": "Rack 1", "direct": "Direct", "none": "Nowhere"},
-        says="Through rack 1, straight to the output, or nowhere: a layer that only modulates others.",
-    )  # fmt: skip
-    name: str = ""
-    contour: str = "e1"
-    source: AnySource
-    filter: AnyFilter
-    inlets: dict[str, Inlet] = {}
-
-
-class Macro(Module):
-    """One handle for the musician."""
-
-    value = Param("Macro", 0.0, (0.0, 1.0), PERCENT, movable=False, says="Moves everything that is sewn to it.")
-    name: str = ""
-    description: str = ""
-
-
-class Thread(Module):
-    """A connection from something that moves to something that is moved."""
-
-    on = Switch("On", True, says="The thread moves its dial.")
-    reading = Choice(
-        "Reading", "one way", {"one way": "One way", "both ways": "Both ways"},
-        says="One way reads the mover from 0 to 1, both ways from −1 to 1.",
-    )  # fmt: skip
-    source: str
-    target: str
-    depth: float = Field(allow_inf_nan=False)
+from felt_dial.patch.pattern import Pattern
+from felt_dial.patch.tuning import Tuning
+from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
 
 
 class Slot(NamedTuple):
@@ -134,19 +43,9 @@ class Slot(NamedTuple):
     value: Value
 
 
-def depth_param(target: Param) -> Param:
-    """How a thread's depth on `target` is read, written and limited."""
-    unit: Unit = target.unit.depth
-    if target.unit.geometric:
-        span = (1 / 64, 64.0) if unit.name == "a factor" else (-120.0, 120.0)
-        start = 1.0 if unit.name == "a factor" else 0.0
-        taper = LOG if unit.name == "a factor" else "linear"
-    else:
-        reach = target.high - target.low
-        span, start, taper = (-reach, reach), 0.0, "linear"
-    made = Param("How far", start, span, unit, taper=taper, movable=False, says="How far the thread moves its dial.")
-    made.name = "depth"
-    return made
+def depth_of(patch: Patch, thread: Thread) -> Param:
+    """The declaration of a thread's depth; raises `NoSuchPath`."""
+    return depth_param(target_param(patch, thread.target), str(thread.by))
 
 
 class Patch(Module):
@@ -156,8 +55,8 @@ class Patch(Module):
     level = Param("Output", 0.0, (-60.0, 12.0), DECIBELS, movable=False, says="How loud the whole patch is.")
     voices = Param("Voices", 16, (1, 32), COUNT, whole=True, movable=False, says="How many notes may sound at once.")
     bend = Param("Bend range", 2.0, (0.0, 24.0), SEMITONES, movable=False, says="How far the bend wheel reaches.")
-    note_bend = _still("Note bend", 48.0, (0.0, 96.0), SEMITONES, "How far the bend of a single note reaches.")
-    grains = _still("Grains", 128, (8, 512), COUNT, "How many grains may sound at once in the whole patch.", whole=True)
+    note_bend = still("Note bend", 48.0, (0.0, 96.0), SEMITONES, "How far the bend of a single note reaches.")
+    grains = still("Grains", 128, (8, 512), COUNT, "How many grains may sound at once in the whole patch.", whole=True)
     play = Choice(
         "Play", "poly", {"poly": "Poly", "mono": "Mono", "legato": "Mono legato"},
         says="Many notes; one that begins anew with each key; or one that goes on while keys overlap.",
@@ -166,7 +65,7 @@ class Patch(Module):
         "Priority", "last", {"last": "Last", "low": "Lowest", "high": "Highest"},
         says="Which of several held keys sounds in the mono modes.",
     )  # fmt: skip
-    glide = _still("Glide", 0.0, (0.0, 10.0), SECONDS, "Time from the pitch of the note before.", taper=CUBIC)
+    glide = still("Glide", 0.0, (0.0, 10.0), SECONDS, "Time from the pitch of the note before.", taper=CUBIC)
     glide_when = Choice(
         "Glides", "always", {"always": "Always", "legato": "Legato"},
         says="At every note, or only while another key is held.",
@@ -175,7 +74,11 @@ class Patch(Module):
         "Glide is", "time", {"time": "a time", "rate": "per octave"},
         says="The same time for every interval, or that time for each octave.",
     )  # fmt: skip
-    reference = _still("Reference", 440.0, (220.0, 880.0), HERTZ, "Frequency of the key A4.", taper=LOG)
+    key_centre = still("Key centre", 60, (0, 127), KEY, "The key at which Key moves nothing.", whole=True)
+    age = still("Age", 10.0, (0.1, 120.0), SECONDS, "How long a note sounds until Age is full.", taper=CUBIC)
+    note_cycle = still("Note cycle", 8, (2, 64), COUNT, "After how many notes Note number begins again.", whole=True)
+    seed = still("Chance seed", 1, (1, 999), COUNT, "Another number, other chances: the same every time.", whole=True)
+    reference = still("Reference", 440.0, (220.0, 880.0), HERTZ, "Frequency of the key A4.", taper=LOG)
 
     name: str = "Untitled"
     type: str = ""
@@ -189,6 +92,7 @@ class Patch(Module):
     macros: dict[str, Macro] = Field(default_factory=lambda: {m: Macro() for m in MACRO_IDS})
     racks: dict[str, dict[str, AnyEffect]] = {"1": {}}
     threads: dict[str, Thread] = {}
+    pattern: Pattern = Pattern()
 
     def __eq__(self, other: object) -> bool:
         """Equal in everything, the order of layers and effects included."""
@@ -209,6 +113,11 @@ class Patch(Module):
             for other in layer.inlets:
                 if other not in self.layers:
                     raise ValueError(f"layers.{key}.inlets: there is no layer {other!r}")
+        for key, modulator in self.modulators.items():
+            for name in modulator.inputs:
+                wanted = getattr(modulator, name)
+                if wanted and wanted not in movers(self) and wanted not in modulator.places(self.layers):
+                    raise ValueError(f"modulators.{key}.{name}: nothing is called {wanted!r}")
         for key, thread in self.threads.items():
             try:
                 check_thread(self, thread)
@@ -235,11 +144,12 @@ def modules(patch: Patch) -> Iterator[tuple[str, Module]]:
             yield f"racks.{rack}.{key}", effect
     for key, thread in patch.threads.items():
         yield f"threads.{key}", thread
+    yield "pattern", patch.pattern
 
 
 def path_of(prefix: str, module: Module, name: str) -> str:
-    """Path of a parameter; a macro's one value goes by the macro's own path."""
-    if isinstance(module, Macro):
+    """Path of a parameter; the value of a macro goes by the macro's own path."""
+    if isinstance(module, Macro) and name == "value":
         return prefix
     return f"{prefix}.{name}" if prefix else name
 
@@ -250,7 +160,22 @@ def slots(patch: Patch) -> Iterator[Slot]:
         for name, param in module.params.items():
             yield Slot(path_of(prefix, module, name), param, module.get(name))
         if isinstance(module, Thread):
-            yield Slot(f"{prefix}.depth", depth_param(target_param(patch, module.target)), module.depth)
+            yield Slot(f"{prefix}.depth", depth_of(patch, module), module.depth)
+
+
+class Drawing(NamedTuple):
+    """One drawing of a patch: its path, its declaration, and what is drawn now."""
+
+    path: str
+    drawn: Drawn
+    value: tuple[tuple[float, ...], ...]
+
+
+def drawings(patch: Patch) -> Iterator[Drawing]:
+    """Every drawing of the patch, in the order in which the engine keeps them behind the values."""
+    for prefix, module in modules(patch):
+        for name, drawn in module.drawings.items():
+            yield Drawing(path_of(prefix, module, name), drawn, module.get(name))  # type: ignore[arg-type]
 
 
 def outline(patch: Patch) -> tuple[Any, ...]:
@@ -266,7 +191,9 @@ def structure(patch: Patch) -> tuple[Any, ...]:
         if isinstance(module, Layer):
             more += (module.contour,)
         elif isinstance(module, Thread):
-            more += (module.source, module.target)
+            more += (module.source, module.target, module.scaled, module.delay != 0.0)
+        elif isinstance(module, Modulator):
+            more += tuple(getattr(module, name) for name in module.inputs)
         elif isinstance(module, Patch):
             more += (module.tuning,)
         shape.append((prefix, type(module).__name__, more + module.substance()))
@@ -289,7 +216,10 @@ def owner(patch: Patch, path: str) -> tuple[Module, str]:
     for key in steps[:-1]:
         node = _step(node, key, path)
     name = steps[-1]
-    if not isinstance(node, Module) or (name not in node.params and not (isinstance(node, Thread) and name == "depth")):
+    known = isinstance(node, Module) and (
+        name in node.params or name in node.drawings or (isinstance(node, Thread) and name == "depth")
+    )
+    if not known:
         raise NoSuchPath(f"The patch has no parameter “{path}”.")
     return node, name
 
@@ -298,8 +228,8 @@ def param_at(patch: Patch, path: str) -> Parameter:
     """Declaration of the parameter at `path`; raises `NoSuchPath`."""
     module, name = owner(patch, path)
     if isinstance(module, Thread) and name == "depth":
-        return depth_param(target_param(patch, module.target))
-    return module.params[name]
+        return depth_of(patch, module)
+    return module.params.get(name) or module.drawings[name]
 
 
 def path_exists(patch: Patch, path: str) -> bool:
@@ -329,11 +259,27 @@ def value_at(patch: Patch, path: str) -> Value:
 
 def target_param(patch: Patch, path: str) -> Param:
     """Declaration of a parameter that a thread may move; raises `NoSuchPath`."""
-    module, name = owner(patch, path)
-    param = module.params.get(name)
+    seen = []
+    at = path
+    while True:
+        module, name = owner(patch, at)
+        if not (isinstance(module, Thread) and name == "depth"):
+            break
+        if at in seen:
+            raise NoSuchPath("A thread cannot move its own depth.")
+        seen.append(at)
+        at = module.target
+    param: Parameter | None = module.params.get(name)
     if not isinstance(param, Param) or not param.movable:
         raise NoSuchPath(f"“{path}” cannot be moved by a thread.")
-    return param
+    for depth in reversed(seen):
+        param = depth_param(param, str(owner(patch, depth)[0].get("by")))  # type: ignore[arg-type]
+    return param  # type: ignore[return-value]
+
+
+def goes_both_ways(patch: Patch, source: str) -> bool:
+    """True for a mover that goes from −1 to 1."""
+    return source in BOTH_WAYS or (source in patch.modulators and patch.modulators[source].both_ways)
 
 
 def movers(patch: Patch) -> dict[str, str]:
@@ -347,7 +293,9 @@ def check_thread(patch: Patch, thread: Thread) -> None:
     """Raises a sentence where a thread starts or ends nowhere, or reaches too far."""
     if thread.source not in movers(patch):
         raise NoSuchPath(f"nothing that moves is called {thread.source!r}.")
-    depth_param(target_param(patch, thread.target)).check(thread.depth)
+    if thread.scaled and thread.scaled not in movers(patch):
+        raise NoSuchPath(f"nothing that scales is called {thread.scaled!r}.")
+    depth_of(patch, thread).check(thread.depth)
 
 
 def put(node: Any, steps: list[str], value: object) -> Any:
@@ -364,8 +312,16 @@ def with_value(patch: Patch, path: str, value: object) -> Patch:
     kept = param_at(patch, path).check(value)
     module, name = owner(patch, path)
     steps = path.split(".")
-    if isinstance(module, Macro):
+    if isinstance(module, Macro) and name == "value":
         steps = [*steps[:2], "value"]
     if isinstance(kept, float) and not math.isfinite(kept):
         raise NoSuchPath(f"“{path}” takes finite numbers only.")
     return put(patch, [*steps[:-1], name], kept)  # type: ignore[no-any-return]
+
+
+__all__ = [
+    "BOTH_WAYS", "BY_AMOUNT", "BY_RATIO", "KINDS", "LAYER_IDS", "MACRO_IDS", "PER_NOTE", "PLAYER_SOURCES",
+    "Inlet", "Layer", "Macro", "NoSuchPath", "Patch", "Slot", "Thread", "check_thread", "depth_of", "depth_param",
+    "drawings", "goes_both_ways", "modules", "movers", "outline", "owner", "param_at", "path_exists", "path_holds",
+    "path_of", "put", "read_depth", "slots", "structure", "target_param", "value_at", "with_value",
+]  # fmt: skip

@@ -129,7 +129,8 @@ class Unit:
     """How one kind of value is read and written.
 
     `geometric` units are moved by ratios: a thread's depth on them is in `depth` units, and
-    `amount` turns such a depth into octaves; on other units a depth is simply added.
+    `amount` turns such a depth into octaves; on other units a depth is simply added. `amounts` is
+    the unit of a depth on a geometric unit that is added all the same.
     """
 
     name: str
@@ -138,6 +139,7 @@ class Unit:
     accepts: str
     geometric: bool = False
     depth_unit: Unit | None = None
+    amounts: Unit | None = None
     amount: Callable[[float], float] = field(default=float)
     read_special: Callable[[str], float | None] = field(default=lambda text: None)
 
@@ -172,7 +174,20 @@ def _hertz(value: float) -> str:
 def _seconds(value: float) -> str:
     if value < 0:
         return MINUS + _seconds(-value)
+    if value == 0:
+        return f"0{THIN}ms"
     return f"{_three(value)}{THIN}s" if value >= 0.9995 else f"{_three(value * 1000)}{THIN}ms"
+
+
+def _signed_hertz(value: float) -> str:
+    size = _hertz(abs(value))
+    return size if value == 0 else ("+" if value > 0 else MINUS) + size
+
+
+def _length_hertz(text: str) -> float | None:
+    """The rate whose turn lasts as long as was typed: `2 s` is 0.5 Hz."""
+    seconds = _suffixed(text, {"s": 1.0, "ms": 0.001})
+    return 1.0 / seconds if seconds is not None and seconds > 0 else None
 
 
 def _note_hertz(text: str) -> float | None:
@@ -206,6 +221,7 @@ CENTS = Unit(
     lambda v: number(v, 0 if abs(v - round(v)) < 0.05 else 1, signed=True) + THIN + "ct",
     "“12 ct” or “0.5 st”",
 )
+HERTZ_MORE = Unit("a frequency", {"": 1.0, "hz": 1.0, "k": 1000.0, "khz": 1000.0}, _signed_hertz, "“+500 Hz”")
 HERTZ = Unit(
     "a frequency",
     {"": 1.0, "hz": 1.0, "k": 1000.0, "khz": 1000.0},
@@ -213,6 +229,7 @@ HERTZ = Unit(
     "“2.4k”, “440 Hz” or “C#3”",
     geometric=True,
     depth_unit=SEMITONES,
+    amounts=HERTZ_MORE,
     amount=lambda d: d / 12.0,
     read_special=_note_hertz,
 )
@@ -227,9 +244,11 @@ RATE = Unit(
     "a rate",
     {"": 1.0, "hz": 1.0, "k": 1000.0},
     _hertz,
-    "“5.2 Hz” or “1/8d”",
+    "“5.2 Hz”, “1/8d” or “2 s” for a turn",
     geometric=True,
     depth_unit=FACTOR,
+    amounts=HERTZ_MORE,
+    read_special=_length_hertz,
     amount=lambda d: math.log2(max(d, 1e-6)),
 )
 SECONDS = Unit("a time", {"": 1.0, "s": 1.0, "ms": 0.001}, _seconds, "“350 ms”, “1.2 s” or “1/8d”")

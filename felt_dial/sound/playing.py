@@ -56,6 +56,7 @@ class Finger:
     strikes: list[Strike]
     down: bool = True
     caught: bool = False
+    lift: float = 0.0
 
 
 @dataclass
@@ -102,6 +103,7 @@ class Playing:
         self._at = at
         self.values, self.voices, self.ticks, self.seconds = values, voices, ticks, seconds
         self.hands = Hands()
+        self._following = -1
         self._layers = list(patch.layers)
         self._feeds = [[self._layers.index(other) for other in layer.inlets] for layer in patch.layers.values()]
         self._once = [
@@ -140,7 +142,9 @@ class Playing:
             self._on(event, tick)
         elif event.kind == OFF:
             for finger in [f for f in hands.fingers if f.down and (f.key, f.channel) == (event.key, event.channel)]:
-                finger.down = False
+                finger.down, finger.lift = False, event.value
+                if not any(f.down for f in hands.fingers):
+                    self.voices.last_up = min(tick, self.ticks - 1)
                 if not (hands.sustain or finger.caught):
                     self._lift(finger, tick)
         elif event.kind == SUSTAIN:
@@ -186,6 +190,8 @@ class Playing:
         if pitch is None:
             return
         overlaps = any(finger.down for finger in hands.fingers)
+        if not overlaps:
+            self.voices.fresh = min(tick, self.ticks - 1)
         strikes = self._strikes(event.key, event.value)
         hands.count += 1
         finger = Finger(hands.count, event.key, event.value, event.channel, strikes)
@@ -225,7 +231,7 @@ class Playing:
         voices.weights[NOW, : len(strike.weights), row] = strike.weights
         voices.weights[SENT, : len(strike.sent), row] = strike.sent
         voices.once[row], voices.through[row] = strike.once, strike.up
-        voices.part[row] = part
+        voices.part[row], voices.after[row] = part, self._following
         voices.held[row] = not strike.up
         goal = self._pitches[min(max(round(finger.key), 0), 127)] or 0.0
         goal += finger.key - round(finger.key)
@@ -276,7 +282,7 @@ class Playing:
     def _end(self, finger: Finger, part: int, tick: int) -> None:
         for row in self.voices.rows_of(finger.number):
             if self.voices.part[row] == part and self.voices.held[row]:
-                self.voices.let_go(int(row), tick)
+                self.voices.let_go(int(row), tick, finger.lift)
 
     # --- mono ----------------------------------------------------------------------------------
 
@@ -307,7 +313,9 @@ class Playing:
         hands.waiting = [wait for wait in hands.waiting if wait.finger is finger]
         hands.count += 1
         finger.number = hands.count
+        self._following = int(rows[0]) if len(rows) else -1
         self._begin(finger, tick, origin)
+        self._following = -1
 
     def _carry_over(self, row: int, finger: Finger, tick: int, origin: float | None) -> None:
         voices = self.voices
@@ -321,6 +329,10 @@ class Playing:
         voices.pace[row] = JUMP if origin is None else self._pace(abs(goal - voices.pitch[row]))
 
     # --- which layers --------------------------------------------------------------------------
+
+    def chooses(self, key: int) -> bool:
+        """True for a key that chooses layers."""
+        return key in self._switch_keys()
 
     def _switches(self, key: int) -> bool:
         """True for a key that chooses layers and makes no sound of its own."""

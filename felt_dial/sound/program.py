@@ -15,9 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
-from felt_dial.patch.patch import Layer, Patch, modules, slots
+from felt_dial.patch.patch import Layer, Patch, drawings, modules, slots
 from felt_dial.sound import modules as _all_modules  # noqa: F401  (enters every module in its family)
-from felt_dial.sound.control.movement import BEND_SLOT, GLOBAL, SMOOTHING, WHEEL_SLOT, make_motion, run_movement
+from felt_dial.sound.control.listener import BEFORE_RACK, FIRST_LAYER, OUT
+from felt_dial.sound.control.movement import BEND_SLOT, GLOBAL, PEDAL_SLOT, SMOOTHING, WHEEL_SLOT, make_motion
+from felt_dial.sound.control.moving import run_movement
 from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
 from felt_dial.sound.mix import (
     SILENCE,
@@ -32,9 +34,10 @@ from felt_dial.sound.mix import (
     sound_finite,
     voices_finite,
 )
+from felt_dial.sound.pattern import PatternPlayer
 from felt_dial.sound.playing import Playing
 from felt_dial.sound.strands import NO_TURN, Bus, Feed, Placed, Strand, in_order, sends
-from felt_dial.sound.voices import BEND, NOW, ON, SENT, WHEEL, Event, Voices
+from felt_dial.sound.voices import BEND, NOW, ON, SENT, SUSTAIN, WHEEL, Event, Voices
 
 BLOCK = 256
 CEILING = np.float32(1.0)
@@ -43,8 +46,11 @@ RACK, DIRECT, NOWHERE = range(3)
 
 
 def patch_values(patch: Patch) -> NDArray[np.float64]:
-    """Every parameter's value as the engine keeps it, float64 (slot,)."""
-    return np.array([slot.param.encode(slot.value) for slot in slots(patch)])
+    """Every parameter's value as the engine keeps it, then every drawing; float64 (number,)."""
+    found = [slot.param.encode(slot.value) for slot in slots(patch)]
+    for drawing in drawings(patch):
+        found += drawing.drawn.numbers(drawing.value)
+    return np.array(found)
 
 
 @dataclass
@@ -68,7 +74,7 @@ class Program:
         Frames of a block, a multiple of 16.
     quality : 1, 2, 4 or 8
         Voices run at `quality` times the rate and come down through half-band filters.
-    values : float64 (slot,), optional
+    values : float64 (number,), optional
         Where to read the values of this block; the patch's own where nothing is given.
     """
 
@@ -83,13 +89,23 @@ class Program:
         self.patch, self.rate, self.frames, self.quality = patch, float(rate), frames, quality
         self.values = patch_values(patch) if values is None else values
         ticks = frames // TICK
-        self.motion, self.at, self.movers = make_motion(patch, self.values, ticks)
+        self.motion, self.layout = make_motion(patch, self.values, ticks, self.rate)
+        self.at, self.movers = self.layout.at, self.layout.movers
         self.count = len(self.at)
+        self.whole = self.count + len(self.motion.drawn)
+        self.clock = 0
+        self.clock_tempo = 0.0
+        self.heard = np.zeros(FIRST_LAYER + len(patch.layers))
         self.target = self.motion.slots["target"]
         self.current = self.motion.slots["current"]
         self.voices = Voices()
         self.seconds = TICK / self.rate
         self.playing = Playing(patch, self.values, self.at, self.voices, ticks, self.seconds)
+        steps = self.layout.drawn["pattern.steps"]
+        self.pattern = PatternPlayer(
+            patch, self.values, self.at, self.motion.drawn[steps : steps + patch.pattern.drawings["steps"].room],
+            self.playing.chooses,
+        )  # fmt: skip
         self.report = Report()
         fine = Stage(self.rate * quality, frames * quality, tick=TICK * quality)
         self.grains = fine.grains
@@ -161,16 +177,21 @@ class Program:
     def _value(self, path: str) -> float:
         return float(self.current[self.at[path]])
 
+    @property
+    def tempo(self) -> float:
+        """Beats per minute: those of a clock from outside, or the patch's own."""
+        return self.clock_tempo or float(self.target[self.at["tempo"]])
+
     def _output_gain(self) -> float:
         level = self._value("level")
         return float(10 ** (level / 20)) if level > SILENCE else 0.0
 
     def _read_values(self) -> None:
         """Takes over the values that were set since the last block."""
-        values = self.values[: self.count]
-        seen = values.tobytes()
+        seen = self.values[: self.whole].tobytes()
         if seen != self._seen:
-            self.target[: self.count] = values
+            self.target[: self.count] = self.values[: self.count]
+            self.motion.drawn[:] = self.values[self.count : self.whole]
             self._seen = seen
 
     def _shares(self) -> list[tuple[float, bool]]:
@@ -187,6 +208,8 @@ class Program:
         elif event.kind == BEND and event.channel == 0:
             self._wheel(BEND_SLOT, event.value, tick)
         else:
+            if event.kind == SUSTAIN:
+                self._wheel(PEDAL_SLOT, event.value, tick)
             self.playing.obey(event, tick)
 
     def _wheel(self, slot: int, value: float, tick: int) -> None:
@@ -204,7 +227,7 @@ class Program:
         self.playing.begin_block()
         if voices.once.any():
             self._end_once()
-        for event in (*self._first, *events):
+        for event in self.pattern.block((*self._first, *events), self.frames, self.tempo, self.rate):
             self._apply(event)
         self._first = []
         self.playing.end_block()
@@ -216,10 +239,11 @@ class Program:
             voices.begin, active, 1.0 - math.exp(-self.seconds / SMOOTHING),
         )  # fmt: skip
         ended = run_movement(
-            *self.motion, voices.key, voices.velocity, voices.pressure, voices.slide, active, voices.start,
-            voices.release, voices.fade, voices.through, self.shaped, voices.finished, voices.newest,
-            self.target[self.at["tempo"]], self.rate,
+            *self.motion, self.heard, voices.touches, voices.key, voices.begin, voices.after, active,
+            voices.release, voices.fade, voices.through, self.shaped, voices.finished, voices.newest, voices.fresh,
+            voices.last_up, self.tempo, self.clock, self.rate,
         )  # fmt: skip
+        self.clock += self.frames // TICK
         voices.stirred = ended > 0 or (voices.stirred and voices.started())
         for bus in self.buses:
             bus.fine.fill(0.0)
@@ -228,6 +252,8 @@ class Program:
         for strand in self.order:
             self._run_strand(strand, *shares[strand.place])
         self.buses[RACK].bring_down()
+        self.heard[FIRST_LAYER:] = [strand.peak for strand in self.strands]
+        self.heard[BEFORE_RACK] = np.abs(self.out).max()
         for effect in self.effects:
             self._run_effect(effect)
         if self.buses[DIRECT].used:
@@ -235,6 +261,7 @@ class Program:
             self.out += self.buses[DIRECT].out
         gain = self._output_gain()
         report.left, report.right = run_output(self.out, self.loudness_gain, gain, CEILING)
+        self.heard[OUT] = max(report.left, report.right)
         self.loudness_gain = gain
         return self.out
 
@@ -352,6 +379,7 @@ class Program:
     def carry_on(self, old: Program) -> None:
         """Takes over what an edited version of the same patch was doing: notes, phases, echoes."""
         self.playing.carry_on(old.playing)
+        self.pattern.carry_on(old.pattern)
         self._take_wheels(old)
         self.bent[:] = old.bent
         theirs_by_key = {strand.key: strand for strand in old.strands}
@@ -364,6 +392,7 @@ class Program:
         self._settle()
         mine, theirs = self.motion, old.motion
         mine.fading[:] = theirs.fading
+        self.clock, self.heard[: len(old.heard)] = old.clock, old.heard[: len(self.heard)]
         for path, n in self.at.items():
             if path in old.at:
                 m = old.at[path]
@@ -375,6 +404,13 @@ class Program:
                 if mine.movers["kind"][n] == theirs.movers["kind"][m]:
                     mine.state[n] = theirs.state[m]
                     mine.moves[n, :, -1] = theirs.moves[m, :, -1]
+        for n, key in enumerate(self.layout.threads):
+            if key in old.layout.threads:
+                m = old.layout.threads.index(key)
+                mine.traces[n] = theirs.traces[m]
+                late, was_late = mine.threads["past"][n], theirs.threads["past"][m]
+                if late >= 0 and was_late >= 0:
+                    mine.past[late] = theirs.past[was_late]
         known = {placed.path: placed for placed in old.placed()}
         for placed in self.placed():
             kept = known.get(placed.path)
@@ -387,10 +423,11 @@ class Program:
     def strike_again(self, old: Program) -> None:
         """Begins the notes that another patch was holding."""
         self._take_wheels(old)
-        self._first = [Event(0, ON, key, velocity) for key, velocity in old.playing.held_notes()]
+        keys = [(k.key, k.velocity) for k in old.pattern.now.held] or old.playing.held_notes()
+        self._first = [Event(0, ON, key, velocity) for key, velocity in keys]
 
     def _take_wheels(self, old: Program) -> None:
-        for slot in (BEND_SLOT, WHEEL_SLOT):
+        for slot in (BEND_SLOT, WHEEL_SLOT, PEDAL_SLOT):
             self.target[slot], self.current[slot] = old.target[slot], old.current[slot]
 
     def placed(self) -> list[Placed]:

@@ -19,7 +19,7 @@ WAS, NOW, SENT = range(3)
 class Event(NamedTuple):
     """Something the player did, at a frame of the block or of the render.
 
-    `kind` is ON (key, velocity 0–1), OFF (key), BEND (value −1…1), WHEEL, PRESSURE or SLIDE (value
+    `kind` is ON (key, velocity 0–1), OFF (key, release velocity 0–1), BEND (value −1…1), WHEEL, PRESSURE or SLIDE (value
     0…1), SUSTAIN or SOSTENUTO (down from 0.5), or PANIC. Channel 0 speaks to the whole patch; bend,
     pressure and slide of any other channel move the notes of that channel alone, as in MPE.
     PRESSURE with a key moves the notes of that key.
@@ -47,8 +47,12 @@ class Voices:
         Semitones by which the note alone is bent, as asked for.
     part : int32 (row,)
         Which of its note's strikes the row is.
-    pressure, slide : float32 (row,)
-        What the finger on the note does, 0 to 1.
+    velocity, pressure, slide, lifted : float32 (row,)
+        What the finger on the note does, 0 to 1; `lifted` is how fast it left. They are the rows of `touches`.
+    after : int32 (row,)
+        The row of the note that this one follows in the mono modes, −1 for none.
+    fresh, last_up : int
+        Ticks of this block at which a key went down while none was held, and the last one came up; −1 for neither.
     weights : float32 (3, layer, row)
         How much of each layer the note has: before this block, after it, and towards the layers it
         modulates.
@@ -56,9 +60,8 @@ class Voices:
 
     def __init__(self) -> None:
         self.key = np.zeros(ROWS, np.float32)
-        self.velocity = np.zeros(ROWS, np.float32)
-        self.pressure = np.zeros(ROWS, np.float32)
-        self.slide = np.zeros(ROWS, np.float32)
+        self.touches = np.zeros((4, ROWS), np.float32)
+        self.velocity, self.pressure, self.slide, self.lifted = self.touches
         self.bend = np.zeros(ROWS)
         self.pitch, self.goal, self.before = np.zeros(ROWS), np.zeros(ROWS), np.zeros(ROWS)
         self.pace = np.zeros(ROWS)
@@ -70,6 +73,7 @@ class Voices:
         self.stolen = np.zeros(ROWS, np.bool_)
         self.number = np.zeros(ROWS, np.int64)
         self.part = np.zeros(ROWS, np.int32)
+        self.after = np.full(ROWS, -1, np.int32)
         self.channel = np.zeros(ROWS, np.int32)
         self.peak = np.zeros(ROWS, np.float32)
         self.begin = np.full((2, ROWS), -1, np.int32)
@@ -78,7 +82,7 @@ class Voices:
         self.turn = np.full(ROWS, -1, np.int32)
         self.finished = np.zeros(ROWS, np.bool_)
         self.active = np.zeros(0, np.int32)
-        self.newest = -1
+        self.newest = self.fresh = self.last_up = -1
         self.stirred = False
 
     @property
@@ -92,6 +96,7 @@ class Voices:
 
         `stirred` says that there is something to forget: most blocks have nothing.
         """
+        self.fresh = self.last_up = -1
         if not self.stirred:
             return
         self.sounding &= ~self.finished
@@ -134,7 +139,7 @@ class Voices:
         self.sounding[row] = self.held[row] = True
         self.stolen[row] = self.finished[row] = self.through[row] = self.once[row] = False
         self.weights[:, :, row] = 0.0
-        self.peak[row] = 1.0
+        self.peak[row], self.lifted[row], self.after[row] = 1.0, 0.0, -1
         self.release[row] = self.fade[row] = self.turn[row] = -1
         self.newest = row
         return row
@@ -163,14 +168,18 @@ class Voices:
             self.stolen[row], self.held[row] = True, False
             self.fade[row] = max(tick, self.begin[0, row])
 
-    def let_go(self, row: int, tick: int) -> None:
+    def let_go(self, row: int, tick: int, velocity: float = 0.0) -> None:
         """Begins the release of a row; one that plays through or once goes on by itself."""
         self.stirred = True
-        self.held[row] = False
+        self.held[row], self.lifted[row] = False, velocity
         if not self.once[row]:
             self.release[row] = max(tick, self.begin[0, row])
 
     def copy_from(self, other: Voices) -> None:
         """Takes over another table of notes as it stands between two blocks."""
-        for name, array in vars(other).items():
-            setattr(self, name, array.copy() if isinstance(array, np.ndarray) else array)
+        for name, theirs in vars(other).items():
+            mine = getattr(self, name)
+            if isinstance(theirs, np.ndarray) and mine.shape == theirs.shape:
+                mine[...] = theirs
+            else:
+                setattr(self, name, theirs.copy() if isinstance(theirs, np.ndarray) else theirs)

@@ -4,50 +4,27 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QApplication, QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from felt_dial.patch.edits import (
-    cut,
-    duplicate_layer,
-    place_name,
-    reach,
-    remove_layer,
-    remove_modulator,
-    threads_from,
-    threads_on,
-)
+from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from, threads_on
 from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import depth_param, param_at, path_exists, put, target_param
+from felt_dial.patch.patch import PLAYER_SOURCES, param_at, path_exists, put
 from felt_dial.sound.sources.unison import Unison
 from felt_dial.ui.between import Inlets, TuningRow
 from felt_dial.ui.cloth import SewnLine, colour, dye, layer_dye
+from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, Scroller, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.importing import Importing
+from felt_dial.ui.macros import MacroPart
 from felt_dial.ui.material import Material, SourceKind
+from felt_dial.ui.movers import MoverPart
 from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.pictures.filters import FilterCurve
-from felt_dial.ui.pictures.movers import mover_picture
 from felt_dial.ui.session import Session
+from felt_dial.ui.thread_list import ThreadList
 
 WIDTH = 344
-
-
-def clear(layout: object) -> None:
-    """Removes everything from a layout; a widget with the property `kept` is only taken out.
-
-    Nothing is made parentless on the way: that would make it a window, and take the focus along.
-    """
-    while item := layout.takeAt(0):  # type: ignore[attr-defined]
-        if widget := item.widget():
-            focus = QApplication.focusWidget()
-            if focus is not None and (widget is focus or widget.isAncestorOf(focus)):
-                widget.window().setFocus()
-            widget.hide()
-            if not widget.property("kept"):
-                widget.deleteLater()
-        elif inner := item.layout():
-            clear(inner)
 
 
 class Card(QWidget):
@@ -66,67 +43,6 @@ class Card(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(dye(self.shade))
         painter.drawRoundedRect(QRectF(0, 0, self.width(), 4), 2, 2)
-
-
-class ThreadList(QWidget):
-    """The threads on one dial, or those that start at one mover; each can be typed, switched and cut."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        self.setProperty("kept", True)
-        self._shown: object = None
-        self.layout_ = QVBoxLayout(self)
-        self.layout_.setContentsMargins(0, 0, 0, 0)
-        self.layout_.setSpacing(2)
-
-    def show_threads(self, title: str, keys: list[str], by_target: bool) -> None:
-        """Shows some threads: by what they move, or by what moves."""
-        patch = self.session.patch
-        shown = (title, by_target, [(key, patch.threads[key], reach(patch, patch.threads[key])) for key in keys])
-        if shown == self._shown:
-            return
-        self._shown = shown
-        clear(self.layout_)
-        self.layout_.addWidget(text_label(title))
-        for key in keys:
-            thread = patch.threads[key]
-            param = target_param(patch, thread.target)
-            row = QHBoxLayout()
-            row.setSpacing(6)
-            if by_target:
-                where, label = place_name(patch, thread.target)
-                name = text_label(f"{where} {label}", "value")
-            else:
-                row.addWidget(Tag(self.session, thread.source, 10, carried=False))
-                name = text_label(tag_text(thread.source), "value")
-                name.hide()
-            row.addWidget(name)
-            depth = depth_param(param).unit.write_signed(float(thread.depth))
-            row.addWidget(text_label(depth, "value"))
-            low, high, stopped = reach(patch, thread)
-            way = text_label(f"{param.unit.write(low)} → {param.unit.write(high)}", "problem" if stopped else "small")
-            way.setToolTip("Stops at the end of the range" if stopped else "From where to where it reaches")
-            row.addWidget(way, 1)
-            state = Pill("On" if thread.on else "Off", "small", lambda k=key: self._switch(k), "Bypass this thread")
-            row.addWidget(state)
-            row.addWidget(Pill("Cut", "link", lambda k=key: self._cut(k), "Cut this thread"))
-            self.layout_.addLayout(row)
-        if not keys:
-            self.layout_.addWidget(text_label(self._nothing(title, by_target), "small"))
-
-    def _nothing(self, title: str, by_target: bool) -> str:
-        if not by_target:
-            return "nothing moves it"
-        return "moves nothing yet: drag its tag onto a dial" if title.endswith("moves") else "and nothing else"
-
-    def _switch(self, key: str) -> None:
-        thread = self.session.patch.threads[key]
-        self.session.set(f"threads.{key}.on", not thread.on)
-
-    def _cut(self, key: str) -> None:
-        source = tag_text(self.session.patch.threads[key].source)
-        self.session.edit(cut(self.session.patch, key), f"cut a thread of {source}")
 
 
 class Inspector(Card):
@@ -159,6 +75,10 @@ class Inspector(Card):
             self._modulator(key)
         elif part == "patch":
             self._patch()
+        elif part == "macro":
+            self._macro(key)
+        elif part == "player":
+            self._player(key)
         elif key in self.session.patch.layers:
             self._layer(part, key)
         self.body.addWidget(SewnLine())
@@ -179,6 +99,10 @@ class Inspector(Card):
         self.body.addLayout(row)
 
     def _grid(self, paths: list[str], shade: str, columns: int = 4) -> None:
+        self.body.addLayout(self.grid_of(paths, shade, columns))
+
+    def grid_of(self, paths: list[str], shade: str, columns: int = 4) -> QGridLayout:
+        """Dials, boxes and switches for some paths, in columns."""
         grid = QGridLayout()
         grid.setHorizontalSpacing(2)
         grid.setVerticalSpacing(3)
@@ -195,7 +119,7 @@ class Inspector(Card):
             at += wide
         for column in range(columns):
             grid.setColumnStretch(column, 1)
-        self.body.addLayout(grid)
+        return grid
 
     def _layer(self, part: str, key: str) -> None:
         layer = self.session.patch.layers[key]
@@ -303,8 +227,7 @@ class Inspector(Card):
         box.activated.connect(choose)
         row.addWidget(box, 1)
         self.body.addLayout(row)
-        self._picture(mover_picture(self.session, layer.contour, large=True))
-        self._mover_dials(layer.contour)
+        self.body.addWidget(MoverPart(self.session, layer.contour, self.grid_of))
         self.body.addWidget(SewnLine())
         self._grid([f"layers.{key}.{name}" for name in ("level", "pan")], self.shade)
         self._layer_buttons(key)
@@ -355,47 +278,49 @@ class Inspector(Card):
             self.session.edit(put(self.session.patch, ["modulators", key], fresh), f"name {key.upper()} {name.strip()}")
 
         self._head(Tag(self.session, key, 13), modulator.name, rename, modulator.title)
-        self._picture(mover_picture(self.session, key, large=True))
-        self._mover_dials(key)
+        self.body.addWidget(MoverPart(self.session, key, self.grid_of))
+
+    def _macro(self, key: str) -> None:
+        """One handle for the musician."""
+        self.shade = "walnut"
+        macro = self.session.patch.macros[key]
+
+        def rename(name: str) -> None:
+            fresh = self.session.patch.macros[key].model_copy(update={"name": name.strip()})
+            self.session.edit(put(self.session.patch, ["macros", key], fresh), f"name macro {key[1:]} {name.strip()}")
+
+        self._head(Tag(self.session, key, 13), macro.name, rename, f"Macro {key[1:]}")
+        self.body.addWidget(MacroPart(self.session, key, self.grid_of))
+
+    def _player(self, key: str) -> None:
+        """Something that the player does."""
+        self.shade = "ink"
         row = QHBoxLayout()
-        remove = Pill("Remove", "pill", tip="Remove this modulator and its threads")
-        remove.clicked.connect(
-            lambda: self.session.try_edit(lambda: remove_modulator(self.session.patch, key), f"remove {key.upper()}")
-        )
-        row.addWidget(remove)
+        row.addWidget(Tag(self.session, key, 13))
+        row.addWidget(text_label(PLAYER_SOURCES[key], "title"))
         row.addStretch()
         self.body.addLayout(row)
-
-    def _mover_dials(self, key: str) -> None:
-        modulator = self.session.patch.modulators[key]
-        names = list(modulator.params)
-        choices = [n for n in names if isinstance(modulator.params[n], Choice)]
-        dials = [n for n in names if n not in choices]
-        self._grid([f"modulators.{key}.{n}" for n in choices], modulator.dye)
-        self._grid([f"modulators.{key}.{n}" for n in dials], modulator.dye)
+        settings = {"k": "key_centre", "ag": "age", "nn": "note_cycle", "ch": "seed", "bd": "bend"}
+        if key in settings:
+            self._grid([settings[key]], "walnut")
 
     def _list_threads(self) -> None:
+        """The threads on the dial in focus, or those that start at what is shown."""
         part, key = self.session.selection
         patch, path = self.session.patch, self.session.focus_path
         self.threads.setVisible(part != "patch")
-        on_modulator = part == "modulator" and key in patch.modulators
-        if on_modulator and not path.startswith(f"modulators.{key}."):
+        mover = part in ("macro", "player") or (part == "modulator" and key in patch.modulators)
+        own = path.startswith((f"modulators.{key}.", f"macros.{key}")) and mover
+        if mover and (not own or path == f"macros.{key}"):
             listed = threads_from(patch, key)
             shaped = [k.upper() for k, layer in patch.layers.items() if layer.contour == key]
             level = f" the level of {', '.join(shaped)}" if shaped else ""
             self.threads.show_threads(f"{tag_text(key)} moves{level}", list(listed), True)
-        elif path and path_exists(patch, path) and not path.startswith(("macros.", "threads.")):
-            param = param_at(patch, path)
-            if isinstance(param, Param) and param.movable:
-                self.threads.show_threads(
-                    f"Threads on {self.session.label_of(path)}", list(threads_on(patch, path)), False
-                )
-        elif path.startswith("macros."):
-            listed = threads_from(patch, path.split(".")[1])
-            self.threads.show_threads(f"{tag_text(path.split('.')[1])} moves", list(listed), True)
+            return
+        if not path_exists(patch, path) or path.startswith("threads."):
+            path = f"layers.{key}.filter.cutoff" if key in patch.layers else ""
+        param = param_at(patch, path) if path and path_exists(patch, path) else None
+        if isinstance(param, Param) and param.movable:
+            self.threads.show_threads(f"Threads on {self.session.label_of(path)}", list(threads_on(patch, path)), False)
         else:
-            path = f"layers.{key}.filter.cutoff" if not on_modulator else path
-            if path_exists(patch, path):
-                self.threads.show_threads(
-                    f"Threads on {self.session.label_of(path)}", list(threads_on(patch, path)), False
-                )
+            self.threads.hide()

@@ -6,7 +6,7 @@ Widgets read from here and ask it for edits; nothing in here draws.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -25,27 +25,8 @@ from felt_dial.patch.patch import Layer, Patch, outline, param_at, value_at, wit
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.phrases import PHRASES, phrase_for
-
-
-@dataclass(frozen=True)
-class Work:
-    """What lies on the table: two patches to compare, and the preset they came from."""
-
-    a: Patch
-    b: Patch
-    side: str = "a"
-    saved: Patch | None = None
-    bank: str = ""
-    preset: str = ""
-
-    @property
-    def patch(self) -> Patch:
-        """The patch that sounds."""
-        return self.a if self.side == "a" else self.b
-
-    def with_patch(self, patch: Patch) -> Work:
-        """The same work with the sounding patch changed."""
-        return replace(self, a=patch) if self.side == "a" else replace(self, b=patch)
+from felt_dial.ui.control import Control
+from felt_dial.ui.work import Work
 
 
 class Session(QObject):
@@ -61,6 +42,7 @@ class Session(QObject):
     frame = Signal()
     transport = Signal()
     focused = Signal(str)
+    hovered = Signal(str)
     devices = Signal(list)
     controllers = Signal(list)
 
@@ -85,6 +67,7 @@ class Session(QObject):
         self._journal_timer = QTimer(self, singleShot=True, interval=800)
         self._journal_timer.timeout.connect(self._write_journal)
         self.link.take_controller(settings.controller)
+        self.control = Control(self)
 
     # --- the patch -----------------------------------------------------------------------------
 
@@ -107,8 +90,8 @@ class Session(QObject):
         self.link.show(self.patch, carry=same)
         layers = self.patch.layers
         part, key = self.selection
-        known = set(self.patch.modulators) if part == "modulator" else {""} if part == "patch" else set(layers)
-        if key not in known:
+        everywhere = part in ("patch", "macro", "player", "pattern")
+        if not everywhere and key not in (self.patch.modulators if part == "modulator" else layers):
             self.selection = ("source", next(iter(layers)))
         if self.effect not in self.patch.racks["1"]:
             self.effect = next(iter(self.patch.racks["1"]), "")
@@ -393,6 +376,12 @@ class Session(QObject):
             self.devices.emit(rest[0])
         elif what == "controllers":
             self.controllers.emit(rest[0])
+        elif what == "controls":
+            self.control.turned(rest)  # type: ignore[arg-type]
+        elif what == "program":
+            self.control.program(*rest)  # type: ignore[arg-type]
+        elif what == "transport":
+            self.play(bool(rest[0]))
         elif what == "no controller":
             self.say(str(rest[0]), problem=True)
         elif what == "open":

@@ -216,7 +216,7 @@ def test_a_modulator_is_moved_by_another_in_the_same_tick_and_a_loop_stays_finit
     patch, _ = sew(patch, two, f"modulators.{one}.rate", 4.0)
     patch, _ = sew(patch, one, "layers.a.pan", 1.0)
     program = Program(patch)
-    order = [tuple(step) for step in program.motion.steps]
+    order = [tuple(step) for step in program.motion.noted]
     assert order.index((0, program.movers.index(two))) < order.index((1, program.at[f"modulators.{one}.rate"]))
     patch, _ = sew(patch, one, f"modulators.{two}.rate", 8.0)
     found = trace(patch, "layers.a.pan", 1.0, [Event(0, ON, 60, 1.0)])

@@ -225,6 +225,8 @@ def patches(draw: st.DrawFn) -> Patch:
             for stage in ("delay", "attack", "hold", "decay", "release"):
                 least = min(float(patch.modulators[key].get(stage)), 0.05)  # type: ignore[arg-type]
                 patch = with_value(patch, f"modulators.{key}.{stage}", least)
+            for scaled in ("key_times", "velocity_times"):
+                patch = with_value(patch, f"modulators.{key}.{scaled}", 0.0)
     for key in patch.layers:
         patch = with_value(patch, f"layers.{key}.delay", 0.05 if float(patch.layers[key].delay) > 0 else 0.0)  # type: ignore[arg-type]
     return with_value(patch, "racks.1.delay1.feedback", min(float(patch.racks["1"]["delay1"].get("feedback")), 0.5))  # type: ignore[arg-type]

@@ -21,12 +21,12 @@ from felt_dial.ui.cloth import NIGHT, OAT, cloth, wool_tile
 from felt_dial.ui.dials.controls import NameEdit, Slider, SwitchPill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.header import Sides
-from felt_dial.ui.inspector import ThreadList
 from felt_dial.ui.pages.layer_row import LAYER_MIME
 from felt_dial.ui.pages.modulators import ModulatorCard
 from felt_dial.ui.pages.patch import Flow
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.movers import EnvelopePicture, LfoPicture
+from felt_dial.ui.thread_list import ThreadList
 from felt_dial.ui.window import EFFECTS, PATCH, THREADS
 from tests.ui.conftest import Desk
 

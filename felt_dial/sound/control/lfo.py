@@ -7,10 +7,15 @@ import math
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from felt_dial.patch.drawn import LINE, Drawn, Rows
 from felt_dial.patch.module import Modulator
-from felt_dial.patch.params import LOG, Choice, Param
-from felt_dial.patch.units import DEGREES, RATE
+from felt_dial.patch.params import CUBIC, Choice, Param
+from felt_dial.patch.units import DEGREES, SECONDS
+from felt_dial.sound.control.clock import ONCE, follow, rate, start, swing, swung
+from felt_dial.sound.control.line import line_at, line_value
 from felt_dial.sound.kernel import kernel
+
+HILL: Rows = ((0.0, 0.0, 0.4), (0.5, 1.0, -0.4), (1.0, 0.0, 0.0))
 
 
 class Lfo(Modulator, kind="lfo", title="LFO"):
@@ -20,32 +25,40 @@ class Lfo(Modulator, kind="lfo", title="LFO"):
 
     shape = Choice(
         "Shape", "sine",
-        {"sine": "Sine", "triangle": "Triangle", "up": "Saw up", "down": "Saw down", "square": "Square"},
-        says="How it moves: round, straight, or in jumps.",
+        {"sine": "Sine", "triangle": "Triangle", "up": "Saw up", "down": "Saw down", "square": "Square",
+         "drawn": "Drawn"},
+        says="How it moves: round, straight, in jumps, or as drawn.",
     )  # fmt: skip
-    rate = Param("Rate", 2.0, (0.01, 50.0), RATE, taper=LOG, beats=True, says="How often it goes round.")
+    rate = rate("Rate", 2.0, "How often it goes round; a time such as 2 s is the length of a turn.")
     phase = Param("Phase", 0.0, (0.0, 360.0), DEGREES, says="Where in its cycle it begins.")
-    start = Choice(
-        "Start", "per note", {"free": "Free", "per note": "Per note"},
-        says="Free runs on by itself for all notes; per note begins with each.",
-    )  # fmt: skip
+    start = start("per note", once=True)
+    delay = Param("Delay", 0.0, (0.0, 20.0), SECONDS, taper=CUBIC, beats=True, says="How long it stands still first.")
+    fade = Param("Fade in", 0.0, (0.0, 20.0), SECONDS, taper=CUBIC, beats=True, says="Time until it moves fully.")
+    smooth = Param("Smooth", 0.0, (0.0, 1.0), SECONDS, taper=CUBIC, says="Rounds its corners and jumps.")
+    swing = swing("Every second turn begins later.")
+    line = Drawn("Drawn shape", HILL, LINE, least=2, most=32, says="The shape of a turn, while Shape is Drawn.")
+
+    def shared(self) -> bool:
+        """Free and first-note LFOs are one for all notes."""
+        return self.start in ("free", "first note")
 
 
-SHAPE, RATE_AT, PHASE, START = (Lfo.row_of(name) for name in ("shape", "rate", "phase", "start"))
-FREE = 0
+SHAPE, RATE_AT, PHASE, START, DELAY, FADE, SMOOTH, SWING = (Lfo.row_of(name) for name in Lfo.params)
+DRAWN = 5
 
 
-def lfo_value(shape: str, turns: ArrayLike) -> NDArray[np.float64]:
+def lfo_value(shape: str, turns: ArrayLike, line: Rows = HILL) -> NDArray[np.float64]:
     """Value from −1 to 1 after a number of turns, by its closed form; shape of `turns`."""
     x = np.asarray(turns, np.float64) % 1.0
     forms = {
-        "sine": np.sin(2 * np.pi * x),
-        "triangle": 1 - 4 * np.abs((x + 0.75) % 1.0 - 0.5),
-        "up": 2 * x - 1,
-        "down": 1 - 2 * x,
-        "square": np.where(x < 0.5, 1.0, -1.0),
+        "sine": lambda: np.sin(2 * np.pi * x),
+        "triangle": lambda: 1 - 4 * np.abs((x + 0.75) % 1.0 - 0.5),
+        "up": lambda: 2 * x - 1,
+        "down": lambda: 1 - 2 * x,
+        "square": lambda: np.where(x < 0.5, 1.0, -1.0),
+        "drawn": lambda: 2 * line_value(line, x) - 1,
     }
-    return forms[shape]
+    return forms[shape]()
 
 
 @kernel
@@ -62,16 +75,35 @@ def _wave(shape, x):  # type: ignore[no-untyped-def]
     return 1.0 if x < 0.5 else -1.0
 
 
-@kernel(inline=True)
-def lfo_tick(state, control, first, m, row, lead, t, seconds):  # type: ignore[no-untyped-def]
-    """Moves on and returns the value, −1 to 1.
+@kernel
+def run_lfo(m, p, line, rows, info, control, drawn, moves, state, t0, t1, seconds):  # type: ignore[no-untyped-def]
+    """Values of one LFO, −1 to 1, from tick `t0` up to `t1`, into `moves[m]`, for every one of `rows`.
 
-    `state[m, row, 0]` is the phase in turns. A free LFO is led by the patch's own row, `lead`.
+    `state[m, row]` is (phase in turns, seconds since it began, value). It begins anew at `info[row].begin`.
     """
-    phase = state[m, lead, 0]
-    if row == lead or control[first + START, row, t] != FREE:
-        phase = state[m, row, 0] + np.float64(control[first + RATE_AT, row, t]) * seconds
-        phase -= math.floor(phase)
-    state[m, row, 0] = phase
-    x = phase + control[first + PHASE, row, t] / 360.0
-    return _wave(int(control[first + SHAPE, row, t]), x - math.floor(x))
+    for row in rows:
+        begin = info[row].begin
+        phase, now, value = state[m, row, 0], state[m, row, 1], state[m, row, 2]
+        for t in range(max(t0, info[row].first), t1):
+            since = seconds
+            if t == begin:
+                phase = now = since = 0.0
+            now += since
+            wait, fade = np.float64(control[p + DELAY, row, t]), np.float64(control[p + FADE, row, t])
+            goes = min(max(now - wait, 0.0), since)
+            phase = swung(
+                phase, np.float64(control[p + RATE_AT, row, t]) * goes, np.float64(control[p + SWING, row, t])
+            )
+            once = control[p + START, row, t] == ONCE
+            phase = min(phase, 1.0) if once else phase - 2.0 * math.floor(phase * 0.5)
+            x = phase + np.float64(control[p + PHASE, row, t]) / 360.0
+            if not once or x > 1.0:
+                x -= math.floor(x)
+            shape = np.int64(control[p + SHAPE, row, t])
+            goal = 2.0 * line_at(drawn, line, x) - 1.0 if shape == DRAWN else _wave(shape, x)
+            if now < wait + fade:
+                goal *= max(now - wait, 0.0) / fade if fade > 0.0 else 1.0
+            smooth = np.float64(control[p + SMOOTH, row, t])
+            value = goal if t == begin else follow(value, goal, seconds, smooth)
+            moves[m, row, t] = np.float32(value)
+        state[m, row, 0], state[m, row, 1], state[m, row, 2] = phase, now, value

@@ -1,4 +1,4 @@
-"""Movement: every parameter as modulated, for all voices, tick by tick, in one kernel.
+"""Movement: every parameter as modulated, for all voices: how it is laid out for the kernel in `moving`.
 
 Column `t` of a control row is the value at tick `t`; kernels ramp from one column to the next. The
 last column is the first of the next block. Row `GLOBAL` is the patch's own: effects read it, and
@@ -7,38 +7,38 @@ what is per note there is that of the newest note.
 
 from __future__ import annotations
 
-import math
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.params import Param, Parameter
-from felt_dial.patch.patch import Patch, movers, slots
+from felt_dial.patch.patch import BY_RATIO, PLAYER_SOURCES, Patch, Thread, drawings, goes_both_ways, movers, slots
 from felt_dial.patch.units import FACTOR, PERCENT, RATE
-from felt_dial.sound.control.envelope import DONE, IN_SUSTAIN, STAGE, envelope_release, envelope_start, envelope_tick
-from felt_dial.sound.control.lfo import FREE, START, lfo_tick
-from felt_dial.sound.kernel import ROWS, TICK, kernel
+from felt_dial.sound.control.listener import BEFORE_RACK, FIRST_LAYER, OUT
+from felt_dial.sound.control.moving import (
+    BEATS_OF_RATE,
+    BEATS_OF_TIME,
+    GLOBAL,
+    IN_FACTORS,
+    IN_SEMITONES,
+    IS_MACRO,
+    KINDS,
+    MOVER_RECORD,
+    NOT_BEATS,
+    PLAIN,
+    PLAYER_CODES,
+    ROW_RECORD,
+    SLOT_RECORD,
+    SMOOTHING,
+    THREAD_RECORD,
+    settle,
+)
+from felt_dial.sound.control.order import MOVER, SLOT, Node, Order, in_order
+from felt_dial.sound.kernel import ROWS, TICK
 
-GLOBAL = ROWS
-SMOOTHING = 0.005
-FADE = 0.005
-IS_ENVELOPE, IS_LFO, IS_MACRO, IS_KEY, IS_VELOCITY, IS_WHEEL, IS_PRESSURE, IS_SLIDE = range(8)
-KIND_CODES = {"envelope": IS_ENVELOPE, "lfo": IS_LFO}
-PLAYER_CODES = {"k": IS_KEY, "v": IS_VELOCITY, "w": IS_WHEEL, "p": IS_PRESSURE, "sl": IS_SLIDE}
-BEND_SLOT, WHEEL_SLOT = -2, -1
-NOT_BEATS, BEATS_OF_TIME, BEATS_OF_RATE = range(3)
-PLAIN, IN_SEMITONES, IN_FACTORS = range(3)
-MOVER, SLOT = range(2)
-
-
-SLOT_RECORD = np.dtype([
-    ("low", "f8"), ("high", "f8"), ("target", "f8"), ("current", "f8"), ("smooth", "i4"), ("beats", "i4"),
-    ("geometric", "i4"), ("moved", "i4"), ("filled", "i4"),
-        ("since", "i4"), ("first_thread", "i4"), ("last_thread", "i4"),
-])  # fmt: skip
-MOVER_RECORD = np.dtype([("kind", "i4"), ("first", "i4"), ("both", "i4")])
-THREAD_RECORD = np.dtype([("mover", "i4"), ("first", "i4"), ("late", "i4"), ("scale", "i4")])
+BEND_SLOT, WHEEL_SLOT, PEDAL_SLOT = -3, -2, -1
+LONGEST_DELAY = 2.0
 
 
 class Motion(NamedTuple):
@@ -53,16 +53,29 @@ class Motion(NamedTuple):
         Range and nature of every parameter, the value asked for and the smoothed one.
     movers : MOVER_RECORD (mover,)
     threads : THREAD_RECORD (thread,), grouped by the slot they end on
-    steps : int32 (step, 2)
-        What is worked out each tick, in order: (MOVER, index) or (SLOT, index).
+    shared, noted : int32 (step, 2)
+        What is worked out each tick, in order: (MOVER, index) or (SLOT, index); once for the patch,
+        and once for every note.
     contours : int32 (contour,)
         The movers that shape the level of some layer.
+    drawn : float64 (number,)
+        All drawings, one behind the other.
     base : float64 (slot, tick + 1)
         Values before threads.
     control : float32 (slot, row, tick + 1)
         Values after threads.
     moves : float32 (mover, row, tick + 1)
-    state : float64 (mover, row, 4)
+    state : float64 (mover, row, 5)
+    traces : float64 (thread, row, 2)
+        Where a thread that smooths its mover stands, and for how many ticks it has run.
+    past : float32 (late thread, row, tick)
+        What the movers of threads with a delay were, in a ring.
+    sums : float64 (2, row, tick + 1)
+        Room in which the threads on a slot are added up: octaves, and what is added.
+    info : ROW_RECORD (row,)
+        What the movers need to know of every row in this block.
+    whole : int32 (1,)
+        The patch's own row, as a list.
     gain : float32 (row, tick + 1)
         1, falling to 0 where a note is stolen; `fading` (row,) is where it stands.
     """
@@ -70,94 +83,110 @@ class Motion(NamedTuple):
     slots: NDArray[np.void]
     movers: NDArray[np.void]
     threads: NDArray[np.void]
-    steps: NDArray[np.int32]
+    shared: NDArray[np.int32]
+    noted: NDArray[np.int32]
     contours: NDArray[np.int32]
+    drawn: NDArray[np.float64]
     base: NDArray[np.float64]
     control: NDArray[np.float32]
     moves: NDArray[np.float32]
     state: NDArray[np.float64]
+    traces: NDArray[np.float64]
+    past: NDArray[np.float32]
+    sums: NDArray[np.float64]
+    info: NDArray[np.void]
+    whole: NDArray[np.int32]
     gain: NDArray[np.float32]
     fading: NDArray[np.float32]
 
 
-def _order(mover_ids: list[str], moved_by: dict[str, set[str]]) -> list[str]:
-    """Movers so that each comes after those that move its own parameters; loops stay in given order."""
-    done: list[str] = []
-    visiting: set[str] = set()
+class Layout(NamedTuple):
+    """Where things are in a motion: the slot of every path, the movers' ids, the threads' ids, the drawings' places."""
 
-    def visit(key: str) -> None:
-        if key in done or key in visiting:
-            return
-        visiting.add(key)
-        for before in sorted(moved_by.get(key, ())):
-            visit(before)
-        done.append(key)
-
-    for key in mover_ids:
-        visit(key)
-    return done
+    at: dict[str, int]
+    movers: list[str]
+    threads: list[str]
+    drawn: dict[str, int]
+    shared: NDArray[np.bool_]
+    """(mover,) True for those with one value for all notes."""
 
 
-def make_motion(patch: Patch, values: NDArray[np.float64], ticks: int) -> tuple[Motion, dict[str, int], list[str]]:
-    """The motion of a patch standing at `values` (slot,), the slot of each path, and the movers' ids."""
+def make_motion(patch: Patch, values: NDArray[np.float64], ticks: int, rate: float) -> tuple[Motion, Layout]:
+    """The motion of a patch standing at `values` (slots, then drawings), and where things are in it."""
     listed = list(slots(patch))
     at = {slot.path: n for n, slot in enumerate(listed)}
     params = [slot.param for slot in listed]
-    params += [Param("Bend", 0.0, (-1.0, 1.0), PERCENT, says=""), Param("Mod wheel", 0.0, (0.0, 1.0), PERCENT, says="")]
+    params += [
+        Param("Bend", 0.0, (-1.0, 1.0), PERCENT, says=""),
+        Param("Mod wheel", 0.0, (0.0, 1.0), PERCENT, says=""),
+        Param("Pedal", 0.0, (0.0, 1.0), PERCENT, says=""),
+    ]
+    places, size = {}, 0
+    for drawing in drawings(patch):
+        places[drawing.path] = size
+        size += drawing.drawn.room
+    drawn = values[len(listed) : len(listed) + size].copy()
     ids = list(movers(patch))
     place = {key: n for n, key in enumerate(ids)}
-    on_slot: dict[int, list[tuple[str, str]]] = {}
-    moved_by: dict[str, set[str]] = {}
-    for key, thread in patch.threads.items():
-        on_slot.setdefault(at[thread.target], []).append((key, thread.source))
-        moved_by.setdefault(_owner(thread.target), set()).add(thread.source)
-
-    used = {thread.source for thread in patch.threads.values()} | {layer.contour for layer in patch.layers.values()}
-    steps: list[tuple[int, int]] = []
-    late: set[tuple[int, str]] = set()
-    seen: set[str] = set()
-    for key in _order([key for key in ids if key in used], moved_by):
-        for slot in (s for s in on_slot if _owner(listed[s].path) == key):
-            steps.append((SLOT, slot))
-            late |= {(slot, source) for _, source in on_slot[slot] if source not in seen}
-        steps.append((MOVER, place[key]))
-        seen.add(key)
-    steps += [(SLOT, slot) for slot in on_slot if not _owner(listed[slot].path)]
+    order = in_order(patch)
 
     table = np.zeros(len(params), SLOT_RECORD)
     natures = [_nature(param) for param in params]
     for column, name in enumerate(("low", "high", "smooth", "beats", "geometric")):
         table[name] = [nature[column] for nature in natures]
     table["target"][: len(listed)] = values[: len(listed)]
-    threads: list[tuple[int, int, int, int]] = []
-    for slot, ends in on_slot.items():
-        unit = listed[slot].param.unit  # type: ignore[attr-defined]
-        scale = PLAIN if not unit.geometric else IN_FACTORS if unit.depth is FACTOR else IN_SEMITONES
+
+    layout = Layout(at, ids, [], places, np.array([Node(MOVER, key) in order.shared for key in ids]))
+    threads: list[tuple[int, ...]] = []
+    delayed = 0
+    for target in dict.fromkeys(thread.target for thread in patch.threads.values()):
+        slot = at[target]
         table["moved"][slot], table["first_thread"][slot] = 1, len(threads)
-        threads += [(place[source], at[f"threads.{key}.on"], (slot, source) in late, scale) for key, source in ends]
+        for key, thread in patch.threads.items():
+            if thread.target == target:
+                late = delayed if thread.delay != 0.0 else -1
+                delayed += late >= 0
+                threads.append(_thread_record(patch, key, layout, order, params[slot], late))
+                layout.threads.append(key)
         table["last_thread"][slot] = len(threads)
 
     tempo = table["target"][at["tempo"]]
     table["current"] = table["target"]
     for counted in np.flatnonzero((table["beats"] != NOT_BEATS) & (table["target"] < 0.0)):
         record = table[counted]
-        record["current"] = _settle(record["target"], record["beats"], record["low"], record["high"], tempo)
+        record["current"] = settle(record["target"], record["beats"], record["low"], record["high"], tempo)
     control = np.zeros((len(table), ROWS + 1, ticks + 1), np.float32)
     control[:] = table["current"][:, None, None]
+
+    def steps(shared: bool) -> NDArray[np.int32]:
+        found = [
+            (node.kind, place[node.key] if node.kind == MOVER else at[node.key])
+            for node in order.nodes
+            if (node in order.shared) == shared
+        ]
+        return np.array(found, np.int32).reshape(-1, 2)
+
     motion = Motion(
         slots=table,
-        movers=np.array([_mover_record(patch, key, at) for key in ids], MOVER_RECORD),
+        movers=np.array([_mover_record(patch, key, layout, order) for key in ids], MOVER_RECORD),
         threads=np.array(threads, THREAD_RECORD),
-        steps=np.array(steps, np.int32).reshape(-1, 2),
+        shared=steps(True),
+        noted=steps(False),
         contours=np.array(sorted({place[layer.contour] for layer in patch.layers.values()}), np.int32),
+        drawn=drawn,
         base=np.zeros((len(table), ticks + 1)),
         control=control,
         moves=np.zeros((len(ids), ROWS + 1, ticks + 1), np.float32),
-        state=np.zeros((len(ids), ROWS + 1, 4)),
+        state=np.zeros((len(ids), ROWS + 1, 5)),
+        traces=np.zeros((len(threads), ROWS + 1, 2)),
+        past=np.zeros((delayed, ROWS + 1, round(LONGEST_DELAY * rate / TICK) + 1 if delayed else 1), np.float32),
+        sums=np.zeros((2, ROWS + 1, ticks + 1)),
+        info=np.zeros(ROWS + 1, ROW_RECORD),
+        whole=np.array([GLOBAL], np.int32),
         gain=np.zeros((ROWS, ticks + 1), np.float32),
         fading=np.zeros(ROWS, np.float32),
     )
-    return motion, at, ids
+    return motion, layout
 
 
 def _nature(param: Parameter) -> tuple[float, float, bool, int, bool]:
@@ -168,184 +197,46 @@ def _nature(param: Parameter) -> tuple[float, float, bool, int, bool]:
     return param.low, param.high, param.smooth, beats, param.unit.geometric
 
 
-def _owner(path: str) -> str:
-    """The modulator that a path belongs to, empty for any other."""
-    steps = path.split(".")
-    return steps[1] if steps[0] == "modulators" else ""
+def _thread_record(
+    patch: Patch, key: str, layout: Layout, order: Order, target: Parameter, late: int
+) -> tuple[int, ...]:
+    thread = patch.threads[key]
+    node, source, scaled = Node(SLOT, thread.target), Node(MOVER, thread.source), Node(MOVER, thread.scaled)
+    scale = PLAIN
+    if isinstance(target, Param) and target.unit.geometric and thread.by == BY_RATIO:
+        scale = IN_FACTORS if target.unit.depth is FACTOR else IN_SEMITONES
+    return (
+        layout.movers.index(thread.source),
+        layout.at[f"threads.{key}.{next(iter(Thread.params))}"],
+        (node, source) in order.late,
+        scale,
+        layout.movers.index(thread.scaled) if thread.scaled else -1,
+        (node, scaled) in order.late,
+        source in order.shared,
+        layout.drawn[f"threads.{key}.shape"],
+        late,
+    )
 
 
-def _mover_record(patch: Patch, key: str, at: dict[str, int]) -> tuple[int, int, bool]:
-    if key in patch.modulators:
-        modulator = patch.modulators[key]
-        first = at[f"modulators.{key}.{next(iter(modulator.params))}"]
-        return KIND_CODES[modulator.kind], first, modulator.both_ways  # type: ignore[attr-defined]
-    return PLAYER_CODES.get(key, IS_MACRO), at.get(f"macros.{key}", 0), key == "k"
+def _mover_record(patch: Patch, key: str, layout: Layout, order: Order) -> tuple[int, ...]:
+    both = goes_both_ways(patch, key)
+    if key in PLAYER_SOURCES:
+        return PLAYER_CODES[key], 0, both, 0, *[-1] * 3, 0, 0
+    if key in patch.macros:
+        return IS_MACRO, layout.at[f"macros.{key}"], both, 0, *[-1] * 3, 0, 0
+    modulator = patch.modulators[key]
+    first = layout.at[f"modulators.{key}.{next(iter(modulator.params))}"]
+    drawn = next((layout.drawn[f"modulators.{key}.{name}"] for name in modulator.drawings), 0)
+    reads = [getattr(modulator, field) for field in modulator.inputs] + [""] * 3
+    heard = {"out": OUT, "rack": BEFORE_RACK} | {layer: FIRST_LAYER + n for n, layer in enumerate(patch.layers)}
+    late = sum(1 << n for n, other in enumerate(reads[:3]) if (Node(MOVER, key), Node(MOVER, other)) in order.late)
+    anew = getattr(modulator, "start", "") == "first note"
+    inputs = [heard.get(name, -1) if modulator.places(patch.layers) else _index(layout, name) for name in reads[:3]]
+    return KINDS[str(modulator.kind)], first, both, drawn, *inputs, late, anew  # type: ignore[attr-defined]
 
 
-@kernel
-def _settle(target, beats, low, high, tempo):  # type: ignore[no-untyped-def]
-    if beats == NOT_BEATS or target >= 0.0:
-        return target
-    seconds = -target * 60.0 / tempo
-    return min(max(1.0 / seconds if beats == BEATS_OF_RATE else seconds, low), high)
+def _index(layout: Layout, key: str) -> int:
+    return layout.movers.index(key) if key in layout.movers else -1
 
 
-@kernel
-def _fill(slots, base, control, tempo, follow):  # type: ignore[no-untyped-def]
-    """Base values of this block, smoothed; what no thread moves goes straight into its control rows."""
-    columns = base.shape[1]
-    for s in range(slots.shape[0]):
-        goal = _settle(slots[s].target, slots[s].beats, slots[s].low, slots[s].high, tempo)
-        value = slots[s].current
-        if value == goal and slots[s].filled != 0:
-            slots[s].since = 0
-            continue
-        still = value == goal
-        smooth = slots[s].smooth != 0
-        base[s, 0] = value if smooth else goal
-        for t in range(1, columns):
-            if t <= slots[s].since:
-                pass
-            elif smooth:
-                value += (goal - value) * follow
-                if abs(goal - value) <= 1e-5 * (abs(goal) + 1e-3):
-                    value = goal
-            else:
-                value = goal
-            base[s, t] = value
-        slots[s].current, slots[s].since = value, 0
-        slots[s].filled = 1 if still else 0
-        if slots[s].moved == 0:
-            for row in range(ROWS + 1):
-                for t in range(columns):
-                    control[s, row, t] = np.float32(base[s, t])
-
-
-@kernel(inline=True)
-def _mover(kind, first, m, control, moves, state, row, t, seconds, key, velocity, touch, newest, begins):  # type: ignore[no-untyped-def]
-    if kind == IS_MACRO:
-        return np.float64(control[first, row, t])
-    if kind == IS_WHEEL:
-        return np.float64(control[control.shape[0] + WHEEL_SLOT, row, t])
-    leads = row == GLOBAL
-    if kind == IS_LFO:
-        if begins and not leads:
-            state[m, row, 0] = 0.0
-        if not leads or newest < 0 or control[first + START, row, t] == FREE:
-            return lfo_tick(state, control, first, m, row, GLOBAL, t, seconds)
-    if leads:
-        if newest < 0:
-            return 0.0
-        if kind not in (IS_KEY, IS_VELOCITY):
-            return np.float64(moves[m, newest, max(t - 1, 0)])
-        row = newest
-    if kind == IS_KEY:
-        return min(max((np.float64(key[row]) - 60.0) / 60.0, -1.0), 1.0)
-    if kind == IS_VELOCITY:
-        return np.float64(velocity[row])
-    if kind >= IS_PRESSURE:
-        if begins:
-            state[m, row, 0] = touch[row]
-        state[m, row, 0] += (touch[row] - state[m, row, 0]) * (1.0 - math.exp(-seconds / SMOOTHING))
-        return state[m, row, 0]
-    if begins:
-        envelope_start(state, m, row)
-    return envelope_tick(state, control, first, m, row, t, seconds)
-
-
-@kernel(inline=True)
-def _slot(slots, movers, threads, base, control, moves, s, row, t):  # type: ignore[no-untyped-def]
-    total = 0.0
-    for n in range(slots[s].first_thread, slots[s].last_thread):
-        m, first = threads[n].mover, threads[n].first
-        if control[first, row, t] < 0.5:
-            continue
-        x = np.float64(moves[m, row, max(t - 1, 0) if threads[n].late != 0 else t])
-        both = control[first + 1, row, t] > 0.5
-        if both and movers[m].both == 0:
-            x = 2.0 * x - 1.0
-        elif movers[m].both != 0 and not both:
-            x = 0.5 * (x + 1.0)
-        depth = np.float64(control[first + 2, row, t])
-        if threads[n].scale == IN_SEMITONES:
-            depth = depth / np.float64(12.0)
-        elif threads[n].scale == IN_FACTORS:
-            depth = np.float64(math.log2(depth))
-        total += depth * x
-    value = base[s, t] * 2.0**total if slots[s].geometric != 0 else base[s, t] + total
-    return min(max(value, slots[s].low), slots[s].high)
-
-
-@kernel
-def run_movement(  # type: ignore[no-untyped-def]
-    slots, movers, threads, steps, contours, base, control, moves, state, gain, fading,
-    key, velocity, pressure, slide, active, start, release, fade, through, shaped, finished, newest, tempo, rate,
-):  # fmt: skip
-    """Fills `control`, `moves` and `gain` for one block; returns how many rows have `finished`.
-
-    `start`, `release`, `fade` : int32 (row,), the tick of this block at which the note begins, is
-    let go, or begins to fade because it was stolen; −1 where it does not. `through` (row,) says that
-    the note stays at no sustain: its release follows the decay. `shaped` (contour, row) says which
-    contours shape some layer of the note: it ends when they have.
-    """
-    ticks = base.shape[1] - 1
-    seconds = TICK / rate
-    _fill(slots, base, control, tempo, 1.0 - math.exp(-seconds / SMOOTHING))
-    for i in range(-1, active.shape[0]):
-        row = GLOBAL if i < 0 else active[i]
-        if row == GLOBAL or start[row] < 0:
-            for n in range(steps.shape[0]):
-                if steps[n, 0] == SLOT:
-                    control[steps[n, 1], row, 0] = control[steps[n, 1], row, ticks]
-                else:
-                    moves[steps[n, 1], row, 0] = moves[steps[n, 1], row, ticks]
-    for t in range(ticks + 1):
-        for i in range(-1, active.shape[0]):
-            row = GLOBAL if i < 0 else active[i]
-            begins = row != GLOBAL and start[row] == t
-            if row != GLOBAL and t < start[row]:
-                continue
-            if t > 0 or begins:
-                since = 0.0 if begins else seconds
-                for n in range(steps.shape[0]):
-                    index = steps[n, 1]
-                    if steps[n, 0] == SLOT:
-                        value = _slot(slots, movers, threads, base, control, moves, index, row, t)
-                        control[index, row, t] = np.float32(value)
-                    else:
-                        kind, first = movers[index].kind, movers[index].first
-                        touch = pressure if kind == IS_PRESSURE else slide
-                        value = _mover(
-                            kind, first, index, control, moves, state, row, t, since, key, velocity, touch, newest,
-                            begins,
-                        )  # fmt: skip
-                        moves[index, row, t] = np.float32(value)
-            if begins:
-                for n in range(steps.shape[0]):
-                    for before in range(t):
-                        if steps[n, 0] == SLOT:
-                            control[steps[n, 1], row, before] = control[steps[n, 1], row, t]
-                        else:
-                            moves[steps[n, 1], row, before] = moves[steps[n, 1], row, t]
-            if row != GLOBAL and (release[row] == t or through[row]):
-                for m in range(movers.shape[0]):
-                    if movers[m].kind == IS_ENVELOPE and (release[row] == t or state[m, row, STAGE] == IN_SUSTAIN):
-                        envelope_release(state, m, row)
-    ended = 0
-    for row in active:
-        level = fading[row] if start[row] < 0 else np.float32(1.0)
-        falls = level < 1.0
-        for t in range(ticks + 1):
-            gain[row, t] = level
-            if fade[row] == t:
-                falls = True
-            if falls and t < ticks:
-                level = max(level - np.float32(seconds / FADE), np.float32(0.0))
-        fading[row] = gain[row, ticks]
-        over = True
-        for c in range(contours.shape[0]):
-            if shaped[c, row] and state[contours[c], row, STAGE] != DONE:
-                over = False
-        finished[row] = over or fading[row] <= 0.0
-        ended += finished[row]
-    return ended
+__all__ = ["BEND_SLOT", "GLOBAL", "PEDAL_SLOT", "SMOOTHING", "WHEEL_SLOT", "Layout", "Motion", "make_motion"]

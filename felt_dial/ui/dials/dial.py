@@ -23,9 +23,9 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import reach_of_all, sew, threads_on
+from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, threads_on
 from felt_dial.patch.params import CUBIC, Param
-from felt_dial.patch.patch import NoSuchPath, depth_param, movers, param_at, path_holds, put, value_at
+from felt_dial.patch.patch import BY_RATIO, NoSuchPath, depth_of, movers, param_at, path_holds, read_depth, value_at
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.cloth import STITCHES, SWEEP, colour, dial_face, dye, reading, sewn_ring
 from felt_dial.ui.dials.entry import Entry
@@ -56,7 +56,7 @@ class Dial(QWidget):
         self.entry: Entry | None = None
         self._bead = -1.0
         self._drag_from: tuple[float, float] | None = None
-        self._hover = self._drop = False
+        self._hover = self._drop = self._lit = False
         self._read()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -66,6 +66,7 @@ class Dial(QWidget):
         self.setAccessibleName(session.label_of(path))
         session.changed.connect(self._follow)
         session.frame.connect(self._move_bead)
+        session.hovered.connect(self._light)
 
     def sizeHint(self) -> QSize:
         label = QFontMetrics(reading(12)).horizontalAdvance(self.label)
@@ -111,6 +112,13 @@ class Dial(QWidget):
         place = -1.0 if now is None else self._place(now)
         if abs(place - self._bead) > 0.004:
             self._bead = place
+            self.update()
+
+    def _light(self, mover: str) -> None:
+        """The hand is over a tag: what it moves is ringed."""
+        lit = any(mover in (thread.source, thread.scaled) for thread in self._threads.values()) if mover else False
+        if lit != self._lit:
+            self._lit = lit
             self.update()
 
     # --- looks ---------------------------------------------------------------------------------
@@ -163,8 +171,8 @@ class Dial(QWidget):
         painter.drawLine(self._at(place, self.radius * 0.42), self._at(place, self.radius * 0.78))
         if self._threads:
             self._paint_threads(painter)
-        if self.hasFocus() or self._drop:
-            pen = QPen(dye("lichen" if self._drop else "madder"), 1.6)
+        if self.hasFocus() or self._drop or self._lit:
+            pen = QPen(dye("madder" if self.hasFocus() else "lichen"), 1.6)
             pen.setDashPattern([2.4, 2.0])
             painter.setPen(pen)
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -225,7 +233,7 @@ class Dial(QWidget):
 
     def reset(self) -> None:
         """Back to the default."""
-        self.session.set(self.path, self.param.default)
+        self.session.set(self.path, default_at(self.session.patch, self.path))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
@@ -300,15 +308,13 @@ class Dial(QWidget):
 
     def type_depth(self, thread: str) -> None:
         """Opens the entry for the depth of a thread on this dial."""
-        limits = depth_param(self.param)
+        limits = depth_of(self.session.patch, self.session.patch.threads[thread])
 
         def take(text: str) -> None:
-            depth = limits.check(limits.read(text))
-            patch = put(self.session.patch, ["threads", thread, "depth"], depth)
-            self.session.edit(
-                patch,
-                f"thread on {self.session.label_of(self.path)} to {limits.unit.write_signed(limits.encode(depth))}",
-            )
+            by, depth = read_depth(self.param, text)
+            patch = set_thread(self.session.patch, thread, by=by, depth=depth)
+            shown = depth_of(patch, patch.threads[thread]).unit.write_signed(depth)
+            self.session.edit(patch, f"thread on {self.session.label_of(self.path)} to {shown}")
 
         now = float(self.session.patch.threads[thread].depth)
         source = tag_text(self.session.patch.threads[thread].source)
@@ -325,18 +331,16 @@ class Dial(QWidget):
 
         def take(text: str) -> None:
             name, _, depth = text.strip().partition(" ")
-            limits = depth_param(self.param)
             if name.lower() not in movers(self.session.patch):
                 known = ", ".join(key.upper() for key in movers(self.session.patch))
                 raise NotReadable(f"Nothing that moves is called “{name}”: try one of {known}.")
-            value = float(limits.check(limits.read(depth))) if depth.strip() else None  # type: ignore[arg-type]
-            self._sew(name.lower(), value)
+            self._sew(name.lower(), *(read_depth(self.param, depth)[::-1] if depth.strip() else (None,)))
 
         self.entry = Entry(self, self._value_box(), "", take, f"Thread on {self.accessibleName()}")
         self.entry.setPlaceholderText("e1 " + ("+12 st" if self.param.unit.geometric else "+30"))
 
-    def _sew(self, source: str, depth: float | None) -> str:
-        patch, thread = sew(self.session.patch, source, self.path, depth)
+    def _sew(self, source: str, depth: float | None, by: str = BY_RATIO) -> str:
+        patch, thread = sew(self.session.patch, source, self.path, depth, by)
         self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(self.path)}")
         return thread
 
@@ -372,7 +376,8 @@ class Dial(QWidget):
         """Type, reset, threads, copy and paste."""
         menu = QMenu(self)
         menu.addAction("Type a value…", self.type_value)
-        menu.addAction(f"Reset to {self.param.write(self.param.default)}", self.reset)
+        default = default_at(self.session.patch, self.path)
+        menu.addAction(f"Reset to {self.param.write(default)}", self.reset)
         if self.param.beats:
             if isinstance(self._value, Beats):
                 seconds = self.param.resolve(self._value, float(self.session.patch.tempo))
@@ -383,8 +388,12 @@ class Dial(QWidget):
         if self.param.movable:
             menu.addAction("Sew a thread…", self.type_thread)
             for key, thread in self._threads.items():
-                depth = depth_param(self.param).unit.write_signed(float(thread.depth))
+                depth = depth_of(self.session.patch, thread).unit.write_signed(float(thread.depth))
                 menu.addAction(f"{tag_text(thread.source)}  {depth} …", lambda k=key: self.type_depth(k))
+        menu.addSeparator()
+        menu.addAction("Learn a controller…", lambda: self.session.control.learn(self.path))
+        for name in self.session.control.names_of(self.path):
+            menu.addAction(f"Let go of {name}", lambda n=name: self.session.control.forget(n))
         menu.addSeparator()
         menu.addAction("Copy value", lambda: QGuiApplication.clipboard().setText(self.param.write(self._value)))
         paste = menu.addAction("Paste value", self._paste)

@@ -105,8 +105,15 @@ class Tag(QWidget):
             super().keyPressEvent(event)
 
     def _choose(self) -> None:
-        if self.key in self.session.patch.modulators:
-            self.session.select("modulator", self.key)
+        patch = self.session.patch
+        part = "modulator" if self.key in patch.modulators else "macro" if self.key in patch.macros else "player"
+        self.session.select(part, self.key)
+
+    def enterEvent(self, event: object) -> None:
+        self.session.hovered.emit(self.key)
+
+    def leaveEvent(self, event: object) -> None:
+        self.session.hovered.emit("")
 
     def mime(self) -> QMimeData:
         """What is carried while the tag is dragged."""

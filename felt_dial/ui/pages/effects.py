@@ -10,10 +10,12 @@ from felt_dial.patch.edits import add_effect, move_effect, remove_effect
 from felt_dial.patch.patch import path_exists
 from felt_dial.sound.modules import Effect
 from felt_dial.ui.cloth import Empty, Wool, colour, dye, reading
+from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import Pill, SwitchPill, control_for, text_label
-from felt_dial.ui.inspector import Card, ThreadList, clear
+from felt_dial.ui.inspector import Card
 from felt_dial.ui.pictures.effects import effect_picture
 from felt_dial.ui.session import Session
+from felt_dial.ui.thread_list import ThreadList
 
 RACK = "1"
 EFFECT_MIME = "application/x-felt-dial-effect"

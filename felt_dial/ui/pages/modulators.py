@@ -7,7 +7,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import moves_something, place_name, threads_from
-from felt_dial.patch.patch import PLAYER_SOURCES, depth_param, target_param
+from felt_dial.patch.patch import PLAYER_SOURCES, depth_of
 from felt_dial.ui.cloth import colour, dye
 from felt_dial.ui.dials.controls import text_label
 from felt_dial.ui.dials.tag import Tag
@@ -51,7 +51,7 @@ class ModulatorCard(QWidget):
         parts = [f"level of {' '.join(shaped)}"] if shaped else []
         for thread in threads_from(patch, self.key).values():
             where, label = place_name(patch, thread.target)
-            depth = depth_param(target_param(patch, thread.target)).unit.write_signed(float(thread.depth))
+            depth = depth_of(patch, thread).unit.write_signed(float(thread.depth))
             parts.append(f"{where} {label[:1].lower() + label[1:]} {depth}")
         text = ", ".join(parts) if parts and moves_something(patch, self.key) else "moves nothing yet"
         self.moves.setText(self.moves.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 136))

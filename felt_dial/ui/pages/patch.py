@@ -6,12 +6,14 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
+from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_layer, add_modulator
 from felt_dial.sound.modules import Modulator, new_layer
 from felt_dial.ui.cloth import Wool, colour, reading
+from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import Pill, Scroller, text_label
-from felt_dial.ui.inspector import Inspector, clear
+from felt_dial.ui.inspector import Inspector
 from felt_dial.ui.pages.layer_row import Columns, LayerRow
 from felt_dial.ui.pages.modulators import ModulatorCard, PlayerTags
 from felt_dial.ui.session import Session
@@ -152,11 +154,12 @@ class PatchPage(Wool):
     def add_modulator(self, kind: str) -> None:
         """One more modulator, chosen at once."""
         try:
-            patch, key = add_modulator(self.session.patch, Modulator.kinds[kind]())
+            fresh = Snippets(self.session.library.root).fresh(Modulator.kinds[kind]())
+            patch, key = add_modulator(self.session.patch, fresh)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        self.session.edit(patch, f"add an {Modulator.kinds[kind].title}", select=("modulator", key))
+        self.session.edit(patch, f"add {key.upper()}", select=("modulator", key))
 
     def _modulator_menu(self) -> None:
         menu = QMenu(self)

@@ -25,9 +25,9 @@ from felt_dial.bank.package import export_bank, import_bank
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelving
 from felt_dial.ui.cloth import Empty, Wool
+from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import Pill, Scroller, text_label
 from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.inspector import clear
 from felt_dial.ui.pages.details import Details
 from felt_dial.ui.pages.preset_list import ListHead, PresetList, PresetPainter
 from felt_dial.ui.pages.spine import Spine

@@ -1,4 +1,4 @@
-"""Pictures of what moves: envelopes, edited where they are shown, and LFOs."""
+"""Pictures of what moves: envelopes, edited where they are shown, chances, blends, followers."""
 
 from __future__ import annotations
 
@@ -9,10 +9,17 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.live.shared import NOTHING_MOVES
+from felt_dial.patch.params import Param
 from felt_dial.patch.patch import with_value
+from felt_dial.sound.control.blend import blend_value
+from felt_dial.sound.control.chances import Chance, chance_line
+from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.envelope import Envelope, slope
-from felt_dial.sound.control.lfo import Lfo, lfo_value
+from felt_dial.sound.control.lfo import Lfo
+from felt_dial.sound.control.steps import Steps
 from felt_dial.ui.cloth import colour, reading
+from felt_dial.ui.pictures.lines import LinePicture
+from felt_dial.ui.pictures.steps import StepsPicture
 from felt_dial.ui.pictures.well import Well, draw_curve
 from felt_dial.ui.session import Session
 
@@ -44,7 +51,7 @@ class EnvelopePicture(Well):
     def __init__(self, session: Session, key: str, shade: str, large: bool = False) -> None:
         super().__init__(session, shade)
         self.mover, self.large = key, large
-        self._drag: tuple[str, QPointF, Envelope] | None = None
+        self._drag: tuple[str, QPointF, Envelope, float] | None = None
         self._grabbed = ""
         self.setAccessibleName(f"Envelope {key.upper()}")
         if large:
@@ -58,8 +65,14 @@ class EnvelopePicture(Well):
         assert isinstance(found, Envelope)
         return found
 
+    def seconds(self, name: str) -> float:
+        """A time of the envelope; one in beats at the tempo of the patch."""
+        param = Envelope.params[name]
+        assert isinstance(param, Param)
+        return param.resolve(self.envelope.get(name), self.session.patch.number("tempo"))
+
     def key(self) -> object:
-        return self.envelope
+        return self.envelope, self.session.patch.tempo
 
     def live(self) -> object:
         movers = self.session.link.shared.data["movers"]
@@ -71,8 +84,7 @@ class EnvelopePicture(Well):
 
     def _stages(self) -> list[tuple[str, float, float]]:
         """Name, width and time of every stage, the held one between decay and release."""
-        e = self.envelope
-        times = [(name, e.number(name)) for name in ("delay", "attack", "hold", "decay", "release")]
+        times = [(name, self.seconds(name)) for name in ("delay", "attack", "hold", "decay", "release")]
         widths = [_warp(time) for _, time in times]
         total = sum(widths) or 1.0
         scale = (1 - SUSTAINED) / max(total, 0.9 if self.large else 0.5)
@@ -184,13 +196,14 @@ class EnvelopePicture(Well):
         self.session.history.settle()
         self._grabbed = self._under(event.position())
         if self._grabbed:
-            self._drag = (self._grabbed, event.position(), self.envelope)
+            time = 0.0 if self._grabbed.endswith("_bend") else self.seconds(self._grabbed)
+            self._drag = (self._grabbed, event.position(), self.envelope, time)
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag is None:
             return
-        what, start, before = self._drag
+        what, start, before, start_time = self._drag
         way = event.position() - start
         across, up = way.x() / self.box().width(), -way.y() / self.box().height()
         if what.endswith("_bend"):
@@ -198,7 +211,7 @@ class EnvelopePicture(Well):
             changes = {what: min(max(before.number(what) + sign * 2 * up, -1.0), 1.0)}
         else:
             param = Envelope.params[what]
-            root = max(before.number(what) ** 0.5 + 1.8 * across, 0.0)
+            root = max(start_time**0.5 + 1.8 * across, 0.0)
             changes = {what: min(root**2, param.high)}  # type: ignore[attr-defined]
             if what == "decay":
                 changes["sustain"] = min(max(float(before.sustain) + up, 0.0), 1.0)
@@ -230,7 +243,7 @@ class EnvelopePicture(Well):
             self.update()
         elif self._grabbed and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             step = 0.01 if event.key() == Qt.Key.Key_Right else -0.01
-            now = self.envelope.number(self._grabbed) ** 0.5
+            now = self.seconds(self._grabbed) ** 0.5
             high = Envelope.params[self._grabbed].high  # type: ignore[attr-defined]
             self.session.set(
                 f"modulators.{self.mover}.{self._grabbed}", min(max(now + step, 0.0) ** 2, high), dragging=True
@@ -239,43 +252,108 @@ class EnvelopePicture(Well):
             super().keyPressEvent(event)
 
 
-class LfoPicture(Well):
-    """Two turns of an LFO from where it begins, with its value of this moment."""
+class ChancePicture(Well):
+    """Two seconds of what a chance gives the first note: the very values that it will hear."""
+
+    SECONDS = 2.0
 
     def __init__(self, session: Session, key: str, shade: str) -> None:
         super().__init__(session, shade)
         self.mover = key
-        self.setAccessibleName(f"LFO {key.upper()}")
-
-    @property
-    def lfo(self) -> Lfo:
-        """The LFO as it is."""
-        found = self.session.patch.modulators[self.mover]
-        assert isinstance(found, Lfo)
-        return found
+        self.setAccessibleName(f"Chance {key.upper()}")
 
     def key(self) -> object:
-        return self.lfo
+        return self.session.patch.modulators[self.mover], self.session.patch.tempo
 
     def live(self) -> object:
-        keys = list(self.session.patch.modulators)
-        row = self.session.link.shared.data["movers"][keys.index(self.mover)]
-        if row[3] == NOTHING_MOVES:
-            return None
-        return round(float(row[0]), 3), round(float(row[3]), 3)
+        return live_value(self.session, self.mover)
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
-        turns = np.linspace(0, 2, 241)
-        y = lfo_value(str(self.lfo.shape), turns + float(self.lfo.phase) / 360)
-        draw_curve(painter, box, turns / 2, 0.5 + 0.44 * y, self.line_colour(), floor=0.5)
+        chance = self.session.patch.modulators[self.mover]
+        rate = Chance.params["rate"].resolve(chance.get("rate"), self.session.patch.number("tempo"))  # type: ignore[attr-defined]
+        floor, span = chance.number("floor"), chance.number("span")
+        times = np.linspace(0.0, self.SECONDS, 181)
+        with np.errstate(over="ignore"):
+            lots = chance_line(str(chance.get("way")), chance.number("seed"), rate * times)
+        values = np.minimum(floor + span * lots, 1.0)
+        band = QRectF(box.left(), box.bottom() - min(floor + span, 1.0) * box.height(), box.width(), 0)
+        band.setBottom(box.bottom() - floor * box.height())
+        shade = self.line_colour()
+        shade.setAlphaF(0.16)
+        painter.fillRect(band, shade)
+        draw_curve(painter, box, times / self.SECONDS, values, self.line_colour(), floor=None)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
-        if isinstance(self._live, tuple):
-            phase, value = self._live
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("chalk"))
-            x = box.left() + phase / 2 * box.width()
-            painter.drawEllipse(QPointF(x, box.center().y() - 0.44 * value * box.height()), 3.4, 3.4)
+        if isinstance(self._live, float):
+            draw_bead(painter, box, 1.0, self._live)
+
+
+class BlendPicture(Well):
+    """What becomes of the first (across) for three values of the second, and where the blend stands."""
+
+    def __init__(self, session: Session, key: str, shade: str) -> None:
+        super().__init__(session, "walnut")
+        self.mover = key
+        self.setAccessibleName(f"Blend {key.upper()}")
+
+    def key(self) -> object:
+        return self.session.patch.modulators[self.mover]
+
+    def live(self) -> object:
+        return live_value(self.session, self.mover)
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        blend = self.session.patch.modulators[self.mover]
+        way, gate = str(blend.get("way")), blend.number("gate")
+        x = np.linspace(0.0, 1.0, 60)
+        for second, shade in ((0.0, "chalk_soft"), (0.5, "chalk"), (1.0, "")):
+            y = [blend_value(way, float(a), second, 0.5, gate) for a in x]
+            draw_curve(painter, box, x, y, colour(shade) if shade else self.line_colour(), floor=None, width=1.6)
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        if isinstance(self._live, float):
+            draw_bead(painter, box, 1.0, self._live)
+
+
+class FollowPicture(Well):
+    """The level it hears as it is now, between quiet and loud."""
+
+    def __init__(self, session: Session, key: str, shade: str) -> None:
+        super().__init__(session, shade)
+        self.mover = key
+        self.setAccessibleName(f"Follow {key.upper()}")
+
+    def key(self) -> object:
+        return self.session.patch.modulators[self.mover]
+
+    def live(self) -> object:
+        return live_value(self.session, self.mover)
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        follow = self.session.patch.modulators[self.mover]
+        low, high = -60.0, 6.0
+        decibels = np.linspace(low, high, 90)
+        floor, full = follow.number("floor"), follow.number("full")
+        y = np.clip((decibels - floor) / max(full - floor, 1.0), 0.0, 1.0)
+        draw_curve(painter, box, (decibels - low) / (high - low), y, self.line_colour())
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        if isinstance(self._live, float):
+            draw_bead(painter, box, 1.0, self._live)
+
+
+def live_value(session: Session, key: str) -> float | None:
+    """The value of a mover at this moment, rounded; None while nothing moves it."""
+    keys = list(session.patch.modulators)
+    value = float(session.link.shared.data["movers"][keys.index(key)][3])
+    return None if value == NOTHING_MOVES else round(value, 3)
+
+
+def draw_bead(painter: QPainter, box: QRectF, x: float, y: float) -> None:
+    """A chalk bead at a place from 0 to 1."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour("chalk"))
+    painter.drawEllipse(QPointF(box.left() + x * box.width(), box.bottom() - y * box.height()), 3.4, 3.4)
 
 
 def mover_picture(session: Session, key: str, large: bool = False) -> Well:
@@ -283,4 +361,9 @@ def mover_picture(session: Session, key: str, large: bool = False) -> Well:
     modulator = session.patch.modulators[key]
     if isinstance(modulator, Envelope):
         return EnvelopePicture(session, key, modulator.dye, large)
-    return LfoPicture(session, key, modulator.dye)
+    if isinstance(modulator, Lfo | Curve):
+        return LinePicture(session, key, modulator.dye, large)
+    if isinstance(modulator, Steps):
+        return StepsPicture(session, key, modulator.dye, large)
+    made = {"chance": ChancePicture, "blend": BlendPicture, "follow": FollowPicture}
+    return made[str(modulator.kind)](session, key, modulator.dye)  # type: ignore[attr-defined]

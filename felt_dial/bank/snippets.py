@@ -1,0 +1,144 @@
+"""Snippets: the settings of one module under a name, to be given to another of its kind.
+
+Every snippet is a JSON file in the folder `snippets` of the library; those that come with the program lie
+beside them in its data and are never written. `defaults.json` says which snippet a new module begins with.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import ValidationError
+
+from felt_dial.bank.files import free_name, slug, write_whole
+from felt_dial.patch.document import FORMAT, BadDocument, migrate, read_json, sentence
+from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
+
+SHIPPED = Path(__file__).parent.parent / "data" / "snippets"
+FAMILIES: dict[str, Any] = {"source": Source, "filter": Filter, "modulator": Modulator, "effect": Effect}
+DEFAULTS = "defaults.json"
+M = TypeVar("M", bound=Module)
+
+
+@dataclass(frozen=True)
+class Snippet:
+    """Saved settings: its file's name, its own, what it is for, and the module that holds the settings."""
+
+    id: str
+    name: str
+    family: str
+    module: Module
+    shipped: bool
+
+    @property
+    def kind(self) -> str:
+        """The kind of module that it fits."""
+        return str(self.module.kind)  # type: ignore[attr-defined]
+
+
+def family_of(module: Module) -> str:
+    """`source`, `filter`, `modulator` or `effect`."""
+    return next(name for name, family in FAMILIES.items() if isinstance(module, family))
+
+
+def settings_of(module: Module) -> dict[str, Any]:
+    """What a snippet keeps of a module: its parameters and drawings, not its name, its recording or its inputs."""
+    return {name: module.get(name) for name in (*module.params, *module.drawings)}
+
+
+def apply(module: M, snippet: Snippet) -> M:
+    """The module with the settings of a snippet of its kind; a recording, a name and what it reads stay its own."""
+    return module.model_copy(update=settings_of(snippet.module))
+
+
+def read_snippet(text: str | bytes, where: str) -> tuple[str, str, Module]:
+    """Name, family and module of a snippet's document; raises `BadDocument`."""
+    data = migrate(read_json(text, where), where)
+    family, name, settings = data.get("family"), data.get("name"), data.get("module")
+    if family not in FAMILIES or not isinstance(name, str) or not isinstance(settings, dict):
+        raise BadDocument(f"{where} is no snippet. Nothing was read.")
+    kind = FAMILIES[family].kinds.get(settings.get("kind"))
+    if kind is None:
+        raise BadDocument(f"{where} is for a {family} “{settings.get('kind')}” that is not known. Nothing was read.")
+    try:
+        return name, family, kind.model_validate(settings)
+    except ValidationError as wrong:
+        raise BadDocument(f"{where}: {sentence(wrong)}. Nothing was read.") from None
+
+
+def write_snippet(name: str, module: Module) -> str:
+    """The document of a snippet as JSON."""
+    kept = module.model_dump(mode="json", include={*module.params, *module.drawings, "kind"})
+    document = {"format": FORMAT, "name": name, "family": family_of(module), "module": kept}
+    return json.dumps(document, indent=1, ensure_ascii=False) + "\n"
+
+
+class Snippets:
+    """The snippets of a library, and those that come with the program."""
+
+    def __init__(self, library: Path) -> None:
+        self.folder = library / "snippets"
+        self.problems: list[str] = []
+
+    def all(self) -> list[Snippet]:
+        """Every snippet, the person's own first; what cannot be read is named in `problems`."""
+        self.problems = []
+        return [*self._in(self.folder, False), *self._in(SHIPPED, True)]
+
+    def _in(self, folder: Path, shipped: bool) -> Iterable[Snippet]:
+        for path in sorted(folder.glob("*.json")):
+            if path.name == DEFAULTS:
+                continue
+            try:
+                name, family, module = read_snippet(path.read_bytes(), f"“{path.name}”")
+            except (BadDocument, OSError) as wrong:
+                self.problems.append(str(wrong))
+                continue
+            yield Snippet(path.stem, name, family, module, shipped)
+
+    def fitting(self, module: Module) -> list[Snippet]:
+        """Those for a module of this kind."""
+        return [snippet for snippet in self.all() if type(snippet.module) is type(module)]
+
+    def save(self, name: str, module: Module) -> Snippet:
+        """Keeps a module's settings; raises `CannotWrite`. One of the same name and kind is replaced."""
+        name = name.strip() or module.title
+        same = [s for s in self.fitting(module) if s.name == name and not s.shipped]
+        taken = {path.stem for path in self.folder.glob("*.json")}
+        key = same[0].id if same else free_name(slug(f"{module.kind} {name}"), taken)  # type: ignore[attr-defined]
+        write_whole(self.folder / f"{key}.json", write_snippet(name, module))
+        return Snippet(key, name, family_of(module), module, False)
+
+    def remove(self, snippet: Snippet) -> None:
+        """Throws one of the person's own away."""
+        if not snippet.shipped:
+            (self.folder / f"{snippet.id}.json").unlink(missing_ok=True)
+
+    def defaults(self) -> dict[str, str]:
+        """Which snippet a new module of a kind begins with, by `family.kind`."""
+        try:
+            found = json.loads((self.folder / DEFAULTS).read_text())
+        except (OSError, ValueError):
+            return {}
+        return {str(k): str(v) for k, v in found.items()} if isinstance(found, dict) else {}
+
+    def set_default(self, module: Module, snippet: Snippet | None) -> None:
+        """New modules of this kind begin with a snippet, or as they come; raises `CannotWrite`."""
+        kept = self.defaults()
+        place = f"{family_of(module)}.{module.kind}"  # type: ignore[attr-defined]
+        kept.pop(place, None)
+        if snippet is not None:
+            kept[place] = snippet.id
+        write_whole(self.folder / DEFAULTS, json.dumps(kept, indent=1))
+
+    def fresh(self, module: M) -> M:
+        """A new module as it should begin."""
+        wanted = self.defaults().get(f"{family_of(module)}.{module.kind}")  # type: ignore[attr-defined]
+        if wanted is None:
+            return module
+        found = next((s for s in self.fitting(module) if s.id == wanted), None)
+        return module if found is None else apply(module, found)

@@ -1,0 +1,174 @@
+"""The parts of a patch: layers, what goes between them, macros, threads."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.drawn import LINE, Drawn
+from felt_dial.patch.module import AnyFilter, AnySource, Module
+from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Switch
+from felt_dial.patch.units import (
+    CENTS,
+    COUNT,
+    DECIBELS,
+    HERTZ,
+    KEY,
+    OCTAVES,
+    PERCENT,
+    RADIANS,
+    SECONDS,
+    SEMITONES,
+    NotReadable,
+    Unit,
+)
+
+LAYER_IDS = "abcdefgh"
+MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))
+PLAYER_SOURCES = {
+    "k": "Key", "v": "Velocity", "rv": "Release velocity", "w": "Mod wheel", "p": "Pressure", "sl": "Slide",
+    "bd": "Bend", "pd": "Pedal", "ag": "Age", "nn": "Note number", "ch": "Chance of the note",
+}  # fmt: skip
+BOTH_WAYS = ("k", "bd")
+"""What the player does that goes from −1 to 1; everything else goes from 0 to 1."""
+PER_NOTE = ("k", "v", "rv", "p", "sl", "ag", "nn", "ch")
+"""What the player does to each note by itself."""
+BY_RATIO, BY_AMOUNT = "ratio", "amount"
+KINDS = ("Bass", "Brass", "Drum", "Keys", "Lead", "Moment", "Pad", "Pluck", "Strings")
+
+
+class NoSuchPath(FeltDialError):
+    """A path that leads to no parameter of this patch."""
+
+
+def still(label: str, default: float, span: tuple[float, float], unit: Unit, says: str, **words: Any) -> Param:
+    """A number that holds for a whole note: read when the note begins, moved by no thread."""
+    return Param(label, default, span, unit, movable=False, says=says, **words)
+
+
+class Inlet(Module):
+    """What one layer does to another at audio rate."""
+
+    index = Param(
+        "Index", 0.0, (0.0, 24.0), RADIANS, taper=CUBIC,
+        says="Phase modulation: how far the other layer swings this one's phase, as the modulation index.",
+    )  # fmt: skip
+    ring = Param(
+        "Ring", 0.0, (0.0, 1.0), PERCENT, says="Ring modulation: the layer multiplied by the other, from none to all."
+    )
+
+
+class Layer(Module):
+    """One sound inside the patch: source, filter, level over time, out."""
+
+    on = Switch("On", True, says="The layer sounds at all.")
+    solo = Switch("Solo", False, says="Only soloed layers are heard.")
+    mute = Switch("Mute", False, says="The layer is silent for now; what it modulates is still modulated.")
+    octave = Param("Octave", 0, (-4, 4), OCTAVES, whole=True, says="Moves the layer by whole octaves.")
+    pitch = Param("Pitch", 0.0, (-36.0, 36.0), SEMITONES, says="Moves the layer's pitch in semitones.")
+    fine = Param("Fine", 0.0, (-100.0, 100.0), CENTS, says="Tunes the layer finely, in cents.")
+    harmonic = Param("Harmonic", 1, (1, 32), COUNT, whole=True, says="Multiplies the pitch: side bands stay harmonic.")
+    divisor = Param("Divisor", 1, (1, 16), COUNT, whole=True, says="Divides the pitch: 3 over 2 is a pure fifth.")
+    fixed = Switch("Fixed", False, says="Every key plays the same frequency.")
+    frequency = Param(
+        "Frequency", 220.0, (0.01, 12000.0), HERTZ, taper=LOG, says="The pitch of every key while Fixed is on."
+    )
+    trigger = Choice(
+        "Begins",
+        "down",
+        {"down": "Key down", "up": "Key up"},
+        says="When the layer begins: as a key goes down, or comes up.",
+    )
+    delay = still(
+        "Note delay", 0.0, (0.0, 8.0), SECONDS, "How long after the key the layer begins.", taper=CUBIC, beats=True
+    )
+    key_low = still("Lowest key", 0, (0, 127), KEY, "Keys below play the layer no more.", whole=True)
+    key_high = still("Highest key", 127, (0, 127), KEY, "Keys above play the layer no more.", whole=True)
+    key_fade = still("Key fade", 0, (0, 60), COUNT, "Over how many keys beyond its range it fades.", whole=True)
+    velocity_low = still("Softest", 1, (1, 127), COUNT, "Softer notes play the layer no more.", whole=True)
+    velocity_high = still("Hardest", 127, (1, 127), COUNT, "Harder notes play the layer no more.", whole=True)
+    velocity_fade = still(
+        "Velocity fade", 0, (0, 126), COUNT, "Over how many steps beyond its range it fades.", whole=True
+    )
+    switched = Switch("Switched", False, says="The layer sounds only after its switch key was the last of them played.")
+    switch_key = still("Switch key", 24, (0, 127), KEY, "The silent key that chooses this layer.", whole=True)
+    velocity = still("Velocity", 0.0, (0.0, 60.0), DECIBELS, "How many dB softer the softest note is than the hardest.")
+    level = Param("Level", -12.0, (-60.0, 6.0), DECIBELS, says="How loud the layer is.")
+    pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
+    out = Choice(
+        "Goes to", "rack", {"rack": "Rack 1", "direct": "Direct", "none": "Nowhere"},
+        says="Through rack 1, straight to the output, or nowhere: a layer that only modulates others.",
+    )  # fmt: skip
+    name: str = ""
+    contour: str = "e1"
+    source: AnySource
+    filter: AnyFilter
+    inlets: dict[str, Inlet] = {}
+
+
+class Macro(Module):
+    """One handle for the musician."""
+
+    value = Param("Macro", 0.0, (0.0, 1.0), PERCENT, says="Moves everything that is sewn to it.")
+    low = still("Low end", 0.0, (0.0, 1.0), PERCENT, "What its threads read while the macro is at its low end.")
+    high = still("High end", 1.0, (0.0, 1.0), PERCENT, "What its threads read while the macro is at its high end.")
+    default = still("Default", 0.0, (0.0, 1.0), PERCENT, "Where the macro goes back to.")
+    name: str = ""
+    description: str = ""
+
+
+class Thread(Module):
+    """A connection from something that moves to something that is moved."""
+
+    on = Switch("On", True, says="The thread moves its dial.")
+    reading = Choice(
+        "Reading", "one way", {"one way": "One way", "both ways": "Both ways", "flipped": "Flipped"},
+        says="One way reads the mover from 0 to 1, both ways from −1 to 1, flipped from 1 to 0.",
+    )  # fmt: skip
+    smooth = still("Smooth", 0.0, (0.0, 5.0), SECONDS, "Time in which the thread follows its mover.", taper=CUBIC)
+    delay = still("Late by", 0.0, (0.0, 2.0), SECONDS, "How long after its mover the thread moves.", taper=CUBIC)
+    by = Choice(
+        "Counts", BY_RATIO, {BY_RATIO: "By ratio", BY_AMOUNT: "By amount"}, rebuilds=True,
+        says="Frequencies and rates move by a ratio (semitones, a factor) or by an amount (hertz).",
+    )  # fmt: skip
+    shape = Drawn(
+        "Shape", (), LINE, least=0, most=8,
+        says="What the thread makes of its mover: where the mover goes across, what the thread does goes up.",
+    )  # fmt: skip
+    source: str
+    target: str
+    scaled: str = ""
+    depth: float = Field(allow_inf_nan=False)
+
+
+def depth_param(target: Param, by: str = BY_RATIO) -> Param:
+    """How a thread's depth on `target` is read, written and limited."""
+    unit: Unit = target.unit.depth
+    reach = target.high - target.low
+    span, start, taper = (-reach, reach), 0.0, "linear"
+    if target.unit.geometric and by == BY_AMOUNT:
+        unit = target.unit.amounts or unit
+    elif target.unit.geometric:
+        factor = unit.name == "a factor"
+        span, start, taper = ((1 / 64, 64.0), 1.0, LOG) if factor else ((-120.0, 120.0), 0.0, "linear")
+    made = Param("How far", start, span, unit, taper=taper, says="How far the thread moves its dial.")
+    made.name = "depth"
+    return made
+
+
+def read_depth(target: Param, text: str) -> tuple[str, float]:
+    """What a person typed as a depth: by ratio or by amount, and how far; raises `NotReadable` or `OutOfRange`."""
+    plain = depth_param(target)
+    try:
+        return BY_RATIO, float(plain.encode(plain.check(plain.unit.read(text))))
+    except NotReadable as wrong:
+        if not target.unit.geometric:
+            raise
+        amount = depth_param(target, BY_AMOUNT)
+        try:
+            found = amount.unit.read(text)
+        except NotReadable:
+            raise wrong from None
+        return BY_AMOUNT, float(amount.encode(amount.check(found)))

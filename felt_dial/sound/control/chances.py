@@ -1,0 +1,125 @@
+"""Chance: random values, one per note, stepped, drifting or chaotic; counted, so the same notes give the same ones."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.module import Modulator
+from felt_dial.patch.params import CUBIC, Choice, Param
+from felt_dial.patch.units import COUNT, PERCENT, SECONDS
+from felt_dial.sound.chance import chance
+from felt_dial.sound.control.clock import follow, rate
+from felt_dial.sound.kernel import kernel
+
+
+class Chance(Modulator, kind="chance"):
+    """A random value between a floor and that floor plus a range."""
+
+    tag, dye, most = "R", "mallow", 4
+
+    way = Choice(
+        "Way", "note", {"note": "Per note", "stepped": "Stepped", "smooth": "Smooth drift", "chaotic": "Chaotic drift"},
+        rebuilds=True, says="One value for each note; a new one every turn; eased between them; or a chaotic orbit.",
+    )  # fmt: skip
+    rate = rate("Rate", 4.0, "How often a new value comes; of a chaotic drift about how often it circles.")
+    voices = Choice(
+        "Voices", "own", {"own": "Each its own", "all": "All alike"}, rebuilds=True,
+        says="Every note drifts by itself, or all drift together.",
+    )  # fmt: skip
+    floor = Param("Floor", 0.0, (0.0, 1.0), PERCENT, says="The least it gives.")
+    span = Param("Range", 1.0, (0.0, 1.0), PERCENT, says="How far above the floor it may go.")
+    smooth = Param("Smooth", 0.0, (0.0, 1.0), SECONDS, taper=CUBIC, says="Time in which it follows a new value.")
+    seed = Param("Seed", 1, (1, 999), COUNT, whole=True, movable=False, says="Another number, other chances.")
+
+    def shared(self) -> bool:
+        """One drift for all notes, where all are alike."""
+        return bool(self.voices == "all" and self.way != "note")
+
+
+WAY, RATE_AT, VOICES, FLOOR, SPAN, SMOOTH, SEED = (Chance.row_of(name) for name in Chance.params)
+EACH, STEPPED, DRIFTING, CHAOTIC = range(4)
+ORBIT = 0.75
+"""Time of the Lorenz system in which its orbit circles once, about; found by counting."""
+
+
+@kernel
+def drawn_lot(seed, note, count):  # type: ignore[no-untyped-def]
+    """A number from 0 to 1 for a seed, a note and a count."""
+    return chance(np.int64(seed) * 1000003 + np.int64(note), np.int64(count) + 1)
+
+
+def chance_line(way: str, seed: float, turns: NDArray[np.float64], note: int = 1) -> NDArray[np.float64]:
+    """What a chance draws for a note after rising numbers of turns, before floor and range; shape of `turns`."""
+    if way == "chaotic":
+        x, y = 16.0 * drawn_lot(seed, note, 1) - 8.0, 16.0 * drawn_lot(seed, note, 2) - 8.0
+        z = 20.0 + 10.0 * drawn_lot(seed, note, 3)
+        found = []
+        for time in np.diff(turns, prepend=0.0) * ORBIT:
+            for _ in range(16):
+                step = min(time / 16, 0.01)
+                x, y, z = (
+                    x + step * 10.0 * (y - x),
+                    y + step * (x * (28.0 - z) - y),
+                    z + step * (x * y - 8.0 / 3.0 * z),
+                )
+            found.append(min(max(0.5 + x / 40.0, 0.0), 1.0))
+        return np.array(found)
+    whole = np.floor(turns)
+    if way == "note":
+        whole = np.zeros_like(turns)
+    first = np.array([drawn_lot(seed, note, n) for n in whole])
+    if way != "smooth":
+        return first
+    after, u = np.array([drawn_lot(seed, note, n + 1) for n in whole]), turns - whole
+    return np.asarray(first + (after - first) * u * u * (3.0 - 2.0 * u))
+
+
+@kernel
+def run_chance(m, p, rows, info, control, moves, state, t0, t1, seconds):  # type: ignore[no-untyped-def]
+    """Values of one chance, 0 to 1, from tick `t0` up to `t1`, into `moves[m]`, for every one of `rows`.
+
+    `state[m, row]` is (turns, x, value, y, z): x, y, z the state of the Lorenz system (E. N. Lorenz, J. Atmos.
+    Sci. 20 (1963), σ = 10, ρ = 28, β = 8/3), begun by lot and taken in steps of at most 0.01. It begins anew at
+    `info[row].begin`.
+    """
+    for row in rows:
+        begin, note = info[row].begin, info[row].number
+        turns, value = state[m, row, 0], state[m, row, 2]
+        x, y, z = state[m, row, 1], state[m, row, 3], state[m, row, 4]
+        for t in range(max(t0, info[row].first), t1):
+            seed, way = np.int64(control[p + SEED, row, t]), np.int64(control[p + WAY, row, t])
+            goes = np.float64(control[p + RATE_AT, row, t]) * seconds
+            if t == begin:
+                turns = goes = 0.0
+            if t == begin or z == 0.0:
+                x, y = 16.0 * drawn_lot(seed, note, 1) - 8.0, 16.0 * drawn_lot(seed, note, 2) - 8.0
+                z = 20.0 + 10.0 * drawn_lot(seed, note, 3)
+            turns += goes
+            whole = math.floor(turns)
+            if way == EACH:
+                part = drawn_lot(seed, note, 0)
+            elif way == STEPPED:
+                part = drawn_lot(seed, note, whole)
+            elif way == DRIFTING:
+                u = turns - whole
+                a, b = drawn_lot(seed, note, whole), drawn_lot(seed, note, whole + 1)
+                part = a + (b - a) * u * u * (3.0 - 2.0 * u)
+            else:
+                steps = np.int64(min(ORBIT * goes / 0.01 + 1.0, 8.0))
+                step = min(ORBIT * goes / steps, 0.01)
+                for _ in range(steps):
+                    x, y, z = (
+                        x + step * 10.0 * (y - x),
+                        y + step * (x * (28.0 - z) - y),
+                        z + step * (x * y - 8.0 / 3.0 * z),
+                    )
+                x, y, z = min(max(x, -30.0), 30.0), min(max(y, -40.0), 40.0), min(max(z, 0.1), 60.0)
+                part = min(max(0.5 + x / 40.0, 0.0), 1.0)
+            goal = min(np.float64(control[p + FLOOR, row, t]) + np.float64(control[p + SPAN, row, t]) * part, 1.0)
+            value = goal if t == begin else follow(value, goal, seconds, np.float64(control[p + SMOOTH, row, t]))
+            moves[m, row, t] = np.float32(value)
+        state[m, row, 0], state[m, row, 2] = turns, value
+        state[m, row, 1], state[m, row, 3], state[m, row, 4] = x, y, z

@@ -1,0 +1,128 @@
+"""What the inspector shows for a macro: its range and default, a word to the musician, and trying it out."""
+
+from __future__ import annotations
+
+import random
+import time
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QPlainTextEdit, QVBoxLayout, QWidget
+
+from felt_dial.patch.edits import shake
+from felt_dial.patch.patch import put, with_value
+from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.session import Session
+
+TRAVEL = 4.0
+"""Seconds in which a macro that is tried out travels from 0 to 1 and back."""
+
+
+class Travel:
+    """Lets one macro travel 0 → 1 → 0 in the engine alone; the patch on the table stays as it is."""
+
+    def __init__(self, session: Session, key: str, told: Callable[[str], None]) -> None:
+        self.session, self.key, self.told = session, key, told
+        self.started_phrase = not session.playing
+        self.began = time.monotonic()
+        if self.started_phrase:
+            session.play(True)
+        session.frame.connect(self._go)
+
+    def _go(self) -> None:
+        part = (time.monotonic() - self.began) / TRAVEL
+        if part >= 1.0 or self.key not in self.session.patch.macros:
+            self.stop()
+            return
+        value = 1.0 - abs(2.0 * part - 1.0)
+        self.session.link.show(with_value(self.session.patch, f"macros.{self.key}", value), carry=True)
+        self.told(f"Trying it: {value * 100:.0f} %")
+
+    def stop(self) -> None:
+        """Ends it: the patch sounds as it stands."""
+        self.session.frame.disconnect(self._go)
+        self.session.link.show(self.session.patch, carry=True)
+        if self.started_phrase and self.session.playing:
+            self.session.play(False)
+        self.told("")
+
+
+class Description(QPlainTextEdit):
+    """What the macro does, in words for the musician."""
+
+    def __init__(self, session: Session, key: str) -> None:
+        super().__init__(session.patch.macros[key].description)
+        self.session, self.key = session, key
+        self.setPlaceholderText("What it does to the sound, for the musician")
+        self.setAccessibleName("Description")
+        self.setTabChangesFocus(True)
+        self.setFixedHeight(48)
+
+    def focusOutEvent(self, event: object) -> None:
+        super().focusOutEvent(event)  # type: ignore[arg-type]
+        macro, text = self.session.patch.macros[self.key], self.toPlainText().strip()
+        if text != macro.description:
+            fresh = macro.model_copy(update={"description": text})
+            self.session.edit(put(self.session.patch, ["macros", self.key], fresh), f"describe macro {self.key[1:]}")
+
+
+class MacroPart(QWidget):
+    """All of a macro but its name and its list of threads."""
+
+    def __init__(self, session: Session, key: str, grid: Callable[[list[str], str], QGridLayout]) -> None:
+        super().__init__()
+        self.session, self.key = session, key
+        self.travel: Travel | None = None
+        body = QVBoxLayout(self)
+        body.setContentsMargins(0, 0, 0, 0)
+        body.setSpacing(5)
+        body.addWidget(Description(session, key))
+        paths = [f"macros.{key}", *(f"macros.{key}.{name}" for name in ("low", "high", "default"))]
+        body.addLayout(grid(paths, "walnut"))
+        row = QHBoxLayout()
+        self.try_it = Pill("Try it", "pill", self.toggle, "Plays the phrase while the macro goes to its end and back")
+        row.addWidget(self.try_it)
+        row.addWidget(Pill("Shake…", "pill", self._menu, "Other depths on its threads, by chance, within bounds"))
+        row.addWidget(
+            Pill("Learn…", "pill", lambda: session.control.learn(f"macros.{key}"), "Let a controller turn it")
+        )
+        self.said = text_label("", "small")
+        row.addWidget(self.said, 1)
+        body.addLayout(row)
+
+    def toggle(self) -> None:
+        """Begins to try it, or ends that."""
+        if self.travel is not None:
+            self.travel.stop()
+        else:
+            self.travel = Travel(self.session, self.key, self._told)
+            self.try_it.setText("Stop")
+
+    def _told(self, text: str) -> None:
+        self.said.setText(text)
+        if not text:
+            self.travel = None
+            self.try_it.setText("Try it")
+
+    def hideEvent(self, event: object) -> None:
+        if self.travel is not None:
+            self.travel.stop()
+        super().hideEvent(event)  # type: ignore[arg-type]
+
+    def menu(self) -> QMenu:
+        """How far the depths may be shaken."""
+        menu = QMenu(self)
+        for name, strength in (
+            ("A little: within 10 % of the dials", 0.1),
+            ("Within a third", 0.33),
+            ("Anywhere", 1.0),
+        ):
+            menu.addAction(name, lambda s=strength: self.shake(s))
+        return menu
+
+    def _menu(self) -> None:
+        self.menu().exec(self.mapToGlobal(self.rect().center()))
+
+    def shake(self, strength: float) -> None:
+        """Other depths by chance; undo brings the old ones back."""
+        patch = shake(self.session.patch, self.key, strength, random.randrange(1 << 30))
+        self.session.edit(patch, f"shake the threads of macro {self.key[1:]}")
