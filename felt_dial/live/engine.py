@@ -239,6 +239,9 @@ class Engine:
         keys[:] = 0
         for held in np.flatnonzero(voices.held):
             keys[int(voices.key[held]) & 127] = 1
+        turning = program.pattern.now
+        count = max(len(program.pattern.rows), 1)
+        data["pattern_step"] = (turning.row - 1) % count if turning.sounding and turning.was_on else -1
         data["playing"] = self.player.phrase is not None
         data["position"] = self.player.position
         data["generation"] = self.generation

@@ -50,6 +50,7 @@ LAYOUT = np.dtype([
     ("playing", "i8"),
     ("position", "f8"),
     ("clock", "f8"),
+    ("pattern_step", "i8"),
     ("scope_written", "i8"),
     ("scope", "f4", (2, SCOPE)),
 ])  # fmt: skip

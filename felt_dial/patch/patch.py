@@ -95,10 +95,10 @@ class Patch(Module):
     pattern: Pattern = Pattern()
 
     def __eq__(self, other: object) -> bool:
-        """Equal in everything, the order of layers and effects included."""
+        """Equal in everything, the order of layers, effects and threads included."""
         if not isinstance(other, Patch) or not super().__eq__(other):
             return False
-        orders = [(list(p.layers), [list(rack) for rack in p.racks.values()]) for p in (self, other)]
+        orders = [(list(p.layers), list(p.threads), [list(rack) for rack in p.racks.values()]) for p in (self, other)]
         return orders[0] == orders[1]
 
     @model_validator(mode="after")

@@ -174,7 +174,7 @@ def _hertz(value: float) -> str:
 def _seconds(value: float) -> str:
     if value < 0:
         return MINUS + _seconds(-value)
-    if value == 0:
+    if abs(value) < 5e-6:
         return f"0{THIN}ms"
     return f"{_three(value)}{THIN}s" if value >= 0.9995 else f"{_three(value * 1000)}{THIN}ms"
 

@@ -101,9 +101,9 @@ class Program:
         self.voices = Voices()
         self.seconds = TICK / self.rate
         self.playing = Playing(patch, self.values, self.at, self.voices, ticks, self.seconds)
-        steps = self.layout.drawn["pattern.steps"]
+        drawn = self.layout.drawn["pattern.steps"]
         self.pattern = PatternPlayer(
-            patch, self.values, self.at, self.motion.drawn[steps : steps + patch.pattern.drawings["steps"].room],
+            patch, self.values, self.at, self.motion.drawn[drawn : drawn + patch.pattern.drawings["steps"].room],
             self.playing.chooses,
         )  # fmt: skip
         self.report = Report()

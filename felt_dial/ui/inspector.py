@@ -19,6 +19,7 @@ from felt_dial.ui.importing import Importing
 from felt_dial.ui.macros import MacroPart
 from felt_dial.ui.material import Material, SourceKind
 from felt_dial.ui.movers import MoverPart
+from felt_dial.ui.pattern import PatternPart
 from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.session import Session
@@ -75,6 +76,8 @@ class Inspector(Card):
             self._modulator(key)
         elif part == "patch":
             self._patch()
+        elif part == "pattern":
+            self._pattern()
         elif part == "macro":
             self._macro(key)
         elif part == "player":
@@ -292,6 +295,15 @@ class Inspector(Card):
         self._head(Tag(self.session, key, 13), macro.name, rename, f"Macro {key[1:]}")
         self.body.addWidget(MacroPart(self.session, key, self.grid_of))
 
+    def _pattern(self) -> None:
+        """What held keys are made into."""
+        self.shade = "weld"
+        row = QHBoxLayout()
+        row.addWidget(text_label("Pattern", "title"))
+        row.addWidget(text_label("what held keys are played as"), 1)
+        self.body.addLayout(row)
+        self.body.addWidget(PatternPart(self.session, self.grid_of))
+
     def _player(self, key: str) -> None:
         """Something that the player does."""
         self.shade = "ink"
@@ -308,7 +320,9 @@ class Inspector(Card):
         """The threads on the dial in focus, or those that start at what is shown."""
         part, key = self.session.selection
         patch, path = self.session.patch, self.session.focus_path
-        self.threads.setVisible(part != "patch")
+        self.threads.setVisible(part not in ("patch", "pattern"))
+        if part in ("patch", "pattern"):
+            return
         mover = part in ("macro", "player") or (part == "modulator" and key in patch.modulators)
         own = path.startswith((f"modulators.{key}.", f"macros.{key}")) and mover
         if mover and (not own or path == f"macros.{key}"):

@@ -68,7 +68,7 @@ class Description(QPlainTextEdit):
 class MacroPart(QWidget):
     """All of a macro but its name and its list of threads."""
 
-    def __init__(self, session: Session, key: str, grid: Callable[[list[str], str], QGridLayout]) -> None:
+    def __init__(self, session: Session, key: str, grid: Callable[[list[str], str, int], QGridLayout]) -> None:
         super().__init__()
         self.session, self.key = session, key
         self.travel: Travel | None = None
@@ -77,7 +77,7 @@ class MacroPart(QWidget):
         body.setSpacing(5)
         body.addWidget(Description(session, key))
         paths = [f"macros.{key}", *(f"macros.{key}.{name}" for name in ("low", "high", "default"))]
-        body.addLayout(grid(paths, "walnut"))
+        body.addLayout(grid(paths, "walnut", 5))
         row = QHBoxLayout()
         self.try_it = Pill("Try it", "pill", self.toggle, "Plays the phrase while the macro goes to its end and back")
         row.addWidget(self.try_it)

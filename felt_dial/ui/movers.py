@@ -149,7 +149,7 @@ class Inputs(QWidget):
 class MoverPart(QWidget):
     """All of a modulator but its name: `grid` lays out dials by their paths."""
 
-    def __init__(self, session: Session, key: str, grid: Callable[[list[str], str], QGridLayout]) -> None:
+    def __init__(self, session: Session, key: str, grid: Callable[[list[str], str, int], QGridLayout]) -> None:
         super().__init__()
         self.session, self.key = session, key
         modulator = session.patch.modulators[key]
@@ -167,8 +167,9 @@ class MoverPart(QWidget):
             body.addWidget(Inputs(session, key))
         names = list(modulator.params)
         choices = [n for n in names if isinstance(modulator.params[n], Choice)]
-        for group in (choices, [n for n in names if n not in choices]):
-            body.addLayout(grid([f"modulators.{key}.{n}" for n in group], modulator.dye))
+        dials = [n for n in names if n not in choices]
+        body.addLayout(grid([f"modulators.{key}.{n}" for n in choices], modulator.dye, 4))
+        body.addLayout(grid([f"modulators.{key}.{n}" for n in dials], modulator.dye, 4 if len(dials) % 4 == 0 else 5))
         row = QHBoxLayout()
         row.addWidget(SnippetPill(session, f"modulators.{key}"))
         row.addWidget(Pill("Remove", "small", self._remove, "Remove this modulator and its threads"))

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -16,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from felt_dial.errors import FeltDialError
 from felt_dial.ui.cloth import NIGHT, OAT, cloth, colour, dye
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.session import Session
@@ -33,6 +37,8 @@ KEYS = (
     ("Ctrl+D", "duplicate the chosen layer or preset"),
     ("Alt+M, Alt+S", "mute, solo the chosen layer"),
     ("Ctrl+T", "sew a thread to the dial in focus"),
+    ("Ctrl+B in the threads", "bypass the chosen thread"),
+    ("[ and ] in a drawing", "choose a point or a step; arrows move it"),
     ("Ctrl+Shift+L", "add a layer"),
     ("Ctrl+F", "search the shelf"),
     ("Ctrl+Left, Ctrl+Right", "preset before, preset after"),
@@ -97,7 +103,9 @@ class Sheet(QWidget):
 
 
 class SettingsSheet(Sheet):
-    """Output, rate, block, library, keys, theme."""
+    """Output, controller and what it turns, rate, block, library, keys, theme."""
+
+    controller_asked = Signal()
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "Settings")
@@ -131,6 +139,14 @@ class SettingsSheet(Sheet):
         self.night.addItems([OAT.name, NIGHT.name])
         form.addRow(text_label("Output"), self.device)
         form.addRow(text_label("Controller"), self.controller)
+        learned = QHBoxLayout()
+        learned.addWidget(
+            Pill("Its window…", "pill", self.controller_asked.emit, "Wheels, knobs and a pad to play with")
+        )
+        learned.addWidget(Pill("Export what is learned…", "pill", self._export, "Write the control map as JSON"))
+        learned.addWidget(Pill("Take a map…", "pill", self._take, "Read a control map"))
+        learned.addStretch()
+        form.addRow(text_label("Learned dials"), learned)
         form.addRow(text_label("Rate"), self.rate)
         form.addRow(text_label("Block"), self.block)
         form.addRow(text_label("Library folder"), row)
@@ -190,6 +206,24 @@ class SettingsSheet(Sheet):
         self.session.keep_settings(self.session.settings.model_copy(update=change))
         if "night" in change:
             cloth.wear(NIGHT if change["night"] else OAT)
+
+    def _export(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Export the control map", "controllers.json", "JSON (*.json)")
+        if name:
+            self._with_map(lambda: self.session.control.export(Path(name)), f"Wrote the control map to {name}.")
+
+    def _take(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Take a control map", "", "JSON (*.json)")
+        if name:
+            self._with_map(lambda: self.session.control.take_map(Path(name)), f"Took the control map {name}.")
+
+    def _with_map(self, act: Callable[[], None], says: str) -> None:
+        try:
+            act()
+        except (FeltDialError, OSError) as wrong:
+            self.session.say(str(wrong), problem=True)
+        else:
+            self.session.say(says)
 
     def _choose_folder(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Library folder", self.folder.text())

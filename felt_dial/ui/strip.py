@@ -222,6 +222,7 @@ class Strip(QWidget):
     """Everything one plays with."""
 
     settings_asked = Signal()
+    pattern_asked = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -253,6 +254,10 @@ class Strip(QWidget):
         self.hold = Pill("Hold", "pill", tip="Keys you let go still sound")
         self.hold.setCheckable(True)
         self.hold.clicked.connect(self._hold)
+        self.pattern = Pill(
+            "Pattern", "pill", self.pattern_asked.emit, "What held keys are played as: arpeggios and steps"
+        )
+        self.pattern.setCheckable(True)
         self.velocity = text_label("Velocity 96", "label")
         self.octave_label = text_label("", "label")
         lower = Pill("−", "link", lambda: self.shift(-1), "Letter keys an octave lower: Shift+Z")
@@ -263,7 +268,7 @@ class Strip(QWidget):
         line = QHBoxLayout()
         line.setSpacing(8)
         line.addWidget(text_label("Phrase"))
-        for control in (self.phrase, self.play, self.loop, self.hold):
+        for control in (self.phrase, self.play, self.loop, self.hold, self.pattern):
             line.addWidget(control)
         line.addSpacing(8)
         for group in ((softer, self.velocity, louder), (lower, self.octave_label, higher)):
@@ -302,6 +307,7 @@ class Strip(QWidget):
         """Shows the transport as it is."""
         self.phrase.setCurrentIndex(list(PHRASES).index(self.session.phrase))
         self.play.setChecked(self.session.playing)
+        self.pattern.setChecked(bool(self.session.patch.pattern.on))
         self.play.setText("Playing" if self.session.playing else "Play")
         self.octave_label.setText(f"Octave {note_name(12 * (self.octave + 1))}")
         self.velocity.setText(f"Velocity {self.session.velocity}")

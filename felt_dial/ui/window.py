@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from felt_dial.bank.journal import Unsaved
 from felt_dial.patch.edits import duplicate_layer
 from felt_dial.ui.cloth import colour, dye
+from felt_dial.ui.controller_window import ControllerWindow
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.header import Header
@@ -103,6 +104,7 @@ class Window(QMainWindow):
         super().__init__()
         self.session = session
         self._focused = ""
+        self.controller: ControllerWindow | None = None
         self.setWindowTitle("Felt Dial")
         self.setMinimumSize(1280, 800)
         centre = QWidget()
@@ -126,6 +128,8 @@ class Window(QMainWindow):
         self.key_sheet = KeySheet(self.stack)
         self.header.page_asked.connect(self.show_page)
         self.strip.settings_asked.connect(self.settings_sheet.open)
+        self.settings_sheet.controller_asked.connect(self.show_controller)
+        self.strip.pattern_asked.connect(self.show_pattern)
         session.said.connect(self.said.say)
         session.rebuilding.connect(self._note_focus)
         session.rebuilt.connect(self._give_focus_back)
@@ -222,6 +226,21 @@ class Window(QMainWindow):
         self.stack.setCurrentIndex(number)
         self.header.show_page(number)
         (self.shelf.view if number == SHELF else self.stack).setFocus()
+
+    def show_pattern(self) -> None:
+        """The pattern player in the inspector."""
+        self.strip.follow()
+        self.show_page(PATCH)
+        self.session.select("pattern", "")
+
+    def show_controller(self) -> None:
+        """The window of the simulated controller, which is chosen with it."""
+        if self.session.settings.controller != "simulated":
+            self.session.keep_settings(self.session.settings.model_copy(update={"controller": "simulated"}))
+        if self.controller is None:
+            self.controller = ControllerWindow(self.session, self)
+        self.controller.show()
+        self.controller.raise_()
 
     def save_as_new(self) -> None:
         """Asks for the name of a new preset."""

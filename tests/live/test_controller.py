@@ -25,7 +25,7 @@ def test_channel_messages_become_events_of_the_whole_patch() -> None:
     reader = Reader()
     messages = [
         (Message("note_on", note=60, velocity=127), (ON, 60, 1.0)),
-        (Message("note_on", note=60, velocity=0), (OFF, 60, 0.0)),
+        (Message("note_on", note=60, velocity=0), (OFF, 60, 0.5)),
         (Message("pitchwheel", pitch=8191, channel=4), (BEND, 0, 1.0)),
         (Message("aftertouch", value=127), (PRESSURE, 0, 1.0)),
         (Message("polytouch", note=61, value=0), (PRESSURE, 61, 0.0)),

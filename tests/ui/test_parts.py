@@ -25,8 +25,9 @@ from felt_dial.ui.pages.layer_row import LAYER_MIME
 from felt_dial.ui.pages.modulators import ModulatorCard
 from felt_dial.ui.pages.patch import Flow
 from felt_dial.ui.pictures.effects import EffectPicture
-from felt_dial.ui.pictures.movers import EnvelopePicture, LfoPicture
-from felt_dial.ui.thread_list import ThreadList
+from felt_dial.ui.pictures.lines import LinePicture
+from felt_dial.ui.pictures.movers import EnvelopePicture
+from felt_dial.ui.thread_list import DepthPill, ThreadList
 from felt_dial.ui.window import EFFECTS, PATCH, THREADS
 from tests.ui.conftest import Desk
 
@@ -218,7 +219,7 @@ def test_the_inspector_lists_the_threads_of_the_dial_in_focus(desk: Desk) -> Non
         found = desk.find(ThreadList)
         from PySide6.QtWidgets import QLabel
 
-        texts = [label.text() for label in found.findChildren(QLabel) if not label.isHidden()]
+        texts = [part.text() for part in found.findChildren(QLabel) + found.findChildren(DepthPill) if part.isVisible()]
         return [text for text in texts if text.startswith(("+", "−")) or "nothing" in text]
 
     desk.dial("layers.a.filter.cutoff").setFocus()
@@ -292,7 +293,7 @@ def test_the_playhead_stands_where_the_engine_says(desk: Desk, editor: EnvelopeP
 
 def test_an_lfo_is_drawn_from_its_phase(desk: Desk) -> None:
     desk.window.patch_page.add_modulator("lfo")
-    picture = desk.find(LfoPicture)
+    picture = desk.find(LinePicture)
     before = image(picture)
     desk.session.set("modulators.l1.phase", 180.0)
     assert image(picture) != before

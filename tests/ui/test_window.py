@@ -24,6 +24,7 @@ from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.pages.effects import EffectCard
 from felt_dial.ui.pages.spine import Spine
+from felt_dial.ui.pages.thread_table import HOW_FAR
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
@@ -137,7 +138,8 @@ def test_sewing_leaves_every_widget_where_it_is(desk: Desk) -> None:
 def test_dropping_a_tag_on_what_cannot_be_moved_does_nothing(desk: Desk) -> None:
     tag = desk.find(Tag, lambda t: t.key == "m4")
     count = len(desk.session.patch.threads)
-    desk.drop(tag.mime(), desk.window.strip.macros[0].dial)
+    desk.session.select("macro", "m1")
+    desk.drop(tag.mime(), desk.find(Dial, lambda d: d.path == "macros.m1.low"))
     assert len(desk.session.patch.threads) == count
 
 
@@ -199,7 +201,7 @@ def test_undo_goes_all_the_way_back_and_says_what_it_undoes(desk: Desk) -> None:
     desk.window.patch_page.add_modulator("lfo")
     session.edit(sew(session.patch, "l1", CUTOFF, 3.0)[0], "sew L1 to A Cutoff")
     session.rename_patch("Fern")
-    for says in ("rename to Fern", "sew L1 to A Cutoff", "add an LFO", "add a layer"):
+    for says in ("rename to Fern", "sew L1 to A Cutoff", "add L1", "add a layer"):
         desk.keys(Qt.Key.Key_Z, CONTROL)
         assert desk.messages[-1] == f"Undone: {says}."
     session.undo()
@@ -301,7 +303,7 @@ def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
     assert len(page.table.keys) == 6
     page.search.setText("bright feed")
     assert len(page.table.keys) == 1
-    index = page.table.index(0, 1)
+    index = page.table.index(0, HOW_FAR)
     assert page.table.setData(index, "+20 %") and session.patch.threads[page.table.keys[0]].depth == 0.2
     assert not page.table.setData(index, "moss") and "stays as it was" in desk.messages[-1]
     page.view.setCurrentIndex(index)
@@ -314,7 +316,7 @@ def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
     page.how_far.setText("+30 %")
     page.add()
     assert any((t.source, t.depth) == ("w", 0.3) for t in session.patch.threads.values())
-    page._only("idle")
+    page._only("ends")
     assert page.table.keys == []
 
 

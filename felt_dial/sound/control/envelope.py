@@ -34,11 +34,11 @@ class Envelope(Modulator, kind="envelope"):
         "Release bend", 0.5, (-1.0, 1.0), BEND, says="Above 0 the release starts fast, below 0 slowly."
     )
     key_times = Param(
-        "Key to times", 0.0, (-1.0, 1.0), PERCENT,
+        "By key", 0.0, (-1.0, 1.0), PERCENT,
         says="At +100 % all times halve with every octave above C4 and double below; at −100 % the other way.",
     )  # fmt: skip
     velocity_times = Param(
-        "Velocity to times", 0.0, (-1.0, 1.0), PERCENT,
+        "By velocity", 0.0, (-1.0, 1.0), PERCENT,
         says="At +100 % the hardest note plays all times at a quarter; at −100 % at four times.",
     )  # fmt: skip
     begins = Choice(

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import add_layer, add_modulator
+from felt_dial.patch.edits import TRAY, add_layer, add_modulator
 from felt_dial.sound.modules import Modulator, new_layer
 from felt_dial.ui.cloth import Wool, colour, reading
 from felt_dial.ui.dials.clearing import clear
@@ -20,6 +20,11 @@ from felt_dial.ui.session import Session
 
 COSTS_EVERY = 20
 """Frames between two looks at what the layers cost."""
+
+
+def in_tray_order() -> list[str]:
+    """Kinds of modulators as they stand in the tray."""
+    return sorted(Modulator.kinds, key=lambda kind: TRAY.index(Modulator.kinds[kind].tag.lower()))
 
 
 class PatchPage(Wool):
@@ -51,7 +56,7 @@ class PatchPage(Wool):
         line.addWidget(hint)
         line.addStretch()
         self.only = {}
-        for kind, name in (("", "All"), *((k, c.title) for k, c in Modulator.kinds.items())):
+        for kind, name in (("", "All"), *((c, Modulator.kinds[c].title) for c in in_tray_order())):
             pill = Pill(name, "small", lambda k=kind: self._show_only(k), f"Show {name.lower()}")
             pill.setCheckable(True)
             self.only[kind] = pill
@@ -163,7 +168,8 @@ class PatchPage(Wool):
 
     def _modulator_menu(self) -> None:
         menu = QMenu(self)
-        for kind, cls in Modulator.kinds.items():
+        for kind in in_tray_order():
+            cls = Modulator.kinds[kind]
             menu.addAction(f"{cls.title}: {cls.about()}", lambda k=kind: self.add_modulator(k))
         menu.exec(self.mapToGlobal(self.rect().center()))
 

@@ -1,0 +1,341 @@
+"""Movers, threads, macros, patterns and controllers in the real window."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox
+
+from felt_dial.bank.places import control_map_path
+from felt_dial.bank.snippets import Snippets
+from felt_dial.patch.drawn import STRAIGHT
+from felt_dial.patch.edits import reach, remove_modulator, sew, threads_from
+from felt_dial.sound.control.curve import READY
+from felt_dial.ui.dials.controls import Pill
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.snippet import SnippetPill
+from felt_dial.ui.dials.tag import Tag
+from felt_dial.ui.macros import MacroPart
+from felt_dial.ui.movers import DrawingTools, Inputs
+from felt_dial.ui.pages.thread_table import HOW_FAR, MOVED_BY, SCALED_BY, WHAT
+from felt_dial.ui.pattern import PatternPicture
+from felt_dial.ui.pictures.lines import LineEditor, LinePicture
+from felt_dial.ui.pictures.movers import ChancePicture
+from felt_dial.ui.pictures.steps import StepsPicture
+from felt_dial.ui.thread_list import DepthPill
+from felt_dial.ui.window import THREADS
+from tests.ui.conftest import Desk
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+CUTOFF = "layers.a.filter.cutoff"
+
+
+def until(true: Callable[[], bool], milliseconds: int = 5000) -> bool:
+    for _ in range(milliseconds // 20):
+        if true():
+            return True
+        QTest.qWait(20)
+    return true()
+
+
+def image(widget: object) -> QImage:
+    return widget.grab().toImage()  # type: ignore[attr-defined, no-any-return]
+
+
+def add(desk: Desk, kind: str) -> str:
+    desk.window.patch_page.add_modulator(kind)
+    QApplication.processEvents()
+    return desk.session.selection[1]
+
+
+# --- drawings ----------------------------------------------------------------------------------
+
+
+def test_a_curve_is_drawn_by_hand(desk: Desk) -> None:
+    """A point is dragged, one added and taken away by double-clicks, a slope bent; one drag is one step back."""
+    key = add(desk, "curve")
+    picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
+    box, before = picture.box(), picture.rows
+    second = picture._spot(box, before[1]).toPoint()
+    desk.drag(picture, second, second + QPoint(-30, 30))
+    moved = picture.rows
+    assert moved[1][0] < before[1][0] and moved[1][1] < before[1][1] and moved[0] == before[0]
+    spot = QPoint(round(box.left() + 0.9 * box.width()), round(box.center().y()))
+    QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
+    assert len(picture.rows) == len(before) + 1
+    QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
+    assert len(picture.rows) == len(before)
+    slope = QPoint(round(box.left() + 0.2 * box.width()), round(box.top() + 4))
+    desk.drag(picture, slope, slope + QPoint(0, 25))
+    assert picture.rows[0][2] < moved[0][2]
+    for _ in range(4):
+        desk.session.undo()
+    assert picture.rows == before
+
+
+def test_a_curve_is_drawn_from_the_keyboard_and_snaps_to_its_grid(desk: Desk) -> None:
+    key = add(desk, "curve")
+    desk.session.set(f"modulators.{key}.snap", "on")
+    picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
+    picture.setFocus()
+    for pressed in (Qt.Key.Key_BracketRight, Qt.Key.Key_BracketRight, Qt.Key.Key_Left, Qt.Key.Key_Up):
+        QTest.keyClick(picture, pressed)
+    point = picture.rows[1]
+    assert (point[0] * 8) % 1 == pytest.approx(0.0, abs=1e-9)
+    QTest.keyClick(picture, Qt.Key.Key_Insert)
+    assert len(picture.rows) == 5
+    QTest.keyClick(picture, Qt.Key.Key_Delete)
+    assert len(picture.rows) == 4
+
+
+def test_ready_shapes_flip_mirror_double_copy_and_paste(desk: Desk) -> None:
+    add(desk, "curve")
+    tools = desk.find(DrawingTools)
+    next(a for a in tools.menu().actions() if a.text() == "Riser").trigger()
+    assert tools.rows == READY["Riser"]
+    for name, points in (("Copy", 2), ("Double", 4), ("Flip", 4), ("Mirror", 4), ("Paste", 2)):
+        QTest.mouseClick(desk.find(Pill, lambda p, n=name: p.text() == n), Qt.MouseButton.LeftButton)
+        assert len(tools.rows) == points
+    assert tools.rows == READY["Riser"]
+
+
+def test_an_lfo_goes_by_its_drawing_once_one_is_asked_for(desk: Desk) -> None:
+    key = add(desk, "lfo")
+    picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
+    assert not picture.editable()
+    next(a for a in desk.find(DrawingTools).menu().actions() if a.text() == "Bursts").trigger()
+    assert picture.editable() and desk.session.patch.modulators[key].shape == "drawn"
+
+
+def test_steps_are_drawn_lane_by_lane_with_one_stroke(desk: Desk) -> None:
+    key = add(desk, "steps")
+    picture = desk.find(StepsPicture, lambda p: p.large and p.mover == key)
+    box = picture.box().toRect()
+    desk.drag(picture, QPoint(box.left() + 5, box.top() + 2), QPoint(box.right() - 5, box.top() + 2), steps=20)
+    assert all(row[0] > 0.9 for row in picture.rows)
+    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "Tie"), Qt.MouseButton.LeftButton)
+    QTest.mouseClick(
+        picture, Qt.MouseButton.LeftButton, pos=QPoint(box.left() + box.width() // 2 + 4, box.center().y())
+    )
+    assert [row[1] for row in picture.rows].count(1.0) == 1
+    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "+"), Qt.MouseButton.LeftButton)
+    assert len(picture.rows) == 9
+
+
+def test_a_chance_shows_what_it_will_give_and_a_blend_what_it_reads(desk: Desk) -> None:
+    key = add(desk, "chance")
+    picture = desk.find(ChancePicture)
+    before = image(picture)
+    desk.session.set(f"modulators.{key}.way", "smooth")
+    assert image(picture) != before
+    key = add(desk, "blend")
+    box = desk.find(Inputs).findChildren(QComboBox)[0]
+    box.activated.emit(box.findData("e2"))
+    assert desk.session.patch.modulators[key].first == "e2"
+    assert not desk.session.try_edit(lambda: remove_modulator(desk.session.patch, "e2"), "remove E2")
+    assert "is made of E2" in desk.messages[-1]
+
+
+# --- threads -----------------------------------------------------------------------------------
+
+
+def test_sewing_with_the_keyboard_alone(desk: Desk) -> None:
+    """Focus, Ctrl+T, a mover and a depth; in hertz it counts by amount."""
+    dial = desk.dial(CUTOFF)
+    dial.setFocus()
+    desk.window.sew()
+    desk.type("m4 +500 Hz")
+    thread = list(desk.session.patch.threads.values())[-1]
+    assert (thread.source, thread.by, thread.depth) == ("m4", "amount", 500.0)
+    desk.window.sew()
+    desk.type("m4 +12 st")
+    thread = list(desk.session.patch.threads.values())[-1]
+    assert (thread.by, thread.depth) == ("ratio", 12.0)
+
+
+def test_a_tag_under_the_hand_lights_what_it_moves(desk: Desk) -> None:
+    dial = desk.dial(CUTOFF)
+    desk.window.setFocus()
+    dark = image(dial)
+    desk.session.hovered.emit("e2")
+    assert image(dial) != dark
+    desk.session.hovered.emit("")
+    assert image(dial) == dark
+
+
+def test_every_cell_of_the_table_is_edited_where_it_stands(desk: Desk) -> None:
+    desk.window.show_page(THREADS)
+    table, session = desk.window.threads.table, desk.session
+    key = table.keys[0]
+    assert table.setData(table.index(0, HOW_FAR), "+7 st") and session.patch.threads[key].depth == 7.0
+    assert table.setData(table.index(0, MOVED_BY), "w") and session.patch.threads[key].source == "w"
+    assert table.setData(table.index(0, SCALED_BY), "v") and session.patch.threads[key].scaled == "v"
+    assert table.setData(table.index(0, WHAT), "layers.b.pan")
+    thread = session.patch.threads[key]
+    assert (thread.target, thread.depth) == ("layers.b.pan", 0.0), "a depth in semitones means nothing on a pan"
+    assert not table.setData(table.index(0, WHAT), f"threads.{key}.depth") and "own depth" in desk.messages[-1]
+
+
+def test_the_table_is_sorted_and_the_card_follows_the_choice(desk: Desk) -> None:
+    desk.window.show_page(THREADS)
+    page = desk.window.threads
+    sewn = list(page.table.keys)
+    page.view._sort(MOVED_BY)
+    names = [page.table.index(n, MOVED_BY).data() for n in range(len(sewn))]
+    assert names == sorted(names, key=str.lower)
+    page.view._sort(MOVED_BY)
+    page.view._sort(MOVED_BY)
+    assert page.table.keys == sewn
+    page.view.choose(sewn[2])
+    assert page.card.key == sewn[2]
+    assert desk.dial(f"threads.{sewn[2]}.depth").session is desk.session
+
+
+def test_a_shape_is_drawn_read_flipped_and_copied_with_the_thread(desk: Desk) -> None:
+    desk.window.show_page(THREADS)
+    page, session = desk.window.threads, desk.session
+    key = page.table.keys[0]
+    line = desk.find(LineEditor, lambda w: w.path == f"threads.{key}.shape")
+    box = line.box()
+    assert line.rows == STRAIGHT and session.patch.threads[key].shape == ()
+    QTest.mouseDClick(line, Qt.MouseButton.LeftButton, pos=QPoint(round(box.center().x()), round(box.bottom() - 2)))
+    assert len(session.patch.threads[key].shape) == 3
+    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "Flipped"), Qt.MouseButton.LeftButton)
+    assert session.patch.threads[key].reading == "flipped"
+    page.card.copy_to("layers.b.filter.cutoff")
+    copy = list(session.patch.threads.values())[-1]
+    assert copy.target == "layers.b.filter.cutoff" and copy.shape == session.patch.threads[key].shape
+    assert page.card.key == list(session.patch.threads)[-1]
+    page.view.switch_chosen()
+    assert not list(session.patch.threads.values())[-1].on
+
+
+def test_threads_that_meet_and_hit_the_end_are_said_in_red(desk: Desk) -> None:
+    session = desk.session
+    patch, key = sew(session.patch, "w", CUTOFF, 120.0)
+    session.edit(patch, "sew")
+    desk.window.show_page(THREADS)
+    desk.window.threads.view.choose(key)
+    QApplication.processEvents()
+    texts = [label.text() for label in desk.window.threads.card.meeting.findChildren(type(desk.window.said.text))]
+    assert any("Together they reach" in text and "stop at the top" in text for text in texts), texts
+
+
+# --- macros, snippets, patterns ----------------------------------------------------------------
+
+
+def test_a_macro_has_a_range_a_default_and_a_list_that_can_be_typed_and_put_in_order(desk: Desk) -> None:
+    session = desk.session
+    QTest.mouseClick(desk.find(Tag, lambda t: t.key == "m1"), Qt.MouseButton.LeftButton)
+    assert session.selection == ("macro", "m1")
+    session.set("macros.m1.default", 0.25)
+    desk.find(Dial, lambda d: d.path == "macros.m1").reset()
+    assert session.value("macros.m1") == 0.25
+    depth = desk.find(DepthPill)
+    depth.take("+5 st")
+    assert session.patch.threads[depth.key].depth == 5.0
+    first = [key for key, thread in session.patch.threads.items() if thread.source == "m1"]
+    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "Up"), Qt.MouseButton.LeftButton)
+    assert [key for key, thread in session.patch.threads.items() if thread.source == "m1"] == first[::-1]
+
+
+def test_shaking_a_macro_changes_depths_within_the_dials_and_can_be_undone(desk: Desk) -> None:
+    session = desk.session
+    desk.select("macro", "m1")
+    before = session.patch
+    desk.find(MacroPart).shake(1.0)
+    assert session.patch.threads != before.threads
+    assert not any(reach(session.patch, thread)[2] for thread in threads_from(session.patch, "m1").values())
+    session.undo()
+    assert session.patch == before
+
+
+def test_a_snippet_is_kept_taken_and_begins_new_ones(desk: Desk) -> None:
+    session = desk.session
+    session.set("modulators.e2.attack", 1.5)
+    desk.select("modulator", "e2")
+    pill = desk.find(SnippetPill, lambda p: p.path == "modulators.e2")
+    pill.ask_name()
+    desk.type("Slow dawn")
+    kept = Snippets(session.library.root)
+    mine = next(s for s in kept.fitting(session.patch.modulators["e2"]) if s.name == "Slow dawn")
+    session.set("modulators.e2.attack", 0.0)
+    pill.take(mine)
+    assert session.patch.modulators["e2"].attack == 1.5 and session.patch.modulators["e2"].name == "Close"
+    pill._begin_with(mine)
+    key = add(desk, "envelope")
+    assert session.patch.modulators[key].attack == 1.5
+    (kept.folder / "broken.json").write_text("{")
+    desk.find(SnippetPill).menu()
+    assert "broken.json" in desk.messages[-1]
+
+
+def test_the_pattern_is_drawn_in_the_inspector(desk: Desk) -> None:
+    QTest.mouseClick(desk.window.strip.pattern, Qt.MouseButton.LeftButton)
+    picture = desk.find(PatternPicture)
+    box = picture.box().toRect()
+    QTest.mouseClick(picture, Qt.MouseButton.LeftButton, pos=QPoint(box.left() + 4, box.bottom() - 2))
+    assert desk.session.patch.pattern.steps[0][2] < 0.1
+    desk.session.set("pattern.on", True)
+    assert desk.window.strip.pattern.isChecked()
+
+
+# --- controllers -------------------------------------------------------------------------------
+
+
+def test_a_controller_is_learned_and_turns_the_dial(open_desk: Callable[[], Desk], tmp_path: Path) -> None:
+    """Learned from the simulated controller's own window; 14 bits; kept with the person; exported as JSON."""
+    desk = open_desk()
+    session = desk.session
+    desk.window.show_controller()
+    controller = desk.window.controller
+    assert controller is not None and session.settings.controller == "simulated"
+    controller.perform.setChecked(False)
+    controller._perform()
+    session.control.learn("macros.m2")
+    controller.knobs[21].setValue(64)
+    assert until(lambda: session.control.map.entries == {21: "macros.m2"})
+    assert until(lambda: session.value("macros.m2") == pytest.approx(64 / 127, abs=1e-6))
+    session.control.learn(CUTOFF)
+    controller.knobs[16].setValue(8000)
+    assert until(lambda: session.control.map.controls_of(CUTOFF) == [16])
+    controller.knobs[16].setValue(16383)
+    assert until(lambda: session.value(CUTOFF) == 20000.0)
+    assert json.loads(control_map_path().read_text())["controllers"] == {"16": CUTOFF, "21": "macros.m2"}
+    session.control.export(tmp_path / "map.json")
+    session.control.forget("controller 21")
+    session.control.take_map(tmp_path / "map.json")
+    assert session.control.names_of("macros.m2") == ["controller 21"]
+    name = session.patch.name
+    desk.link.send_midi([0xC0, 3])
+    assert until(lambda: session.patch.name != name)
+
+
+def test_trying_a_macro_travels_in_the_engine_alone(open_desk: Callable[[], Desk]) -> None:
+    desk = open_desk()
+    session = desk.session
+    desk.select("macro", "m1")
+    part, before = desk.find(MacroPart), session.patch
+    part.toggle()
+    seen: list[float] = []
+    assert until(lambda: bool(seen.append(desk.link.bead("macros.m1") or 0.0)) or max(seen) > 0.9, 6000)
+    assert session.patch == before and session.playing
+    part.toggle()
+    assert until(lambda: abs((desk.link.bead("macros.m1") or 9.0) - before.macros["m1"].value) < 0.01)
+    assert not session.playing
+
+
+def test_playheads_run_where_notes_are(open_desk: Callable[[], Desk]) -> None:
+    desk = open_desk()
+    key = add(desk, "curve")
+    desk.session.edit(sew(desk.session.patch, key, "layers.a.pan", 0.5)[0], "sew")
+    picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
+    desk.link.note_on(60, 0.8)
+    assert until(lambda: isinstance(picture._live, tuple) and 0.1 < picture._live[0] < 1.0)
+    desk.link.note_off(60)
