@@ -20,6 +20,7 @@ from felt_dial.sound.sources.travel import READY
 
 sys.path.insert(0, str(Path(__file__).parent))
 
+from demo_handles import breathing_glass, irrigation_clock, with_handles
 from maker import STORE, Maker
 
 BANKS = Path(__file__).parent.parent / "felt_dial" / "data" / "banks"
@@ -87,7 +88,7 @@ def moss_pad() -> Maker:
         .effect("delay", left=Beats(1.5), right=Beats(1.0), feedback=0.45, tone=1800.0, wet=0.3)
         .macro(1, "Light", "Lets the sun in.", 0.3, layers__a__filter__cutoff=20.0, layers__b__filter__cutoff=20.0)
         .macro(2, "Depth", "More of the hum below.", 0.2, layers__c__level=5.0)
-        .macro(3, "Wind", "How far it sways.", 0.0, modulators__l2__rate=4.0)
+        .macro(3, "Wind", "How fast it sways.", 0.0, modulators__l1__rate=8.0, modulators__l2__rate=8.0)
     )  # fmt: skip
 
 
@@ -417,6 +418,8 @@ DEMO = {
             reed_bed,
             dripping_strings,
             rain_roof,
+            irrigation_clock,
+            breathing_glass,
         ],
     ),
     "Tide Tables": ("Sketches from a harbour.", [ebb_bell, harbour_lamp]),
@@ -439,7 +442,7 @@ def make(root: Path) -> None:
         bank = library.create(name)
         bank._write(bank.file.model_copy(update={"description": description}))
         for maker in makers:
-            patch = trimmed(maker().patch)
+            patch = trimmed(with_handles(maker()).patch)
             bank.save_new(patch)
             found = measure(patch)
             print(f"{name}: {patch.name:18} {found.lufs:6.1f} LUFS  {found.peak:6.1f} dB", flush=True)

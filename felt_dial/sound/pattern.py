@@ -140,6 +140,8 @@ class PatternPlayer:
         now = self.now
         if self._value("hold") < 0.5 and not now.down:
             now.held = []
+            made += [Event(round(start * (frames - 1)), OFF, s.key, 0.0, s.channel) for s in now.sounding]
+            now.sounding = []
         last = now.place + (end - start) * pace
         free = self._value("start") > 0.5
 

@@ -14,6 +14,7 @@ from felt_dial.ui.between import Inlets, TuningRow
 from felt_dial.ui.cloth import SewnLine, colour, dye, layer_dye
 from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, Scroller, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.snippet import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.importing import Importing
 from felt_dial.ui.macros import MacroPart
@@ -162,6 +163,7 @@ class Inspector(Card):
         self._picture(source_picture(self.session, key, self.shade, large=True))
         if "asset" in type(source).model_fields:
             self.body.addWidget(Material(self.session, key, self.importing))
+        self._section("Source", [], [], path + "source")
         shared = Unison.params if isinstance(source, Unison) else {}
         own = [f"{path}source.{name}" for name in source.params if name not in shared]
         self._grid(own, self.shade, columns=5)
@@ -191,10 +193,10 @@ class Inspector(Card):
         self.body.addWidget(text_label(text, "value"))
 
     def _filter(self, path: str) -> None:
-        self._section("Filter", [path + "filter.response"], [path + "filter.on"])
+        self._section("Filter", [path + "filter.response"], [path + "filter.on"], path + "filter")
         self._grid([path + f"filter.{name}" for name in ("cutoff", "resonance", "follow")], self.shade)
 
-    def _section(self, title: str, choices: list[str], switches: list[str]) -> None:
+    def _section(self, title: str, choices: list[str], switches: list[str], snippets: str = "") -> None:
         """A line with a title, boxes for choices and pills for switches."""
         row = QHBoxLayout()
         row.addWidget(text_label(title, "value"))
@@ -203,6 +205,8 @@ class Inspector(Card):
         for path in switches:
             row.addWidget(SwitchPill(self.session, path))
         row.addStretch()
+        if snippets:
+            row.addWidget(SnippetPill(self.session, snippets))
         self.body.addLayout(row)
 
     def _picture(self, made: QWidget) -> None:

@@ -130,3 +130,25 @@ def test_every_kind_of_source_carries_a_sound() -> None:
     assert any(layer.inlets for patch in patches for layer in patch.layers.values())
     assert any(layer.get("trigger") == "up" for patch in patches for layer in patch.layers.values())
     assert len({layer.source.kind for layer in patch_of("rain-roof").layers.values()}) == 4  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("name", list(FILES))
+def test_every_sound_has_four_handles_that_do_something(name: str) -> None:
+    """Each named macro at its two ends: another spectrum or another course of loudness, finite, below the ceiling."""
+    patch = patch_of(name)
+    named = [key for key, macro in patch.macros.items() if macro.name]
+    assert len(named) >= 4 and all(patch.macros[key].description for key in named)
+    notes = [Note(0.0, 1.2, 57, 92), Note(0.0, 1.2, 64, 92)]
+    for key in named:
+        low, high = (
+            render(with_value(patch, f"macros.{key}", end), notes, 2.0).astype(np.float64) for end in (0.0, 1.0)
+        )
+        assert np.isfinite(high).all() and np.abs(high).max() <= 1.0
+        course = [np.sqrt(np.square(s).reshape(2, -1, 1200).mean(axis=(0, 2))) for s in (low, high)]
+        spectra = [np.abs(np.fft.rfft(s.mean(axis=0)))[:20000].reshape(-1, 50).sum(axis=1) for s in (low, high)]
+        sides = [np.square(s[0] - s[1]).sum() / np.square(s).sum() for s in (low, high)]
+        louder = np.abs(course[1] - course[0]).max() / course[0].max()
+        other = np.abs(spectra[1] / spectra[1].sum() - spectra[0] / spectra[0].sum()).sum()
+        assert max(louder, other, abs(sides[1] - sides[0])) > 0.05, (
+            f"{key} {patch.macros[key].name} does next to nothing"
+        )

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import math
+import random
 from collections.abc import Iterable
 
 import numpy as np
 import pytest
 
+from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import Rows, doubled, flipped, mirrored
-from felt_dial.patch.edits import add_modulator, set_thread, sew
-from felt_dial.patch.patch import Patch, put, with_value
+from felt_dial.patch.edits import add_modulator, duplicate_layer, set_thread, sew
+from felt_dial.patch.params import Param
+from felt_dial.patch.patch import Patch, depth_param, movers, put, slots, target_param, with_value
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.blend import blend_value
 from felt_dial.sound.control.curve import READY
@@ -346,3 +349,76 @@ def test_a_macro_gives_its_range() -> None:
     )
     patch, _ = sew(with_value(patch, "layers.a.pan", 0.0), "m2", "layers.a.pan", 1.0)
     assert traced(patch, "layers.a.pan", 0.1)[-1] == pytest.approx(0.4)
+
+
+# --- anything sewn to anything ------------------------------------------------------------------
+
+
+def sewn_at_random(seed: int) -> Patch:
+    """A patch with movers of every kind, twenty threads by chance, and values all over their ranges."""
+    lots = random.Random(seed)
+    patch = plain(layers__a__pan=0.0)
+    patch = duplicate_layer(with_value(patch, "layers.a.filter.on", True), "a")[0]
+    for kind in Modulator.kinds:
+        patch, _ = add_modulator(patch, Modulator.kinds[kind]())
+    sources = list(movers(patch))
+    blend = {name: lots.choice(sources) for name in ("first", "second", "third")}
+    patch = put(patch, ["modulators", "b1"], patch.modulators["b1"].model_copy(update=blend))
+    for _ in range(20):
+        targets = [s.path for s in slots(patch) if isinstance(s.param, Param) and s.param.movable]
+        target, source = lots.choice(targets), lots.choice(sources)
+        try:
+            limits = depth_param(target_param(patch, target))
+            depth = float(limits.encode(limits.at(lots.random())))
+            patch, key = sew(patch, source, target, depth)
+            changes = {"reading": lots.choice(["one way", "both ways", "flipped"]), "smooth": lots.choice([0.0, 0.05])}
+            patch = set_thread(patch, key, **changes, delay=lots.choice([0.0, 0.1]), scaled=lots.choice(["", *sources]))
+        except FeltDialError:
+            continue
+    for slot in list(slots(patch)):
+        quiet = slot.path in ("tempo", "level", "voices") or slot.path.endswith((".level", ".delay"))
+        if isinstance(slot.param, Param) and not quiet and lots.random() < 0.3:
+            patch = with_value(patch, slot.path, slot.param.at(lots.random()))
+    return patch
+
+
+@pytest.mark.parametrize("block", range(10))
+def test_a_hundred_patches_with_threads_by_chance_are_finite_and_in_range(block: int) -> None:
+    for seed in range(10 * block, 10 * block + 10):
+        patch = sewn_at_random(seed)
+        program = Program(patch, RATE)
+        table = program.motion.slots
+        for n in range(24):
+            events = (
+                [Event(96, ON, 40 + 9 * n, 0.7)]
+                if n < 4
+                else [Event(0, OFF, 40 + 9 * (n - 12))]
+                if 12 <= n < 16
+                else []
+            )
+            sound = program.block([*events, Event(0, WHEEL, 0, n / 24)])
+            assert np.isfinite(sound).all() and np.abs(sound).max() <= 1.0, seed
+            assert not program.report.broken, (seed, program.report.broken)
+            control = program.motion.control[:, [*program.voices.active, -1], :]
+            assert np.isfinite(control).all() and np.isfinite(program.moves).all(), seed
+            low, high = table["low"][:, None, None] - 1e-3, table["high"][:, None, None]
+            moved = table["moved"] > 0
+            assert (control[moved] >= low[moved] * (1 + 1e-6) - 1e-3).all(), seed
+            assert (control[moved] <= high[moved] * (1 + 1e-6) + 1e-3).all(), seed
+            assert program.moves.min() >= -1.0001 and program.moves.max() <= 1.0001, seed
+
+
+def test_a_patch_of_movers_renders_the_same_bytes_in_any_block_length_and_again() -> None:
+    """Movers and threads alone: what they do to the parameters, tick by tick."""
+    patch = sewn_at_random(7)
+    found = []
+    for frames in (256, 256, 64):
+        program, line = Program(patch, RATE, frames), []
+        for at in range(0, 12288, frames):
+            program.block([NOTE] if at == 0 else [])
+            line.append(program.motion.control[: program.count, 0, :-1].copy())
+        found.append(np.concatenate(line, axis=1))
+    assert (found[0] == found[1]).all()
+    follows = {"f1"} | {key for key in ("b1",) if "f1" in str(patch.modulators[key])}
+    free = not any(t.source in follows or t.scaled in follows for t in patch.threads.values())
+    assert not free or np.allclose(found[0], found[2], rtol=1e-4, atol=1e-5)

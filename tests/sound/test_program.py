@@ -227,6 +227,7 @@ def patches(draw: st.DrawFn) -> Patch:
                 patch = with_value(patch, f"modulators.{key}.{stage}", least)
             for scaled in ("key_times", "velocity_times"):
                 patch = with_value(patch, f"modulators.{key}.{scaled}", 0.0)
+    patch = with_value(patch, "pattern.hold", False)
     for key in patch.layers:
         patch = with_value(patch, f"layers.{key}.delay", 0.05 if float(patch.layers[key].delay) > 0 else 0.0)  # type: ignore[arg-type]
     return with_value(patch, "racks.1.delay1.feedback", min(float(patch.racks["1"]["delay1"].get("feedback")), 0.5))  # type: ignore[arg-type]

@@ -153,7 +153,10 @@ def test_a_source_survives_writing_and_reading(kind: str, tmp_path: Path) -> Non
 @pytest.mark.parametrize(
     "kind", [k for k in sorted(Source.kinds) if "asset" in Source.kinds[k].model_fields and k != "noise"]
 )
-def test_a_missing_recording_is_silence_and_keeps_its_name(kind: str, tmp_path: Path) -> None:
+def test_a_missing_recording_is_silence_and_keeps_its_name(
+    kind: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv(assets.PLACES, "")
     patch: Patch = replace_module(plain(), "layers.a.source", made_of(kind, tmp_path))
     source = patch.layers["a"].source
     lost = source.asset.model_copy(update={"digest": "0" * 64})  # type: ignore[attr-defined]

@@ -78,16 +78,16 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     card = desk.find(ModulatorCard, lambda c: c.key == "l1")
     assert "cutoff" in card.moves.text().lower()
 
-    # Macro 4 is named Bright and sewn to the cutoff too, by Ctrl+T.
-    macro = window.strip.macros[3]
+    # Macro 5 is named Bright and sewn to the cutoff too, by Ctrl+T.
+    macro = window.strip.macros[4]
     macro.name.setFocus()
     QTest.keyClicks(macro.name, "Bright")
     QTest.keyClick(macro.name, Qt.Key.Key_Return)
-    assert session.patch.macros["m4"].name == "Bright"
+    assert session.patch.macros["m5"].name == "Bright"
     desk.dial("layers.a.filter.cutoff").setFocus()
     window.sew()
-    desk.type("m4 +7 st")
-    assert any(t.source == "m4" and t.depth == 7.0 for t in session.patch.threads.values())
+    desk.type("m5 +7 st")
+    assert any(t.source == "m5" and t.depth == 7.0 for t in session.patch.threads.values())
 
     # A delay of a dotted eighth.
     window.show_page(EFFECTS)
@@ -101,7 +101,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
 
     # Everything that moves something is in the table.
     window.show_page(THREADS)
-    assert len(window.threads.table.keys) == len(session.patch.threads) == 8
+    assert len(window.threads.table.keys) == len(session.patch.threads) == 10
 
     # Saved as Fern Pluck.
     assert session.unsaved

@@ -300,7 +300,7 @@ def test_effects_are_added_reordered_bypassed_and_removed(desk: Desk) -> None:
 def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
     page, session = desk.window.threads, desk.session
     desk.window.show_page(THREADS)
-    assert len(page.table.keys) == 6
+    assert len(page.table.keys) == 8
     page.search.setText("bright feed")
     assert len(page.table.keys) == 1
     index = page.table.index(0, HOW_FAR)
@@ -310,7 +310,7 @@ def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
     page.view.setFocus()
     desk.keys(Qt.Key.Key_Delete)
     page.search.clear()
-    assert len(page.table.keys) == 5
+    assert len(page.table.keys) == 7
     page.source.setCurrentIndex(page.source.findData("w"))
     page.target.setCurrentIndex(page.target.findData("layers.a.pan"))
     page.how_far.setText("+30 %")
@@ -373,7 +373,7 @@ def test_search_goes_through_all_banks_and_kinds_narrow_it(desk: Desk) -> None:
     shelf = desk.window.shelf
     QTest.keyClick(desk.window, Qt.Key.Key_F, CONTROL)
     QTest.keyClicks(shelf.search, "slow")
-    assert set(rows(desk)) == {"Lantern Brass", "Moss Pad", "Harbour Lamp"}
+    assert set(rows(desk)) == {"Breathing Glass", "Lantern Brass", "Moss Pad", "Harbour Lamp"}
     shelf.search.setText("kazoo")
     assert rows(desk) == [] and shelf.empty.isVisible() and "No preset" in shelf.empty.text()
     shelf.search.clear()

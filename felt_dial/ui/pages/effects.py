@@ -6,12 +6,14 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
+from felt_dial.bank.snippets import Snippets
 from felt_dial.patch.edits import add_effect, move_effect, remove_effect
 from felt_dial.patch.patch import path_exists
 from felt_dial.sound.modules import Effect
 from felt_dial.ui.cloth import Empty, Wool, colour, dye, reading
 from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import Pill, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.snippet import SnippetPill
 from felt_dial.ui.inspector import Card
 from felt_dial.ui.pictures.effects import effect_picture
 from felt_dial.ui.session import Session
@@ -171,7 +173,8 @@ class Rack(QWidget):
         made: list[str] = []
 
         def make() -> object:
-            patch, key = add_effect(self.session.patch, RACK, Effect.kinds[kind]())
+            fresh = Snippets(self.session.library.root).fresh(Effect.kinds[kind]())
+            patch, key = add_effect(self.session.patch, RACK, fresh)
             made.append(key)
             return patch
 
@@ -247,6 +250,7 @@ class EffectsPage(Wool):
         head.addWidget(text_label(f"Rack 1, place {place}. {effect.about()}"))
         head.addStretch()
         head.addWidget(SwitchPill(self.session, path + ".on", "On", part="pill"))
+        head.addWidget(SnippetPill(self.session, path))
         remove = Pill("Remove", "pill", tip="Remove this effect and its threads")
         remove.clicked.connect(
             lambda: self.session.edit(remove_effect(self.session.patch, RACK, key), f"remove {effect.title}")

@@ -8,8 +8,12 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from felt_dial.patch.patch import NoSuchPath
 from felt_dial.ui.cloth import cloth, colour, dye
 from felt_dial.ui.session import Session
+
+GONE = (KeyError, AttributeError, NoSuchPath)
+"""What a picture meets that outlives for a moment what it shows."""
 
 
 class Well(QWidget):
@@ -51,7 +55,7 @@ class Well(QWidget):
     def _follow(self) -> None:
         try:
             changed = self.key() != self._cached_for
-        except (KeyError, AttributeError):
+        except GONE:
             return
         if changed:
             self.update()
@@ -65,7 +69,7 @@ class Well(QWidget):
             return
         try:
             live = self.live()
-        except (KeyError, AttributeError):
+        except GONE:
             return
         if live != self._live:
             self._live = live
@@ -78,7 +82,7 @@ class Well(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         try:
             key = (self.key(), self.width(), self.height())
-        except (KeyError, AttributeError):
+        except GONE:
             return
         if key != self._cached_for or self._cache is None:
             ratio = self.devicePixelRatioF()

@@ -1,0 +1,72 @@
+"""Snippets: kept, read, given to another module, and what is wrong with a file said in one sentence."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from felt_dial.bank.snippets import SHIPPED, Snippets, apply, read_snippet, settings_of, write_snippet
+from felt_dial.patch.document import BadDocument
+from felt_dial.sound.control.blend import Blend
+from felt_dial.sound.control.envelope import Envelope
+from felt_dial.sound.control.lfo import Lfo
+from felt_dial.sound.modules import Effect, Source
+
+
+def test_forty_and_more_come_along_and_each_is_written_as_it_is_read() -> None:
+    files = sorted(SHIPPED.glob("*.json"))
+    assert len(files) >= 40
+    for path in files:
+        name, _, module = read_snippet(path.read_bytes(), path.name)
+        assert write_snippet(name, module) == path.read_text()
+
+
+def test_the_envelopes_people_begin_with_are_there(tmp_path: Path) -> None:
+    names = {snippet.name for snippet in Snippets(tmp_path).fitting(Envelope())}
+    assert {"Pluck", "Stab", "Pad", "Swell", "Organ", "Kick", "Four-burst clap", "Reverse"} <= names
+
+
+def test_settings_are_kept_and_given_to_another_whose_name_and_inputs_stay(tmp_path: Path) -> None:
+    kept = Snippets(tmp_path)
+    line = ((0.0, 0.0, 0.2), (0.4, 1.0, 0.0), (1.0, 0.25, 0.0))
+    made = kept.save("Fern", Lfo(name="mine", shape="drawn", rate=3.0, line=line))
+    again = next(s for s in kept.fitting(Lfo()) if not s.shipped)
+    assert again.name == "Fern" and settings_of(again.module)["line"] == line
+    given = apply(Lfo(name="theirs"), again)
+    assert (given.name, given.rate, given.line) == ("theirs", 3.0, line)
+    assert apply(Blend(first="e1"), kept.save("Both", Blend(first="l1", way="sum"))).first == "e1"
+    assert kept.save("Fern", Lfo(rate=5.0)).id == made.id and len([s for s in kept.all() if s.name == "Fern"]) == 1
+    kept.remove(again)
+    assert not [s for s in kept.all() if s.name == "Fern"]
+
+
+def test_new_modules_begin_with_the_snippet_that_was_chosen(tmp_path: Path) -> None:
+    kept = Snippets(tmp_path)
+    wall = next(s for s in kept.fitting(Effect.kinds["delay"]()) if s.name == "Garden wall")
+    kept.set_default(Effect.kinds["delay"](), wall)
+    assert settings_of(kept.fresh(Effect.kinds["delay"]())) == settings_of(wall.module)
+    assert kept.fresh(Source.kinds["wave"]()) == Source.kinds["wave"]()
+    kept.set_default(Effect.kinds["delay"](), None)
+    assert kept.fresh(Effect.kinds["delay"]()) == Effect.kinds["delay"]()
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"family": "spoon"}, "no snippet"), ({"module": {"kind": "spoon"}}, "not known"), ({"format": 99}, "format 99"),
+        ({"module": {"kind": "envelope", "attack": "soon"}}, "attack"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_is_said_and_the_others_are_still_there(
+    tmp_path: Path, change: dict[str, object], says: str
+) -> None:
+    kept = Snippets(tmp_path)
+    kept.save("Good", Envelope(attack=0.5))
+    document = json.loads(write_snippet("Bad", Envelope())) | change
+    (kept.folder / "bad.json").write_text(json.dumps(document))
+    assert [s.name for s in kept.all() if not s.shipped] == ["Good"]
+    assert len(kept.problems) == 1 and says in kept.problems[0] and "bad.json" in kept.problems[0]
+    with pytest.raises(BadDocument):
+        read_snippet(json.dumps(document), "x")
