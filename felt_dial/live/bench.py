@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from felt_dial.live.link import EngineLink
-from felt_dial.live.loads import cloud, inner_loop, resynthesis, tables
+from felt_dial.live.loads import cloud, inner_loop, movement_share, resynthesis, tables
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.modules import Effect, Modulator, new_layer, new_patch
@@ -132,6 +132,7 @@ def run_bench(as_json: bool, seconds: float) -> str:
     found["quality 4 over quality 1"] = share_of_core(full(), 8, 4, 200) / one
 
     found["8 notes × 3 tables × 32 voices, morph, filters, delay"] = share_of_core(tables(32), 8)
+    found["control: 8 envelopes, LFOs and curves, 64 threads, 16 notes"] = movement_share()
     with tempfile.TemporaryDirectory() as folder:
         found["128 grains"] = share_of_core(cloud(Path(folder)), 8)
         found["8 notes × 256 partials"] = share_of_core(resynthesis(Path(folder)), 8)

@@ -14,10 +14,13 @@ from felt_dial.patch.edits import add_effect, add_modulator, duplicate_layer, re
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound import assets
 from felt_dial.sound.audio_file import Audio
+from felt_dial.sound.control.moving import run_movement
 from felt_dial.sound.kernel import kernel
 from felt_dial.sound.modules import Effect, Modulator, Source, new_patch
+from felt_dial.sound.program import BLOCK, Program
 from felt_dial.sound.sources.reading import add_line, find_places, read_places
 from felt_dial.sound.tables import shipped_tables
+from felt_dial.sound.voices import ON, Event
 
 RATE = 48000
 
@@ -46,6 +49,38 @@ def _recorded(kind: str, harmonics: int, folder: Path, **fields: object) -> Patc
 def cloud(folder: Path) -> Patch:
     """128 grains at once."""
     return _recorded("grains", 40, folder, dense="count", count=16.0, size=0.3)
+
+
+def movement() -> Patch:
+    """Everything that moves: 8 layers, 8 envelopes, 8 LFOs, 8 curves, and 64 threads from them."""
+    patch = new_patch()
+    for _ in range(7):
+        patch, _ = duplicate_layer(patch, "a")
+    for kind in ("envelope", "lfo", "curve"):
+        while sum(mover.kind == kind for mover in patch.modulators.values()) < 8:  # type: ignore[attr-defined]
+            patch, _ = add_modulator(patch, Modulator.kinds[kind]())
+    dials = ("pitch", "pan", "fine", "level", "source.width", "filter.cutoff", "filter.resonance", "filter.follow")
+    sources = list(patch.modulators)
+    for n in range(64):
+        target = f"layers.{'abcdefgh'[n % 8]}.{dials[n // 8]}"
+        patch, _ = sew(patch, sources[n % len(sources)], target, 0.1)
+    return patch
+
+
+def movement_share(notes: int = 16, blocks: int = 400) -> float:
+    """Share of a core that control alone takes: the movement kernel of that patch, the best of five runs."""
+    program = Program(movement(), RATE)
+    program.block([Event(0, ON, 40 + n, 0.8) for n in range(notes)])
+    for _ in range(3):
+        program.block()
+    arguments = program.movement_arguments()
+    best = 1e9
+    for _ in range(5):
+        begin = time.perf_counter()
+        for _ in range(blocks):
+            run_movement(*arguments)
+        best = min(best, (time.perf_counter() - begin) / blocks)
+    return best * RATE / BLOCK
 
 
 def resynthesis(folder: Path) -> Patch:

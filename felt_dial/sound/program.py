@@ -10,6 +10,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from time import perf_counter_ns
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -238,11 +239,7 @@ class Program:
             self.line, voices.pitch, voices.before, voices.goal, voices.pace, voices.turn, self.bent, voices.bend,
             voices.begin, active, 1.0 - math.exp(-self.seconds / SMOOTHING),
         )  # fmt: skip
-        ended = run_movement(
-            *self.motion, self.heard, voices.touches, voices.key, voices.begin, voices.after, active,
-            voices.release, voices.fade, voices.through, self.shaped, voices.finished, voices.newest, voices.fresh,
-            voices.last_up, self.tempo, self.clock, self.rate,
-        )  # fmt: skip
+        ended = run_movement(*self.movement_arguments())
         self.clock += self.frames // TICK
         voices.stirred = ended > 0 or (voices.stirred and voices.started())
         for bus in self.buses:
@@ -264,6 +261,15 @@ class Program:
         self.heard[OUT] = max(report.left, report.right)
         self.loudness_gain = gain
         return self.out
+
+    def movement_arguments(self) -> tuple[Any, ...]:
+        """What the movement kernel is given in this block."""
+        voices = self.voices
+        return (
+            *self.motion, self.heard, voices.touches, voices.key, voices.begin, voices.after, voices.active,
+            voices.release, voices.fade, voices.through, self.shaped, voices.finished, voices.newest, voices.fresh,
+            voices.last_up, self.tempo, self.clock, self.rate,
+        )  # fmt: skip
 
     def _settle(self) -> None:
         """Lists the rows that sound, for the patch and for every layer, and which contours shape them."""

@@ -77,28 +77,30 @@ def run_curve(m, p, line, rows, info, control, drawn, moves, state, t0, t1, seco
     `state[m, row]` is (place from 0 to 1, seconds since it began, value, 1 after the key was let go). It begins anew
     at `info[row].begin`.
     """
-    for row in rows:
-        begin, release = info[row].begin, info[row].release
-        if release == 0 and t0 <= 1 and info[row].first > 0:
-            state[m, row, LET_GO] = 1.0
+    end = np.uint64(t1)
+    for r in rows:
+        row, begin, release = np.uint64(r), info[r].begin, info[r].release
         place, now, value = state[m, row, 0], state[m, row, 1], state[m, row, 2]
-        held = state[m, row, LET_GO] == 0.0
-        for t in range(max(t0, info[row].first), t1):
-            since = seconds
-            if t == begin:
-                place = now = since = 0.0
+        held = state[m, row, LET_GO] == 0.0 and not (release == 0 and t0 <= 1 and info[r].first > 0)
+        for t in range(np.uint64(max(t0, info[r].first)), end):
+            begins = np.int64(t) == begin
+            since = 0.0 if begins else seconds
+            if begins:
+                place = now = 0.0
                 held = True
             now += since
             before = place
             place += since / max(np.float64(control[p + LENGTH, row, t]), 1e-3)
             loop = control[p + LOOP, row, t]
-            low, high = np.float64(control[p + LOOP_FROM, row, t]), np.float64(control[p + LOOP_TO, row, t])
-            if loop > 0.5 and high > low and before <= high < place and (loop > 1.5 or held):
-                place = low + (place - high) % (high - low)
+            if loop > 1.5 or (loop > 0.5 and held):
+                low, high = np.float64(control[p + LOOP_FROM, row, t]), np.float64(control[p + LOOP_TO, row, t])
+                if high > low and before <= high < place:
+                    place = low + (place - high) % (high - low)
             place = min(place, 1.0)
             goal = line_at(drawn, line, place)
-            value = goal if t == begin else follow(value, goal, seconds, np.float64(control[p + SMOOTH, row, t]))
+            smooth = np.float64(control[p + SMOOTH, row, t])
+            value = goal if begins or smooth == 0.0 else follow(value, goal, seconds, smooth)
             moves[m, row, t] = np.float32(value)
-            held = held and t != release
+            held = held and np.int64(t) != release
         state[m, row, 0], state[m, row, 1], state[m, row, 2] = place, now, value
         state[m, row, LET_GO] = 0.0 if held else 1.0

@@ -210,8 +210,10 @@ def _run_slot(  # type: ignore[no-untyped-def]
     `sums` (2, row, tick) gathers octaves, and what is added. A thread without a shape, a delay and the like is a
     product and a sum for each tick.
     """
-    for row in rows:
-        for t in range(t0, t1):
+    end = np.uint64(t1)
+    for r in rows:
+        row = np.uint64(r)
+        for t in range(np.uint64(t0), end):
             sums[0, row, t] = sums[1, row, t] = 0.0
     bends = False
     for n in range(slots[s].first_thread, slots[s].last_thread):
@@ -238,20 +240,33 @@ def _run_slot(  # type: ignore[no-untyped-def]
             factor, more = 2.0, -1.0
         if reading == FLIPPED:
             factor, more = -factor, 1.0 - more
-        still, depth = slots[depth_slot].filled != 0, _scaled(scale, slots[depth_slot].current)
-        for row in rows:
-            for t in range(max(t0, info[row].first), t1):
-                if not still:
+        depth = _scaled(scale, slots[depth_slot].current)
+        if slots[depth_slot].filled != 0:
+            factor, more = factor * depth, more * depth
+            for r in rows:
+                row = np.uint64(r)
+                for t in range(np.uint64(max(t0, info[r].first)), end):
+                    sums[where, row, t] += factor * np.float64(moves[m, row, t]) + more
+        else:
+            for r in rows:
+                row = np.uint64(r)
+                for t in range(np.uint64(max(t0, info[r].first)), end):
                     depth = _scaled(scale, base[depth_slot, t])
-                sums[where, row, t] += depth * (factor * np.float64(moves[m, row, t]) + more)
+                    sums[where, row, t] += depth * (factor * np.float64(moves[m, row, t]) + more)
     low, high = slots[s].low, slots[s].high
-    octaves, ratio = 0.0, 1.0
-    for row in rows:
-        for t in range(max(t0, info[row].first), t1):
-            if bends and sums[0, row, t] != octaves:
-                octaves = sums[0, row, t]
-                ratio = 2.0**octaves
-            control[s, row, t] = np.float32(min(max(base[s, t] * ratio + sums[1, row, t], low), high))
+    for r in rows:
+        row = np.uint64(r)
+        start = np.uint64(max(t0, info[r].first))
+        if bends:
+            octaves, ratio = 0.0, 1.0
+            for t in range(start, end):
+                if sums[0, row, t] != octaves:
+                    octaves = sums[0, row, t]
+                    ratio = 2.0**octaves
+                control[s, row, t] = np.float32(min(max(base[s, t] * ratio + sums[1, row, t], low), high))
+        else:
+            for t in range(start, end):
+                control[s, row, t] = np.float32(min(max(base[s, t] + sums[1, row, t], low), high))
 
 
 @kernel
