@@ -178,6 +178,23 @@ def move_effect(patch: Patch, rack: str, key: str, to: int) -> Patch:
     return put(patch, ["racks", rack], _moved(patch.racks[rack], key, to))  # type: ignore[no-any-return]
 
 
+def move_to_rack(patch: Patch, rack: str, key: str, other: str, to: int) -> tuple[Patch, str]:
+    """The patch with an effect at a place of another rack, its threads with it; and its id there."""
+    effect = patch.racks[rack][key]
+    if len(patch.racks[other]) >= 12:
+        raise OutOfRange("A rack holds twelve effects; remove one first.")
+    fresh = key if key not in patch.racks[other] else _free(str(effect.kind), patch.racks[other])  # type: ignore[attr-defined]
+    before, after = f"racks.{rack}.{key}.", f"racks.{other}.{fresh}."
+    threads = {
+        k: t.model_copy(update={"target": after + t.target.removeprefix(before)}) if t.target.startswith(before) else t
+        for k, t in patch.threads.items()
+    }
+    left = {k: v for k, v in patch.racks[rack].items() if k != key}
+    moved = _moved({**patch.racks[other], fresh: effect}, fresh, to)
+    racks = {**patch.racks, rack: left, other: moved}
+    return patch.model_copy(update={"racks": racks, "threads": threads}), fresh
+
+
 def replace_module(patch: Patch, path: str, module: Module) -> Patch:
     """The patch with another module at a path, such as another source of a layer."""
     return _cut_loose(put(patch, path.split("."), module))

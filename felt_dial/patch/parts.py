@@ -98,8 +98,8 @@ class Layer(Module):
     level = Param("Level", -12.0, (-60.0, 6.0), DECIBELS, says="How loud the layer is.")
     pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
     out = Choice(
-        "Goes to", "rack", {"rack": "Rack 1", "direct": "Direct", "none": "Nowhere"},
-        says="Through rack 1, straight to the output, or nowhere: a layer that only modulates others.",
+        "Goes to", "rack", {"rack": "Rack 1", "direct": "Direct", "none": "Nowhere", "rack2": "Rack 2"},
+        says="Through rack 1 or rack 2, straight to the output, or nowhere: a layer that only modulates others.",
     )  # fmt: skip
     name: str = ""
     contour: str = "e1"

@@ -74,6 +74,10 @@ class Patch(Module):
         "Glide is", "time", {"time": "a time", "rate": "per octave"},
         says="The same time for every interval, or that time for each octave.",
     )  # fmt: skip
+    rack2 = Choice(
+        "Rack 2 goes to", "rack", {"rack": "Rack 1", "out": "Output"},
+        says="Rack 2 joins rack 1 at its beginning, or goes to the output.",
+    )  # fmt: skip
     key_centre = still("Key centre", 60, (0, 127), KEY, "The key at which Key moves nothing.", whole=True)
     age = still("Age", 10.0, (0.1, 120.0), SECONDS, "How long a note sounds until Age is full.", taper=CUBIC)
     note_cycle = still("Note cycle", 8, (2, 64), COUNT, "After how many notes Note number begins again.", whole=True)
@@ -90,7 +94,7 @@ class Patch(Module):
     layers: dict[str, Layer] = {}
     modulators: dict[str, AnyModulator] = {}
     macros: dict[str, Macro] = Field(default_factory=lambda: {m: Macro() for m in MACRO_IDS})
-    racks: dict[str, dict[str, AnyEffect]] = {"1": {}}
+    racks: dict[str, dict[str, AnyEffect]] = {"1": {}, "2": {}}
     threads: dict[str, Thread] = {}
     pattern: Pattern = Pattern()
 
@@ -100,6 +104,17 @@ class Patch(Module):
             return False
         orders = [(list(p.layers), list(p.threads), [list(rack) for rack in p.racks.values()]) for p in (self, other)]
         return orders[0] == orders[1]
+
+    @model_validator(mode="before")
+    @classmethod
+    def _both_racks(cls, data: Any) -> Any:
+        """A document of before rack 2 has an empty one."""
+        if isinstance(data, dict) and isinstance(data.get("racks"), dict):
+            unknown = sorted(set(data["racks"]) - {"1", "2"})
+            if unknown:
+                raise ValueError(f"racks: there are racks 1 and 2, and no {unknown[0]!r}")
+            return {**data, "racks": {"1": {}, "2": {}} | data["racks"]}
+        return data
 
     @model_validator(mode="after")
     def _whole(self) -> Self:

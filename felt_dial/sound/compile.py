@@ -19,9 +19,10 @@ def patch_of_everything(source: str = "wave") -> Patch:
     patch = with_value(new_patch("Everything"), "layers.a.filter.on", True)
     patch = replace_module(patch, "layers.a.source", Source.kinds[source]())
     patch, other = add_layer(patch, new_layer())
+    patch = with_value(patch, f"layers.{other}.out", "rack2")
     patch = with_value(add_inlet(patch, "a", other, 1.0), f"layers.a.inlets.{other}.ring", 0.5)
     for kind in Effect.kinds.values():
-        patch, _ = add_effect(patch, "1", kind())
+        patch, _ = add_effect(patch, "1" if len(patch.racks["1"]) < 12 else "2", kind())
     for kind in Modulator.kinds.values():
         patch, key = add_modulator(patch, kind())
         patch, _ = sew(patch, key, "layers.a.filter.cutoff", 1.0)

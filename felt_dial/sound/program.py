@@ -43,7 +43,7 @@ from felt_dial.sound.voices import BEND, NOW, ON, SENT, SUSTAIN, WHEEL, Event, V
 BLOCK = 256
 CEILING = np.float32(1.0)
 QUALITIES = (1, 2, 4, 8)
-RACK, DIRECT, NOWHERE = range(3)
+RACK, DIRECT, NOWHERE, RACK2 = range(4)
 
 
 def patch_values(patch: Patch) -> NDArray[np.float64]:
@@ -113,13 +113,13 @@ class Program:
         plain = Stage(self.rate, frames)
         control = self.motion.control
         self.strands: list[Strand] = []
-        self.effects: list[Placed] = []
+        self.effects: dict[str, list[Placed]] = {"1": [], "2": []}
         for path, module in modules(patch):
             steps = path.split(".")
             if isinstance(module, Layer):
                 self.strands.append(self._strand(path, module, fine))
             elif steps[0] == "racks":
-                self.effects.append(self._place(path, module, plain, GLOBAL))
+                self.effects[steps[1]].append(self._place(path, module, plain, GLOBAL))
         self._lay_feeds(frames * quality)
         self.order = in_order(self.strands)
         self.moves = self.motion.moves
@@ -131,7 +131,7 @@ class Program:
         self.frequency = np.zeros((ROWS, ticks + 1), np.float32)
         self.audio = np.zeros((ROWS, 2, frames * quality), np.float32)
         self.turn = np.zeros((ROWS, frames * quality if any(s.feeds for s in self.strands) else 0), np.float32)
-        self.buses = [Bus(frames, quality), Bus(frames, quality)]
+        self.buses = {goes: Bus(frames, quality) for goes in (RACK, DIRECT, RACK2)}
         self.out = self.buses[RACK].out
         self.dry = np.zeros((2, frames), np.float32)
         self.loudness_gain = self._output_gain()
@@ -242,17 +242,26 @@ class Program:
         ended = run_movement(*self.movement_arguments())
         self.clock += self.frames // TICK
         voices.stirred = ended > 0 or (voices.stirred and voices.started())
-        for bus in self.buses:
+        for bus in self.buses.values():
             bus.fine.fill(0.0)
         voices.peak.fill(0.0)
         shares = self._shares()
         for strand in self.order:
             self._run_strand(strand, *shares[strand.place])
         self.buses[RACK].bring_down()
+        second = self.buses[RACK2]
+        if second.used:
+            second.bring_down()
+            for effect in self.effects["2"]:
+                self._run_effect(effect, second.out)
+            if self.target[self.at["rack2"]] < 0.5:
+                self.out += second.out
         self.heard[FIRST_LAYER:] = [strand.peak for strand in self.strands]
         self.heard[BEFORE_RACK] = np.abs(self.out).max()
-        for effect in self.effects:
-            self._run_effect(effect)
+        for effect in self.effects["1"]:
+            self._run_effect(effect, self.out)
+        if second.used and self.target[self.at["rack2"]] > 0.5:
+            self.out += second.out
         if self.buses[DIRECT].used:
             self.buses[DIRECT].bring_down()
             self.out += self.buses[DIRECT].out
@@ -360,7 +369,7 @@ class Program:
             part.reset()
         self.report.broken.append(f"layers.{strand.key}")
 
-    def _run_effect(self, effect: Placed) -> None:
+    def _run_effect(self, effect: Placed, sound: NDArray[np.float32]) -> None:
         on = effect.control[0]
         if on[0] == 0.0 and on[-1] == 0.0:
             if not effect.quiet:
@@ -372,13 +381,13 @@ class Program:
         begin = perf_counter_ns()
         mixed = on[0] != 1.0 or on[-1] != 1.0
         if mixed:
-            self.dry[:] = self.out
-        effect.kernel(self.out, effect.control, TICK, effect.stage.rate, *effect.state)
+            self.dry[:] = sound
+        effect.kernel(sound, effect.control, TICK, effect.stage.rate, *effect.state)
         if mixed:
-            run_blend(self.dry, self.out, on, TICK)
+            run_blend(self.dry, sound, on, TICK)
         effect.spent(begin)
-        if not sound_finite(self.out):
-            self.out.fill(0.0)
+        if not sound_finite(sound):
+            sound.fill(0.0)
             effect.reset()
             self.report.broken.append(effect.path)
 
@@ -439,7 +448,7 @@ class Program:
     def placed(self) -> list[Placed]:
         """Every module that processes audio, in order."""
         found = [part for strand in self.strands for part in (strand.source, strand.filter)]
-        return found + self.effects
+        return found + self.effects["1"] + self.effects["2"]
 
     def beads(self) -> NDArray[np.float32]:
         """The value of every parameter at this moment: of the newest note, or of the patch; (slot,)."""

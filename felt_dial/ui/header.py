@@ -285,7 +285,7 @@ class Header(Wool):
             n += 2
         if any("dense" in layer.source.params for layer in patch.layers.values()):
             lines.append(f"Grains: {int(self.session.link.shared.data['grains'])} of {int(patch.grains)}")
-        for effect in patch.racks["1"].values():
+        for effect in [*patch.racks["1"].values(), *patch.racks["2"].values()]:
             lines.append(f"{effect.title}: {100 * float(costs[n]):.1f}{THIN}%")
             n += 1
         return "\n".join(lines)

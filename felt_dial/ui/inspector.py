@@ -264,6 +264,7 @@ class Inspector(Card):
         self.shade = "walnut"
         self._head(text_label("", "title"), self.session.patch.name, self.session.rename_patch, "the whole patch")
         self._grid(["level", "voices", "grains", "tempo"], "walnut")
+        self._grid(["rack2"], "walnut")
         self.body.addWidget(SewnLine())
         self._title("How notes play")
         self._grid(["play", "priority", "bend", "note_bend"], "walnut")

@@ -58,7 +58,7 @@ class Session(QObject):
         blank = new_patch()
         self.work = Work(blank, blank)
         self.selection = ("source", "a")
-        self.effect = ""
+        self.rack, self.effect = "1", ""
         self.focus_path = ""
         self.shelf_bank = ""
         self.phrase, self.looping, self.holding, self.playing = "arpeggio", True, False, False
@@ -93,8 +93,8 @@ class Session(QObject):
         everywhere = part in ("patch", "macro", "player", "pattern")
         if not everywhere and key not in (self.patch.modulators if part == "modulator" else layers):
             self.selection = ("source", next(iter(layers)))
-        if self.effect not in self.patch.racks["1"]:
-            self.effect = next(iter(self.patch.racks["1"]), "")
+        if self.effect not in self.patch.racks[self.rack]:
+            self.choose_effect(*next(((r, k) for r, rack in self.patch.racks.items() for k in rack), ("1", "")))
         if outline(before.patch) != outline(self.patch) or not same:
             self.rebuilding.emit()
             self.rebuilt.emit()
@@ -393,6 +393,10 @@ class Session(QObject):
         """Chooses what the inspector shows: a cell of a layer, or a modulator."""
         self.selection = (part, key)
         self.selected.emit()
+
+    def choose_effect(self, rack: str, key: str) -> None:
+        """Which effect the Effects page shows large."""
+        self.rack, self.effect = rack, key
 
     def focus(self, path: str) -> None:
         """A dial has the focus; the inspector lists what moves it."""

@@ -140,6 +140,7 @@ class SettingsSheet(Sheet):
         form.addRow(text_label("Output"), self.device)
         form.addRow(text_label("Controller"), self.controller)
         learned = QHBoxLayout()
+        learned.setSpacing(6)
         learned.addWidget(
             Pill("Its window…", "pill", self.controller_asked.emit, "Wheels, knobs and a pad to play with")
         )

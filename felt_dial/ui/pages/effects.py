@@ -7,19 +7,24 @@ from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseE
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
-from felt_dial.patch.edits import add_effect, move_effect, remove_effect
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
+from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import path_exists
+from felt_dial.sound.effects.equaliser import BANDS
+from felt_dial.sound.effects.equaliser import Equaliser as Banded
 from felt_dial.sound.modules import Effect
 from felt_dial.ui.cloth import Empty, Wool, colour, dye, reading
 from felt_dial.ui.dials.clearing import clear
-from felt_dial.ui.dials.controls import Pill, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.snippet import SnippetPill
 from felt_dial.ui.inspector import Card
+from felt_dial.ui.pictures import curves as _curves  # noqa: F401  (enters its pictures)
 from felt_dial.ui.pictures.effects import effect_picture
 from felt_dial.ui.session import Session
 from felt_dial.ui.thread_list import ThreadList
 
-RACK = "1"
+COLUMNS, SIDE = 4, 322
 EFFECT_MIME = "application/x-felt-dial-effect"
 
 
@@ -34,23 +39,23 @@ def summary(effect: Effect) -> str:
 class EffectCard(QWidget):
     """One effect of the rack."""
 
-    def __init__(self, session: Session, key: str) -> None:
+    def __init__(self, session: Session, rack: str, key: str) -> None:
         super().__init__()
-        self.session, self.key = session, key
+        self.session, self.rack, self.key = session, rack, key
         self.setFixedSize(134, 96)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAcceptDrops(True)
         self._press = QPoint()
-        effect = session.patch.racks[RACK][key]
-        self.setAccessibleName(f"{effect.title} in rack 1")
+        effect = session.patch.racks[rack][key]
+        self.setAccessibleName(f"{effect.title} in rack {rack}")
         self.setToolTip(f"{effect.about()}\nDrag to reorder, Alt+Left and Alt+Right move it, Delete removes it")
         layout = QGridLayout(self)
         layout.setContentsMargins(9, 6, 9, 5)
         layout.setSpacing(3)
         layout.addWidget(text_label(effect.title, "value"), 0, 0)
-        switch = SwitchPill(session, f"racks.{RACK}.{key}.on", "On")
+        switch = SwitchPill(session, f"racks.{rack}.{key}.on", "On")
         layout.addWidget(switch, 0, 1, Qt.AlignmentFlag.AlignRight)
-        picture = effect_picture(session, f"racks.{RACK}.{key}", "weld")
+        picture = effect_picture(session, f"racks.{rack}.{key}", "weld")
         picture.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         layout.addWidget(picture, 1, 0, 1, 2)
         self.summary = text_label("", "small")
@@ -60,7 +65,7 @@ class EffectCard(QWidget):
 
     def follow(self) -> None:
         """Shows its values in words."""
-        effect = self.session.patch.racks[RACK].get(self.key)
+        effect = self.session.patch.racks[self.rack].get(self.key)
         if effect is not None:
             text = summary(effect)
             self.summary.setText(self.summary.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 114))
@@ -70,7 +75,7 @@ class EffectCard(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        chosen = self.session.effect == self.key
+        chosen = (self.session.rack, self.session.effect) == (self.rack, self.key)
         painter.setPen(QPen(dye("madder") if chosen else colour("edge"), 1.8 if chosen else 1))
         painter.setBrush(colour("cloth"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
@@ -82,7 +87,7 @@ class EffectCard(QWidget):
 
     def choose(self) -> None:
         """Shows it large."""
-        self.session.effect = self.key
+        self.session.choose_effect(self.rack, self.key)
         self.session.selected.emit()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -92,7 +97,7 @@ class EffectCard(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if (event.position().toPoint() - self._press).manhattanLength() > 12:
             drag, data = QDrag(self.window()), QMimeData()
-            data.setData(EFFECT_MIME, self.key.encode())
+            data.setData(EFFECT_MIME, f"{self.rack}.{self.key}".encode())
             drag.setMimeData(data)
             drag.setPixmap(self.grab())
             drag.exec(Qt.DropAction.MoveAction)
@@ -102,37 +107,53 @@ class EffectCard(QWidget):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        moved = bytes(event.mimeData().data(EFFECT_MIME).data()).decode()
+        rack, key = bytes(event.mimeData().data(EFFECT_MIME).data()).decode().split(".")
         event.acceptProposedAction()
-        to = list(self.session.patch.racks[RACK]).index(self.key)
-        QTimer.singleShot(0, lambda: self.move_to(moved, to))
+        to = list(self.session.patch.racks[self.rack]).index(self.key)
+        QTimer.singleShot(0, lambda: self.move_to(key, to) if rack == self.rack else self.take_in(rack, key, to))
+
+    def take_in(self, rack: str, key: str, place: int) -> None:
+        """An effect of the other rack comes to a place of this one."""
+        take_in(self.session, rack, key, self.rack, place)
 
     def move_to(self, key: str, place: int) -> None:
         """Moves an effect of the rack to a place."""
-        place = min(max(place, 0), len(self.session.patch.racks[RACK]) - 1)
-        title = self.session.patch.racks[RACK][key].title
-        self.session.edit(move_effect(self.session.patch, RACK, key, place), f"move {title} to place {place + 1}")
+        place = min(max(place, 0), len(self.session.patch.racks[self.rack]) - 1)
+        title = self.session.patch.racks[self.rack][key].title
+        self.session.edit(move_effect(self.session.patch, self.rack, key, place), f"move {title} to place {place + 1}")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        place = list(self.session.patch.racks[RACK]).index(self.key)
+        place = list(self.session.patch.racks[self.rack]).index(self.key)
         alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.choose()
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and alt:
             self.move_to(self.key, place + (1 if event.key() == Qt.Key.Key_Right else -1))
         elif event.key() == Qt.Key.Key_Delete:
-            title = self.session.patch.racks[RACK][self.key].title
-            self.session.edit(remove_effect(self.session.patch, RACK, self.key), f"remove {title}")
+            title = self.session.patch.racks[self.rack][self.key].title
+            self.session.edit(remove_effect(self.session.patch, self.rack, self.key), f"remove {title}")
         else:
             super().keyPressEvent(event)
 
 
-class Rack(QWidget):
-    """The chain of effects, sewn together."""
+def take_in(session: Session, rack: str, key: str, other: str, place: int) -> None:
+    """Moves an effect from one rack to a place of the other; its threads go with it."""
+    try:
+        patch, fresh = move_to_rack(session.patch, rack, key, other, place)
+    except FeltDialError as wrong:
+        session.say(str(wrong), problem=True)
+        return
+    session.choose_effect(other, fresh)
+    session.edit(patch, f"move {patch.racks[other][fresh].title} to rack {other}")
 
-    def __init__(self, session: Session) -> None:
+
+class Rack(QWidget):
+    """A chain of effects, sewn together; an effect of the other one can be dropped behind its last."""
+
+    def __init__(self, session: Session, rack: str) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.rack = session, rack
+        self.setAcceptDrops(True)
         self.setFixedHeight(104)
         self.cards: dict[str, EffectCard] = {}
         self.row = QHBoxLayout(self)
@@ -147,13 +168,16 @@ class Rack(QWidget):
         column = QVBoxLayout(name)
         column.setContentsMargins(8, 6, 0, 0)
         column.setSpacing(2)
-        column.addWidget(text_label("Rack 1", "name"))
-        letters = " ".join(key.upper() for key in self.session.patch.layers)
-        column.addWidget(text_label(f"from layers {letters}", "small"))
-        column.addWidget(text_label("one for the whole chord", "small"))
+        patch = self.session.patch
+        column.addWidget(text_label(f"Rack {self.rack}", "name"))
+        goes = "rack" if self.rack == "1" else "rack2"
+        letters = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == goes)
+        column.addWidget(text_label(f"from {letters}" if letters else "from no layer yet", "small"))
+        joins = "rack 1" if self.rack == "2" and patch.rack2 == "rack" else "the output"
+        column.addWidget(text_label(f"to {joins}, as one chord", "small"))
         column.addStretch()
         self.row.addWidget(name)
-        self.cards = {key: EffectCard(self.session, key) for key in self.session.patch.racks[RACK]}
+        self.cards = {key: EffectCard(self.session, self.rack, key) for key in self.session.patch.racks[self.rack]}
         for card in self.cards.values():
             self.row.addWidget(card)
         add = Pill("+ Effect", "add", self.menu, "Add an effect at the end")
@@ -174,13 +198,24 @@ class Rack(QWidget):
 
         def make() -> object:
             fresh = Snippets(self.session.library.root).fresh(Effect.kinds[kind]())
-            patch, key = add_effect(self.session.patch, RACK, fresh)
+            patch, key = add_effect(self.session.patch, self.rack, fresh)
             made.append(key)
             return patch
 
         if self.session.try_edit(make, f"add {Effect.kinds[kind].title}"):  # type: ignore[arg-type]
-            self.session.effect = made[0]
+            self.session.choose_effect(self.rack, made[0])
             self.session.selected.emit()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(EFFECT_MIME):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        rack, key = bytes(event.mimeData().data(EFFECT_MIME).data()).decode().split(".")
+        event.acceptProposedAction()
+        if rack != self.rack:
+            place = len(self.session.patch.racks[self.rack])
+            QTimer.singleShot(0, lambda: take_in(self.session, rack, key, self.rack, place))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -194,20 +229,25 @@ class Rack(QWidget):
             painter.drawLine(QPointF(right + 1, y), QPointF(left - 1, y))
         painter.setPen(colour("soft"))
         painter.setFont(reading(12))
-        painter.drawText(QRectF(self.width() - 38, y - 9, 38, 18), Qt.AlignmentFlag.AlignCenter, "output")
+        painter.drawText(QRectF(self.width() - 38, y - 9, 38, 18), Qt.AlignmentFlag.AlignCenter, self._where())
+
+    def _where(self) -> str:
+        return "rack 1" if self.rack == "2" and self.session.patch.rack2 == "rack" else "output"
 
 
 class EffectsPage(Wool):
-    """Rack 1 and its chosen effect."""
+    """Both racks and the chosen effect."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.band = 2
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 10)
         layout.setSpacing(8)
-        self.rack = Rack(session)
+        self.rack, self.second = Rack(session, "1"), Rack(session, "2")
         layout.addWidget(self.rack)
+        layout.addWidget(self.second)
         self.card = Card("weld")
         self.card.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.body = QVBoxLayout(self.card)
@@ -222,68 +262,97 @@ class EffectsPage(Wool):
 
     def rebuild(self) -> None:
         """Lays out rack and effect anew."""
-        if self.session.effect not in self.session.patch.racks[RACK]:
-            self.session.effect = next(iter(self.session.patch.racks[RACK]), "")
+        racks = self.session.patch.racks
+        if self.session.effect not in racks[self.session.rack]:
+            self.session.choose_effect(*next(((r, k) for r, rack in racks.items() for k in rack), ("1", "")))
         self.rack.rebuild()
+        self.second.rebuild()
         self._show()
 
     def _follow(self) -> None:
-        for card in self.rack.cards.values():
+        for card in [*self.rack.cards.values(), *self.second.cards.values()]:
             card.follow()
         self._list_threads()
 
     def _show(self) -> None:
-        for card in self.rack.cards.values():
+        for card in [*self.rack.cards.values(), *self.second.cards.values()]:
             card.update()
         clear(self.body)
-        key = self.session.effect
-        if key not in self.session.patch.racks[RACK]:
+        rack, key = self.session.rack, self.session.effect
+        if key not in self.session.patch.racks[rack]:
             self.body.addWidget(
                 Empty("An effect that you add to the rack is shown here, large, with the picture that suits it.")
             )
             return
-        effect = self.session.patch.racks[RACK][key]
-        path = f"racks.{RACK}.{key}"
+        effect = self.session.patch.racks[rack][key]
+        path = f"racks.{rack}.{key}"
         head = QHBoxLayout()
         head.addWidget(text_label(effect.title, "title"))
-        place = list(self.session.patch.racks[RACK]).index(key) + 1
-        head.addWidget(text_label(f"Rack 1, place {place}. {effect.about()}"))
+        place = list(self.session.patch.racks[rack]).index(key) + 1
+        head.addWidget(text_label(f"Rack {rack}, place {place}. {effect.about()}"))
         head.addStretch()
         head.addWidget(SwitchPill(self.session, path + ".on", "On", part="pill"))
         head.addWidget(SnippetPill(self.session, path))
         remove = Pill("Remove", "pill", tip="Remove this effect and its threads")
         remove.clicked.connect(
-            lambda: self.session.edit(remove_effect(self.session.patch, RACK, key), f"remove {effect.title}")
+            lambda: self.session.edit(remove_effect(self.session.patch, rack, key), f"remove {effect.title}")
         )
         head.addWidget(remove)
         self.body.addLayout(head)
         row = QHBoxLayout()
         row.setSpacing(18)
         row.addWidget(effect_picture(self.session, path, "weld", large=True), 1)
-        side = QVBoxLayout()
+        holder = QWidget()
+        side = QVBoxLayout(holder)
+        side.setContentsMargins(0, 0, 4, 0)
         grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
-        grid.setVerticalSpacing(8)
+        grid.setHorizontalSpacing(4)
+        grid.setVerticalSpacing(4)
         names = [name for name in effect.params if name != "on"]
-        for n, name in enumerate(names):
-            grid.addWidget(
-                control_for(self.session, f"{path}.{name}", "weld", 20), n // 3, n % 3, Qt.AlignmentFlag.AlignTop
-            )
+        if isinstance(effect, Banded):
+            names = [name for name in names if name.endswith(str(self.band))]
+            side.addLayout(self._bands(path))
+        at = 0
+        for name in names:
+            wide = 2 if isinstance(effect.params[name], Choice) else 1
+            at += COLUMNS - at % COLUMNS if at % COLUMNS + wide > COLUMNS else 0
+            made = control_for(self.session, f"{path}.{name}", "weld", 17)
+            grid.addWidget(made, at // COLUMNS, at % COLUMNS, 1, wide, Qt.AlignmentFlag.AlignTop)
+            at += wide
         side.addLayout(grid)
         side.addSpacing(8)
-        self.threads.setFixedWidth(300)
         side.addWidget(self.threads)
         self.threads.show()
         side.addStretch()
-        row.addLayout(side)
+        scroller = Scroller(holder)
+        scroller.setFixedWidth(SIDE)
+        row.addWidget(scroller)
         self.body.addLayout(row, 1)
         self._list_threads()
 
+    def _bands(self, path: str) -> QHBoxLayout:
+        """A button for every band: the chosen one's dials are under the hand."""
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(text_label("Band"))
+        for band in range(1, BANDS + 1):
+            pill = Pill(str(band), "small", lambda n=band: self.show_band(n), f"The dials of band {band}")
+            pill.setCheckable(True)
+            pill.setChecked(band == self.band)
+            row.addWidget(pill)
+        row.addStretch()
+        return row
+
+    def show_band(self, band: int) -> None:
+        """Another band of the equaliser comes under the hand."""
+        self.band = band
+        self._show()
+
     def _list_threads(self) -> None:
-        key, path = self.session.effect, self.session.focus_path
-        if key not in self.session.patch.racks[RACK]:
+        rack, key, path = self.session.rack, self.session.effect, self.session.focus_path
+        if key not in self.session.patch.racks[rack]:
             return
-        on = [k for k, t in self.session.patch.threads.items() if t.target.startswith(f"racks.{RACK}.{key}.")]
-        if path.startswith(f"racks.{RACK}.{key}.") and path_exists(self.session.patch, path):
+        on = [k for k, t in self.session.patch.threads.items() if t.target.startswith(f"racks.{rack}.{key}.")]
+        if path.startswith(f"racks.{rack}.{key}.") and path_exists(self.session.patch, path):
             on = [k for k in on if self.session.patch.threads[k].target == path] or on
         self.threads.show_threads("Threads on this effect", on, by_target=False)

@@ -200,8 +200,14 @@ class Flow(QWidget):
         """The way of the sound, read out."""
         patch = self.session.patch
         heard = " ".join(key.upper() for key in patch.layers)
-        effects = [effect.title for effect in patch.racks["1"].values() if effect.get("on")]
-        return f"{heard} → rack 1 ({', '.join(effects) if effects else 'empty'}) → output"
+        racks = {r: [e.title for e in rack.values() if e.get("on")] for r, rack in patch.racks.items()}
+        said = {r: f"rack {r} ({', '.join(titles) if titles else 'empty'})" for r, titles in racks.items()}
+        second = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == "rack2")
+        heard = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == "rack") or heard
+        if not second:
+            return f"{heard} → {said['1']} → output"
+        joins = "rack 1" if patch.rack2 == "rack" else "output"
+        return f"{heard} → {said['1']} → output · {second} → {said['2']} → {joins}"
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -1,0 +1,166 @@
+"""Equaliser: eight bands of bells, shelves, cuts and notches."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.module import Effect, ModuleMeta
+from felt_dial.patch.params import LOG, Choice, Param
+from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, PLACE
+from felt_dial.sound.kernel import Stage, kernel, works_for
+
+BANDS = 8
+SECTIONS = 4
+"""Second-order sections of a band: a cut of 48 dB an octave has four."""
+FORMS = {
+    "off": "Off", "bell": "Bell", "low": "Low shelf", "high": "High shelf", "low cut": "Low cut",
+    "high cut": "High cut", "notch": "Notch",
+}  # fmt: skip
+OFF, BELL, LOW, HIGH, LOW_CUT, HIGH_CUT, NOTCH = range(7)
+STARTS = (60.0, 150.0, 350.0, 800.0, 1800.0, 4000.0, 8000.0, 14000.0)
+
+
+def _bands() -> dict[str, Any]:
+    made: dict[str, Any] = {}
+    for n, start in enumerate(STARTS, start=1):
+        first = {2: "bell", 5: "bell"}.get(n, "off")
+        made[f"form{n}"] = Choice(f"Form {n}", first, FORMS, says="What the band does.")
+        made[f"frequency{n}"] = Param(
+            f"Frequency {n}", start, (20.0, 20000.0), HERTZ, taper=LOG, says="The middle of the band, or its corner."
+        )
+        made[f"gain{n}"] = Param(f"Gain {n}", 0.0, (-24.0, 24.0), DECIBELS, says="How much louder or softer.")
+        made[f"width{n}"] = Param(
+            f"Q {n}", 1.0, (0.1, 18.0), PLACE, taper=LOG, says="How narrow a bell or a notch is; how a shelf bends."
+        )
+        made[f"slope{n}"] = Param(
+            f"Steep {n}", 1, (1, SECTIONS), COUNT, whole=True, movable=False, says="Cuts: 12 dB an octave times this."
+        )
+    return made
+
+
+Equaliser: Any = ModuleMeta(
+    "Equaliser", (Effect,),
+    {"__module__": __name__, "__doc__": "Eight bands, each a bell, a shelf, a cut or a notch.", **_bands()},
+    kind="equaliser",
+)  # fmt: skip
+FIRST = Equaliser.row_of("form1")
+FORM, FREQUENCY, GAIN, WIDTH, SLOPE = range(5)
+PER_BAND = 5
+
+
+def section(form: str, frequency: float, gain: float, q: float, rate: float) -> NDArray[np.float64]:
+    """b0 b1 b2 a1 a2 of one second-order section; see `_section`."""
+    found = np.zeros(5)
+    _section(list(FORMS).index(form), frequency, gain, q, rate, found)
+    return found
+
+
+@kernel
+def _section(form, frequency, gain, q, rate, out):  # type: ignore[no-untyped-def]
+    """Audio EQ Cookbook (R. Bristow-Johnson, W3C Note): bell, shelves by Q, low and high cut, notch."""
+    w = 2.0 * math.pi * min(max(frequency, 1.0), 0.49 * rate) / rate
+    cos, alpha = math.cos(w), math.sin(w) / (2.0 * q)
+    a = 10.0 ** (gain / 40.0)
+    b0, b1, b2, a0, a1, a2 = 1.0, 0.0, 0.0, 1.0, 0.0, 0.0
+    if form == BELL:
+        b0, b1, b2 = 1.0 + alpha * a, -2.0 * cos, 1.0 - alpha * a
+        a0, a1, a2 = 1.0 + alpha / a, -2.0 * cos, 1.0 - alpha / a
+    elif form in (LOW, HIGH):
+        s = 1.0 if form == LOW else -1.0
+        root = 2.0 * math.sqrt(a) * alpha
+        b0 = a * ((a + 1.0) - s * (a - 1.0) * cos + root)
+        b1 = s * 2.0 * a * ((a - 1.0) - s * (a + 1.0) * cos)
+        b2 = a * ((a + 1.0) - s * (a - 1.0) * cos - root)
+        a0 = (a + 1.0) + s * (a - 1.0) * cos + root
+        a1 = -s * 2.0 * ((a - 1.0) + s * (a + 1.0) * cos)
+        a2 = (a + 1.0) + s * (a - 1.0) * cos - root
+    elif form == LOW_CUT:
+        b0, b1, b2 = 0.5 * (1.0 + cos), -(1.0 + cos), 0.5 * (1.0 + cos)
+        a0, a1, a2 = 1.0 + alpha, -2.0 * cos, 1.0 - alpha
+    elif form == HIGH_CUT:
+        b0, b1, b2 = 0.5 * (1.0 - cos), 1.0 - cos, 0.5 * (1.0 - cos)
+        a0, a1, a2 = 1.0 + alpha, -2.0 * cos, 1.0 - alpha
+    elif form == NOTCH:
+        b0, b1, b2 = 1.0, -2.0 * cos, 1.0
+        a0, a1, a2 = 1.0 + alpha, -2.0 * cos, 1.0 - alpha
+    out[0], out[1], out[2], out[3], out[4] = b0 / a0, b1 / a0, b2 / a0, a1 / a0, a2 / a0
+
+
+@kernel
+def _butterworth(slope, n):  # type: ignore[no-untyped-def]
+    """Q of section n of a Butterworth cut with `slope` sections."""
+    return 1.0 / (2.0 * math.cos(math.pi * (2.0 * n + 1.0) / (4.0 * slope)))
+
+
+def response(effect: Any, frequencies: NDArray[np.float64], rate: float = 48000.0) -> NDArray[np.float64]:
+    """Gain in dB of all bands together at frequencies in Hz; shape of `frequencies`."""
+    z = np.exp(-2j * np.pi * frequencies / rate)
+    total = np.zeros(len(frequencies))
+    for n in range(1, BANDS + 1):
+        form, slope = str(effect.get(f"form{n}")), int(effect.get(f"slope{n}"))
+        if form == "off":
+            continue
+        cut = form.endswith("cut")
+        for k in range(slope if cut else 1):
+            q = _butterworth(slope, k) if cut else effect.number(f"width{n}")
+            b0, b1, b2, a1, a2 = section(form, effect.number(f"frequency{n}"), effect.number(f"gain{n}"), q, rate)
+            total += 20 * np.log10(np.abs((b0 + b1 * z + b2 * z * z) / (1 + a1 * z + a2 * z * z)) + 1e-12)
+    return total
+
+
+def _prepare(stage: Stage) -> tuple[np.ndarray, ...]:
+    return np.zeros((BANDS, SECTIONS, 5)), np.zeros((2, BANDS, SECTIONS, 2)), np.full((BANDS, 6), -1.0)
+
+
+def _summary(effect: Any) -> str:
+    bands = sum(effect.get(f"form{n}") != "off" for n in range(1, BANDS + 1))
+    return f"{bands} band{'' if bands == 1 else 's'}"
+
+
+Equaliser.prepare = staticmethod(_prepare)
+Equaliser.summary = _summary
+
+
+@works_for(Equaliser)
+@kernel
+def run_equaliser(audio, control, tick, rate, sections, state, known):  # type: ignore[no-untyped-def]
+    """Filters `audio` (float32, channel × frame) in place: transposed direct form II, float64; coefficients a tick."""
+    for band in range(BANDS):
+        p = FIRST + PER_BAND * band
+        for t in range(control.shape[1] - 1):
+            form = np.int64(control[p + FORM, t])
+            frequency, gain = np.float64(control[p + FREQUENCY, t]), np.float64(control[p + GAIN, t])
+            q, slope = np.float64(control[p + WIDTH, t]), np.int64(control[p + SLOPE, t])
+            cut = form in (LOW_CUT, HIGH_CUT)
+            count = slope if cut else 1
+            if form == OFF or (form in (BELL, LOW, HIGH) and gain == 0.0 and known[band, 2] == 0.0):
+                if known[band, 0] != OFF:
+                    state[:, band] = 0.0
+                known[band, 0] = OFF
+                known[band, 2] = gain
+                continue
+            if (
+                known[band, 0] != form or known[band, 1] != frequency or known[band, 2] != gain or known[band, 3] != q
+                or known[band, 4] != slope
+            ):  # fmt: skip
+                known[band, 0], known[band, 1], known[band, 2] = form, frequency, gain
+                known[band, 3], known[band, 4] = q, slope
+                for k in range(count):
+                    _section(form, frequency, gain, _butterworth(slope, k) if cut else q, rate, sections[band, k])
+            for k in range(count):
+                b0, b1, b2 = sections[band, k, 0], sections[band, k, 1], sections[band, k, 2]
+                a1, a2 = sections[band, k, 3], sections[band, k, 4]
+                for channel in range(2):
+                    s, r = state[channel, band, k, 0], state[channel, band, k, 1]
+                    for n in range(t * tick, (t + 1) * tick):
+                        x = np.float64(audio[channel, n])
+                        y = b0 * x + s
+                        s = b1 * x - a1 * y + r
+                        r = b2 * x - a2 * y
+                        audio[channel, n] = np.float32(y)
+                    state[channel, band, k, 0] = s if abs(s) > 1e-18 else 0.0
+                    state[channel, band, k, 1] = r if abs(r) > 1e-18 else 0.0

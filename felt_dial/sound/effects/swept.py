@@ -1,0 +1,205 @@
+"""Chorus, flanger and thicken: copies of the sound whose delay sways."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.module import Effect
+from felt_dial.patch.params import LOG, Choice, Param
+from felt_dial.patch.units import COUNT, PERCENT, RATE, SECONDS
+from felt_dial.sound.chance import wander
+from felt_dial.sound.kernel import Stage, kernel, works_for
+
+LONGEST = 0.08
+MOST = 12
+
+
+def _rate(default: float) -> Param:
+    return Param("Rate", default, (0.01, 12.0), RATE, taper=LOG, beats=True, says="How often it sways.")
+
+
+def _room(stage: Stage) -> tuple[np.ndarray, ...]:
+    size = 1 << math.ceil(math.log2(LONGEST * stage.rate + 8))
+    return np.zeros((2, size), np.float32), np.zeros(4)
+
+
+class Chorus(Effect, kind="chorus"):
+    """One to four copies, each a little late and a little off pitch, spread to the sides."""
+
+    copies = Param("Copies", 2, (1, 4), COUNT, whole=True, says="How many copies there are.")
+    time = Param("Time", 0.012, (0.002, 0.04), SECONDS, taper=LOG, says="How late the copies are.")
+    depth = Param("Depth", 0.35, (0.0, 1.0), PERCENT, says="How far their delay sways.")
+    rate = _rate(0.6)
+    spread = Param("Spread", 0.8, (0.0, 1.0), PERCENT, says="How far apart the copies stand.")
+    wet = Param("Wet", 0.5, (0.0, 1.0), PERCENT, says="How loud the copies are beside the sound.")
+
+    prepare = staticmethod(_room)
+
+    def summary(self) -> str:
+        """The effect in a few words for its card."""
+        return f"{int(self.copies)} copies · wet {self.params['wet'].write(self.get('wet'))}"
+
+    def lines(self, turns: NDArray[np.float64]) -> list[NDArray[np.float64]]:
+        """Delay of every copy over some turns, as a part of the longest; for the picture."""
+        count = int(self.copies)
+        sway = [np.sin(2 * np.pi * (turns + k / count)) for k in range(count)]
+        return [0.5 + 0.45 * float(self.depth) * s for s in sway]
+
+
+class Flanger(Effect, kind="flanger"):
+    """A very short delay that sways and comes back on itself: teeth that wander through the spectrum."""
+
+    time = Param("Time", 0.003, (0.0005, 0.015), SECONDS, taper=LOG, says="The middle of its delay.")
+    depth = Param("Depth", 0.6, (0.0, 1.0), PERCENT, says="How far the delay sways.")
+    rate = _rate(0.2)
+    feedback = Param("Feedback", 0.4, (-0.95, 0.95), PERCENT, says="How sharp its teeth are; below 0 others stand.")
+    sides = Param("Sides", 0.25, (0.0, 0.5), PERCENT, says="How far right is behind left in its swaying.")
+    wet = Param("Wet", 0.5, (0.0, 1.0), PERCENT, says="How much of the swaying sound.")
+
+    prepare = staticmethod(_room)
+
+    def lines(self, turns: NDArray[np.float64]) -> list[NDArray[np.float64]]:
+        """Delay of both sides over some turns, as a part of the longest; for the picture."""
+        return [0.5 + 0.45 * float(self.depth) * np.sin(2 * np.pi * (turns + s)) for s in (0.0, float(self.sides))]
+
+
+class Thicken(Effect, kind="thicken"):
+    """Many short copies that wander by themselves, as a crowd does."""
+
+    copies = Param("Copies", 6, (2, MOST), COUNT, whole=True, says="How many there are.")
+    detune = Param("Detune", 0.35, (0.0, 1.0), PERCENT, says="How far they wander off pitch.")
+    spread = Param("Spread", 0.9, (0.0, 1.0), PERCENT, says="How far apart they stand.")
+    tempo = Choice("Pace", "calm", {"calm": "Calm", "busy": "Busy"}, says="How quickly they wander.")
+    wet = Param("Wet", 0.4, (0.0, 1.0), PERCENT, says="How loud the crowd is beside the sound.")
+
+    prepare = staticmethod(_room)
+
+    def lines(self, turns: NDArray[np.float64]) -> list[NDArray[np.float64]]:
+        """Delay of every copy over some turns, as a part of the longest; for the picture."""
+        with np.errstate(over="ignore"):
+            found = [np.array([wander(1, k, 3 * float(x)) for x in turns]) for k in range(int(self.copies))]
+        return [0.5 + 0.45 * float(self.detune) * line for line in found]
+
+
+WRITE, TURN, BACK_LEFT, BACK_RIGHT = range(4)
+
+
+@kernel
+def _late(line, write, frames, mask):  # type: ignore[no-untyped-def]
+    """The line some frames ago, cubic (Hermite) between frames."""
+    whole = np.int64(frames)
+    part = frames - whole
+    at = write - whole
+    here, before = line[at & mask], line[(at + 1) & mask]
+    after, far = line[(at - 1) & mask], line[(at - 2) & mask]
+    c1 = 0.5 * (after - before)
+    c2 = before - 2.5 * here + 2.0 * after - 0.5 * far
+    c3 = 0.5 * (far - before) + 1.5 * (here - after)
+    return ((c3 * part + c2) * part + c1) * part + here
+
+
+COPIES, TIME, DEPTH, RATE_AT, SPREAD, WET = (Chorus.row_of(name) for name in list(Chorus.params)[1:])
+
+
+@works_for(Chorus)
+@kernel
+def run_chorus(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
+    """Adds the copies to `audio` (float32, channel × frame) in place; delays ramp over a tick."""
+    mask = lines.shape[1] - 1
+    write = np.int64(state[WRITE])
+    for t in range(control.shape[1] - 1):
+        count = np.int64(control[COPIES, t])
+        time, depth = np.float64(control[TIME, t]) * rate, np.float64(control[DEPTH, t])
+        wet, spread = np.float64(control[WET, t]), np.float64(control[SPREAD, t])
+        step = np.float64(control[RATE_AT, t]) / rate
+        for n in range(t * tick, (t + 1) * tick):
+            lines[0, write & mask], lines[1, write & mask] = audio[0, n], audio[1, n]
+            left = right = 0.0
+            for k in range(count):
+                x = state[TURN] + k / count
+                sway = 1.0 + 0.9 * depth * math.sin(2.0 * math.pi * x)
+                a = _late(lines[0], write, max(time * sway, 2.0), mask)
+                b = _late(lines[1], write, max(time * sway, 2.0), mask)
+                pan = spread * (1.0 if k % 2 == 0 else -1.0)
+                left += a * (1.0 + pan)
+                right += b * (1.0 - pan)
+            scale = wet / math.sqrt(count)
+            audio[0, n] = np.float32((audio[0, n] + scale * left) / math.sqrt(1.0 + wet * wet))
+            audio[1, n] = np.float32((audio[1, n] + scale * right) / math.sqrt(1.0 + wet * wet))
+            state[TURN] += step
+            write += 1
+        state[TURN] -= math.floor(state[TURN])
+    state[WRITE] = write
+
+
+F_TIME, F_DEPTH, F_RATE, F_FEEDBACK, F_SIDES, F_WET = (Flanger.row_of(name) for name in list(Flanger.params)[1:])
+
+
+@works_for(Flanger)
+@kernel
+def run_flanger(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
+    """Mixes the swaying sound into `audio` (float32, channel × frame) in place."""
+    mask = lines.shape[1] - 1
+    write = np.int64(state[WRITE])
+    for t in range(control.shape[1] - 1):
+        time, depth = np.float64(control[F_TIME, t]) * rate, np.float64(control[F_DEPTH, t])
+        feedback, wet = np.float64(control[F_FEEDBACK, t]), np.float64(control[F_WET, t])
+        step, sides = np.float64(control[F_RATE, t]) / rate, np.float64(control[F_SIDES, t])
+        for n in range(t * tick, (t + 1) * tick):
+            for channel in range(2):
+                x = np.float64(audio[channel, n])
+                turn = state[TURN] + channel * sides
+                frames = max(time * (1.0 + 0.9 * depth * math.sin(2.0 * math.pi * turn)), 2.0)
+                into = x + feedback * state[BACK_LEFT + channel]
+                lines[channel, write & mask] = np.float32(into if abs(into) > 1e-15 else 0.0)
+                late = np.float64(_late(lines[channel], write, frames, mask))
+                state[BACK_LEFT + channel] = late
+                audio[channel, n] = np.float32(x + wet * (late - 0.5 * x))
+            state[TURN] += step
+            write += 1
+        state[TURN] -= math.floor(state[TURN])
+    state[WRITE] = write
+
+
+T_COPIES, T_DETUNE, T_SPREAD, T_PACE, T_WET = (Thicken.row_of(name) for name in list(Thicken.params)[1:])
+
+
+@works_for(Thicken)
+@kernel
+def run_thicken(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
+    """Adds the crowd to `audio` (float32, channel × frame) in place; every copy wanders by counted chance."""
+    mask = lines.shape[1] - 1
+    start = np.int64(state[WRITE])
+    for t in range(control.shape[1] - 1):
+        count = np.int64(control[T_COPIES, t])
+        detune, spread = np.float64(control[T_DETUNE, t]), np.float64(control[T_SPREAD, t])
+        wet = np.float64(control[T_WET, t])
+        pace = 1.2 if control[T_PACE, t] < 0.5 else 4.0
+        before = state[TURN]
+        state[TURN] += pace * tick / rate
+        for n in range(tick):
+            lines[0, (start + n) & mask] = audio[0, t * tick + n]
+            lines[1, (start + n) & mask] = audio[1, t * tick + n]
+        scale = wet / math.sqrt(count)
+        for n in range(tick):
+            audio[0, t * tick + n] = np.float32(audio[0, t * tick + n] / math.sqrt(1.0 + wet * wet))
+            audio[1, t * tick + n] = np.float32(audio[1, t * tick + n] / math.sqrt(1.0 + wet * wet))
+        for k in range(count):
+            middle = (0.008 + 0.0031 * k) * rate
+            reach = detune * 0.0045 * rate
+            frames = middle + reach * wander(1, k, before)
+            grow = (middle + reach * wander(1, k, state[TURN]) - frames) / tick
+            pan = spread * (2.0 * k / max(count - 1.0, 1.0) - 1.0)
+            for n in range(tick):
+                a = _late(lines[0], start + n, frames, mask)
+                b = _late(lines[1], start + n, frames, mask)
+                audio[0, t * tick + n] += np.float32(scale * (1.0 - pan) * a)
+                audio[1, t * tick + n] += np.float32(scale * (1.0 + pan) * b)
+                frames += grow
+        start += tick
+    state[WRITE] = start
+    if state[TURN] > 1e6:
+        state[TURN] = 0.0

@@ -1,0 +1,235 @@
+"""Pictures of effects that are a curve: over frequency, over level, over time; the equaliser is edited in its own."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QMouseEvent, QPainter, QPen, QWheelEvent
+
+from felt_dial.patch.params import Param
+from felt_dial.patch.patch import with_value
+from felt_dial.sound.effects.compressor import static_curve
+from felt_dial.sound.effects.drive import curve
+from felt_dial.sound.effects.equaliser import BANDS, response
+from felt_dial.ui.cloth import colour, reading
+from felt_dial.ui.pictures.effects import PICTURES, EffectPicture
+from felt_dial.ui.pictures.well import draw_curve
+from felt_dial.ui.session import Session
+
+LOWEST, HIGHEST = 20.0, 20000.0
+SPAN = math.log(HIGHEST / LOWEST)
+DECADES = (50, 100, 200, 500, 1000, 2000, 5000, 10000)
+
+
+class FrequencyPicture(EffectPicture):
+    """Something over frequency, in dB."""
+
+    top, bottom = 15.0, -15.0
+
+    def gains(self, effect: Any, frequencies: np.ndarray) -> np.ndarray:
+        """Gain in dB at frequencies in Hz."""
+        raise AssertionError
+
+    @property
+    def effect_now(self) -> Any:
+        """The effect as it is."""
+        return self.session.patch.racks[self.rack][self.effect]
+
+    def across(self, frequency: float) -> float:
+        """Where a frequency is, 0 to 1."""
+        return math.log(frequency / LOWEST) / SPAN
+
+    def up(self, gain: float) -> float:
+        """Where a gain is, 0 to 1."""
+        return min(max((gain - self.bottom) / (self.top - self.bottom), 0.0), 1.0)
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        if self.large:
+            self._grid(painter, box)
+        frequencies = np.geomspace(LOWEST, HIGHEST, 400)
+        y = [self.up(float(gain)) for gain in self.gains(self.effect_now, frequencies)]
+        shade = self.line_colour() if self.effect_now.get("on") else colour("chalk_soft")
+        draw_curve(painter, box, np.linspace(0, 1, 400), y, shade, floor=self.up(0.0))
+
+    def _grid(self, painter: QPainter, box: QRectF) -> None:
+        painter.setFont(reading(11))
+        for frequency in DECADES:
+            x = box.left() + self.across(frequency) * box.width()
+            painter.setPen(QPen(colour("chalk_soft").darker(200), 1))
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            painter.setPen(colour("chalk_soft"))
+            name = f"{frequency // 1000} k" if frequency >= 1000 else str(frequency)
+            painter.drawText(QPointF(x + 3, box.bottom() - 2), name)
+        for gain in range(-12, 13, 6):
+            y = box.bottom() - self.up(gain) * box.height()
+            painter.setPen(QPen(colour("chalk_soft").darker(200), 1))
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+            painter.setPen(colour("chalk_soft"))
+            painter.drawText(QPointF(box.left() + 4, y - 3), (f"{gain:+d}" if gain else "0").replace("-", "−") + " dB")
+
+
+class PhaserPicture(FrequencyPicture):
+    """Its notches, while it stands in the middle of its sway."""
+
+    top, bottom = 9.0, -33.0
+
+    def gains(self, effect: Any, frequencies: np.ndarray) -> np.ndarray:
+        return np.asarray(effect.response(frequencies))
+
+
+class EqualiserPicture(FrequencyPicture):
+    """All bands together; drag a band to move it, the wheel over it changes its Q, double-click switches it."""
+
+    def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
+        super().__init__(session, path, shade, large)
+        self._held = 0
+        if large:
+            self.setToolTip("Drag a band; the wheel over it changes its Q; double-click switches it on or off")
+
+    def gains(self, effect: Any, frequencies: np.ndarray) -> np.ndarray:
+        return response(effect, frequencies)
+
+    def path(self, name: str, band: int) -> str:
+        """The path of a value of a band."""
+        return f"racks.{self.rack}.{self.effect}.{name}{band}"
+
+    def spot(self, box: QRectF, band: int) -> QPointF:
+        """Where the handle of a band is."""
+        effect = self.effect_now
+        plain = effect.get(f"form{band}") in ("bell", "low", "high")
+        gain = effect.number(f"gain{band}") if plain else 0.0
+        x = box.left() + self.across(effect.number(f"frequency{band}")) * box.width()
+        return QPointF(x, box.bottom() - self.up(gain) * box.height())
+
+    def band_at(self, point: QPointF) -> int:
+        """The band whose handle is under a point, 0 for none."""
+        away = {n: (self.spot(self.box(), n) - point).manhattanLength() for n in range(1, BANDS + 1)}
+        nearest = min(away, key=away.__getitem__)
+        return nearest if away[nearest] <= 16 else 0
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        if not self.large:
+            return
+        painter.setFont(reading(11, 600))
+        for band in range(1, BANDS + 1):
+            off = self.effect_now.get(f"form{band}") == "off"
+            spot = self.spot(box, band)
+            painter.setPen(QPen(colour("chalk_soft") if off else self.line_colour(), 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush if off else self.line_colour())
+            painter.drawEllipse(spot, 9, 9)
+            painter.setPen(colour("chalk_soft") if off else colour("well"))
+            painter.drawText(QRectF(spot.x() - 9, spot.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, str(band))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if not self.large:
+            event.ignore()
+            return
+        self.session.history.settle()
+        self._held = self.band_at(event.position())
+        if self._held:
+            self.session.hovered.emit(f"band {self._held}")
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if not self._held or not event.buttons():
+            return
+        box = self.box()
+        part = min(max((event.position().x() - box.left()) / box.width(), 0.0), 1.0)
+        up = min(max((box.bottom() - event.position().y()) / box.height(), 0.0), 1.0)
+        gain = min(max(self.bottom + up * (self.top - self.bottom), -24.0), 24.0)
+        patch = with_value(self.session.patch, self.path("frequency", self._held), LOWEST * math.exp(SPAN * part))
+        if self.effect_now.get(f"form{self._held}") == "off":
+            patch = with_value(patch, self.path("form", self._held), "bell")
+        if self.effect_now.get(f"form{self._held}") in ("off", "bell", "low", "high"):
+            patch = with_value(patch, self.path("gain", self._held), round(gain, 1))
+        self.session.edit(patch, f"move band {self._held}", f"band {self.rack}.{self.effect}.{self._held}")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if not self.large:
+            event.ignore()
+            return
+        self._held = 0
+        self.session.history.settle()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        band = self.band_at(event.position()) if self.large else 0
+        if band:
+            path = self.path("form", band)
+            self.session.set(path, "bell" if self.session.value(path) == "off" else "off")
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        band = self.band_at(event.position()) if self.large else 0
+        if band:
+            path = self.path("width", band)
+            param = type(self.effect_now).params[f"width{band}"]
+            assert isinstance(param, Param)
+            place = param.position(self.session.value(path)) + event.angleDelta().y() / 4800
+            self.session.set(path, param.at(place), dragging=True)
+            event.accept()
+
+
+class LevelPicture(EffectPicture):
+    """What comes out for what goes in."""
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
+        x = np.linspace(0.0, 1.0, 300)
+        if effect.kind == "compressor":
+            level = -60.0 + 60.0 * x
+            out = static_curve(level, effect.number("threshold"), effect.number("ratio"), effect.number("knee"))
+            y = (out + effect.number("makeup") + 60.0) / 60.0
+            floor = 0.0
+        elif effect.kind == "limiter":
+            level = -60.0 + 66.0 * x + effect.number("gain")
+            y = (np.minimum(level, effect.number("ceiling")) + 60.0) / 66.0
+            floor = 0.0
+        elif effect.kind == "reduce":
+            step = 2.0 ** (1.0 - min(effect.number("bits"), 8.0))
+            y = 0.5 + 0.5 * step * np.floor((2 * x - 1) / step + 0.5)
+            floor = 0.5
+        else:
+            push = 10 ** (effect.number("amount") / 20) * (2 * x - 1) + effect.number("bias")
+            y = 0.5 + 0.42 * curve(str(effect.way), push)
+            floor = 0.5
+        painter.setPen(QPen(colour("chalk_soft").darker(180), 1, Qt.PenStyle.DotLine))
+        painter.drawLine(box.bottomLeft(), box.topRight())
+        draw_curve(painter, box, x, np.clip(y, 0.0, 1.0), shade, floor=floor)
+
+
+class RoomPicture(EffectPicture):
+    """How the room dies away, over four seconds."""
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
+        course = effect.course(400)
+        lots = np.random.default_rng(3).uniform(0.35, 1.0, 400)
+        y = np.where(course > 0, np.maximum(20 * np.log10(np.maximum(course, 1e-4)) + 60, 0) / 60 * lots, 0.0)
+        draw_curve(painter, box, np.linspace(0, 1, 400), y, shade, width=1.2)
+        if self.large:
+            painter.setFont(reading(11))
+            painter.setPen(colour("chalk_soft"))
+            for second in range(1, 4):
+                x = box.left() + second / 4 * box.width()
+                painter.drawText(QPointF(x + 3, box.bottom() - 2), f"{second} s")
+
+
+class SwayPicture(EffectPicture):
+    """The delays of its copies over two turns."""
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
+        turns = np.linspace(0, 2, 160)
+        for line in effect.lines(turns):
+            draw_curve(painter, box, turns / 2, line, shade, floor=None, width=1.6 if self.large else 1.2)
+
+
+PICTURES |= {
+    "equaliser": EqualiserPicture, "phaser": PhaserPicture, "compressor": LevelPicture, "limiter": LevelPicture,
+    "drive": LevelPicture, "reduce": LevelPicture, "reverb": RoomPicture, "chorus": SwayPicture,
+    "flanger": SwayPicture, "thicken": SwayPicture,
+}  # fmt: skip

@@ -1,0 +1,321 @@
+"""Effects against closed forms and published ones: what goes in is made here, what comes out is measured here."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from scipy import signal
+
+from felt_dial.patch.edits import add_effect
+from felt_dial.patch.patch import with_value
+from felt_dial.sound.effects.compressor import static_curve
+from felt_dial.sound.effects.drive import WAYS, area, curve
+from felt_dial.sound.effects.equaliser import response
+from felt_dial.sound.modules import Effect
+from felt_dial.sound.program import BLOCK, Program
+from felt_dial.sound.render import Note, render
+from tests.sound.listening import RATE, amplitude_at, decibels, plain
+
+Sound = NDArray[np.float64]
+
+
+def through(kind: str, sound: Sound, **values: object) -> Sound:
+    """A sound (channel, frame) through one effect of a running program, block by block."""
+    effect = Effect.kinds[kind]()
+    for name, value in values.items():
+        effect = effect.with_value(name, value)
+    program = Program(add_effect(plain(), "1", effect)[0], RATE)
+    program.block()
+    placed, out = program.effects["1"][0], []
+    padded = np.pad(sound, ((0, 0), (0, -sound.shape[1] % BLOCK)))
+    for at in range(0, padded.shape[1], BLOCK):
+        block = padded[:, at : at + BLOCK].astype(np.float32).copy()
+        program._run_effect(placed, block)
+        assert not program.report.broken
+        out.append(block.astype(np.float64))
+    return np.concatenate(out, axis=1)[:, : sound.shape[1]]
+
+
+def sine(frequency: float, level: float = 0.0, seconds: float = 1.0) -> Sound:
+    t = np.arange(round(seconds * RATE)) / RATE
+    return np.tile(10 ** (level / 20) * np.sin(2 * np.pi * frequency * t), (2, 1))
+
+
+def impulse(seconds: float = 1.0) -> Sound:
+    sound = np.zeros((2, round(seconds * RATE)))
+    sound[:, 0] = 1.0
+    return sound
+
+
+def noise(seconds: float = 1.0, level: float = -12.0) -> Sound:
+    return 10 ** (level / 20) * np.random.default_rng(4).uniform(-1, 1, (2, round(seconds * RATE)))
+
+
+# --- every effect ------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", sorted(Effect.kinds))
+def test_off_is_the_same_bytes_and_extremes_are_finite_and_recover(kind: str) -> None:
+    """Every dial at both ends, ten times full scale in; a second after the dials are back the noise floor is back too."""
+    sound = noise(0.3)
+    assert (through(kind, sound, on=False) == sound.astype(np.float32)).all()
+    for place in (0.0, 1.0):
+        values: dict[str, object] = {
+            name: param.at(place) for name, param in Effect.kinds[kind].params.items() if hasattr(param, "at")
+        }
+        out = through(kind, np.concatenate([10 * sound, np.zeros((2, RATE))], axis=1), **values)
+        assert np.isfinite(out).all() and np.abs(out).max() < 1e5
+
+
+@pytest.mark.parametrize("kind", [k for k in sorted(Effect.kinds) if "wet" in Effect.kinds[k].params])
+def test_a_wet_of_nothing_leaves_the_sound(kind: str) -> None:
+    sound = noise(0.2)
+    out = through(kind, sound, wet=0.0)
+    assert np.abs(out - sound).max() < 2e-7
+
+
+@pytest.mark.parametrize("kind", sorted(Effect.kinds))
+def test_silence_stays_silent_and_tails_end(kind: str) -> None:
+    assert not through(kind, np.zeros((2, RATE // 4))).any()
+    out = through(kind, np.concatenate([noise(0.1), np.zeros((2, 6 * RATE))], axis=1))
+    assert np.abs(out[:, -2000:]).max() < 1e-3
+
+
+# --- equaliser ---------------------------------------------------------------------------------
+
+BANDS = [
+    {"form2": "bell", "frequency2": 1000.0, "gain2": 9.0, "width2": 2.0},
+    {"form1": "low", "frequency1": 200.0, "gain1": -8.0, "width1": 0.707},
+    {"form8": "high", "frequency8": 5000.0, "gain8": 6.0, "width8": 0.707},
+    {"form1": "low cut", "frequency1": 300.0, "slope1": 4}, {"form8": "high cut", "frequency8": 4000.0, "slope8": 2},
+    {"form3": "notch", "frequency3": 1500.0, "width3": 4.0},
+]  # fmt: skip
+
+
+def analogue(values: dict[str, Any], frequencies: NDArray[np.float64]) -> NDArray[np.float64]:
+    """dB of the analogue prototypes of the Audio EQ Cookbook under the bilinear transform, by scipy; W3C Note."""
+    name = next(iter(values))
+    band, form = name[-1], values[name]
+    f0, gain = values[f"frequency{band}"], values.get(f"gain{band}", 0.0)
+    q, slope = values.get(f"width{band}", 1.0), values.get(f"slope{band}", 1)
+    w = np.tan(np.pi * frequencies / RATE) / np.tan(np.pi * f0 / RATE)
+    s, a = 1j * w, 10 ** (gain / 40)
+    forms = {
+        "bell": lambda: (s**2 + s * a / q + 1) / (s**2 + s / (a * q) + 1),
+        "low": lambda: a * (s**2 + np.sqrt(a) / q * s + a) / (a * s**2 + np.sqrt(a) / q * s + 1),
+        "high": lambda: a * (a * s**2 + np.sqrt(a) / q * s + 1) / (s**2 + np.sqrt(a) / q * s + a),
+        "notch": lambda: (s**2 + 1) / (s**2 + s / q + 1),
+    }
+    if form in forms:
+        return 20 * np.log10(np.abs(forms[form]()) + 1e-12)
+    b, at = signal.butter(2 * slope, 1.0, "high" if form == "low cut" else "low", analog=True)
+    return 20 * np.log10(np.abs(signal.freqs(b, at, w)[1]) + 1e-12)
+
+
+@pytest.mark.parametrize("values", BANDS)
+def test_a_band_is_that_of_the_cookbook(values: dict[str, Any]) -> None:
+    """Within 0.05 dB of the prototype down to −60 dB; the drawn curve likewise."""
+    still = {"form2": "off", "form5": "off"} | values
+    out = through("equaliser", impulse(0.5), **still)[0]
+    frequencies = np.fft.rfftfreq(len(out), 1 / RATE)[10:-200]
+    found = 20 * np.log10(np.abs(np.fft.rfft(out))[10:-200] + 1e-12)
+    exact = analogue(values, frequencies)
+    clear = exact > -60
+    assert np.abs(found - exact)[clear].max() < 0.05
+    effect = Effect.kinds["equaliser"]()
+    for name, value in still.items():
+        effect = effect.with_value(name, value)
+    assert np.abs(response(effect, frequencies) - exact)[clear].max() < 0.05
+
+
+# --- compressor and limiter --------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("level", "out"), [(-14.0, -17.0), (-18.0 - 6.0, -24.0), (-6.0, -15.0)])
+def test_at_4_to_1_four_decibels_over_come_out_as_one(level: float, out: float) -> None:
+    """Giannoulis, Massberg, Reiss, JAES 60(6), 2012; a square wave, whose peak stands still."""
+    square = np.tile(10 ** (level / 20) * np.sign(np.sin(2 * np.pi * 200 * np.arange(RATE) / RATE + 0.01)), (2, 1))
+    found = through("compressor", square, threshold=-18.0, ratio=4.0, knee=0.0, attack=0.001, release=0.5)
+    assert decibels(float(np.abs(found[0, -4800:]).max())) == pytest.approx(out, abs=0.1)
+    assert static_curve(level, -18.0, 4.0, 0.0) == pytest.approx(out)
+
+
+@pytest.mark.parametrize("seconds", [0.02, 0.1])
+def test_attack_and_release_reach_63_per_cent_in_their_time(seconds: float) -> None:
+    level = np.where(np.arange(2 * RATE) < RATE // 2, 0.01, np.where(np.arange(2 * RATE) < RATE, 0.5, 0.01))
+    sound = np.tile(level, (2, 1))
+    out = through("compressor", sound, threshold=-26.0, ratio=4.0, knee=0.0, attack=seconds, release=seconds)[0]
+    reduced = 20 * np.log10(out / level)
+    goal = reduced[RATE - 10]
+    rise = np.argmax(reduced[RATE // 2 :] < goal * (1 - np.exp(-1))) / RATE
+    fall = np.argmax(reduced[RATE:] > goal * np.exp(-1)) / RATE
+    assert rise == pytest.approx(seconds, rel=0.03) and fall == pytest.approx(seconds, rel=0.03)
+
+
+def test_a_limiter_holds_its_ceiling_and_leaves_what_is_below() -> None:
+    loud = sine(97.0, 9.0) * (1 + 0.5 * sine(3.0)) + noise(1.0, -20.0)
+    out = through("limiter", loud, ceiling=-3.0)
+    assert np.abs(out).max() <= 10 ** (-3 / 20) + 1e-6
+    soft = noise(0.5, -20.0)
+    late = round(0.0015 * RATE)
+    assert np.abs(through("limiter", soft)[:, late:] - soft[:, :-late]).max() < 1e-6
+
+
+# --- drive and reduce --------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("way", list(WAYS))
+def test_the_area_under_a_curve_is_its_antiderivative(way: str) -> None:
+    code = list(WAYS).index(way)
+    x = np.linspace(-6, 6, 4001) + 1e-4
+    slope = np.gradient(np.array([area(code, v) for v in x]), x)
+    near = np.abs(slope - curve(way, x)) < 2e-3
+    assert near.mean() > 0.99
+
+
+@pytest.mark.parametrize("way", list(WAYS))
+def test_a_driven_sine_has_the_harmonics_of_its_curve(way: str) -> None:
+    """The Fourier series of curve(g sin) by an FFT of one exact turn, to −50 dB, within 0.5 dB up to the fifth at 93.75 Hz."""
+    push = 10 ** (12 / 20)
+    turn = curve(way, push * np.sin(2 * np.pi * np.arange(8192) / 8192))
+    exact = 2 * np.abs(np.fft.rfft(turn)) / 8192
+    out = through("drive", sine(93.75, 0.0, 2.0), way=way, amount=12.0, kept=False)[0, RATE:]
+    for n in range(1, 6):
+        if exact[n] > 0.003:
+            assert decibels(amplitude_at(out, 93.75 * n)) == pytest.approx(decibels(float(exact[n])), abs=0.5), n
+
+
+@pytest.mark.parametrize("way", [way for way in WAYS if way != "wrap"])
+def test_antiderivatives_alias_less_than_the_plain_curve(way: str) -> None:
+    """A sine near 5 kHz at +24 dB (Parker, Zavalishin, Le Bivic, DAFx 2016): all that is no harmonic, against the naive.
+
+    A wrap is left out: its jumps alias as they are.
+    """
+    frequency = 427 * RATE / 4096
+    driven = sine(frequency, 0.0, 1.0)
+    naive = curve(way, 10 ** (24 / 20) * driven[0])
+    out = through("drive", driven, way=way, amount=24.0, kept=False)[0]
+
+    def aliases(sound: Sound) -> float:
+        spectrum = np.abs(np.fft.rfft(sound[-4096 * 8 :] * signal.windows.kaiser(4096 * 8, 20.0)))
+        bins = np.arange(len(spectrum))
+        other = np.min([np.abs(bins - 427 * 8 * k) for k in range(1, 5)], axis=0) > 40
+        return decibels(float(np.sqrt((spectrum[other & (bins > 40)] ** 2).sum() / (spectrum**2).sum())))
+
+    assert aliases(out) < aliases(naive) - 3.0
+
+
+def test_level_kept_is_as_loud_as_before_and_bias_leaves_no_direct_current() -> None:
+    sound = sine(220.0, -9.0, 4.0)
+    for way in WAYS:
+        out = through("drive", sound, way=way, amount=20.0, bias=0.3)[0, -RATE:]
+        assert decibels(float(np.sqrt((out**2).mean()))) == pytest.approx(-9.0 - 3.01, abs=0.5), way
+        assert abs(out.mean()) < 1e-3
+
+
+def test_reducing_rounds_to_so_many_bits_and_holds() -> None:
+    out = through("reduce", sine(100.0, -1.0, 0.2), bits=4.0, rate=48000.0)[0]
+    assert set(np.round(out * 8, 6)) <= set(range(-8, 9))
+    held = through("reduce", noise(0.2), bits=24.0, rate=6000.0)[0]
+    changes = np.flatnonzero(np.diff(held))
+    assert np.diff(changes).min() >= 7 and len(changes) == pytest.approx(0.2 * 6000, abs=3)
+
+
+# --- rooms -------------------------------------------------------------------------------------
+
+
+def decay_time(sound: Sound) -> float:
+    """T30 by backward integration, doubled (ISO 3382-1; M. R. Schroeder, JASA 37 (1965))."""
+    power = np.cumsum((sound**2).sum(axis=0)[::-1])[::-1]
+    level = 10 * np.log10(power / power[0] + 1e-15)
+    a, b = np.argmax(level < -5), np.argmax(level < -35)
+    assert b > a > 0
+    t = np.arange(a, b) / RATE
+    return float(-60 / np.polyfit(t, level[a:b], 1)[0])
+
+
+@pytest.mark.parametrize("way", ["room", "hall", "plate", "cloud"])
+@pytest.mark.parametrize("seconds", [0.6, 2.5])
+@pytest.mark.parametrize("size", [0.5, 1.5])
+def test_a_room_dies_away_in_its_decay(way: str, seconds: float, size: float) -> None:
+    """Within 10 % of the dial, without damping and cuts (which make it shorter, as they say)."""
+    out = through(
+        "reverb", impulse(seconds * 1.4), way=way, decay=seconds, size=size, damping=0.0, wet=1.0, low_cut=20.0,
+        high_cut=20000.0, movement=0.0,
+    )  # fmt: skip
+    out[:, 0] = 0.0
+    assert decay_time(out) == pytest.approx(seconds, rel=0.1)
+
+
+def test_a_room_does_not_flutter_and_freezes() -> None:
+    """No echo of its tail stands out: the autocorrelation of the hall's tail from 0.3 s on is below 0.35 beyond 1 ms."""
+    out = through("reverb", impulse(2.0), way="hall", decay=2.0, wet=1.0)[0]
+    tail = out[round(0.3 * RATE) : round(1.3 * RATE)] * 10 ** (3 * np.arange(RATE) / RATE / 2.0)
+    spectrum = np.abs(np.fft.rfft(tail, 4 * RATE)) ** 2
+    correlation = np.fft.irfft(spectrum)
+    assert np.abs(correlation[48 : RATE // 2]).max() / correlation[0] < 0.35
+    held = through(
+        "reverb", np.concatenate([noise(0.5), np.zeros((2, 3 * RATE))], axis=1), freeze=False, decay=30.0, wet=1.0
+    )
+    assert np.abs(held[:, -1000:]).max() > 0.001
+
+
+# --- swaying -----------------------------------------------------------------------------------
+
+
+def test_a_phaser_standing_still_is_its_closed_form() -> None:
+    effect = Effect.kinds["phaser"](depth=0.0, frequency=700.0, feedback=0.4, stages=4)
+    out = through("phaser", impulse(0.5), depth=0.0, frequency=700.0, feedback=0.4, stages=4)[0]
+    frequencies = np.fft.rfftfreq(len(out), 1 / RATE)[20:-100]
+    found = 20 * np.log10(np.abs(np.fft.rfft(out))[20:-100] + 1e-9)
+    exact = effect.response(frequencies)
+    assert np.abs(found - exact)[exact > -40].max() < 0.1
+
+
+def test_a_flanger_standing_still_has_teeth_at_its_delay() -> None:
+    """x + wet (late − x/2): with half of it a comb with peaks at whole turns of the delay, to the closed form."""
+    out = through("flanger", impulse(0.5), depth=0.0, time=0.002, feedback=0.0, wet=0.5)[0]
+    frequencies = np.fft.rfftfreq(len(out), 1 / RATE)[1:8000]
+    exact = np.abs(0.75 + 0.5 * np.exp(-2j * np.pi * frequencies * 0.002))
+    assert np.abs(np.abs(np.fft.rfft(out))[1:8000] - exact).max() < 0.01
+
+
+@pytest.mark.parametrize("kind", ["chorus", "thicken"])
+def test_copies_widen_and_keep_the_level(kind: str) -> None:
+    mono = np.tile(noise(2.0)[0], (2, 1))
+    out = through(kind, mono)
+    side, middle = out[0] - out[1], out[0] + out[1]
+    assert 0.03 < (side**2).sum() / (middle**2).sum() < 1.0
+    assert decibels(float(np.sqrt((out**2).mean() / (mono**2).mean()))) == pytest.approx(0.0, abs=2.0)
+
+
+def test_width_and_trim_are_what_they_say() -> None:
+    sound = noise(0.5)
+    assert np.allclose(through("width", sound, width=0.0)[0], sound.mean(axis=0), atol=1e-6)
+    wide = through("width", sound, width=2.0)
+    assert np.allclose(wide[0] - wide[1], 2 * (sound[0] - sound[1]), atol=1e-6)
+    low = np.stack([sine(40.0)[0], -sine(40.0)[0]])
+    assert decibels(float(np.abs(through("width", low, mono=200.0)[:, RATE // 2 :]).max())) < -25
+    assert np.allclose(through("trim", sound, level=-6.0), sound * 10 ** (-6 / 20), atol=1e-6)
+    assert np.allclose(through("trim", sound, invert=True), -sound, atol=1e-6)
+
+
+# --- racks -------------------------------------------------------------------------------------
+
+
+def test_rack_two_joins_rack_one_or_the_output() -> None:
+    """A layer into rack 2, which turns it down by 6 dB; rack 1 turns all down by 12: −18 joined, −6 at the output."""
+    patch = with_value(plain(layers__a__source__shape="sine"), "layers.a.out", "rack2")
+    patch, _ = add_effect(patch, "2", Effect.kinds["trim"](level=-6.0))
+    patch, _ = add_effect(patch, "1", Effect.kinds["trim"](level=-12.0))
+    notes = [Note(0.0, 1.0, 69)]
+    levels = {}
+    for goes in ("rack", "out"):
+        sound = render(with_value(patch, "rack2", goes), notes, 0.5)[0, 12000:].astype(np.float64)
+        levels[goes] = decibels(amplitude_at(sound, 440.0))
+    assert levels["out"] - levels["rack"] == pytest.approx(12.0, abs=0.01)
+    plainly = render(with_value(patch, "layers.a.out", "direct"), notes, 0.5)[0, 12000:].astype(np.float64)
+    assert levels["out"] - decibels(amplitude_at(plainly, 440.0)) == pytest.approx(-6.0, abs=0.01)

@@ -1,0 +1,71 @@
+"""Racks and effects in the real window."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from felt_dial.patch.document import read_patch, write_patch
+from felt_dial.sound.modules import Effect
+from felt_dial.ui.pages.patch import Flow
+from felt_dial.ui.pictures.curves import EqualiserPicture
+from felt_dial.ui.pictures.effects import EffectPicture
+from felt_dial.ui.window import EFFECTS
+from tests.ui.conftest import Desk
+
+
+@pytest.mark.parametrize("kind", sorted(Effect.kinds))
+def test_every_effect_has_a_picture_that_shows_its_values_and_dials(desk: Desk, kind: str) -> None:
+    desk.window.show_page(EFFECTS)
+    page, session = desk.window.effects, desk.session
+    page.rack.add(kind)
+    picture = desk.find(EffectPicture, lambda p: p.large)
+    before = picture.grab().toImage()
+    key = session.effect
+    effect = session.patch.racks["1"][key]
+    path = f"racks.1.{key}.on"
+    session.set(path, False)
+    QApplication.processEvents()
+    assert picture.grab().toImage() != before
+    session.set(path, True)
+    name = "gain2" if kind == "equaliser" else next(n for n, p in effect.params.items() if hasattr(p, "at"))
+    assert desk.dial(f"racks.1.{key}.{name}").label == effect.params[name].label
+
+
+def test_a_band_is_dragged_switched_and_narrowed(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    session = desk.session
+    desk.window.effects.rack.add("equaliser")
+    picture = desk.find(EqualiserPicture, lambda p: p.large)
+    spot = picture.spot(picture.box(), 2).toPoint()
+    desk.drag(picture, spot, spot + QPoint(60, -40))
+    path = f"racks.1.{session.effect}."
+    assert session.value(path + "frequency2") > 200.0 and session.value(path + "gain2") > 2.0
+    assert session.history.undo_says == "move band 2"
+    QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=picture.spot(picture.box(), 3).toPoint())
+    assert session.value(path + "form3") == "bell"
+    desk.window.effects.show_band(3)
+    assert desk.dial(path + "gain3").path.endswith("gain3")
+
+
+def test_an_effect_moves_to_the_other_rack_with_its_threads_and_back(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    page, session = desk.window.effects, desk.session
+    page.second.add("delay")
+    page.second.cards["delay1"].take_in("1", "delay1", 0)
+    assert list(session.patch.racks["2"]) == ["delay2", "delay1"] and session.patch.racks["1"] == {}
+    targets = [t.target for t in session.patch.threads.values() if "delay" in t.target]
+    assert targets and all(target.startswith("racks.2.delay2.") for target in targets)
+    assert (session.rack, session.effect) == ("2", "delay2")
+    session.undo()
+    assert list(session.patch.racks["1"]) == ["delay1"]
+
+
+def test_what_goes_to_rack_two_is_said_and_an_old_document_has_an_empty_one(desk: Desk) -> None:
+    session = desk.session
+    session.set("layers.b.out", "rack2")
+    assert "B → rack 2 (empty) → rack 1" in desk.find(Flow).words()
+    text = write_patch(session.patch).replace(',\n  "2": {}', "")
+    assert '"2"' not in text and read_patch(text, "x") == session.patch
