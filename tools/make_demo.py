@@ -21,6 +21,7 @@ from felt_dial.sound.sources.travel import READY
 sys.path.insert(0, str(Path(__file__).parent))
 
 from demo_handles import breathing_glass, irrigation_clock, with_handles
+from demo_rooms import NEW, with_rooms
 from maker import STORE, Maker
 
 BANKS = Path(__file__).parent.parent / "felt_dial" / "data" / "banks"
@@ -420,6 +421,7 @@ DEMO = {
             rain_roof,
             irrigation_clock,
             breathing_glass,
+            *NEW,
         ],
     ),
     "Tide Tables": ("Sketches from a harbour.", [ebb_bell, harbour_lamp]),
@@ -442,7 +444,7 @@ def make(root: Path) -> None:
         bank = library.create(name)
         bank._write(bank.file.model_copy(update={"description": description}))
         for maker in makers:
-            patch = trimmed(with_handles(maker()).patch)
+            patch = trimmed(with_handles(with_rooms(maker())).patch)
             bank.save_new(patch)
             found = measure(patch)
             print(f"{name}: {patch.name:18} {found.lufs:6.1f} LUFS  {found.peak:6.1f} dB", flush=True)
