@@ -6,14 +6,12 @@ that the files in `felt_dial/data/banks` can be made again, byte for byte.
 
 from __future__ import annotations
 
-import math
 import shutil
 import sys
 from pathlib import Path
 
 from felt_dial.bank.library import Library
 from felt_dial.bank.measure import measure
-from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.units import Beats
 from felt_dial.sound import assets
 from felt_dial.sound.sources.travel import READY
@@ -22,10 +20,9 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from demo_handles import breathing_glass, irrigation_clock, with_handles
 from demo_rooms import NEW, with_rooms
-from maker import STORE, Maker
+from maker import STORE, Maker, trimmed
 
 BANKS = Path(__file__).parent.parent / "felt_dial" / "data" / "banks"
-LOUDNESS = -18.0
 
 
 def dew_pluck() -> Maker:
@@ -426,15 +423,6 @@ DEMO = {
     ),
     "Tide Tables": ("Sketches from a harbour.", [ebb_bell, harbour_lamp]),
 }
-
-
-def trimmed(patch: Patch) -> Patch:
-    """The patch at −18 LUFS with the phrase of its kind, or as loud as a peak of −1 dB lets it be."""
-    for _ in range(2):
-        found = measure(patch)
-        change = min(LOUDNESS - found.lufs, -1.0 - found.peak)
-        patch = with_value(patch, "level", math.floor(10 * (float(patch.level) + change)) / 10)
-    return patch
 
 
 def make(root: Path) -> None:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 import sys
 import tempfile
 from pathlib import Path
 
+from felt_dial.bank.measure import measure
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, sew
-from felt_dial.patch.patch import put, with_value
+from felt_dial.patch.patch import Patch, put, with_value
 from felt_dial.sound import assets
 from felt_dial.sound.audio_file import Audio
 from felt_dial.sound.modules import Effect, Modulator, Source, new_layer, new_patch
@@ -78,3 +80,15 @@ class Maker:
         for path, depth in depths.items():
             self.patch, _ = sew(self.patch, source, path.replace("__", "."), depth)
         return self
+
+
+LOUDNESS = -18.0
+
+
+def trimmed(patch: Patch) -> Patch:
+    """The patch at −18 LUFS with the phrase of its kind, or as loud as a peak of −1 dB lets it be."""
+    for _ in range(2):
+        found = measure(patch)
+        change = min(LOUDNESS - found.lufs, -1.0 - found.peak)
+        patch = with_value(patch, "level", math.floor(10 * (float(patch.level) + change)) / 10)
+    return patch

@@ -24,7 +24,6 @@ from felt_dial.sound.control.moving import run_movement
 from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
 from felt_dial.sound.mix import (
     SILENCE,
-    run_blend,
     run_line,
     run_mix,
     run_output,
@@ -32,11 +31,11 @@ from felt_dial.sound.mix import (
     run_ring,
     run_send,
     run_turn,
-    sound_finite,
     voices_finite,
 )
 from felt_dial.sound.pattern import PatternPlayer
 from felt_dial.sound.playing import Playing
+from felt_dial.sound.racks import Rack
 from felt_dial.sound.strands import NO_TURN, Bus, Feed, Placed, Strand, in_order, sends
 from felt_dial.sound.voices import BEND, NOW, ON, SENT, SUSTAIN, WHEEL, Event, Voices
 
@@ -113,13 +112,13 @@ class Program:
         plain = Stage(self.rate, frames)
         control = self.motion.control
         self.strands: list[Strand] = []
-        self.effects: dict[str, list[Placed]] = {"1": [], "2": []}
+        self.racks = {"1": Rack(frames), "2": Rack(frames)}
         for path, module in modules(patch):
             steps = path.split(".")
             if isinstance(module, Layer):
                 self.strands.append(self._strand(path, module, fine))
             elif steps[0] == "racks":
-                self.effects[steps[1]].append(self._place(path, module, plain, GLOBAL))
+                self.racks[steps[1]].effects.append(self._place(path, module, plain, GLOBAL))
         self._lay_feeds(frames * quality)
         self.order = in_order(self.strands)
         self.moves = self.motion.moves
@@ -133,7 +132,6 @@ class Program:
         self.turn = np.zeros((ROWS, frames * quality if any(s.feeds for s in self.strands) else 0), np.float32)
         self.buses = {goes: Bus(frames, quality) for goes in (RACK, DIRECT, RACK2)}
         self.out = self.buses[RACK].out
-        self.dry = np.zeros((2, frames), np.float32)
         self.loudness_gain = self._output_gain()
         for strand, (share, _) in zip(self.strands, self._shares(), strict=True):
             strand.share, strand.goes = share, int(self.target[strand.out])
@@ -252,14 +250,12 @@ class Program:
         second = self.buses[RACK2]
         if second.used:
             second.bring_down()
-            for effect in self.effects["2"]:
-                self._run_effect(effect, second.out)
+            report.broken += self.racks["2"].run(second.out)
             if self.target[self.at["rack2"]] < 0.5:
                 self.out += second.out
         self.heard[FIRST_LAYER:] = [strand.peak for strand in self.strands]
         self.heard[BEFORE_RACK] = np.abs(self.out).max()
-        for effect in self.effects["1"]:
-            self._run_effect(effect, self.out)
+        report.broken += self.racks["1"].run(self.out)
         if second.used and self.target[self.at["rack2"]] > 0.5:
             self.out += second.out
         if self.buses[DIRECT].used:
@@ -369,28 +365,6 @@ class Program:
             part.reset()
         self.report.broken.append(f"layers.{strand.key}")
 
-    def _run_effect(self, effect: Placed, sound: NDArray[np.float32]) -> None:
-        on = effect.control[0]
-        if on[0] == 0.0 and on[-1] == 0.0:
-            if not effect.quiet:
-                effect.reset()
-                effect.quiet = True
-            effect.cost = 0.0
-            return
-        effect.quiet = False
-        begin = perf_counter_ns()
-        mixed = on[0] != 1.0 or on[-1] != 1.0
-        if mixed:
-            self.dry[:] = sound
-        effect.kernel(sound, effect.control, TICK, effect.stage.rate, *effect.state)
-        if mixed:
-            run_blend(self.dry, sound, on, TICK)
-        effect.spent(begin)
-        if not sound_finite(sound):
-            sound.fill(0.0)
-            effect.reset()
-            self.report.broken.append(effect.path)
-
     def carry_on(self, old: Program) -> None:
         """Takes over what an edited version of the same patch was doing: notes, phases, echoes."""
         self.playing.carry_on(old.playing)
@@ -448,7 +422,7 @@ class Program:
     def placed(self) -> list[Placed]:
         """Every module that processes audio, in order."""
         found = [part for strand in self.strands for part in (strand.source, strand.filter)]
-        return found + self.effects["1"] + self.effects["2"]
+        return found + [effect for rack in self.racks.values() for effect in rack.effects]
 
     def beads(self) -> NDArray[np.float32]:
         """The value of every parameter at this moment: of the newest note, or of the patch; (slot,)."""

@@ -29,12 +29,11 @@ def through(kind: str, sound: Sound, **values: object) -> Sound:
         effect = effect.with_value(name, value)
     program = Program(add_effect(plain(), "1", effect)[0], RATE)
     program.block()
-    placed, out = program.effects["1"][0], []
+    rack, out = program.racks["1"], []
     padded = np.pad(sound, ((0, 0), (0, -sound.shape[1] % BLOCK)))
     for at in range(0, padded.shape[1], BLOCK):
         block = padded[:, at : at + BLOCK].astype(np.float32).copy()
-        program._run_effect(placed, block)
-        assert not program.report.broken
+        assert rack.run(block) == []
         out.append(block.astype(np.float64))
     return np.concatenate(out, axis=1)[:, : sound.shape[1]]
 

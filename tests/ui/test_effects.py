@@ -55,12 +55,12 @@ def test_an_effect_moves_to_the_other_rack_with_its_threads_and_back(desk: Desk)
     page, session = desk.window.effects, desk.session
     page.second.add("delay")
     page.second.cards["delay1"].take_in("1", "delay1", 0)
-    assert list(session.patch.racks["2"]) == ["delay2", "delay1"] and session.patch.racks["1"] == {}
+    assert list(session.patch.racks["2"]) == ["delay2", "delay1"] and list(session.patch.racks["1"]) == ["reverb1"]
     targets = [t.target for t in session.patch.threads.values() if "delay" in t.target]
     assert targets and all(target.startswith("racks.2.delay2.") for target in targets)
     assert (session.rack, session.effect) == ("2", "delay2")
     session.undo()
-    assert list(session.patch.racks["1"]) == ["delay1"]
+    assert list(session.patch.racks["1"]) == ["delay1", "reverb1"]
 
 
 def test_what_goes_to_rack_two_is_said_and_an_old_document_has_an_empty_one(desk: Desk) -> None:

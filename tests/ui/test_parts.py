@@ -210,7 +210,7 @@ def test_the_whole_patch_has_its_dials_in_the_inspector(desk: Desk) -> None:
     assert desk.session.value("voices") == 4
     desk.keys(Qt.Key.Key_Up)
     assert desk.session.value("voices") == 5
-    assert "rack 1 (Delay)" in desk.find(Flow).words()
+    assert "rack 1 (Delay, Reverb)" in desk.find(Flow).words()
 
 
 def test_the_inspector_lists_the_threads_of_the_dial_in_focus(desk: Desk) -> None:

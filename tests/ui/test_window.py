@@ -283,18 +283,18 @@ def test_effects_are_added_reordered_bypassed_and_removed(desk: Desk) -> None:
     session, page = desk.session, desk.window.effects
     desk.window.show_page(EFFECTS)
     page.rack.add("delay")
-    assert list(session.patch.racks["1"]) == ["delay1", "delay2"] and session.effect == "delay2"
+    assert list(session.patch.racks["1"]) == ["delay1", "reverb1", "delay2"] and session.effect == "delay2"
     card = page.rack.cards["delay2"]
     card.setFocus()
     QTest.keyClick(card, Qt.Key.Key_Left, ALT)
-    assert list(session.patch.racks["1"]) == ["delay2", "delay1"]
+    assert list(session.patch.racks["1"]) == ["delay1", "delay2", "reverb1"]
     session.set("racks.1.delay2.on", False)
     card = desk.find(EffectCard, lambda c: c.key == "delay2")
     card.setFocus()
     desk.keys(Qt.Key.Key_Delete)
-    assert list(session.patch.racks["1"]) == ["delay1"] and session.effect == "delay1"
+    assert list(session.patch.racks["1"]) == ["delay1", "reverb1"] and session.effect == "delay1"
     session.undo()
-    assert list(session.patch.racks["1"]) == ["delay2", "delay1"]
+    assert list(session.patch.racks["1"]) == ["delay1", "delay2", "reverb1"]
 
 
 def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
@@ -378,7 +378,7 @@ def test_search_goes_through_all_banks_and_kinds_narrow_it(desk: Desk) -> None:
     assert rows(desk) == [] and shelf.empty.isVisible() and "No preset" in shelf.empty.text()
     shelf.search.clear()
     shelf._choose_kind("Drum")
-    assert rows(desk) == ["Compost Kick", "Potting Snare", "Seedpod Hat"]
+    assert rows(desk) == ["Compost Kick", "Potting Snare", "Seedpod Hat", "Wet Tiles"]
 
 
 def test_a_new_bank_is_empty_and_says_what_goes_there(desk: Desk) -> None:

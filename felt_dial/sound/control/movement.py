@@ -13,10 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.params import Param, Parameter
-from felt_dial.patch.patch import BY_RATIO, PLAYER_SOURCES, Patch, Thread, drawings, goes_both_ways, movers, slots
+from felt_dial.patch.patch import BY_RATIO, PLAYER_SOURCES, Patch, drawings, goes_both_ways, movers, slots
 from felt_dial.patch.units import FACTOR, PERCENT, RATE
 from felt_dial.sound.control.listener import BEFORE_RACK, FIRST_LAYER, OUT
-from felt_dial.sound.control.moving import (
+from felt_dial.sound.control.moving import settle
+from felt_dial.sound.control.order import MOVER, SLOT, Node, Order, in_order
+from felt_dial.sound.control.sewing import (
     BEATS_OF_RATE,
     BEATS_OF_TIME,
     GLOBAL,
@@ -32,13 +34,14 @@ from felt_dial.sound.control.moving import (
     SLOT_RECORD,
     SMOOTHING,
     THREAD_RECORD,
-    settle,
 )
-from felt_dial.sound.control.order import MOVER, SLOT, Node, Order, in_order
 from felt_dial.sound.kernel import ROWS, TICK
 
 BEND_SLOT, WHEEL_SLOT, PEDAL_SLOT = -3, -2, -1
 LONGEST_DELAY = 2.0
+GOES_BY = {"k": "key_centre", "ag": "age", "nn": "note_cycle", "ch": "seed"}
+"""Parameters of the patch that what the player does goes by. Kernels are told their slots: a number that they knew
+from another file would stay in their cache when that file changes."""
 
 
 class Motion(NamedTuple):
@@ -207,7 +210,7 @@ def _thread_record(
         scale = IN_FACTORS if target.unit.depth is FACTOR else IN_SEMITONES
     return (
         layout.movers.index(thread.source),
-        layout.at[f"threads.{key}.{next(iter(Thread.params))}"],
+        layout.at[f"threads.{key}.on"],
         (node, source) in order.late,
         scale,
         layout.movers.index(thread.scaled) if thread.scaled else -1,
@@ -215,15 +218,17 @@ def _thread_record(
         source in order.shared,
         layout.drawn[f"threads.{key}.shape"],
         late,
+        *(layout.at[f"threads.{key}.{name}"] for name in ("reading", "smooth", "delay", "depth")),
     )
 
 
 def _mover_record(patch: Patch, key: str, layout: Layout, order: Order) -> tuple[int, ...]:
     both = goes_both_ways(patch, key)
     if key in PLAYER_SOURCES:
-        return PLAYER_CODES[key], 0, both, 0, *[-1] * 3, 0, 0
+        return PLAYER_CODES[key], layout.at[GOES_BY.get(key, "tempo")], both, 0, *[-1] * 3, 0, 0
     if key in patch.macros:
-        return IS_MACRO, layout.at[f"macros.{key}"], both, 0, *[-1] * 3, 0, 0
+        ends = (layout.at[f"macros.{key}.{end}"] for end in ("low", "high"))
+        return IS_MACRO, layout.at[f"macros.{key}"], both, 0, *ends, -1, 0, 0
     modulator = patch.modulators[key]
     first = layout.at[f"modulators.{key}.{next(iter(modulator.params))}"]
     drawn = next((layout.drawn[f"modulators.{key}.{name}"] for name in modulator.drawings), 0)
