@@ -227,11 +227,6 @@ class Param(Parameter):
         seconds = 1.0 / max(value, 1e-9) if self.unit is RATE else value
         return Beats(max(seconds, 1e-9) * tempo / 60.0)
 
-    def moved(self, value: float, amount: float) -> float:
-        """`value` after a thread adds `amount` (octaves on geometric units), held in range."""
-        value = value * 2.0**amount if self.unit.geometric else value + amount
-        return min(max(value, self.low), self.high)
-
     def schema(self) -> dict[str, Any]:
         plain: dict[str, Any] = {"type": "number", "minimum": self.low, "maximum": self.high}
         if self.names:

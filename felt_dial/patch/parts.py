@@ -127,8 +127,12 @@ class Thread(Module):
         "Reading", "one way", {"one way": "One way", "both ways": "Both ways", "flipped": "Flipped"},
         says="One way reads the mover from 0 to 1, both ways from −1 to 1, flipped from 1 to 0.",
     )  # fmt: skip
-    smooth = still("Smooth", 0.0, (0.0, 5.0), SECONDS, "Time in which the thread follows its mover.", taper=CUBIC)
-    delay = still("Late by", 0.0, (0.0, 2.0), SECONDS, "How long after its mover the thread moves.", taper=CUBIC)
+    smooth = still(
+        "Smooth", 0.0, (0.0, 5.0), SECONDS, "Time in which the thread follows its mover.", taper=CUBIC, beats=True
+    )
+    delay = still(
+        "Late by", 0.0, (0.0, 2.0), SECONDS, "How long after its mover the thread moves.", taper=CUBIC, beats=True
+    )
     by = Choice(
         "Counts", BY_RATIO, {BY_RATIO: "By ratio", BY_AMOUNT: "By amount"}, rebuilds=True,
         says="Frequencies and rates move by a ratio (semitones, a factor) or by an amount (hertz).",

@@ -175,10 +175,17 @@ class TempoReading(Reading):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         session.changed.connect(self.follow)
+        session.frame.connect(self.follow)
         self.follow()
 
     def follow(self) -> None:
-        self.show_value(param_at(self.session.patch, "tempo").write(self.session.patch.tempo))
+        """Shows the tempo of the patch, or that of a clock from outside while there is one."""
+        clock = float(self.session.link.shared.data["clock"])
+        label = "Clock" if clock else "Tempo"
+        if label != self.label:
+            self.label = label
+            self.update()
+        self.show_value(param_at(self.session.patch, "tempo").write(clock or self.session.patch.tempo))
 
     def type_value(self) -> Entry:
         """Opens the entry."""

@@ -121,5 +121,3 @@ def test_a_minus_is_a_minus_and_zero_has_none() -> None:
 def test_depths_are_in_the_destinations_own_unit() -> None:
     assert CUTOFF.unit.depth.read("+24 st") == 24.0 and CUTOFF.unit.amount(24.0) == 2.0
     assert RATE.unit.depth.read("×4") == 4.0 and RATE.unit.amount(4.0) == 2.0
-    assert CUTOFF.moved(1000.0, 1.0) == 2000.0 and CUTOFF.moved(15000.0, 1.0) == 20000.0
-    assert LEVEL.moved(-3.0, -6.0) == -9.0

@@ -422,3 +422,10 @@ def test_a_patch_of_movers_renders_the_same_bytes_in_any_block_length_and_again(
     follows = {"f1"} | {key for key in ("b1",) if "f1" in str(patch.modulators[key])}
     free = not any(t.source in follows or t.scaled in follows for t in patch.threads.values())
     assert not free or np.allclose(found[0], found[2], rtol=1e-4, atol=1e-5)
+
+
+def test_a_thread_late_by_beats_follows_the_tempo() -> None:
+    """A quarter at 240 beats per minute is a quarter of a second."""
+    patch, thread = sew(plain(layers__a__pan=0.0, tempo=240.0), "e1", "layers.a.pan", 1.0)
+    late = traced(set_thread(patch, thread, delay=Beats(1.0)), "layers.a.pan", 0.5)
+    assert np.argmax(late > 0.5) * SECONDS == pytest.approx(0.25, abs=1.01 * SECONDS)

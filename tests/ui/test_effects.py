@@ -46,7 +46,8 @@ def test_a_band_is_dragged_switched_and_narrowed(desk: Desk) -> None:
     assert session.history.undo_says == "move band 2"
     QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=picture.spot(picture.box(), 3).toPoint())
     assert session.value(path + "form3") == "bell"
-    desk.window.effects.show_band(3)
+    QTest.qWait(50)
+    assert desk.window.effects.band == 3, "the band under the hand has its dials"
     assert desk.dial(path + "gain3").path.endswith("gain3")
 
 

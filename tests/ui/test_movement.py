@@ -339,3 +339,16 @@ def test_playheads_run_where_notes_are(open_desk: Callable[[], Desk]) -> None:
     desk.link.note_on(60, 0.8)
     assert until(lambda: isinstance(picture._live, tuple) and 0.1 < picture._live[0] < 1.0)
     desk.link.note_off(60)
+
+
+def test_a_clock_from_outside_is_shown_and_rules_while_it_comes(open_desk: Callable[[], Desk]) -> None:
+    desk = open_desk()
+    desk.window.show_controller()
+    desk.window.controller._perform()
+    before = desk.session.patch.tempo
+    for _ in range(40):
+        desk.link.send_midi([0xF8])
+        QTest.qWait(20)
+    assert until(lambda: desk.window.header.tempo.label == "Clock")
+    assert desk.session.patch.tempo == before
+    assert until(lambda: desk.window.header.tempo.label == "Tempo"), "half a second after the last tick"

@@ -19,7 +19,7 @@ from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.snippet import SnippetPill
 from felt_dial.ui.inspector import Card
-from felt_dial.ui.pictures import curves as _curves  # noqa: F401  (enters its pictures)
+from felt_dial.ui.pictures.curves import EqualiserPicture
 from felt_dial.ui.pictures.effects import effect_picture
 from felt_dial.ui.session import Session
 from felt_dial.ui.thread_list import ThreadList
@@ -301,7 +301,10 @@ class EffectsPage(Wool):
         self.body.addLayout(head)
         row = QHBoxLayout()
         row.setSpacing(18)
-        row.addWidget(effect_picture(self.session, path, "weld", large=True), 1)
+        picture = effect_picture(self.session, path, "weld", large=True)
+        if isinstance(picture, EqualiserPicture):
+            picture.chose = self.show_band
+        row.addWidget(picture, 1)
         holder = QWidget()
         side = QVBoxLayout(holder)
         side.setContentsMargins(0, 0, 4, 0)
@@ -345,8 +348,9 @@ class EffectsPage(Wool):
 
     def show_band(self, band: int) -> None:
         """Another band of the equaliser comes under the hand."""
-        self.band = band
-        self._show()
+        if band != self.band:
+            self.band = band
+            self._show()
 
     def _list_threads(self) -> None:
         rack, key, path = self.session.rack, self.session.effect, self.session.focus_path

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent, QPainter, QPen, QWheelEvent
 
 from felt_dial.patch.params import Param
@@ -86,6 +87,7 @@ class EqualiserPicture(FrequencyPicture):
     def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
         super().__init__(session, path, shade, large)
         self._held = 0
+        self.chose: Callable[[int], None] = lambda band: None
         if large:
             self.setToolTip("Drag a band; the wheel over it changes its Q; double-click switches it on or off")
 
@@ -129,8 +131,6 @@ class EqualiserPicture(FrequencyPicture):
             return
         self.session.history.settle()
         self._held = self.band_at(event.position())
-        if self._held:
-            self.session.hovered.emit(f"band {self._held}")
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if not self._held or not event.buttons():
@@ -150,14 +150,17 @@ class EqualiserPicture(FrequencyPicture):
         if not self.large:
             event.ignore()
             return
-        self._held = 0
+        band, self._held = self._held, 0
         self.session.history.settle()
+        if band:
+            QTimer.singleShot(0, lambda: self.chose(band))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         band = self.band_at(event.position()) if self.large else 0
         if band:
             path = self.path("form", band)
             self.session.set(path, "bell" if self.session.value(path) == "off" else "off")
+            QTimer.singleShot(0, lambda: self.chose(band))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         band = self.band_at(event.position()) if self.large else 0
