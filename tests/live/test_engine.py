@@ -281,12 +281,18 @@ def test_a_patch_that_the_engine_cannot_read_is_refused_and_the_old_one_plays_on
 
 
 def test_a_trim_turns_the_output_down_by_so_many_decibels(link: EngineLink) -> None:
+    """Counted in blocks, not in seconds, so that a busy machine hears the same: the note stands after 400 of them."""
+
+    def blocks_pass(count: int) -> bool:
+        goal = int(link.shared.data["blocks"]) + count
+        return until(lambda: int(link.shared.data["blocks"]) > goal)
+
     link.note_on(60, 1.0)
-    assert until(lambda: float(link.shared.data["momentary"]) > -40)
-    time.sleep(0.6)
+    assert until(lambda: float(link.shared.data["momentary"]) > -40) and blocks_pass(400)
     before = float(link.shared.data["momentary"])
     link.shared.data["trim"] = -12.0
-    assert until(lambda: abs(float(link.shared.data["momentary"]) - before + 12.0) < 0.2, 3)
+    assert blocks_pass(200)
+    assert float(link.shared.data["momentary"]) - before == pytest.approx(-12.0, abs=0.2)
 
 
 def test_hold_keeps_keys_that_are_let_go(link: EngineLink) -> None:

@@ -6,14 +6,13 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from felt_dial.live.shared import NOTHING_MOVES
 from felt_dial.patch.drawn import AT, BEND, LEVEL, STRAIGHT, Rows
 from felt_dial.patch.patch import param_at, value_at, with_value
 from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.lfo import lfo_value
 from felt_dial.sound.control.line import line_value
 from felt_dial.ui.cloth import colour
-from felt_dial.ui.pictures.well import Well, draw_curve
+from felt_dial.ui.pictures.well import Well, draw_curve, mover_row
 from felt_dial.ui.session import Session
 
 NEAR = 12.0
@@ -234,9 +233,8 @@ class LinePicture(LineEditor):
         return self.modulator
 
     def live(self) -> object:
-        keys = list(self.session.patch.modulators)
-        row = self.session.link.shared.data["movers"][keys.index(self.mover)]
-        if row[3] == NOTHING_MOVES:
+        row = mover_row(self.session, self.mover)
+        if row is None:
             return None
         return round(float(row[0]), 3), round(float(row[3]), 3)
 

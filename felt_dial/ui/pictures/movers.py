@@ -8,7 +8,6 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from felt_dial.live.shared import NOTHING_MOVES
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.control.blend import blend_value
@@ -20,7 +19,7 @@ from felt_dial.sound.control.steps import Steps
 from felt_dial.ui.cloth import colour, reading
 from felt_dial.ui.pictures.lines import LinePicture
 from felt_dial.ui.pictures.steps import StepsPicture
-from felt_dial.ui.pictures.well import Well, draw_curve
+from felt_dial.ui.pictures.well import Well, draw_curve, mover_row
 from felt_dial.ui.session import Session
 
 SUSTAINED = 0.2
@@ -75,10 +74,8 @@ class EnvelopePicture(Well):
         return self.envelope, self.session.patch.tempo
 
     def live(self) -> object:
-        movers = self.session.link.shared.data["movers"]
-        keys = list(self.session.patch.modulators)
-        row = movers[keys.index(self.mover)]
-        if row[3] == NOTHING_MOVES or row[0] > 5.5:
+        row = mover_row(self.session, self.mover)
+        if row is None or row[0] > 5.5:
             return None
         return round(float(row[0])), round(float(row[1]), 3), round(float(row[2]), 3)
 
@@ -344,9 +341,8 @@ class FollowPicture(Well):
 
 def live_value(session: Session, key: str) -> float | None:
     """The value of a mover at this moment, rounded; None while nothing moves it."""
-    keys = list(session.patch.modulators)
-    value = float(session.link.shared.data["movers"][keys.index(key)][3])
-    return None if value == NOTHING_MOVES else round(value, 3)
+    row = mover_row(session, key)
+    return None if row is None else round(float(row[3]), 3)
 
 
 def draw_bead(painter: QPainter, box: QRectF, x: float, y: float) -> None:

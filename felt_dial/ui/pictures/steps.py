@@ -5,11 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from felt_dial.live.shared import NOTHING_MOVES
 from felt_dial.patch.drawn import Column, Rows
 from felt_dial.patch.patch import param_at, value_at, with_value
 from felt_dial.ui.cloth import colour, reading
-from felt_dial.ui.pictures.well import Well
+from felt_dial.ui.pictures.well import Well, mover_row
 from felt_dial.ui.session import Session
 
 
@@ -179,6 +178,5 @@ class StepsPicture(StepsEditor):
         return 0.3 if row[1] > 0.5 else 0.3 + 0.55 * row[2]
 
     def playing(self) -> int:
-        keys = list(self.session.patch.modulators)
-        row = self.session.link.shared.data["movers"][keys.index(self.mover)]
-        return -1 if row[3] == NOTHING_MOVES else int(row[1])
+        row = mover_row(self.session, self.mover)
+        return -1 if row is None else int(row[1])

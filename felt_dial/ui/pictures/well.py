@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from felt_dial.live.shared import NOTHING_MOVES
+from felt_dial.patch.edits import moves_something
 from felt_dial.patch.patch import NoSuchPath
 from felt_dial.ui.cloth import cloth, colour, dye
 from felt_dial.ui.session import Session
@@ -111,6 +113,15 @@ class Well(QWidget):
     def line_colour(self) -> QColor:
         """The light form of the owner's dye."""
         return dye(self.shade, in_well=True)
+
+
+def mover_row(session: Session, key: str) -> NDArray[np.float32] | None:
+    """What the engine tells of a modulator: three numbers of its state and its value; None while nothing moves it.
+
+    A modulator that moves nothing is not worked out, so nothing is told of it.
+    """
+    row: NDArray[np.float32] = session.link.shared.data["movers"][list(session.patch.modulators).index(key)]
+    return None if row[3] == NOTHING_MOVES or not moves_something(session.patch, key) else row
 
 
 def points(box: QRectF, x: ArrayLike, y: ArrayLike) -> QPolygonF:
