@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import place_name, reach_of_all, set_thread, sew, threads_on
@@ -20,6 +21,15 @@ from felt_dial.ui.pictures.lines import LineEditor
 from felt_dial.ui.session import Session
 
 WIDTH = 342
+
+
+def _elided(text: str, part: str, width: int) -> QLabel:
+    """A label that is never wider than some pixels; the whole text is its tip."""
+    label = text_label(text, part)
+    label.ensurePolished()
+    label.setText(label.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width))
+    label.setToolTip(text)
+    return label
 
 
 class ThreadCard(Card):
@@ -73,8 +83,8 @@ class ThreadCard(Card):
         self.shade = mover_dye(patch, thread.source)
         head = QHBoxLayout()
         head.addWidget(Tag(self.session, thread.source, 13))
-        head.addWidget(text_label(movers(patch)[thread.source], "title"))
-        head.addWidget(text_label("moves " + " ".join(place_name(patch, thread.target))), 1)
+        head.addWidget(_elided(movers(patch)[thread.source], "title", 150))
+        head.addWidget(_elided("moves " + " ".join(place_name(patch, thread.target)), "label", 118), 1)
         self.body.addLayout(head)
         line = LineEditor(self.session, f"{path}.shape", self.shade)
         line.setAccessibleName("Shape of the thread")
