@@ -197,7 +197,8 @@ class Engine:
     def _take_controller(self, key: str) -> list[Event]:
         """Another controller; what the one before was holding ends."""
         ends = self.controller.close() if self.controller is not None else []
-        self.controller = None
+        self.controller, self.clock = None, Clock()
+        self.program.clock_tempo = self.shared.data["clock"] = 0.0
         try:
             self.controller = open_controller(key)
         except NoController as wrong:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from felt_dial.patch.drawn import Column, Drawn, Rows
 from felt_dial.patch.module import Module
 from felt_dial.patch.params import LOG, Choice, Param, Switch
-from felt_dial.patch.units import COUNT, OCTAVES, PERCENT, RATE, SEMITONES, Beats, Unit
+from felt_dial.patch.parts import still
+from felt_dial.patch.units import COUNT, OCTAVES, PERCENT, RATE, SEMITONES, Beats
 
 LANES = (
     Column("octave", -3.0, 3.0, 0.0, whole=True),
@@ -20,10 +21,6 @@ OCTAVE, SEMITONE, VELOCITY, LENGTH, TIE, PROBABILITY, SKIP = range(7)
 PLAIN: Rows = tuple((0.0, 0.0, 1.0 if n % 4 == 0 else 0.8, 0.75, 0.0, 1.0, 0.0) for n in range(8))
 
 
-def _still(label: str, default: float, span: tuple[float, float], unit: Unit, says: str, whole: bool = False) -> Param:
-    return Param(label, default, span, unit, movable=False, whole=whole, says=says)
-
-
 class Pattern(Module, title="Pattern"):
     """Plays held keys one after another, in an order and a rhythm."""
 
@@ -34,24 +31,24 @@ class Pattern(Module, title="Pattern"):
          "chord": "Chord"},
         says="Which of the held keys comes next; a chord plays all of them at every step.",
     )  # fmt: skip
-    octaves = _still("Over", 1, (1, 4), COUNT, "Over how many octaves the order goes.", whole=True)
+    octaves = still("Over", 1, (1, 4), COUNT, "Over how many octaves the order goes.", whole=True)
     rate = Param(
         "Step", Beats(0.25), (0.1, 50.0), RATE, taper=LOG, beats=True, movable=False, says="How long a step lasts."
     )
-    swing = _still("Swing", 0.0, (0.0, 0.5), PERCENT, "Every second step comes later.")
+    swing = still("Swing", 0.0, (0.0, 0.5), PERCENT, "Every second step comes later.")
     start = Choice(
         "Begins", "key", {"key": "With the key", "free": "With the beat"},
         says="The first key begins the pattern, or it runs along and keys come in at the next step.",
     )  # fmt: skip
     hold = Switch("Hold", False, says="The pattern goes on after the keys come up, until others are played.")
-    vary_octave = _still("Vary octave", 0, (0, 2), OCTAVES, "By how many octaves chance shifts a step.", whole=True)
-    vary_pitch = _still("Vary pitch", 0, (0, 12), SEMITONES, "By how many semitones chance shifts a step.", whole=True)
-    vary_velocity = _still("Vary velocity", 0.0, (0.0, 1.0), PERCENT, "How much softer chance makes a step.")
-    vary_length = _still("Vary length", 0.0, (0.0, 1.0), PERCENT, "How much shorter chance makes a step.")
+    vary_octave = still("Vary octave", 0, (0, 2), OCTAVES, "By how many octaves chance shifts a step.", whole=True)
+    vary_pitch = still("Vary pitch", 0, (0, 12), SEMITONES, "By how many semitones chance shifts a step.", whole=True)
+    vary_velocity = still("Vary velocity", 0.0, (0.0, 1.0), PERCENT, "How much softer chance makes a step.")
+    vary_length = still("Vary length", 0.0, (0.0, 1.0), PERCENT, "How much shorter chance makes a step.")
     redraw = Choice(
         "New chances", "never", {"never": "Never", "steps": "After steps", "bars": "After bars"},
         says="When chance draws anew; never keeps the same variation for ever.",
     )  # fmt: skip
-    redraw_after = _still("After", 4, (1, 64), COUNT, "After how many steps or bars chance draws anew.", whole=True)
-    seed = _still("Seed", 1, (1, 999), COUNT, "Another number, other chances.", whole=True)
+    redraw_after = still("After", 4, (1, 64), COUNT, "After how many steps or bars chance draws anew.", whole=True)
+    seed = still("Seed", 1, (1, 999), COUNT, "Another number, other chances.", whole=True)
     steps = Drawn("Steps", PLAIN, LANES, most=32, says="The steps: shifts, velocity, length, tie, probability, skip.")

@@ -88,7 +88,7 @@ class Control(QObject):
 
     def take_map(self, path: Path) -> None:
         """Takes a map from a file; raises `BadControlMap`."""
-        self.map = read_map(path.read_text(), f"“{path.name}”")
+        self.map = read_map(path.read_text(errors="replace"), f"“{path.name}”")
         self._keep()
 
     def _keep(self) -> None:

@@ -16,6 +16,7 @@ from felt_dial.patch.params import Param
 from felt_dial.patch.patch import Patch, depth_param, movers, put, slots, target_param, with_value
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.blend import blend_value
+from felt_dial.sound.control.chances import Chance, chance_line
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.envelope import times_factor
 from felt_dial.sound.control.lfo import lfo_value
@@ -204,6 +205,17 @@ def test_chance_stays_between_its_floor_and_its_range_and_comes_again_the_same(w
     assert np.abs(other - found).max() > 0.01
     if way == "smooth":
         assert np.abs(np.diff(found)).max() < 0.4 * 1.5 * 20 * SECONDS * 1.01, "slope of the easing: 1.5 of a step"
+
+
+@pytest.mark.parametrize("way", ["note", "stepped", "smooth", "chaotic"])
+@pytest.mark.parametrize("voices", ["own", "all"])
+def test_a_chance_gives_what_its_picture_shows(way: str, voices: str) -> None:
+    patch, key = with_mover("chance", way=way, voices=voices, rate=6.0, floor=0.1, span=0.8, smooth=0.01, seed=3)
+    found = moved(patch, key, 2.0)
+    chance = patch.modulators[key]
+    assert isinstance(chance, Chance)
+    line = chance_line(chance, 6.0, SECONDS, len(found), 0 if chance.shared() else 1)
+    assert (np.abs(found - line) < 0.01).mean() > 0.995, "a tick at a jump may fall on its other side"
 
 
 def test_chance_per_note_is_even_over_many_notes() -> None:

@@ -51,39 +51,62 @@ def drawn_lot(seed, note, count):  # type: ignore[no-untyped-def]
     return chance(np.int64(seed) * 1000003 + np.int64(note), np.int64(count) + 1)
 
 
-def chance_line(way: str, seed: float, turns: NDArray[np.float64], note: int = 1) -> NDArray[np.float64]:
-    """What a chance draws for a note after rising numbers of turns, before floor and range; shape of `turns`."""
-    if way == "chaotic":
-        x, y = 16.0 * drawn_lot(seed, note, 1) - 8.0, 16.0 * drawn_lot(seed, note, 2) - 8.0
-        z = 20.0 + 10.0 * drawn_lot(seed, note, 3)
-        found = []
-        for time in np.diff(turns, prepend=0.0) * ORBIT:
-            for _ in range(16):
-                step = min(time / 16, 0.01)
-                x, y, z = (
-                    x + step * 10.0 * (y - x),
-                    y + step * (x * (28.0 - z) - y),
-                    z + step * (x * y - 8.0 / 3.0 * z),
-                )
-            found.append(min(max(0.5 + x / 40.0, 0.0), 1.0))
-        return np.array(found)
-    whole = np.floor(turns)
-    if way == "note":
-        whole = np.zeros_like(turns)
-    first = np.array([drawn_lot(seed, note, n) for n in whole])
-    if way != "smooth":
-        return first
-    after, u = np.array([drawn_lot(seed, note, n + 1) for n in whole]), turns - whole
-    return np.asarray(first + (after - first) * u * u * (3.0 - 2.0 * u))
+@kernel
+def orbit_start(seed, note):  # type: ignore[no-untyped-def]
+    """Where a note's orbit begins, by lot: x, y, z."""
+    x, y = 16.0 * drawn_lot(seed, note, 1) - 8.0, 16.0 * drawn_lot(seed, note, 2) - 8.0
+    return x, y, 20.0 + 10.0 * drawn_lot(seed, note, 3)
+
+
+@kernel
+def orbit(x, y, z, time):  # type: ignore[no-untyped-def]
+    """The Lorenz system (E. N. Lorenz, J. Atmos. Sci. 20 (1963), σ = 10, ρ = 28, β = 8/3) some time later.
+
+    Taken in one to eight steps of at most 0.01, and held in bounds that its orbit does not reach.
+    """
+    steps = np.int64(min(time / 0.01 + 1.0, 8.0))
+    step = min(time / steps, 0.01)
+    for _ in range(steps):
+        x, y, z = (x + step * 10.0 * (y - x), y + step * (x * (28.0 - z) - y), z + step * (x * y - 8.0 / 3.0 * z))
+    return min(max(x, -30.0), 30.0), min(max(y, -40.0), 40.0), min(max(z, 0.1), 60.0)
+
+
+def chance_line(chance: Chance, rate: float, tick: float, count: int, note: int = 1) -> NDArray[np.float64]:
+    """What a chance gives a note, tick by tick from its beginning, 0 to 1; float64 (count,).
+
+    `rate` is how often it turns in a second, `tick` the seconds between two values. `note` is the number of the note,
+    0 for a chance that all notes share.
+    """
+    way, seed, smooth = str(chance.way), chance.number("seed"), chance.number("smooth")
+    turns, x_y_z, found, value = 0.0, orbit_start(seed, note), np.empty(count), 0.0
+    lots: dict[int, float] = {}
+
+    def lot(n: int) -> float:
+        return lots.setdefault(n, float(drawn_lot(seed, note, n)))
+
+    for n in range(count):
+        goes = rate * tick if n else 0.0
+        turns += goes
+        whole = math.floor(turns)
+        if way == "chaotic":
+            x_y_z = orbit(*x_y_z, ORBIT * goes)
+            part = min(max(0.5 + x_y_z[0] / 40.0, 0.0), 1.0)
+        elif way == "smooth":
+            u = turns - whole
+            part = lot(whole) + (lot(whole + 1) - lot(whole)) * u * u * (3.0 - 2.0 * u)
+        else:
+            part = lot(whole if way == "stepped" else 0)
+        goal = min(chance.number("floor") + chance.number("span") * part, 1.0)
+        value = goal if n == 0 else float(follow(value, goal, tick, smooth))
+        found[n] = value
+    return found
 
 
 @kernel
 def run_chance(m, p, rows, info, control, moves, state, t0, t1, seconds):  # type: ignore[no-untyped-def]
     """Values of one chance, 0 to 1, from tick `t0` up to `t1`, into `moves[m]`, for every one of `rows`.
 
-    `state[m, row]` is (turns, x, value, y, z): x, y, z the state of the Lorenz system (E. N. Lorenz, J. Atmos.
-    Sci. 20 (1963), σ = 10, ρ = 28, β = 8/3), begun by lot and taken in steps of at most 0.01. It begins anew at
-    `info[row].begin`.
+    `state[m, row]` is (turns, x, value, y, z): x, y, z are those of its `orbit`. It begins anew at `info[row].begin`.
     """
     for row in rows:
         begin, note = info[row].begin, info[row].number
@@ -95,8 +118,7 @@ def run_chance(m, p, rows, info, control, moves, state, t0, t1, seconds):  # typ
             if t == begin:
                 turns = goes = 0.0
             if t == begin or z == 0.0:
-                x, y = 16.0 * drawn_lot(seed, note, 1) - 8.0, 16.0 * drawn_lot(seed, note, 2) - 8.0
-                z = 20.0 + 10.0 * drawn_lot(seed, note, 3)
+                x, y, z = orbit_start(seed, note)
             turns += goes
             whole = math.floor(turns)
             if way == EACH:
@@ -108,15 +130,7 @@ def run_chance(m, p, rows, info, control, moves, state, t0, t1, seconds):  # typ
                 a, b = drawn_lot(seed, note, whole), drawn_lot(seed, note, whole + 1)
                 part = a + (b - a) * u * u * (3.0 - 2.0 * u)
             else:
-                steps = np.int64(min(ORBIT * goes / 0.01 + 1.0, 8.0))
-                step = min(ORBIT * goes / steps, 0.01)
-                for _ in range(steps):
-                    x, y, z = (
-                        x + step * 10.0 * (y - x),
-                        y + step * (x * (28.0 - z) - y),
-                        z + step * (x * y - 8.0 / 3.0 * z),
-                    )
-                x, y, z = min(max(x, -30.0), 30.0), min(max(y, -40.0), 40.0), min(max(z, 0.1), 60.0)
+                x, y, z = orbit(x, y, z, ORBIT * goes)
                 part = min(max(0.5 + x / 40.0, 0.0), 1.0)
             goal = min(np.float64(control[p + FLOOR, row, t]) + np.float64(control[p + SPAN, row, t]) * part, 1.0)
             value = goal if t == begin else follow(value, goal, seconds, np.float64(control[p + SMOOTH, row, t]))

@@ -63,7 +63,7 @@ GLIDE = 0.05
 
 
 @kernel
-def _echo(line, at, time, mask):  # type: ignore[no-untyped-def]
+def echo(line, at, time, mask):  # type: ignore[no-untyped-def]
     """The line `time` frames ago; cubic (Hermite) interpolation between frames."""
     whole = int(time)
     part = time - whole
@@ -111,8 +111,8 @@ def run_delay(audio, control, tick, rate, lines, state):  # type: ignore[no-unty
         for n in range(t * tick, (t + 1) * tick):
             state[TIME_LEFT] += (goal_left - state[TIME_LEFT]) * glide
             state[TIME_RIGHT] += (goal_right - state[TIME_RIGHT]) * glide
-            left = _echo(lines[0], write, state[TIME_LEFT], mask)
-            right = _echo(lines[1], write, state[TIME_RIGHT], mask)
+            left = echo(lines[0], write, state[TIME_LEFT], mask)
+            right = echo(lines[1], write, state[TIME_RIGHT], mask)
             state[TONE_LEFT] += dull * (left - state[TONE_LEFT])
             state[TONE_RIGHT] += dull * (right - state[TONE_RIGHT])
             x, y = np.float64(audio[0, n]), np.float64(audio[1, n])

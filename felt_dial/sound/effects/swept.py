@@ -11,6 +11,7 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import COUNT, PERCENT, RATE, SECONDS
 from felt_dial.sound.chance import wander
+from felt_dial.sound.effects.delay import echo
 from felt_dial.sound.kernel import Stage, kernel, works_for
 
 LONGEST = 0.08
@@ -87,20 +88,6 @@ class Thicken(Effect, kind="thicken"):
 WRITE, TURN, BACK_LEFT, BACK_RIGHT = range(4)
 
 
-@kernel
-def _late(line, write, frames, mask):  # type: ignore[no-untyped-def]
-    """The line some frames ago, cubic (Hermite) between frames."""
-    whole = np.int64(frames)
-    part = frames - whole
-    at = write - whole
-    here, before = line[at & mask], line[(at + 1) & mask]
-    after, far = line[(at - 1) & mask], line[(at - 2) & mask]
-    c1 = 0.5 * (after - before)
-    c2 = before - 2.5 * here + 2.0 * after - 0.5 * far
-    c3 = 0.5 * (far - before) + 1.5 * (here - after)
-    return ((c3 * part + c2) * part + c1) * part + here
-
-
 COPIES, TIME, DEPTH, RATE_AT, SPREAD, WET = (Chorus.row_of(name) for name in list(Chorus.params)[1:])
 
 
@@ -121,8 +108,8 @@ def run_chorus(audio, control, tick, rate, lines, state):  # type: ignore[no-unt
             for k in range(count):
                 x = state[TURN] + k / count
                 sway = 1.0 + 0.9 * depth * math.sin(2.0 * math.pi * x)
-                a = _late(lines[0], write, max(time * sway, 2.0), mask)
-                b = _late(lines[1], write, max(time * sway, 2.0), mask)
+                a = echo(lines[0], write, max(time * sway, 2.0), mask)
+                b = echo(lines[1], write, max(time * sway, 2.0), mask)
                 pan = spread * (1.0 if k % 2 == 0 else -1.0)
                 left += a * (1.0 + pan)
                 right += b * (1.0 - pan)
@@ -155,7 +142,7 @@ def run_flanger(audio, control, tick, rate, lines, state):  # type: ignore[no-un
                 frames = max(time * (1.0 + 0.9 * depth * math.sin(2.0 * math.pi * turn)), 2.0)
                 into = x + feedback * state[BACK_LEFT + channel]
                 lines[channel, write & mask] = np.float32(into if abs(into) > 1e-15 else 0.0)
-                late = np.float64(_late(lines[channel], write, frames, mask))
+                late = np.float64(echo(lines[channel], write, frames, mask))
                 state[BACK_LEFT + channel] = late
                 audio[channel, n] = np.float32(x + wet * (late - 0.5 * x))
             state[TURN] += step
@@ -194,8 +181,8 @@ def run_thicken(audio, control, tick, rate, lines, state):  # type: ignore[no-un
             grow = (middle + reach * wander(1, k, state[TURN]) - frames) / tick
             pan = spread * (2.0 * k / max(count - 1.0, 1.0) - 1.0)
             for n in range(tick):
-                a = _late(lines[0], start + n, frames, mask)
-                b = _late(lines[1], start + n, frames, mask)
+                a = echo(lines[0], start + n, frames, mask)
+                b = echo(lines[1], start + n, frames, mask)
                 audio[0, t * tick + n] += np.float32(scale * (1.0 - pan) * a)
                 audio[1, t * tick + n] += np.float32(scale * (1.0 + pan) * b)
                 frames += grow

@@ -7,6 +7,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.sound.control.line import line_value
+
 Point = tuple[float, float, float]
 """Time and place from 0 to 1, and the bend of the way to the next point, −1 to 1."""
 Curve = tuple[Point, ...]
@@ -47,15 +49,8 @@ def checked(curve: object) -> Curve:
 
 
 def place_at(curve: Curve, time: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Places of a curve at times from 0 to 1; a bend is the envelope's slope, (1 − e^(−8bx)) / (1 − e^(−8b))."""
-    found = np.full(len(time), curve[-1][1])
-    for (t0, p0, bend), (t1, p1, _) in pairwise(curve):
-        inside = (time >= t0) & (time < t1)
-        if t1 > t0 and inside.any():
-            x = (time[inside] - t0) / (t1 - t0)
-            part = x if abs(bend) < 1e-4 else np.expm1(-8 * bend * x) / np.expm1(-8 * bend)
-            found[inside] = p0 + (p1 - p0) * part
-    return found
+    """Places of a curve at times from 0 to 1, bent as every drawn line is."""
+    return line_value(curve, time)
 
 
 def drawn(curve: Curve) -> NDArray[np.float32]:

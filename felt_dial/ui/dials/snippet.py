@@ -90,5 +90,9 @@ class SnippetPill(QWidget):
         self.session.say(f"New ones of this kind begin with {how}.")
 
     def _remove(self, snippet: Snippet) -> None:
-        self.kept.remove(snippet)
+        try:
+            self.kept.remove(snippet)
+        except OSError as wrong:
+            self.session.say(f"The snippet {snippet.name} stays: {wrong.strerror}.", problem=True)
+            return
         self.session.say(f"Threw the snippet {snippet.name} away.")

@@ -12,7 +12,7 @@ from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.lfo import lfo_value
 from felt_dial.sound.control.line import line_value
 from felt_dial.ui.cloth import colour
-from felt_dial.ui.pictures.well import Well, draw_curve, mover_row
+from felt_dial.ui.pictures.well import Well, draw_curve, mover_row, shade_loop
 from felt_dial.ui.session import Session
 
 NEAR = 12.0
@@ -242,7 +242,8 @@ class LinePicture(LineEditor):
         modulator = self.modulator
         if isinstance(modulator, Curve):
             if modulator.loop != "off":
-                self._loop(painter, box, float(modulator.loop_from), float(modulator.loop_to))
+                low, high = float(modulator.loop_from), float(modulator.loop_to)
+                shade_loop(painter, box, low, high, self.line_colour())
             super().draw(painter, box)
             return
         start = float(modulator.phase) / 360  # type: ignore[attr-defined]
@@ -252,16 +253,6 @@ class LinePicture(LineEditor):
         turns = np.linspace(0, 1, 361)
         y = lfo_value(self._formula() or "drawn", turns + start, self.rows)
         draw_curve(painter, box, turns, 0.5 + 0.46 * y, self.line_colour(), floor=0.5)
-
-    def _loop(self, painter: QPainter, box: QRectF, low: float, high: float) -> None:
-        shade = self.line_colour()
-        shade.setAlphaF(0.16)
-        left, right = (box.left() + part * box.width() for part in (low, high))
-        if right > left:
-            painter.fillRect(QRectF(left, box.top(), right - left, box.height()), shade)
-        painter.setPen(QPen(colour("chalk_soft"), 1, Qt.PenStyle.DashLine))
-        for x in (left, right):
-            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         super().draw_live(painter, box)

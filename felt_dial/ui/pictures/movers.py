@@ -16,10 +16,11 @@ from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.envelope import Envelope, slope
 from felt_dial.sound.control.lfo import Lfo
 from felt_dial.sound.control.steps import Steps
+from felt_dial.sound.kernel import TICK
 from felt_dial.ui.cloth import colour, reading
 from felt_dial.ui.pictures.lines import LinePicture
 from felt_dial.ui.pictures.steps import StepsPicture
-from felt_dial.ui.pictures.well import Well, draw_curve, mover_row
+from felt_dial.ui.pictures.well import Well, draw_curve, mover_row, shade_loop
 from felt_dial.ui.session import Session
 
 SUSTAINED = 0.2
@@ -120,7 +121,22 @@ class EnvelopePicture(Well):
             Handle("release", "", places["release"], 0.0),
         ]
 
+    def loop(self) -> tuple[float, float] | None:
+        """From where to where it loops, as parts of the box; None where it does not."""
+        ends, at = [0.0], 0.0
+        for _, width, _ in self._stages()[:4]:
+            at += width
+            ends.append(at)
+        back, turn = str(self.envelope.loop_from), str(self.envelope.loop_to)
+        if back == "off":
+            return None
+        first = ("start", "attack", "peak", "fall").index(back)
+        last = 2 + ("peak", "fall", "decay").index(turn)
+        return (ends[first], ends[last]) if first < last else None
+
     def draw(self, painter: QPainter, box: QRectF) -> None:
+        if loop := self.loop():
+            shade_loop(painter, box, *loop, self.line_colour())
         x, y = self._line()
         draw_curve(painter, box, x, y, self.line_colour())
         if self.large:
@@ -250,7 +266,7 @@ class EnvelopePicture(Well):
 
 
 class ChancePicture(Well):
-    """Two seconds of what a chance gives the first note: the very values that it will hear."""
+    """Two seconds of what a chance gives the first note, or all of them: the very values that are heard."""
 
     SECONDS = 2.0
 
@@ -267,18 +283,19 @@ class ChancePicture(Well):
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         chance = self.session.patch.modulators[self.mover]
+        assert isinstance(chance, Chance)
         rate = Chance.params["rate"].resolve(chance.get("rate"), self.session.patch.number("tempo"))  # type: ignore[attr-defined]
         floor, span = chance.number("floor"), chance.number("span")
-        times = np.linspace(0.0, self.SECONDS, 181)
+        tick = TICK / self.session.link.rate
+        count = round(self.SECONDS / tick)
         with np.errstate(over="ignore"):
-            lots = chance_line(str(chance.get("way")), chance.number("seed"), rate * times)
-        values = np.minimum(floor + span * lots, 1.0)
+            values = chance_line(chance, rate, tick, count, 0 if chance.shared() else 1)
         band = QRectF(box.left(), box.bottom() - min(floor + span, 1.0) * box.height(), box.width(), 0)
         band.setBottom(box.bottom() - floor * box.height())
         shade = self.line_colour()
         shade.setAlphaF(0.16)
         painter.fillRect(band, shade)
-        draw_curve(painter, box, times / self.SECONDS, values, self.line_colour(), floor=None)
+        draw_curve(painter, box, np.linspace(0, 1, count)[::8], values[::8], self.line_colour(), floor=None)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         if isinstance(self._live, float):

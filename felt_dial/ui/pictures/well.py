@@ -124,6 +124,17 @@ def mover_row(session: Session, key: str) -> NDArray[np.float32] | None:
     return None if row[3] == NOTHING_MOVES or not moves_something(session.patch, key) else row
 
 
+def shade_loop(painter: QPainter, box: QRectF, low: float, high: float, shade: QColor) -> None:
+    """The part that goes round, from 0 to 1 across the box, between two dashed marks."""
+    left, right = (box.left() + part * box.width() for part in (low, high))
+    shade.setAlphaF(0.16)
+    if right > left:
+        painter.fillRect(QRectF(left, box.top(), right - left, box.height()), shade)
+    painter.setPen(QPen(colour("chalk_soft"), 1, Qt.PenStyle.DashLine))
+    for x in (left, right):
+        painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+
+
 def points(box: QRectF, x: ArrayLike, y: ArrayLike) -> QPolygonF:
     """Points for x and y from 0 to 1, y upwards."""
     across = box.left() + np.asarray(x) * box.width()
