@@ -29,6 +29,7 @@ class Settings(BaseModel):
     controller: str = "none"
     rate: int = 48000
     block: int = 256
+    quality: int = 1
     library: str = ""
     letter_keys: bool = True
     night: bool = False

@@ -31,6 +31,7 @@ from felt_dial.live.controller import (
     open_controller,
 )
 from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
+from felt_dial.live.listening import Listening
 from felt_dial.live.player import Player
 from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
 from felt_dial.patch.document import read_patch
@@ -72,6 +73,8 @@ class Engine:
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
         self.cold = set(Source.kinds)
+        self.listening = Listening(rate, frames)
+        self.quality = 1
         self.controller: RealController | SimulatedController | None = None
         self.clock = Clock()
 
@@ -84,10 +87,12 @@ class Engine:
         if self.ready is not None and self.old is None:
             self._swap()
         events = self._events()
+        self.program.house.ceiling = self.listening.ceiling
         out = self.program.block(events)
         if self.old is not None:
             self._fade(out)
         self._trim(out, float(data["trim"]))
+        self.listening.run(out)
         self.meter.add(out)
         self._write_scope(out, data)
         if self.blocks % SHOWN_EVERY == 0:
@@ -110,6 +115,8 @@ class Engine:
         else:
             fresh.strike_again(self.program)
         fresh.clock_tempo = self.program.clock_tempo
+        was = self.program.house.tap
+        fresh.house.tap.path, fresh.house.tap.alone = was.path, was.alone
         self.old, self.program, self.generation = self.program, fresh, generation
         self.faded = 0
 
@@ -186,6 +193,12 @@ class Engine:
             self.controller.send(list(rest[0]))
         elif what == "perform" and isinstance(self.controller, SimulatedController):
             return self.controller.perform(bool(rest[0]))
+        elif what == "tap":
+            self.program.house.tap.path, self.program.house.tap.alone = str(rest[0]), bool(rest[1])
+        elif what == "listen":
+            setattr(self.listening, str(rest[0]), rest[1])
+        elif what == "measure anew":
+            self.meter.restart()
         elif what == "hold":
             self.hold = bool(rest[0])
             if not self.hold:
@@ -210,10 +223,11 @@ class Engine:
         self.peaks = max(self.peaks[0], report.left), max(self.peaks[1], report.right)
         at = self.blocks * self.frames % SCOPE
         first = min(self.frames, SCOPE - at)
-        scope = data["scope"]
-        scope[:, at : at + first] = out[:, :first]
-        if first < self.frames:
-            scope[:, : self.frames - first] = out[:, first:]
+        tap = self.program.house.tap
+        for ring, sound in ((data["scope"], out), (data["tap"][:2], tap.before), (data["tap"][2:], tap.after)):
+            ring[:, at : at + first] = sound[:, :first]
+            if first < self.frames:
+                ring[:, : self.frames - first] = sound[:, first:]
         data["scope_written"] = (self.blocks + 1) * self.frames
 
     def _show(self, data: Any) -> None:
@@ -236,6 +250,12 @@ class Engine:
         data["movers"][:movers, 3] = np.where(silent, NOTHING_MOVES, program.moves[np.arange(movers), where, -1])
         for n, placed in enumerate(program.placed()[:MOST_PLACED]):
             data["costs"][n] = placed.cost * 1e-9 * self.rate / self.frames
+            data["steps"][n] = placed.peaks
+        data["bus_peaks"] = [join.peak for join in program.joins]
+        data["rack_peaks"] = [rack.peaks for rack in program.racks.values()]
+        data["held"], data["quality"] = self.listening.held, program.quality
+        if self.blocks % (SHOWN_EVERY * 8) == 0:
+            data["integrated"] = self.meter.integrated()
         keys = data["keys"]
         keys[:] = 0
         for held in np.flatnonzero(voices.held):
@@ -291,7 +311,9 @@ class Engine:
                 patch = read_patch(text, "The patch from the window")
                 for layer in patch.layers.values():
                     self._warm(layer.source.kind)  # type: ignore[attr-defined]
-                program = Program(patch, self.rate, self.frames, 1, self.shared.data["values"][generation % BANKS])
+                program = Program(
+                    patch, self.rate, self.frames, self.quality, self.shared.data["values"][generation % BANKS]
+                )
             except (FeltDialError, KeyError) as wrong:
                 self.tell("refused", str(wrong))
                 return
@@ -299,6 +321,8 @@ class Engine:
                 time.sleep(0.002)
             passed_over = self.ready
             self.ready = (program, generation, carry and (passed_over is None or passed_over[2]))
+        elif what == "quality":
+            self.quality = int(rest[0])
         elif what == "keep" and isinstance(self.output, SimulatedOutput):
             self.output.keep()
         elif what == "write" and isinstance(self.output, SimulatedOutput):

@@ -13,7 +13,7 @@ from typing import Any
 from felt_dial.live.devices import SIMULATED
 from felt_dial.live.shared import BANKS, Shared
 from felt_dial.patch.document import write_patch
-from felt_dial.patch.patch import Patch, Slot, drawings, slots, structure
+from felt_dial.patch.patch import Patch, Slot, drawings, slots, sounding, structure
 from felt_dial.sound import assets
 from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event
 
@@ -41,6 +41,9 @@ class EngineLink:
         self._process: subprocess.Popen[bytes] | None = None
         self._pipe: Connection | None = None
         self._phrase: tuple[str, bool] | None = None
+        self.quality = 1
+        self._listening: dict[str, bool | float] = {}
+        self._tapped: tuple[str, bool] = ("", False)
 
     def start(self) -> None:
         """Starts the engine process and sends it the patch, if there is one."""
@@ -54,8 +57,12 @@ class EngineLink:
         self._pipe = Connection(ours.detach())
         self.ready = False
         self._started = self._moved = time.monotonic()
+        self._tell("quality", self.quality)
         if self.patch is not None:
             self._send_patch(self.patch, carry=False)
+        self._tell("tap", *self._tapped)
+        for what, value in self._listening.items():
+            self._tell("listen", what, value)
         self._tell("controller", self.controller)
         if self._phrase:
             self._tell("play", *self._phrase)
@@ -75,6 +82,28 @@ class EngineLink:
         """Ends the engine without warning, as a crash would."""
         if self._process is not None:
             self._process.kill()
+
+    def take_quality(self, quality: int) -> None:
+        """Plays at 1, 2, 4 or 8 times the rate; what sounds goes on."""
+        self.quality = quality
+        self._tell("quality", quality)
+        if self.patch is not None:
+            self._send_patch(self.patch, carry=True)
+
+    def tap(self, path: str = "", alone: bool = False) -> None:
+        """Listens in before and after an effect, or around the racks; `alone` plays only what the effect adds."""
+        if self._tapped != (path, alone):
+            self._tapped = path, alone
+            self._tell("tap", path, alone)
+
+    def listen(self, what: str, value: bool | float) -> None:
+        """Switches `limits` or `mono`, or lets `sweep` lift a frequency in Hz (0 for none), for the listener alone."""
+        self._listening[what] = value
+        self._tell("listen", what, value)
+
+    def measure_anew(self) -> None:
+        """Begins the integrated loudness anew."""
+        self._tell("measure anew")
 
     def take_controller(self, key: str) -> None:
         """Lets another controller play, or none."""
@@ -188,6 +217,10 @@ class EngineLink:
     def settled(self) -> bool:
         """True while the engine sounds the patch that was shown last."""
         return int(self.shared.data["generation"]) == self.generation
+
+    def costs(self, patch: Patch) -> dict[str, float]:
+        """What everything that sounds takes of one core, by its path."""
+        return {path: float(cost) for path, cost in zip(sounding(patch), self.shared.data["costs"], strict=False)}
 
     def bead(self, path: str) -> float | None:
         """The value of a parameter at this moment; None where the engine does not know it yet."""

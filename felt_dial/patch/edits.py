@@ -12,6 +12,7 @@ from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import (
     BY_RATIO,
     LAYER_IDS,
+    NO_LAYER,
     Inlet,
     Layer,
     Patch,
@@ -92,7 +93,14 @@ def remove_layer(patch: Patch, key: str) -> Patch:
     """The patch without a layer and its threads; the last layer stays."""
     if len(patch.layers) == 1:
         raise OutOfRange("A patch keeps at least one layer.")
-    return _cut_loose(_layers(patch, {k: v for k, v in patch.layers.items() if k != key}))
+    left = {k: _unswung(layer, key) for k, layer in patch.layers.items() if k != key}
+    patch = put(patch, ["buses"], {k: _unswung(bus, key) for k, bus in patch.buses.items()})
+    return _cut_loose(_layers(patch, left))
+
+
+def _unswung(module: Any, key: str) -> Any:
+    """A layer or bus whose cutoff is swung no more by a layer that is gone."""
+    return module.model_copy(update={"swung": NO_LAYER}) if module.swung == key else module
 
 
 def add_inlet(patch: Patch, key: str, other: str, index: float = 0.0) -> Patch:
@@ -367,6 +375,8 @@ def place_name(patch: Patch, path: str) -> tuple[str, str]:
     label = target_param(patch, path).label
     if steps[0] == "layers":
         return steps[1].upper(), f"{label} from {steps[3].upper()}" if steps[2] == "inlets" else label
+    if steps[0] == "buses":
+        return f"Bus {steps[1]}", f"{label}, after" if steps[2] == "after" else label
     if steps[0] == "modulators":
         return steps[1].upper(), label
     if steps[0] == "racks":

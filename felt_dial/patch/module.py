@@ -16,8 +16,8 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
 from pydantic import BaseModel, BeforeValidator, ConfigDict, SerializeAsAny
 
 from felt_dial.patch.drawn import Drawn
-from felt_dial.patch.params import Param, Parameter, Switch
-from felt_dial.patch.units import Value
+from felt_dial.patch.params import LOG, Choice, Param, Parameter, Switch
+from felt_dial.patch.units import DECIBELS, HERTZ, PERCENT, SEMITONES, Value
 
 
 class ModuleMeta(type(BaseModel)):  # type: ignore[misc]
@@ -86,6 +86,11 @@ class Module(BaseModel, metaclass=ModuleMeta):
         return list(cls.params).index(name)
 
     @classmethod
+    def rows_of(cls, *names: str) -> tuple[int, ...]:
+        """The rows of several parameters."""
+        return tuple(cls.row_of(name) for name in names)
+
+    @classmethod
     def about(cls) -> str:
         """The first sentence of the class's docstring: what it does to the sound."""
         return (cls.__doc__ or "").strip().split("\n\n")[0].replace("\n", " ")
@@ -107,9 +112,42 @@ class Source(Module, family=True):
 
 
 class Filter(Module, family=True):
-    """Colours one layer, note by note."""
+    """Colours a layer or a bus, note by note."""
 
-    on = Switch("On", False, says="Lets the filter work on the layer.")
+    on = Switch("On", False, says="Lets the filter work.", smooth=True)
+    wet = Param("Mix", 1.0, (0.0, 1.0), PERCENT, says="How much of the filtered sound, beside the plain one.")
+    resonance = Param("Resonance", 0.0, (0.0, 1.0), PERCENT, says="Lifts what is right at the cutoff, up to a whistle.")
+    follow = Param(
+        "Key follow", 0.0, (-1.0, 1.5), PERCENT, says="How far the filter goes along with the key; C4 stays."
+    )
+    drive = Param(
+        "Filter drive",
+        0.0,
+        (0.0, 36.0),
+        DECIBELS,
+        says="How hard the sound is pushed into the filter, which gives way.",
+    )
+
+    def gist(self) -> str:
+        """What kind of filter it is set to, in a word or two."""
+        return self.title.lower()
+
+
+class Tuned(Filter):
+    """A filter with one cutoff, in hertz or counted from the key."""
+
+    cutoff = Param("Cutoff", 8000.0, (20.0, 20000.0), HERTZ, taper=LOG, says="Where the filter begins to take away.")
+    counted = Choice(
+        "Cutoff is", "hertz", {"hertz": "In hertz", "key": "From the key"},
+        says="The cutoff stands where its dial says, or at a distance from the pitch that is played.",
+    )  # fmt: skip
+    distance = Param(
+        "From the key",
+        0.0,
+        (-48.0, 96.0),
+        SEMITONES,
+        says="How far above the played pitch the cutoff is, if counted so.",
+    )
 
 
 class Modulator(Module, family=True):
@@ -137,6 +175,20 @@ class Effect(Module, family=True):
     """Works on the sum of all voices, in a rack."""
 
     on = Switch("On", True, says="Lets the effect work; off leaves the sound as it was, bit for bit.", smooth=True)
+    wet = Param("Wet", 1.0, (0.0, 1.0), PERCENT, says="How much of what the effect makes, beside the plain sound.")
+    kept = Switch("Level kept", False, says="As loud after as before, measured while it plays.")
+
+    bends: ClassVar[bool] = False
+    """It makes overtones that were not there, and so runs at the finer rate of the quality."""
+
+    @classmethod
+    def leaves(cls, name: str) -> bool:
+        """True where the rack does for it what this parameter says, because the effect does not do so itself."""
+        return cls.params[name] is Effect.params[name]
+
+    def late(self, rate: float) -> int:
+        """Frames by which the sound comes out late at a rate."""
+        return 0
 
 
 def _picker(family: type[Module]) -> Any:
@@ -159,5 +211,5 @@ AnyEffect = Annotated[SerializeAsAny[Effect], _picker(Effect)]
 
 __all__ = [
     "AnyEffect", "AnyFilter", "AnyModulator", "AnySource",
-    "Effect", "Filter", "Modulator", "Module", "Param", "Source",
+    "Effect", "Filter", "Modulator", "Module", "Param", "Source", "Tuned",
 ]  # fmt: skip

@@ -105,13 +105,14 @@ class Param(Parameter):
         beats: bool = False,
         whole: bool = False,
         movable: bool = True,
+        rebuilds: bool = False,
         names: Mapping[str, float] | None = None,
     ) -> None:
         self.label, self.default, self.says = label, default, says
         self.names = dict(names or {})
         self.low, self.high = span
         self.unit, self.taper, self.beats, self.whole = unit, taper, beats, whole
-        self.movable, self.smooth = movable, not whole
+        self.movable, self.smooth, self.rebuilds = movable, not whole, rebuilds
 
     @property
     def two_sided(self) -> bool:

@@ -10,6 +10,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import LINE, Drawn
 from felt_dial.patch.module import AnyFilter, AnySource, Module
 from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Switch
+from felt_dial.patch.shaping import Shaper
 from felt_dial.patch.units import (
     CENTS,
     COUNT,
@@ -26,6 +27,7 @@ from felt_dial.patch.units import (
 )
 
 LAYER_IDS = "abcdefgh"
+BUS_IDS = ("1", "2", "3")
 MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))
 PLAYER_SOURCES = {
     "k": "Key", "v": "Velocity", "rv": "Release velocity", "w": "Mod wheel", "p": "Pressure", "sl": "Slide",
@@ -60,8 +62,68 @@ class Inlet(Module):
     )
 
 
+NO_LAYER = "none"
+WHERE = {
+    "rack": "Rack 1", "direct": "Direct", "none": "Nowhere", "rack2": "Rack 2", "bus1": "Bus 1", "bus2": "Bus 2",
+    "bus3": "Bus 3",
+}  # fmt: skip
+"""Where a layer may go."""
+
+
+def _swing() -> Param:
+    return Param(
+        "Cutoff swing", 0.0, (0.0, 4.0), OCTAVES,
+        says="How many octaves another layer's sound swings the cutoff, as fast as it sounds.",
+    )  # fmt: skip
+
+
+def _swung() -> Choice:
+    names = {NO_LAYER: "No layer"} | {key: f"Layer {key.upper()}" for key in LAYER_IDS}
+    return Choice("Swung by", NO_LAYER, names, rebuilds=True, says="Which layer's sound swings the cutoff.")
+
+
+def _onward(*ways: str) -> Choice:
+    return Choice("Goes to", ways[0], {way: WHERE[way] for way in ways}, says="Where the bus goes.")
+
+
+class Bus(Module):
+    """Where layers meet, note by note: drive, filter, drive, level, pan, and on."""
+
+    level = Param("Level", 0.0, (-60.0, 12.0), DECIBELS, says="How loud the bus is.")
+    pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
+    swing = _swing()
+    swung = _swung()
+    out = Choice(
+        "Goes to",
+        "rack",
+        {k: v for k, v in WHERE.items() if k in ("rack", "direct", "rack2")},
+        says="Where the bus goes.",
+    )
+    name: str = ""
+    drive: Shaper = Shaper()
+    filter: AnyFilter
+    after: Shaper = Shaper()
+
+
+class FirstBus(Bus):
+    """Bus 1: it may go on to 2 or 3."""
+
+    out = Choice(
+        "Goes to", "rack", {k: v for k, v in WHERE.items() if k not in ("none", "bus1")}, says="Where the bus goes."
+    )
+
+
+class SecondBus(Bus):
+    """Bus 2: it may go on to 3."""
+
+    out = _onward("rack", "direct", "rack2", "bus3")
+
+
+BUSES: dict[str, type[Bus]] = {"1": FirstBus, "2": SecondBus, "3": Bus}
+
+
 class Layer(Module):
-    """One sound inside the patch: source, filter, level over time, out."""
+    """One sound inside the patch: source, drive, filter, level over time, out."""
 
     on = Switch("On", True, says="The layer sounds at all.")
     solo = Switch("Solo", False, says="Only soloed layers are heard.")
@@ -98,12 +160,19 @@ class Layer(Module):
     level = Param("Level", -12.0, (-60.0, 6.0), DECIBELS, says="How loud the layer is.")
     pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
     out = Choice(
-        "Goes to", "rack", {"rack": "Rack 1", "direct": "Direct", "none": "Nowhere", "rack2": "Rack 2"},
-        says="Through rack 1 or rack 2, straight to the output, or nowhere: a layer that only modulates others.",
+        "Goes to", "rack", WHERE,
+        says="Through a bus, rack 1 or rack 2, straight to the output, or nowhere: a layer that only modulates others.",
     )  # fmt: skip
+    order = Choice(
+        "Order", "drive", {"drive": "Drive, then filter", "filter": "Filter, then drive"},
+        says="Driving before a filter and after it are two different sounds.",
+    )  # fmt: skip
+    swing = _swing()
+    swung = _swung()
     name: str = ""
     contour: str = "e1"
     source: AnySource
+    drive: Shaper = Shaper()
     filter: AnyFilter
     inlets: dict[str, Inlet] = {}
 

@@ -6,21 +6,24 @@ import math
 from collections.abc import Iterator
 from typing import Any, NamedTuple, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import Drawn
-from felt_dial.patch.module import AnyEffect, AnyModulator, Modulator, Module
+from felt_dial.patch.module import AnyEffect, AnyModulator, Filter, Modulator, Module
 from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Parameter
 from felt_dial.patch.parts import (
     BOTH_WAYS,
+    BUSES,
     BY_AMOUNT,
     BY_RATIO,
     KINDS,
     LAYER_IDS,
     MACRO_IDS,
+    NO_LAYER,
     PER_NOTE,
     PLAYER_SOURCES,
+    Bus,
     Inlet,
     Layer,
     Macro,
@@ -46,6 +49,17 @@ class Slot(NamedTuple):
 def depth_of(patch: Patch, thread: Thread) -> Param:
     """The declaration of a thread's depth; raises `NoSuchPath`."""
     return depth_param(target_param(patch, thread.target), str(thread.by))
+
+
+def three_buses(given: dict[str, Any]) -> dict[str, Bus]:
+    """Every bus, those that are given among them."""
+    found = {}
+    for key, kind in BUSES.items():
+        bus = given.get(key, {})
+        if isinstance(bus, dict):
+            bus = kind.model_validate({"filter": Filter.kinds["state_variable"]()} | bus)
+        found[key] = bus
+    return found
 
 
 class Patch(Module):
@@ -92,6 +106,7 @@ class Patch(Module):
     favourite: bool = False
     tuning: Tuning | None = None
     layers: dict[str, Layer] = {}
+    buses: dict[str, SerializeAsAny[Bus]] = Field(default_factory=lambda: three_buses({}))
     modulators: dict[str, AnyModulator] = {}
     macros: dict[str, Macro] = Field(default_factory=lambda: {m: Macro() for m in MACRO_IDS})
     racks: dict[str, dict[str, AnyEffect]] = {"1": {}, "2": {}}
@@ -104,6 +119,17 @@ class Patch(Module):
             return False
         orders = [(list(p.layers), list(p.threads), [list(rack) for rack in p.racks.values()]) for p in (self, other)]
         return orders[0] == orders[1]
+
+    @field_validator("buses", mode="before")
+    @classmethod
+    def _three_buses(cls, given: Any) -> Any:
+        """A document of before the buses, or with some of them, has all three."""
+        if not isinstance(given, dict):
+            return given
+        unknown = sorted(set(given) - set(BUSES))
+        if unknown:
+            raise ValueError(f"there are buses 1, 2 and 3, and no {unknown[0]!r}")
+        return three_buses(given)
 
     @model_validator(mode="before")
     @classmethod
@@ -147,9 +173,15 @@ def modules(patch: Patch) -> Iterator[tuple[str, Module]]:
     for key, layer in patch.layers.items():
         yield f"layers.{key}", layer
         yield f"layers.{key}.source", layer.source
+        yield f"layers.{key}.drive", layer.drive
         yield f"layers.{key}.filter", layer.filter
         for other, inlet in layer.inlets.items():
             yield f"layers.{key}.inlets.{other}", inlet
+    for key, bus in patch.buses.items():
+        yield f"buses.{key}", bus
+        yield f"buses.{key}.drive", bus.drive
+        yield f"buses.{key}.filter", bus.filter
+        yield f"buses.{key}.after", bus.after
     for key, modulator in patch.modulators.items():
         yield f"modulators.{key}", modulator
     for key, macro in patch.macros.items():
@@ -160,6 +192,27 @@ def modules(patch: Patch) -> Iterator[tuple[str, Module]]:
     for key, thread in patch.threads.items():
         yield f"threads.{key}", thread
     yield "pattern", patch.pattern
+
+
+def sounding(patch: Patch) -> list[str]:
+    """Paths of everything that works on the sound, in the engine's order: layers, buses, racks."""
+    found = [f"layers.{key}.{part}" for key in patch.layers for part in ("source", "drive", "filter")]
+    found += [f"buses.{key}.{part}" for key in patch.buses for part in ("drive", "filter", "after")]
+    return found + [f"racks.{rack}.{key}" for rack, effects in patch.racks.items() for key in effects]
+
+
+def bus_layers(patch: Patch, bus: str) -> list[str]:
+    """Layers that go through a bus, straight or by way of another."""
+    before = [other for other, module in patch.buses.items() if module.out == f"bus{bus}"]
+    found = [key for key, layer in patch.layers.items() if layer.out == f"bus{bus}"]
+    return found + [key for other in before for key in bus_layers(patch, other) if key not in found]
+
+
+def feeding(patch: Patch, key: str) -> list[str]:
+    """Layers whose sound moves another at audio rate: its phase, its cutoff, or that of a bus it may go through."""
+    layer = patch.layers[key]
+    swinging = [str(layer.swung), *(str(bus.swung) for bus in patch.buses.values())]
+    return [other for other in (*layer.inlets, *swinging) if other in patch.layers and other != key]
 
 
 def path_of(prefix: str, module: Module, name: str) -> str:
@@ -335,8 +388,45 @@ def with_value(patch: Patch, path: str, value: object) -> Patch:
 
 
 __all__ = [
-    "BOTH_WAYS", "BY_AMOUNT", "BY_RATIO", "KINDS", "LAYER_IDS", "MACRO_IDS", "PER_NOTE", "PLAYER_SOURCES",
-    "Inlet", "Layer", "Macro", "NoSuchPath", "Patch", "Slot", "Thread", "check_thread", "depth_of", "depth_param",
-    "drawings", "goes_both_ways", "modules", "movers", "outline", "owner", "param_at", "path_exists", "path_holds",
-    "path_of", "put", "read_depth", "slots", "structure", "target_param", "value_at", "with_value",
+    "BOTH_WAYS",
+    "BY_AMOUNT",
+    "BY_RATIO",
+    "KINDS",
+    "LAYER_IDS",
+    "MACRO_IDS",
+    "NO_LAYER",
+    "PER_NOTE",
+    "PLAYER_SOURCES",
+    "Bus",
+    "Inlet",
+    "Layer",
+    "Macro",
+    "NoSuchPath",
+    "Patch",
+    "Slot",
+    "Thread",
+    "bus_layers",
+    "check_thread",
+    "depth_of",
+    "depth_param",
+    "drawings",
+    "feeding",
+    "goes_both_ways",
+    "modules",
+    "movers",
+    "outline",
+    "owner",
+    "param_at",
+    "path_exists",
+    "path_holds",
+    "path_of",
+    "put",
+    "read_depth",
+    "slots",
+    "sounding",
+    "structure",
+    "target_param",
+    "three_buses",
+    "value_at",
+    "with_value",
 ]  # fmt: skip

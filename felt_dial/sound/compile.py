@@ -9,7 +9,7 @@ from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulato
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.kernel import TICK
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import Effect, Modulator, Source, new_layer, new_patch
+from felt_dial.sound.modules import Effect, Filter, Modulator, Source, new_layer, new_patch
 from felt_dial.sound.program import BLOCK, Program
 from felt_dial.sound.voices import OFF, ON, Event
 
@@ -21,6 +21,14 @@ def patch_of_everything(source: str = "wave") -> Patch:
     patch, other = add_layer(patch, new_layer())
     patch = with_value(patch, f"layers.{other}.out", "rack2")
     patch = with_value(add_inlet(patch, "a", other, 1.0), f"layers.a.inlets.{other}.ring", 0.5)
+    patch, third = add_layer(patch, new_layer())
+    patch = with_value(with_value(patch, f"layers.{third}.swung", other), f"layers.{third}.swing", 1.0)
+    patch = with_value(with_value(patch, f"layers.{third}.out", "bus1"), "buses.1.out", "bus2")
+    patch = with_value(patch, f"layers.{third}.drive.on", True)
+    places = [f"layers.{key}" for key in ("a", other, third)] + [f"buses.{key}" for key in ("1", "2", "3")]
+    for place, filter_ in zip(places, Filter.kinds.values(), strict=True):
+        patch = replace_module(patch, f"{place}.filter", filter_(on=True, wet=0.5))
+    patch = with_value(with_value(patch, f"layers.{other}.out", "bus3"), "buses.3.out", "rack2")
     for kind in Effect.kinds.values():
         patch, _ = add_effect(patch, "1" if len(patch.racks["1"]) < 12 else "2", kind())
     for kind in Modulator.kinds.values():

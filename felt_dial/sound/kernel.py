@@ -34,6 +34,8 @@ class Stage:
     frames: int
     rows: int = ROWS
     tick: int = TICK
+    newest: NDArray[np.float32] = field(default_factory=lambda: np.zeros((2, 1, 1), np.float32), compare=False)
+    """Pitch in semitones and frequency in Hz of the newest note, (2, 1, tick + 1): what an effect is tuned by."""
     grains: NDArray[np.int64] = field(default_factory=lambda: np.array([0, 128, 0]), compare=False)
     """Grains that sound in the whole patch, the most that may, and those counted in this block."""
 
@@ -58,14 +60,26 @@ def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inl
     return compile_it if function is None else compile_it(function)
 
 
-def works_for(module: type[Module]) -> Callable[[Any], Any]:
-    """Ties a kernel to the module whose parameters it reads."""
+ROOMS: dict[type[Module], Callable[[Stage], tuple[Any, ...]]] = {}
+"""What lays out the state of a module that is declared where nothing of sound is known."""
+
+
+def works_for(module: type[Module], room: Callable[[Stage], tuple[Any, ...]] | None = None) -> Callable[[Any], Any]:
+    """Ties a kernel to the module whose parameters it reads; `room` lays out its state, where it does not so itself."""
 
     def tie(compiled: Any) -> Any:
         KERNELS[module] = compiled
+        if room is not None:
+            ROOMS[module] = room
         return compiled
 
     return tie
+
+
+def room_for(module: Module, stage: Stage) -> tuple[Any, ...]:
+    """The state of a module as it begins."""
+    lay = ROOMS.get(type(module))
+    return lay(stage) if lay else module.prepare(stage)  # type: ignore[attr-defined,no-any-return]
 
 
 def kernel_of(module: Module) -> Any:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,9 +10,8 @@ from numpy.typing import NDArray
 from felt_dial.patch.patch import Inlet, Layer
 from felt_dial.sound.kernel import kernel
 
-OCTAVE, PITCH, FINE, HARMONIC, DIVISOR, FIXED, FREQUENCY, LEVEL, PAN = (
-    Layer.row_of(name)
-    for name in ("octave", "pitch", "fine", "harmonic", "divisor", "fixed", "frequency", "level", "pan")
+OCTAVE, PITCH, FINE, HARMONIC, DIVISOR, FIXED, FREQUENCY = Layer.rows_of(
+    "octave", "pitch", "fine", "harmonic", "divisor", "fixed", "frequency"
 )
 INDEX, RING = Inlet.row_of("index"), Inlet.row_of("ring")
 SILENCE = -59.95
@@ -124,39 +122,102 @@ def _sides(decibels, pan):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def run_mix(audio, contour, control, gain, weights, active, tick, was, now, bus, peak):  # type: ignore[no-untyped-def]
-    """Adds a layer's voices to `bus` (float32, channel × frame) at their level over time, level and pan.
+def run_mix(audio, contour, level, pan, gain, weights, active, tick, was, now, scale, onward, sums, peak):  # type: ignore[no-untyped-def]
+    """Adds voices to where they go, at their level over time, level and pan; returns their largest sample.
 
-    `was` → `now` is the layer's share for on, mute and solo, ramped over the block as is how much of the
-    layer each note has, `weights` (2 or more, row). `peak` (row,)
-    is raised to each voice's largest sample. Returns the layer's largest sample.
+    `onward` is float32 (row, channel, frame): the voices of a bus, or where `sums`, one sound in its row 0. `contour`,
+    `level` (dB), `pan` and `gain` are (row, tick + 1). `was` → `now` is the share for on, mute and solo, ramped over
+    the block as is how much each note has, `weights` (2 or more, row). `scale` makes the middle as loud as it shall be:
+    panning by itself takes 3 dB from it. `peak` (row,) is raised to each voice's largest sample.
     """
     ticks = contour.shape[1] - 1
     top = np.float32(0.0)
     for row in active:
         high = np.float32(0.0)
-        level, pan = control[LEVEL, row, 0], control[PAN, row, 0]
-        to_left, to_right = _sides(np.float64(level), np.float64(pan))
+        goal = 0 if sums else row
+        to_left, to_right = _sides(np.float64(level[row, 0]), np.float64(pan[row, 0]))
         part, grow = was * weights[0, row], (now * weights[1, row] - was * weights[0, row]) / np.float32(ticks)
-        share = contour[row, 0] * gain[row, 0] * part
+        share = contour[row, 0] * gain[row, 0] * part * scale
+        left, right = to_left * share, to_right * share
         for t in range(ticks):
-            left, right = to_left * share, to_right * share
-            if control[LEVEL, row, t + 1] != level or control[PAN, row, t + 1] != pan:
-                level, pan = control[LEVEL, row, t + 1], control[PAN, row, t + 1]
-                to_left, to_right = _sides(np.float64(level), np.float64(pan))
-            share = contour[row, t + 1] * gain[row, t + 1] * (part + grow * np.float32(t + 1))
+            if level[row, t + 1] != level[row, t] or pan[row, t + 1] != pan[row, t]:
+                to_left, to_right = _sides(np.float64(level[row, t + 1]), np.float64(pan[row, t + 1]))
+            share = contour[row, t + 1] * gain[row, t + 1] * (part + grow * np.float32(t + 1)) * scale
             next_left, next_right = to_left * share, to_right * share
             x, y = np.float32(left), np.float32(right)
             dx, dy = np.float32((next_left - left) / tick), np.float32((next_right - right) / tick)
             for n in range(t * tick, (t + 1) * tick):
                 u, v = audio[row, 0, n] * x, audio[row, 1, n] * y
-                bus[0, n] += u
-                bus[1, n] += v
+                onward[goal, 0, n] += u
+                onward[goal, 1, n] += v
                 high = max(high, abs(u), abs(v))
                 x += dx
                 y += dy
+            left, right = next_left, next_right
         peak[row] = max(peak[row], high)
         top = max(top, high)
+    return top
+
+
+@kernel
+def run_swing(swing, send, octaves, weight, active, tick):  # type: ignore[no-untyped-def]
+    """How many octaves a layer's sound `send` (row, frame) swings a cutoff, float32 (row, frame), into `swing`."""
+    for row in active:
+        if weight[row] == 0.0:
+            swing[row, :] = np.float32(0.0)
+            continue
+        for t in range(octaves.shape[1] - 1):
+            depth = octaves[row, t]
+            grow = (octaves[row, t + 1] - depth) / np.float32(tick)
+            for n in range(t * tick, (t + 1) * tick):
+                swing[row, n] = send[row, n] * depth
+                depth += grow
+
+
+@kernel
+def run_frequency(frequency, line, bend, span, reference, active):  # type: ignore[no-untyped-def]
+    """Frequency (Hz) of every note as it is played, without the pitch of any layer; float32 (row, tick + 1)."""
+    for row in active:
+        for t in range(frequency.shape[1]):
+            steps = np.float64(line[row, t]) - 69.0 + np.float64(bend[row, t]) * np.float64(span)
+            frequency[row, t] = np.float32(min(max(reference * 2.0 ** (steps / 12.0), 1e-3), 1e5))
+
+
+@kernel
+def gate(on, wet, active):  # type: ignore[no-untyped-def]
+    """0 where a module is off in all voices, 1 where it works in all fully, 2 for anything between; (row, tick + 1)."""
+    most, least = np.float32(0.0), np.float32(1.0)
+    for row in active:
+        for t in range(on.shape[1]):
+            share = on[row, t] * wet[row, t]
+            most, least = max(most, share), min(least, share)
+    if most <= 0.0:
+        return 0
+    return 1 if least >= 1.0 else 2
+
+
+@kernel
+def run_voice_blend(dry, wet, on, share, active, tick):  # type: ignore[no-untyped-def]
+    """Voices of `wet` (row, channel, frame) become `dry` as far as `on` times `share` (row, tick + 1) is not 1."""
+    for row in active:
+        for t in range(on.shape[1] - 1):
+            part = on[row, t] * share[row, t]
+            grow = (on[row, t + 1] * share[row, t + 1] - part) / np.float32(tick)
+            for n in range(t * tick, (t + 1) * tick):
+                for channel in range(2):
+                    x = dry[row, channel, n]
+                    wet[row, channel, n] = x + part * (wet[row, channel, n] - x)
+                part += grow
+
+
+@kernel
+def voices_peak(audio, active):  # type: ignore[no-untyped-def]
+    """The largest sample of some voices."""
+    top = np.float32(0.0)
+    for row in active:
+        for channel in range(2):
+            for n in range(np.uint64(audio.shape[2])):
+                top = max(top, abs(audio[row, channel, n]))
     return top
 
 
@@ -182,14 +243,43 @@ def sound_finite(audio):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def run_blend(dry, wet, on, tick):  # type: ignore[no-untyped-def]
-    """`wet` becomes `dry` where `on` (tick + 1) is 0, and stays where it is 1."""
+def run_blend(dry, wet, on, share, shared, tick):  # type: ignore[no-untyped-def]
+    """`wet` becomes `dry` where `on` (tick + 1), times `share` where it is `shared`, is 0, and stays where it is 1."""
     for t in range(on.shape[0] - 1):
-        share, grow = on[t], (on[t + 1] - on[t]) / np.float32(tick)
+        part, after = on[t], on[t + 1]
+        if shared:
+            part *= share[t]
+            after *= share[t + 1]
+        grow = (after - part) / np.float32(tick)
         for n in range(t * tick, (t + 1) * tick):
             for channel in range(2):
-                wet[channel, n] = dry[channel, n] + share * (wet[channel, n] - dry[channel, n])
-            share += grow
+                wet[channel, n] = dry[channel, n] + part * (wet[channel, n] - dry[channel, n])
+            part += grow
+
+
+@kernel
+def run_kept(dry, wet, loud, rate):  # type: ignore[no-untyped-def]
+    """Makes `wet` (channel × frame) as loud as `dry`, by powers measured over 0.3 s; `loud` is (before, after, gain)."""
+    frames = dry.shape[1]
+    before = after = 0.0
+    for channel in range(2):
+        for n in range(np.uint64(frames)):
+            x, y = np.float64(dry[channel, n]), np.float64(wet[channel, n])
+            before += x * x
+            after += y * y
+    slow = 1.0 - math.exp(-frames / rate / 0.3)
+    loud[0] += slow * (before / (2 * frames) - loud[0])
+    loud[1] += slow * (after / (2 * frames) - loud[1])
+    was = loud[2]
+    now = was
+    if loud[0] > 1e-9 and loud[1] > 1e-9:
+        goal = min(math.sqrt(loud[0] / loud[1]), 8.0)
+        now = was + (goal - was) * min(4.0 * slow, 1.0)
+    loud[2] = now
+    for n in range(frames):
+        gain = np.float32(was + (now - was) * n / frames)
+        wet[0, n] *= gain
+        wet[1, n] *= gain
 
 
 @kernel
@@ -207,36 +297,6 @@ def run_output(audio, was, now, ceiling):  # type: ignore[no-untyped-def]
                 right = max(right, abs(x))
             audio[channel, n] = min(max(x, -ceiling), ceiling)
     return left, right
-
-
-@cache
-def half_band(attenuation: float = 110.0, width: float = 0.05) -> NDArray[np.float64]:
-    """Taps of a half-band low-pass, Kaiser window (J. F. Kaiser, 1974), `width` of the rate between bands."""
-    count = math.ceil((attenuation - 7.95) / (14.36 * width))
-    half = (count // 4) * 2 + 1
-    n = np.arange(-half, half + 1)
-    taps = 0.5 * np.sinc(n / 2) * np.kaiser(2 * half + 1, 0.1102 * (attenuation - 8.7))
-    scaled: NDArray[np.float64] = taps / taps.sum()
-    return scaled
-
-
-@kernel
-def run_halve(audio, out, history, taps):  # type: ignore[no-untyped-def]
-    """Half the frames of `audio` (channel × 2·frame) into `out`; `history` holds the last taps − 1 frames."""
-    count = taps.shape[0]
-    centre = count // 2
-    frames = out.shape[1]
-    for channel in range(2):
-        line = history[channel]
-        for n in range(2 * frames):
-            line[count - 1 + n] = audio[channel, n]
-        for n in range(frames):
-            total = np.float32(0.0)
-            for k in range(centre % 2 ^ 1, count, 2):
-                total += line[2 * n + k] * taps[k]
-            out[channel, n] = total + line[2 * n + centre] * taps[centre]
-        for n in range(count - 1):
-            line[n] = line[2 * frames + n]
 
 
 def k_weighting(rate: float) -> NDArray[np.float64]:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.patch import Patch, feeding
 from felt_dial.sound.voices import (
     BEND,
     NOW,
@@ -105,7 +105,7 @@ class Playing:
         self.hands = Hands()
         self._following = -1
         self._layers = list(patch.layers)
-        self._feeds = [[self._layers.index(other) for other in layer.inlets] for layer in patch.layers.values()]
+        self._feeds = [[self._layers.index(other) for other in feeding(patch, key)] for key in self._layers]
         self._once = [
             self._at.get(f"layers.{key}.source.one_shot", -1) if "one_shot" in layer.source.params else -1
             for key, layer in patch.layers.items()

@@ -15,34 +15,42 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.module import Module
-from felt_dial.patch.patch import Layer, Patch, drawings, modules, slots
+from felt_dial.patch.patch import Bus, Layer, Patch, drawings, slots, sounding
 from felt_dial.sound import modules as _all_modules  # noqa: F401  (enters every module in its family)
+from felt_dial.sound.building import Built
+from felt_dial.sound.carrying import carry_on
 from felt_dial.sound.control.listener import BEFORE_RACK, FIRST_LAYER, OUT
 from felt_dial.sound.control.movement import BEND_SLOT, GLOBAL, PEDAL_SLOT, SMOOTHING, WHEEL_SLOT, make_motion
 from felt_dial.sound.control.moving import run_movement
-from felt_dial.sound.kernel import ROWS, TICK, Stage, kernel_of
+from felt_dial.sound.house import FIRST_BUS, NOWHERE
+from felt_dial.sound.joins import Join
+from felt_dial.sound.kernel import ROWS, TICK
 from felt_dial.sound.mix import (
     SILENCE,
+    run_frequency,
     run_line,
     run_mix,
-    run_output,
     run_pitch,
     run_ring,
     run_send,
+    run_swing,
     run_turn,
     voices_finite,
 )
 from felt_dial.sound.pattern import PatternPlayer
+from felt_dial.sound.placed import Placed
 from felt_dial.sound.playing import Playing
-from felt_dial.sound.racks import Rack
-from felt_dial.sound.strands import NO_TURN, Bus, Feed, Placed, Strand, in_order, sends
+from felt_dial.sound.strands import NO_TURN, Strand, Swing, in_order
+from felt_dial.sound.tone.chain import NO_SWING
 from felt_dial.sound.voices import BEND, NOW, ON, SENT, SUSTAIN, WHEEL, Event, Voices
 
+LEVEL, PAN = Layer.rows_of("level", "pan")
+BUS_LEVEL, BUS_PAN = Bus.rows_of("level", "pan")
 BLOCK = 256
-CEILING = np.float32(1.0)
 QUALITIES = (1, 2, 4, 8)
-RACK, DIRECT, NOWHERE, RACK2 = range(4)
+PAN_TAKES = np.float32(1.0)
+PAN_KEEPS = np.float32(math.sqrt(2.0))
+"""A layer in the middle is 3 dB softer than on one side; a bus in the middle is as it came."""
 
 
 def patch_values(patch: Patch) -> NDArray[np.float64]:
@@ -107,71 +115,30 @@ class Program:
             self.playing.chooses,
         )  # fmt: skip
         self.report = Report()
-        fine = Stage(self.rate * quality, frames * quality, tick=TICK * quality)
-        self.grains = fine.grains
-        plain = Stage(self.rate, frames)
+        built = self.built = Built(patch, self.motion, self.layout, self.voices, self.rate, frames, quality)
+        self.strands, self.joins, self.house, self.room = built.strands, built.joins, built.house, built.room
+        self.grains, self.newest, self.racks = built.grains, built.newest, built.house.racks
         control = self.motion.control
-        self.strands: list[Strand] = []
-        self.racks = {"1": Rack(frames), "2": Rack(frames)}
-        for path, module in modules(patch):
-            steps = path.split(".")
-            if isinstance(module, Layer):
-                self.strands.append(self._strand(path, module, fine))
-            elif steps[0] == "racks":
-                self.racks[steps[1]].effects.append(self._place(path, module, plain, GLOBAL))
-        self._lay_feeds(frames * quality)
         self.order = in_order(self.strands)
         self.moves = self.motion.moves
         self.bend = control[control.shape[0] + BEND_SLOT]
         self.line = np.zeros((ROWS, ticks + 1), np.float32)
+        self.played = np.zeros((ROWS, ticks + 1), np.float32)
+        self.always = np.ones((ROWS, ticks + 1), np.float32)
         self.flat = np.full((ROWS, ticks + 1), 69.0, np.float32)
         self.bent = np.zeros(ROWS)
         self.shaped = np.zeros((len(self.motion.contours), ROWS), np.bool_)
         self.frequency = np.zeros((ROWS, ticks + 1), np.float32)
         self.audio = np.zeros((ROWS, 2, frames * quality), np.float32)
         self.turn = np.zeros((ROWS, frames * quality if any(s.feeds for s in self.strands) else 0), np.float32)
-        self.buses = {goes: Bus(frames, quality) for goes in (RACK, DIRECT, RACK2)}
-        self.out = self.buses[RACK].out
+        self.out = self.house.out
         self.loudness_gain = self._output_gain()
         for strand, (share, _) in zip(self.strands, self._shares(), strict=True):
             strand.share, strand.goes = share, int(self.target[strand.out])
+        for join in self.joins:
+            join.goes = join.places[int(self.target[join.out])]
         self._seen = b""
         self._first: list[Event] = []
-
-    def _strand(self, path: str, layer: Layer, fine: Stage) -> Strand:
-        switches = tuple(self.at[f"{path}.{name}"] for name in ("on", "solo", "mute"))
-        place = len(self.strands)
-        return Strand(
-            path.split(".")[1],
-            place,
-            self._place(f"{path}.source", layer.source, fine),
-            self._place(f"{path}.filter", layer.filter, fine),
-            self._control(path, layer),
-            self.movers.index(layer.contour),
-            switches,
-            self.at[f"{path}.out"],
-            self.at.get(f"{path}.source.track", -1),
-            self.voices.weights[:, place],
-        )
-
-    def _lay_feeds(self, frames: int) -> None:
-        """Ties the layers that modulate to those that are modulated."""
-        known = {strand.key: strand for strand in self.strands}
-        for strand in self.strands:
-            for other, inlet in self.patch.layers[strand.key].inlets.items():
-                control = self._control(f"layers.{strand.key}.inlets.{other}", inlet)
-                strand.feeds.append(Feed(known[other], control))
-        senders = {id(feed.strand): feed.strand for strand in self.strands for feed in strand.feeds}
-        for sender, room in zip(senders.values(), sends(len(senders), frames), strict=True):
-            sender.send = room
-
-    def _control(self, path: str, module: Module, row: int | slice = slice(None)) -> NDArray[np.float32]:
-        """The control rows of a module's parameters, in the order of their declaration."""
-        first = self.at[f"{path}.{next(iter(module.params))}"]
-        return self.motion.control[first : first + len(module.params), row]
-
-    def _place(self, path: str, module: Module, stage: Stage, row: int | slice = slice(None)) -> Placed:
-        return Placed(path, module, stage, self._control(path, module, row), kernel_of(module))
 
     def _value(self, path: str) -> float:
         return float(self.current[self.at[path]])
@@ -190,7 +157,9 @@ class Program:
         seen = self.values[: self.whole].tobytes()
         if seen != self._seen:
             self.target[: self.count] = self.values[: self.count]
-            self.motion.drawn[:] = self.values[self.count : self.whole]
+            drawn = self.values[self.count : self.whole]
+            self.built.redraw(self.target, drawn, self.motion.drawn)
+            self.motion.drawn[:] = drawn
             self._seen = seen
 
     def _shares(self) -> list[tuple[float, bool]]:
@@ -231,7 +200,7 @@ class Program:
         self._first = []
         self.playing.end_block()
         if voices.stirred:
-            self._settle()
+            self.settle()
         active = voices.active
         run_line(
             self.line, voices.pitch, voices.before, voices.goal, voices.pace, voices.turn, self.bent, voices.bend,
@@ -240,30 +209,33 @@ class Program:
         ended = run_movement(*self.movement_arguments())
         self.clock += self.frames // TICK
         voices.stirred = ended > 0 or (voices.stirred and voices.started())
-        for bus in self.buses.values():
-            bus.fine.fill(0.0)
+        self.house.begin_block()
         voices.peak.fill(0.0)
         shares = self._shares()
+        for join in self.joins:
+            join.begin_block()
         for strand in self.order:
             self._run_strand(strand, *shares[strand.place])
-        self.buses[RACK].bring_down()
-        second = self.buses[RACK2]
-        if second.used:
-            second.bring_down()
-            report.broken += self.racks["2"].run(second.out)
-            if self.target[self.at["rack2"]] < 0.5:
-                self.out += second.out
-        self.heard[FIRST_LAYER:] = [strand.peak for strand in self.strands]
-        self.heard[BEFORE_RACK] = np.abs(self.out).max()
-        report.broken += self.racks["1"].run(self.out)
-        if second.used and self.target[self.at["rack2"]] > 0.5:
-            self.out += second.out
-        if self.buses[DIRECT].used:
-            self.buses[DIRECT].bring_down()
-            self.out += self.buses[DIRECT].out
+        for join in self.joins:
+            self._run_join(join)
+        if voices.newest >= 0:
+            row = voices.newest
+            self.newest[0, 0] = self.line[row]
+            run_frequency(
+                self.played,
+                self.line,
+                self.bend,
+                self._value("bend"),
+                self._value("reference"),
+                np.array([row], np.int32),
+            )
+            self.newest[1, 0] = self.played[row]
         gain = self._output_gain()
-        report.left, report.right = run_output(self.out, self.loudness_gain, gain, CEILING)
-        self.heard[OUT] = max(report.left, report.right)
+        joins = self.target[self.at["rack2"]] < 0.5
+        report.left, report.right, broken = self.house.run(joins, self.loudness_gain, gain)
+        report.broken += broken
+        self.heard[FIRST_LAYER:] = [strand.peak for strand in self.strands]
+        self.heard[BEFORE_RACK], self.heard[OUT] = self.house.before, max(report.left, report.right)
         self.loudness_gain = gain
         return self.out
 
@@ -276,7 +248,7 @@ class Program:
             voices.last_up, self.tempo, self.clock, self.rate,
         )  # fmt: skip
 
-    def _settle(self) -> None:
+    def settle(self) -> None:
         """Lists the rows that sound, for the patch and for every layer, and which contours shape them."""
         self.voices.settle()
         self.shaped.fill(False)
@@ -309,7 +281,7 @@ class Program:
             return
         if strand.stale:
             strand.source.reset()
-            strand.filter.reset()
+            strand.tone.reset()
             strand.stale = False
         begin = perf_counter_ns()
         self._make(strand)
@@ -327,7 +299,7 @@ class Program:
     def _make(self, strand: Strand) -> None:
         """Source and filter of a layer, into `audio`."""
         voices, tick, rows = self.voices, TICK * self.quality, strand.rows
-        source, filter_ = strand.source, strand.filter
+        source = strand.source
         line = self.line if strand.track < 0 or self.target[strand.track] > 0.5 else self.flat
         run_pitch(self.frequency, strand.control, line, self.bend, self._value("bend"), self._value("reference"), rows)
         turn = NO_TURN
@@ -341,88 +313,93 @@ class Program:
         )  # fmt: skip
         for feed in strand.feeds:
             run_ring(self.audio, feed.strand.send, feed.control, feed.strand.weights[SENT], rows, tick)
-        filter_.kernel(
-            self.audio, filter_.control, voices.pitch, rows, voices.start, tick, filter_.stage.rate, *filter_.state
-        )
+        strand.tone.run(
+            self.audio, rows, voices.start, line, self.frequency, self._swung(strand.swing, rows),
+            self.target[strand.order] > 0.5,
+        )  # fmt: skip
         if not voices_finite(self.audio, rows):
             self._mend(strand, rows)
 
     def _mix(self, strand: Strand, was: float, now: float, goes: int) -> None:
         if goes == NOWHERE:
             return
-        bus = self.buses[goes]
-        bus.used = True
+        sums = goes < FIRST_BUS
+        onward = self.house.take(goes) if sums else self.joins[goes - FIRST_BUS].take(strand.rows)
+        control = strand.control
         peak = run_mix(
-            self.audio, self.moves[strand.contour], strand.control, self.motion.gain, strand.weights[: NOW + 1],
-            strand.rows, TICK * self.quality, was, now, bus.fine, self.voices.peak,
+            self.audio, self.moves[strand.contour], control[LEVEL], control[PAN], self.motion.gain,
+            strand.weights[: NOW + 1], strand.rows, TICK * self.quality, was, now, PAN_TAKES, onward, sums,
+            self.voices.peak,
         )  # fmt: skip
         strand.peak = max(strand.peak, peak)
+
+    def _swung(self, swing: Swing | None, rows: NDArray[np.int32]) -> NDArray[np.float32]:
+        """By how many octaves a cutoff is swung at every frame, float32 (row, frame); (0, 0) where by nothing."""
+        if swing is None or swing.strand.send is None or not swing.moves():
+            return NO_SWING
+        tick, found = TICK * self.quality, self.room.swing
+        run_swing(found, swing.strand.send, swing.octaves, swing.strand.weights[SENT], rows, tick)
+        return found
+
+    def _run_join(self, join: Join) -> None:
+        """What layers have put into a bus, through its drives and filter, and on."""
+        voices = self.voices
+        went, join.goes = join.goes, join.places[int(self.target[join.out])]
+        join.settle(voices, self.frames / self.rate)
+        rows = join.rows
+        if not len(rows):
+            join.tone.rest()
+            return
+        run_frequency(self.played, self.line, self.bend, self._value("bend"), self._value("reference"), rows)
+        join.tone.run(join.audio, rows, voices.start, self.line, self.played, self._swung(join.swing, rows))
+        if not voices_finite(join.audio, rows):
+            join.audio[rows] = 0.0
+            join.tone.reset()
+            self.report.broken.append(f"buses.{join.key}")
+        ways = [(0.0 if went != join.goes else 1.0, 1.0, join.goes)] + [(1.0, 0.0, went)] * (went != join.goes)
+        for was, now, goes in ways:
+            sums = goes < FIRST_BUS
+            onward = self.house.take(goes) if sums else self.joins[goes - FIRST_BUS].take(rows)
+            peak = run_mix(
+                join.audio, self.always, join.control[BUS_LEVEL], join.control[BUS_PAN], self.motion.gain, join.rest, rows,
+                TICK * self.quality, was, now, PAN_KEEPS, onward, sums, join.loud,
+            )  # fmt: skip
+            join.peak = max(join.peak, peak)
+        join.keep_ringing(voices)
 
     def _mend(self, strand: Strand, rows: NDArray[np.int32]) -> None:
         """Silences and resets a layer that gave no number."""
         self.audio[rows] = 0.0
-        for part in (strand.source, strand.filter):
-            part.reset()
+        strand.source.reset()
+        strand.tone.reset()
         self.report.broken.append(f"layers.{strand.key}")
 
     def carry_on(self, old: Program) -> None:
         """Takes over what an edited version of the same patch was doing: notes, phases, echoes."""
-        self.playing.carry_on(old.playing)
-        self.pattern.carry_on(old.pattern)
-        self._take_wheels(old)
-        self.bent[:] = old.bent
-        theirs_by_key = {strand.key: strand for strand in old.strands}
-        for strand in self.strands:
-            if strand.key in theirs_by_key:
-                before = theirs_by_key[strand.key]
-                strand.share, strand.goes, strand.stale = before.share, before.goes, before.stale
-                if strand.send is not None and before.send is not None:
-                    strand.send[:] = before.send
-        self._settle()
-        mine, theirs = self.motion, old.motion
-        mine.fading[:] = theirs.fading
-        self.clock, self.heard[: len(old.heard)] = old.clock, old.heard[: len(self.heard)]
-        for path, n in self.at.items():
-            if path in old.at:
-                m = old.at[path]
-                self.current[n] = old.current[m]
-                mine.control[n, :, -1] = theirs.control[m, :, -1]
-        for n, key in enumerate(self.movers):
-            if key in old.movers:
-                m = old.movers.index(key)
-                if mine.movers["kind"][n] == theirs.movers["kind"][m]:
-                    mine.state[n] = theirs.state[m]
-                    mine.moves[n, :, -1] = theirs.moves[m, :, -1]
-        for n, key in enumerate(self.layout.threads):
-            if key in old.layout.threads:
-                m = old.layout.threads.index(key)
-                mine.traces[n] = theirs.traces[m]
-                late, was_late = mine.threads["past"][n], theirs.threads["past"][m]
-                if late >= 0 and was_late >= 0:
-                    mine.past[late] = theirs.past[was_late]
-        known = {placed.path: placed for placed in old.placed()}
-        for placed in self.placed():
-            kept = known.get(placed.path)
-            if kept and type(kept.module) is type(placed.module) and kept.stage == placed.stage:
-                placed.quiet = kept.quiet
-                for a, b in zip(placed.state, kept.state, strict=True):
-                    if a is not b and isinstance(a, np.ndarray) and a.flags.writeable and a.shape == b.shape:
-                        np.copyto(a, b)
+        carry_on(self, old)
 
     def strike_again(self, old: Program) -> None:
         """Begins the notes that another patch was holding."""
-        self._take_wheels(old)
+        self.take_wheels(old)
         keys = [(k.key, k.velocity) for k in old.pattern.now.held] or old.playing.held_notes()
         self._first = [Event(0, ON, key, velocity) for key, velocity in keys]
 
-    def _take_wheels(self, old: Program) -> None:
+    def take_wheels(self, old: Program) -> None:
+        """Stands the wheels where they were."""
         for slot in (BEND_SLOT, WHEEL_SLOT, PEDAL_SLOT):
             self.target[slot], self.current[slot] = old.target[slot], old.current[slot]
 
+    @property
+    def late(self) -> int:
+        """Frames by which the sound comes out later than its notes: what looks ahead, and the ways between rates."""
+        return self.house.late
+
     def placed(self) -> list[Placed]:
         """Every module that processes audio, in order."""
-        found = [part for strand in self.strands for part in (strand.source, strand.filter)]
-        return found + [effect for rack in self.racks.values() for effect in rack.effects]
+        found = {part.path: part for strand in self.strands for part in (strand.source, *strand.tone.steps)}
+        found |= {part.path: part for join in self.joins for part in join.tone.steps}
+        found |= {slot.placed.path: slot.placed for rack in self.racks.values() for slot in rack.slots}
+        return [found[path] for path in sounding(self.patch)]
 
     def beads(self) -> NDArray[np.float32]:
         """The value of every parameter at this moment: of the newest note, or of the patch; (slot,)."""

@@ -78,16 +78,17 @@ def render(
         patch = with_value(patch, "tempo", tempo)
     program = Program(patch, rate, block, quality)
     total = round(seconds * rate)
-    out = np.zeros((2, total), np.float32)
+    late = program.late
+    out = np.zeros((2, total + late), np.float32)
     queue = sorted([*note_events(notes, rate), *events], key=lambda event: event.frame)
     next_ = 0
-    for at in range(0, total, block):
+    for at in range(0, total + late, block):
         now = []
         while next_ < len(queue) and queue[next_].frame < at + block:
             now.append(queue[next_]._replace(frame=queue[next_].frame - at))
             next_ += 1
-        size = min(block, total - at)
+        size = min(block, total + late - at)
         out[:, at : at + size] = program.block(now)[:, :size]
-        if watch is not None and not watch(min(1.0, (at + block) / total)):
+        if watch is not None and not watch(min(1.0, (at + block) / (total + late))):
             raise CannotRender("The render was stopped.")
-    return out
+    return out[:, late:]

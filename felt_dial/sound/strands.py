@@ -1,46 +1,19 @@
-"""Strands and buses: modules at their places in a program, and where their sound comes together."""
+"""Strands and sums: the layers of a program, and where their sound comes together."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from time import perf_counter_ns
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.module import Module
-from felt_dial.sound.kernel import ROWS, Stage
-from felt_dial.sound.mix import half_band, run_halve
+from felt_dial.sound.kernel import ROWS
+from felt_dial.sound.placed import Placed
+from felt_dial.sound.tone.chain import Tone
 from felt_dial.sound.voices import NOW, SENT, WAS, Voices
 
 NO_TURN = np.zeros((0, 0), np.float32)
 """Given to a source whose phase nothing modulates."""
-
-
-@dataclass
-class Placed:
-    """A module at its place in the program."""
-
-    path: str
-    module: Module
-    stage: Stage
-    control: NDArray[np.float32]
-    kernel: Any
-    state: tuple[Any, ...] = ()
-    cost: float = 0.0
-    quiet: bool = False
-
-    def __post_init__(self) -> None:
-        self.reset()
-
-    def reset(self) -> None:
-        """State as after building."""
-        self.state = self.module.prepare(self.stage)  # type: ignore[attr-defined]
-
-    def spent(self, since: int) -> None:
-        """Keeps a running mean of the nanoseconds one block takes."""
-        self.cost += 0.05 * (perf_counter_ns() - since - self.cost)
 
 
 @dataclass
@@ -52,20 +25,34 @@ class Feed:
 
 
 @dataclass
+class Swing:
+    """What moves a cutoff at audio rate: a layer's sound, and by how many octaves, float32 (row, tick + 1)."""
+
+    strand: Strand
+    octaves: NDArray[np.float32]
+
+    def moves(self) -> bool:
+        """True where it swings at all."""
+        return bool(self.octaves.any())
+
+
+@dataclass
 class Strand:
-    """A layer in the program: its source, its filter, what modulates it, and how it is mixed."""
+    """A layer in the program: its source, its drive, its filter, what modulates it, and how it is mixed."""
 
     key: str
     place: int
     source: Placed
-    filter: Placed
+    tone: Tone
     control: NDArray[np.float32]
     contour: int
     switches: tuple[int, ...]
     out: int
+    order: int
     track: int
     weights: NDArray[np.float32]
     feeds: list[Feed] = field(default_factory=list)
+    swing: Swing | None = None
     send: NDArray[np.float32] | None = None
     rows: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))
     share: float = 0.0
@@ -103,34 +90,13 @@ def in_order(strands: list[Strand]) -> list[Strand]:
         visiting.append(strand)
         for feed in strand.feeds:
             visit(feed.strand)
+        if strand.swing is not None:
+            visit(strand.swing.strand)
         done.append(strand)
 
     for strand in strands:
         visit(strand)
     return done
-
-
-class Bus:
-    """Where voices are summed at `quality` times the rate, and the same sound brought down to the rate."""
-
-    def __init__(self, frames: int, quality: int) -> None:
-        self.fine = np.zeros((2, frames * quality), np.float32)
-        self.out = self.fine if quality == 1 else np.zeros((2, frames), np.float32)
-        self.used = False
-        self._taps = half_band().astype(np.float32)
-        self._halves: list[tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]] = []
-        below, size = self.fine, frames * quality
-        while size > frames:
-            size //= 2
-            target = self.out if size == frames else np.zeros((2, size), np.float32)
-            history = np.zeros((2, len(self._taps) - 1 + 2 * size), np.float32)
-            self._halves.append((below, target, history))
-            below = target
-
-    def bring_down(self) -> None:
-        """Fills `out` from `fine`."""
-        for below, above, history in self._halves:
-            run_halve(below, above, history, self._taps)
 
 
 def sends(count: int, frames: int) -> NDArray[np.float32]:

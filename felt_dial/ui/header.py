@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QDragEnterEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.patch.patch import Patch, param_at
 from felt_dial.patch.units import MINUS, THIN, number
 from felt_dial.sound.loudness import SILENT
 from felt_dial.ui.cloth import Wool, colour, dye, naming, reading, sewn_pen
-from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading
+from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME
 from felt_dial.ui.session import Session
+
+QUALITIES = {
+    1: "Live quality 1×", 2: "Live quality 2×: about twice the cost", 4: "Live quality 4×: about four times the cost",
+    8: "Live quality 8×: about eight times the cost",
+}  # fmt: skip
 
 
 class Tab(Pill):
@@ -210,10 +215,44 @@ class TempoReading(Reading):
             super().keyPressEvent(event)  # type: ignore[arg-type]
 
 
+class EngineReading(Reading):
+    """What the sound costs; click for the quality it is played at."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Engine", "How much of one core the sound takes; click for the quality")
+        self.session = session
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def menu(self) -> QMenu:
+        """The qualities there are."""
+        menu = QMenu(self)
+        for quality, says in QUALITIES.items():
+            action = menu.addAction(says, lambda q=quality: self.choose(q))
+            action.setCheckable(True)
+            action.setChecked(self.session.settings.quality == quality)
+        return menu
+
+    def choose(self, quality: int) -> None:
+        """Plays at another quality from now on."""
+        self.session.keep_settings(self.session.settings.model_copy(update={"quality": quality}))
+        self.session.say(f"Live quality is {quality}× now. A render has its own: felt-dial render --quality.")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.menu().exec(self.mapToGlobal(self.rect().bottomLeft()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.menu().exec(self.mapToGlobal(self.rect().bottomLeft()))
+        else:
+            super().keyPressEvent(event)
+
+
 class Header(Wool):
     """Word mark, tabs, preset, A and B, readings."""
 
     page_asked = Signal(int)
+    analyser_asked = Signal()
 
     def __init__(self, session: Session, pages: list[str]) -> None:
         super().__init__()
@@ -244,7 +283,7 @@ class Header(Wool):
         self.voices = Reading(
             "Voices", "Notes that sound now, of how many may. The number is set in the inspector of the patch."
         )
-        self.engine = Reading("Engine", "How much of one core the sound takes")
+        self.engine = EngineReading(session)
         self.loudness = Reading("Loudness", "Short-term loudness of the last 3 s (ITU-R BS.1770)")
         for reading_, width in ((self.tempo, 66), (self.voices, 54), (self.engine, 46), (self.loudness, 78)):
             reading_.setFixedSize(width, 50)
@@ -258,6 +297,16 @@ class Header(Wool):
         meters.addStretch()
         holder = QWidget()
         holder.setFixedWidth(64)
+        holder.setCursor(Qt.CursorShape.PointingHandCursor)
+        holder.setAccessibleName("Output meter")
+        holder.setToolTip("Level of the output before its limiter; click for the analyser: Ctrl+M")
+        holder.mouseReleaseEvent = lambda event: self.analyser_asked.emit()  # type: ignore[method-assign]
+        self.held = text_label("", "small")
+        self.held.setStyleSheet(f"color: {colour('problem').name()}; font-weight: 600;")
+        self.held.setToolTip(
+            "The safety limiter holds the sound down by so much; it works on what you hear, never on a render"
+        )
+        meters.addWidget(self.held)
         holder.setLayout(meters)
         meters.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(holder)
@@ -272,29 +321,35 @@ class Header(Wool):
         data = self.session.link.shared.data
         patch: Patch = self.session.patch
         self.voices.show_value(f"{int(data['voices'])} of {int(patch.voices)}")
+        quality = self.session.settings.quality
+        self.engine.label = "Engine" if quality == 1 else f"At {quality}×"
         self.engine.show_value(f"{100 * float(data['load']):.0f}{THIN}%" if self.session.link.ready else "starting")
         self._frames += 1
         if self._frames % 15 == 1:
             self.engine.setToolTip(self._costs())
         level = float(data["short_term"])
         self.loudness.show_value(f"{number(level, 1)}{THIN}LUFS" if level > SILENT else f"{MINUS}∞{THIN}LUFS")
+        held = float(data["held"])
+        self.held.setText(f"held {number(held, 1)}{THIN}dB" if held < -0.05 else "")
+        self.held.setVisible(held < -0.05)
         self.left.show_peak(float(data["peaks"][0]))
         self.right.show_peak(float(data["peaks"][1]))
 
     def _costs(self) -> str:
         lines = ["How much of one core the sound takes"]
-        costs = self.session.link.shared.data["costs"]
         patch = self.session.patch
-        n = 0
+        costs = self.session.link.costs(patch)
         for key, layer in patch.layers.items():
-            cost = float(costs[n]) + float(costs[n + 1])
+            cost = sum(costs[f"layers.{key}.{part}"] for part in ("source", "drive", "filter"))
             lines.append(f"{key.upper()} {layer.name or layer.source.title}: {100 * cost:.1f}{THIN}%")
-            n += 2
+        for key in patch.buses:
+            if cost := sum(costs[f"buses.{key}.{part}"] for part in ("drive", "filter", "after")):
+                lines.append(f"Bus {key}: {100 * cost:.1f}{THIN}%")
         if any("dense" in layer.source.params for layer in patch.layers.values()):
             lines.append(f"Grains: {int(self.session.link.shared.data['grains'])} of {int(patch.grains)}")
-        for effect in [*patch.racks["1"].values(), *patch.racks["2"].values()]:
-            lines.append(f"{effect.title}: {100 * float(costs[n]):.1f}{THIN}%")
-            n += 1
+        for rack, effects in patch.racks.items():
+            for key, effect in effects.items():
+                lines.append(f"{effect.title}: {100 * costs[f'racks.{rack}.{key}']:.1f}{THIN}%")
         return "\n".join(lines)
 
     def paintEvent(self, event: QPaintEvent) -> None:

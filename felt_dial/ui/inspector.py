@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, 
 
 from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from, threads_on
 from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import PLAYER_SOURCES, param_at, path_exists, put
+from felt_dial.patch.patch import PLAYER_SOURCES, bus_layers, param_at, path_exists, put
 from felt_dial.sound.sources.unison import Unison
 from felt_dial.ui.between import Inlets, TuningRow
 from felt_dial.ui.cloth import SewnLine, colour, dye, layer_dye
@@ -22,9 +22,9 @@ from felt_dial.ui.material import Material, SourceKind
 from felt_dial.ui.movers import MoverPart
 from felt_dial.ui.pattern import PatternPart
 from felt_dial.ui.pictures.chosen import source_picture
-from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.session import Session
 from felt_dial.ui.thread_list import ThreadList
+from felt_dial.ui.tone import DrivePart, FilterPart, shown
 
 WIDTH = 344
 
@@ -65,18 +65,21 @@ class Inspector(Card):
         self.importing = Importing(session)
         session.selected.connect(self.rebuild)
         session.rebuilt.connect(self.rebuild)
-        session.changed.connect(self._list_threads)
+        session.changed.connect(self._follow)
         session.focused.connect(lambda _: self._list_threads())
         self.rebuild()
 
     def rebuild(self) -> None:
         """Lays out the inspector for the selection."""
         clear(self.body)
+        self._laid_for = self._layout_key()
         part, key = self.session.selection
         if part == "modulator" and key in self.session.patch.modulators:
             self._modulator(key)
         elif part == "patch":
             self._patch()
+        elif part == "bus":
+            self._bus(key)
         elif part == "pattern":
             self._pattern()
         elif part == "macro":
@@ -91,6 +94,24 @@ class Inspector(Card):
         self.body.addStretch()
         self._list_threads()
         self.update()
+
+    def _follow(self) -> None:
+        """Another way of a drive or counting of a cutoff shows other dials."""
+        if self._laid_for != self._layout_key():
+            self.rebuild()
+        else:
+            self._list_threads()
+
+    def _layout_key(self) -> object:
+        part, key = self.session.selection
+        patch = self.session.patch
+        if part == "bus":
+            modules = [patch.buses[key].drive, patch.buses[key].filter, patch.buses[key].after]
+        elif key in patch.layers:
+            modules = [patch.layers[key].drive, patch.layers[key].filter]
+        else:
+            return None
+        return part, key, [(shown(module), getattr(module, "way", "") == "drawn") for module in modules]
 
     def _head(self, lead: QWidget, name: str, act: object, kind: str) -> None:
         row = QHBoxLayout()
@@ -141,15 +162,18 @@ class Inspector(Card):
         path = f"layers.{key}."
         if part == "level":
             self._contour(key)
+        elif part == "drive":
+            self.body.addWidget(DrivePart(self.session, path + "drive", self.shade, "Drive", self.grid_of))
+            self._grid([path + "order"], self.shade)
         elif part == "filter":
-            self._picture(FilterCurve(self.session, key, self.shade, large=True))
-            self._filter(path)
+            self.body.addWidget(FilterPart(self.session, path + "filter", self.shade, self.grid_of))
+            self._grid([path + "order"], self.shade)
         elif part == "out":
             self._out(key)
         else:
             self._source(key)
             self.body.addWidget(SewnLine())
-            self._filter(path)
+            self.body.addWidget(FilterPart(self.session, path + "filter", self.shade, self.grid_of, picture=False))
 
     def _source(self, key: str) -> None:
         """The raw sound of a layer: its kind, its picture, what it is made of, its dials, its pitch, what modulates it."""
@@ -176,6 +200,27 @@ class Inspector(Card):
         self.body.addWidget(SewnLine())
         self.body.addWidget(Inlets(self.session, key))
 
+    def _bus(self, key: str) -> None:
+        """A bus: where it goes, its drives, its filter."""
+        self.shade = "walnut"
+        bus, path = self.session.patch.buses[key], f"buses.{key}"
+
+        def rename(name: str) -> None:
+            fresh = self.session.patch.buses[key].model_copy(update={"name": name.strip()})
+            self.session.edit(put(self.session.patch, ["buses", key], fresh), f"name bus {key} {name.strip()}")
+
+        self._head(text_label(key, "title"), bus.name, rename, f"Bus {key}")
+        letters = " ".join(layer.upper() for layer in bus_layers(self.session.patch, key))
+        said = f"from {letters}, note by note" if letters else "no layer goes here yet: see a layer’s Out"
+        self.body.addWidget(text_label(said))
+        self._grid([f"{path}.out", f"{path}.level", f"{path}.pan"], "walnut")
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(DrivePart(self.session, f"{path}.drive", "walnut", "Drive", self.grid_of))
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(FilterPart(self.session, f"{path}.filter", "walnut", self.grid_of))
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(DrivePart(self.session, f"{path}.after", "walnut", "Drive after", self.grid_of))
+
     def _out(self, key: str) -> None:
         """Where a layer goes, and which notes play it."""
         path = f"layers.{key}."
@@ -191,10 +236,6 @@ class Inspector(Card):
 
     def _title(self, text: str) -> None:
         self.body.addWidget(text_label(text, "value"))
-
-    def _filter(self, path: str) -> None:
-        self._section("Filter", [path + "filter.response"], [path + "filter.on"], path + "filter")
-        self._grid([path + f"filter.{name}" for name in ("cutoff", "resonance", "follow")], self.shade)
 
     def _section(self, title: str, choices: list[str], switches: list[str], snippets: str = "") -> None:
         """A line with a title, boxes for choices and pills for switches."""

@@ -90,7 +90,7 @@ class Session(QObject):
         self.link.show(self.patch, carry=same)
         layers = self.patch.layers
         part, key = self.selection
-        everywhere = part in ("patch", "macro", "player", "pattern")
+        everywhere = part in ("patch", "macro", "player", "pattern", "bus")
         if not everywhere and key not in (self.patch.modulators if part == "modulator" else layers):
             self.selection = ("source", next(iter(layers)))
         if self.effect not in self.patch.racks[self.rack]:
@@ -417,6 +417,8 @@ class Session(QObject):
         wanted = (settings.device, settings.rate, settings.block)
         if wanted != (before.device, before.rate, before.block):
             self.link.reopen(*wanted)
+        if settings.quality != before.quality:
+            self.link.take_quality(settings.quality)
         if settings.controller != before.controller:
             self.link.take_controller(settings.controller)
         if settings.library_folder() != before.library_folder():

@@ -49,6 +49,7 @@ KEYS = (
     ("Alt+Up, Alt+Down", "reorder presets"),
     ("Alt+Left, Alt+Right", "reorder effects"),
     ("F2", "rename the bank in focus"),
+    ("Ctrl+M", "analyser"),
     ("Ctrl+,", "settings"),
     ("Ctrl+.", "silence everything"),
     ("F1", "this list"),

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from felt_dial.bank.journal import Unsaved
 from felt_dial.patch.edits import duplicate_layer
+from felt_dial.ui.analyser import DOCKED, Analyser
 from felt_dial.ui.cloth import colour, dye
 from felt_dial.ui.controller_window import ControllerWindow
 from felt_dial.ui.dials.controls import Pill
@@ -121,12 +122,17 @@ class Window(QMainWindow):
         self.strip = Strip(session)
         layout.addWidget(self.header)
         layout.addWidget(self.stack, 1)
+        self.analyser = Analyser(session, self._place_analyser)
+        self.analyser.hide()
+        layout.addWidget(self.analyser)
         layout.addWidget(self.strip)
+        self._body = layout
         self.setCentralWidget(centre)
         self.said = Said(centre)
         self.settings_sheet = SettingsSheet(self.stack, session)
         self.key_sheet = KeySheet(self.stack)
         self.header.page_asked.connect(self.show_page)
+        self.header.analyser_asked.connect(self.toggle_analyser)
         self.strip.settings_asked.connect(self.settings_sheet.open)
         self.settings_sheet.controller_asked.connect(self.show_controller)
         self.strip.pattern_asked.connect(self.show_pattern)
@@ -173,7 +179,7 @@ class Window(QMainWindow):
             "Alt+M": lambda: self._toggle("mute"), "Alt+S": lambda: self._toggle("solo"), "`": session.flip,
             "F1": self.key_sheet.open, "Ctrl+,": self.settings_sheet.open, "Ctrl+.": self.silence, "Ctrl+F": self.search,
             "Ctrl+Left": lambda: session.neighbour(-1), "Ctrl+Right": lambda: session.neighbour(1),
-            "Ctrl+Shift+L": lambda: self.patch_page.add_layer(), "Ctrl+Q": self.close,
+            "Ctrl+Shift+L": lambda: self.patch_page.add_layer(), "Ctrl+Q": self.close, "Ctrl+M": self.toggle_analyser,
         }  # fmt: skip
         shortcuts |= {f"Ctrl+{n + 1}": (lambda n=n: self.show_page(n)) for n in range(len(PAGES))}
         for keys, act in shortcuts.items():
@@ -190,7 +196,16 @@ class Window(QMainWindow):
             placeholder.deleteLater()
             if isinstance(made, ShelfPage):
                 made.opened.connect(lambda: self.show_page(PATCH))
+            if isinstance(made, PatchPage):
+                made.rack_asked.connect(self._show_rack)
         return self._pages[number]
+
+    def _show_rack(self, rack: str) -> None:
+        """The Effects page, with the first effect of a rack large."""
+        if effects := self.session.patch.racks[rack]:
+            self.session.choose_effect(rack, next(iter(effects)))
+            self.session.selected.emit()
+        self.show_page(EFFECTS)
 
     @property
     def patch_page(self) -> PatchPage:
@@ -225,7 +240,29 @@ class Window(QMainWindow):
         self.page(number)
         self.stack.setCurrentIndex(number)
         self.header.show_page(number)
+        if EFFECTS in self._pages:
+            self.effects.listen_in(number == EFFECTS)
         (self.shelf.view if number == SHELF else self.stack).setFocus()
+
+    def toggle_analyser(self) -> None:
+        """Shows the analyser, or puts it away."""
+        self.analyser.setVisible(not self.analyser.isVisible())
+
+    def _place_analyser(self) -> None:
+        """In a window of its own, or docked above the strip."""
+        analyser = self.analyser
+        self._body.removeWidget(analyser)
+        if analyser.floats:
+            analyser.setParent(self, Qt.WindowType.Tool)
+            analyser.setWindowTitle("Felt Dial: analyser")
+            analyser.setMinimumSize(860, DOCKED)
+            analyser.setMaximumHeight(2000)
+            analyser.resize(1080, 360)
+        else:
+            analyser.setParent(self.centralWidget())
+            analyser.setFixedHeight(DOCKED)
+            self._body.insertWidget(2, analyser)
+        analyser.show()
 
     def show_pattern(self) -> None:
         """The pattern player in the inspector."""

@@ -137,5 +137,5 @@ def test_a_turned_controller_goes_the_way_of_its_dial() -> None:
     assert turned(cutoff, 0.0, 1.0) == 20.0 and turned(cutoff, 1.0, 1.0) == 20000.0
     assert turned(cutoff, 0.5, 1.0) == pytest.approx((20.0 * 20000.0) ** 0.5)
     assert turned(param_at(patch, "layers.a.on"), 0.4, True) is False
-    assert turned(param_at(patch, "layers.a.out"), 0.99, "rack") == "rack2"
+    assert turned(param_at(patch, "layers.a.out"), 0.99, "rack") == "bus3"
     assert isinstance(turned(param_at(patch, "modulators.e1.attack"), 0.5, Beats(1.0)), Beats)

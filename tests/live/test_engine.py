@@ -192,6 +192,8 @@ def test_what_is_played_live_is_what_is_rendered(link: EngineLink, tmp_path: Pat
     link.show(patch, carry=False)
     assert until(lambda: link.settled)
     time.sleep(0.2)
+    link.listen("limits", False)
+    time.sleep(0.1)
     link.keep()
     link.play("drum", False)
     time.sleep(2.6)

@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import Patch, slots, with_value
+from felt_dial.sound.house import CEILING
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.mix import half_band
 from felt_dial.sound.modules import Effect, Modulator, new_layer
 from felt_dial.sound.phrases import FOR_KIND, PHRASES, phrase_for
-from felt_dial.sound.program import CEILING, Program
+from felt_dial.sound.program import Program
+from felt_dial.sound.rates import half_band
 from felt_dial.sound.render import CannotRender, Note, render
 from felt_dial.sound.voices import BEND, OFF, ON, PANIC, Event
 from tests.sound.listening import RATE, amplitude_at, exact_frequency, plain
@@ -176,7 +177,7 @@ def test_mute_and_solo_fade_rather_than_click() -> None:
 def test_a_layer_that_gives_no_number_is_reset_and_named() -> None:
     program = Program(plain(layers__a__filter__on=True))
     program.block([Event(0, ON, 57, 1.0)])
-    program.strands[0].filter.state[0][:] = np.nan
+    program.strands[0].tone.steps[1].state[0][:] = np.nan
     sound = program.block()
     assert program.report.broken == ["layers.a"] and np.isfinite(sound).all()
     program.block()
@@ -186,7 +187,7 @@ def test_a_layer_that_gives_no_number_is_reset_and_named() -> None:
 def test_an_effect_that_gives_no_number_is_reset_and_named() -> None:
     program = Program(rich())
     program.block([Event(0, ON, 57, 1.0)])
-    program.racks["1"].effects[0].state[0][:] = np.inf
+    program.racks["1"].slots[0].placed.state[0][:] = np.inf
     sound = program.block()
     assert program.report.broken == ["racks.1.delay1"] and np.isfinite(sound).all()
 

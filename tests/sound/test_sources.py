@@ -17,8 +17,9 @@ from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound import assets
 from felt_dial.sound.audio_file import Audio
+from felt_dial.sound.house import CEILING
 from felt_dial.sound.modules import Source, new_layer
-from felt_dial.sound.program import CEILING, Program
+from felt_dial.sound.program import Program
 from felt_dial.sound.render import Note, render
 from felt_dial.sound.tables import shipped_tables
 from felt_dial.sound.voices import ON, Event

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 
 from felt_dial.patch.document import read_patch, write_patch
 from felt_dial.sound.modules import Effect
-from felt_dial.ui.pages.patch import Flow
+from felt_dial.ui.pages.routing import Routing
 from felt_dial.ui.pictures.curves import EqualiserPicture
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.window import EFFECTS
@@ -67,6 +67,7 @@ def test_an_effect_moves_to_the_other_rack_with_its_threads_and_back(desk: Desk)
 def test_what_goes_to_rack_two_is_said_and_an_old_document_has_an_empty_one(desk: Desk) -> None:
     session = desk.session
     session.set("layers.b.out", "rack2")
-    assert "B → rack 2 (empty) → rack 1" in desk.find(Flow).words()
+    words = desk.find(Routing).words()
+    assert "B → rack 2 · " in words and "rack 2 (empty) → rack 1" in words
     text = write_patch(session.patch).replace(',\n  "2": {}', "")
-    assert '"2"' not in text and read_patch(text, "x") == session.patch
+    assert '"2": {}' not in text and read_patch(text, "x") == session.patch

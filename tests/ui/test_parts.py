@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from felt_dial.bank import files
 from felt_dial.bank.places import load_settings
+from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.ui.cloth import NIGHT, OAT, cloth, wool_tile
@@ -23,7 +24,7 @@ from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.header import Sides
 from felt_dial.ui.pages.layer_row import LAYER_MIME
 from felt_dial.ui.pages.modulators import ModulatorCard
-from felt_dial.ui.pages.patch import Flow
+from felt_dial.ui.pages.routing import Routing
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.lines import LinePicture
 from felt_dial.ui.pictures.movers import EnvelopePicture
@@ -142,7 +143,12 @@ def test_a_long_name_ends_in_an_ellipsis_until_it_is_edited(desk: Desk) -> None:
 
 
 def test_the_tooltip_of_the_engine_lists_what_each_layer_and_effect_takes(desk: Desk) -> None:
-    desk.link.shared.data["costs"][:5] = (0.01, 0.005, 0.02, 0.01, 0.003)
+    spent = {
+        "layers.a.source": 0.01, "layers.a.filter": 0.005, "layers.b.source": 0.02, "layers.b.drive": 0.01,
+        next(path for path in sounding(desk.session.patch) if path.startswith("racks.1.delay")): 0.003,
+    }  # fmt: skip
+    for n, path in enumerate(sounding(desk.session.patch)):
+        desk.link.shared.data["costs"][n] = spent.get(path, 0.0)
     for _ in range(15):
         desk.window.header._frame()
     tip = desk.window.header.engine.toolTip()
@@ -202,7 +208,8 @@ def test_the_inspector_names_layers_and_modulators(desk: Desk) -> None:
 
 
 def test_the_whole_patch_has_its_dials_in_the_inspector(desk: Desk) -> None:
-    QTest.mouseClick(desk.find(Flow), Qt.MouseButton.LeftButton)
+    routing = desk.find(Routing)
+    QTest.mouseClick(routing, Qt.MouseButton.LeftButton, pos=routing.nodes()["out", ""].center().toPoint())
     voices = desk.dial("voices")
     voices.setFocus()
     desk.keys(Qt.Key.Key_Return)
@@ -210,7 +217,7 @@ def test_the_whole_patch_has_its_dials_in_the_inspector(desk: Desk) -> None:
     assert desk.session.value("voices") == 4
     desk.keys(Qt.Key.Key_Up)
     assert desk.session.value("voices") == 5
-    assert "rack 1 (Delay, Reverb)" in desk.find(Flow).words()
+    assert "rack 1 (Delay, Reverb)" in desk.find(Routing).words()
 
 
 def test_the_inspector_lists_the_threads_of_the_dial_in_focus(desk: Desk) -> None:

@@ -23,7 +23,9 @@ class Compressor(Effect, kind="compressor"):
     knee = Param("Knee", 6.0, (0.0, 24.0), DECIBELS, says="Over how many dB it sets in.")
     attack = Param("Attack", 0.008, (0.0, 0.5), SECONDS, taper=CUBIC, says="Time to 63 % of what it turns down.")
     release = Param("Release", 0.12, (0.005, 3.0), SECONDS, taper=LOG, says="Time to let go of 63 % of it.")
-    ahead = Param("Look ahead", 0.0, (0.0, AHEAD), SECONDS, movable=False, says="Hears the sound this much early.")
+    ahead = Param(
+        "Look ahead", 0.0, (0.0, AHEAD), SECONDS, movable=False, rebuilds=True, says="Hears it this much early."
+    )
     side_cut = Param("Side low cut", 20.0, (20.0, 2000.0), HERTZ, taper=LOG, says="What is below does not work it.")
     makeup = Param("Make-up", 0.0, (-12.0, 24.0), DECIBELS, says="How much louder all of it comes out.")
     wet = Param("Wet", 1.0, (0.0, 1.0), PERCENT, says="How much of the compressed sound, beside the plain one.")
@@ -33,13 +35,17 @@ class Compressor(Effect, kind="compressor"):
         size = 1 << math.ceil(math.log2(AHEAD * stage.rate + 2))
         return np.zeros((2, size), np.float32), np.zeros(8)
 
+    def late(self, rate: float) -> int:
+        """Frames by which the sound comes out late at a rate."""
+        return int(float(np.float32(self.ahead)) * rate)
+
     def summary(self) -> str:
         """The effect in a few words for its card."""
         return f"{float(self.ratio):.1f} : 1 from {self.params['threshold'].write(self.get('threshold'))}"
 
 
-THRESHOLD, RATIO, KNEE, ATTACK, RELEASE, AHEAD_AT, SIDE_CUT, MAKEUP, WET = (
-    Compressor.row_of(name) for name in list(Compressor.params)[1:]
+THRESHOLD, RATIO, KNEE, ATTACK, RELEASE, AHEAD_AT, SIDE_CUT, MAKEUP, WET = Compressor.rows_of(
+    "threshold", "ratio", "knee", "attack", "release", "ahead", "side_cut", "makeup", "wet"
 )
 WRITE, LOW_LEFT, LOW_RIGHT, PEAK, REDUCED = range(5)
 

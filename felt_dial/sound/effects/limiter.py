@@ -27,6 +27,10 @@ class Limiter(Effect, kind="limiter"):
         wait = max(int(AHEAD * stage.rate), 1)
         return np.zeros((2, wait), np.float32), np.ones((2, wait)), np.array([0.0, 1.0, float(wait)])
 
+    def late(self, rate: float) -> int:
+        """Frames by which the sound comes out late at a rate."""
+        return max(int(AHEAD * rate), 1)
+
 
 GAIN, CEILING, RELEASE = (Limiter.row_of(name) for name in ("gain", "ceiling", "release"))
 WRITE, HELD, SUM = range(3)

@@ -41,7 +41,9 @@ class Phaser(Effect, kind="phaser"):
         return np.asarray(20 * np.log10(np.abs((1 - wet) + wet * looped) + 1e-9))
 
 
-STAGES, FREQUENCY, DEPTH, RATE_AT, FEEDBACK, SIDES, WET = (Phaser.row_of(n) for n in list(Phaser.params)[1:])
+STAGES, FREQUENCY, DEPTH, RATE_AT, FEEDBACK, SIDES, WET = Phaser.rows_of(
+    "stages", "frequency", "depth", "rate", "feedback", "sides", "wet"
+)
 
 
 @works_for(Phaser)

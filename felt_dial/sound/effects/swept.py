@@ -88,7 +88,7 @@ class Thicken(Effect, kind="thicken"):
 WRITE, TURN, BACK_LEFT, BACK_RIGHT = range(4)
 
 
-COPIES, TIME, DEPTH, RATE_AT, SPREAD, WET = (Chorus.row_of(name) for name in list(Chorus.params)[1:])
+COPIES, TIME, DEPTH, RATE_AT, SPREAD, WET = Chorus.rows_of("copies", "time", "depth", "rate", "spread", "wet")
 
 
 @works_for(Chorus)
@@ -122,7 +122,9 @@ def run_chorus(audio, control, tick, rate, lines, state):  # type: ignore[no-unt
     state[WRITE] = write
 
 
-F_TIME, F_DEPTH, F_RATE, F_FEEDBACK, F_SIDES, F_WET = (Flanger.row_of(name) for name in list(Flanger.params)[1:])
+F_TIME, F_DEPTH, F_RATE, F_FEEDBACK, F_SIDES, F_WET = Flanger.rows_of(
+    "time", "depth", "rate", "feedback", "sides", "wet"
+)
 
 
 @works_for(Flanger)
@@ -151,7 +153,7 @@ def run_flanger(audio, control, tick, rate, lines, state):  # type: ignore[no-un
     state[WRITE] = write
 
 
-T_COPIES, T_DETUNE, T_SPREAD, T_PACE, T_WET = (Thicken.row_of(name) for name in list(Thicken.params)[1:])
+T_COPIES, T_DETUNE, T_SPREAD, T_PACE, T_WET = Thicken.rows_of("copies", "detune", "spread", "tempo", "wet")
 
 
 @works_for(Thicken)

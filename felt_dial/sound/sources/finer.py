@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.sound.kernel import Stage, kernel
-from felt_dial.sound.mix import half_band
+from felt_dial.sound.rates import half_band
 
 FINER = 4
 CALM = np.float32(0.0012)

@@ -325,6 +325,45 @@ class Meter(QWidget):
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
 
 
+class Upright(Meter):
+    """A meter that stands, with a word under it."""
+
+    def __init__(self, word: str) -> None:
+        super().__init__()
+        self.word = word
+        self.setMinimumSize(20, 60)
+        self.setMaximumSize(20, 2000)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName(f"Level {word}")
+        self.setToolTip({"in": "Level before this effect", "out": "Level after it"}[word])
+
+    def _y(self, level: float) -> float:
+        part = (min(max(level, self.low), self.high) - self.low) / (self.high - self.low)
+        return (self.height() - 16) * (1.0 - part)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        tall = self.height() - 16
+        bar = QRectF(6, 0, 8, tall)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("edge"))
+        painter.drawRoundedRect(bar, 3, 3)
+        if self.level > self.low:
+            top = self._y(self.level)
+            painter.setBrush(dye("lichen"))
+            painter.drawRoundedRect(QRectF(6, max(top, self._y(0.0)), 8, tall - max(top, self._y(0.0))), 3, 3)
+            if self.level > 0:
+                painter.setBrush(colour("problem"))
+                painter.drawRect(QRectF(6, top, 8, self._y(0.0) - top))
+        if self.held > self.low:
+            painter.setPen(QPen(colour("problem" if self.held > 0 else "ink"), 1.6))
+            painter.drawLine(QPointF(4, self._y(self.held)), QPointF(16, self._y(self.held)))
+        painter.setPen(colour("soft"))
+        painter.setFont(reading(11))
+        painter.drawText(QRectF(0, tall, 20, 16), Qt.AlignmentFlag.AlignCenter, self.word)
+
+
 class Reading(QWidget):
     """A label above a value, as in the header."""
 

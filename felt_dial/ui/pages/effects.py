@@ -10,13 +10,13 @@ from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
 from felt_dial.patch.params import Choice
-from felt_dial.patch.patch import path_exists
+from felt_dial.patch.patch import path_exists, sounding
 from felt_dial.sound.effects.equaliser import BANDS
 from felt_dial.sound.effects.equaliser import Equaliser as Banded
 from felt_dial.sound.modules import Effect
 from felt_dial.ui.cloth import Empty, Wool, colour, dye, reading
 from felt_dial.ui.dials.clearing import clear
-from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, Upright, control_for, text_label
 from felt_dial.ui.dials.snippet import SnippetPill
 from felt_dial.ui.inspector import Card
 from felt_dial.ui.pictures.curves import EqualiserPicture
@@ -163,10 +163,12 @@ class Rack(QWidget):
     def rebuild(self) -> None:
         """Lays out the cards."""
         clear(self.row)
+        idle = not self.session.patch.racks[self.rack]
+        self.setFixedHeight(62 if idle else 104)
         name = QWidget()
         name.setFixedWidth(124)
         column = QVBoxLayout(name)
-        column.setContentsMargins(8, 6, 0, 0)
+        column.setContentsMargins(8, 0 if idle else 6, 0, 0)
         column.setSpacing(2)
         patch = self.session.patch
         column.addWidget(text_label(f"Rack {self.rack}", "name"))
@@ -181,7 +183,7 @@ class Rack(QWidget):
         for card in self.cards.values():
             self.row.addWidget(card)
         add = Pill("+ Effect", "add", self.menu, "Add an effect at the end")
-        add.setFixedSize(98, 94)
+        add.setFixedSize(98, 50 if idle else 94)
         self.row.addWidget(add)
         self.row.addStretch()
 
@@ -242,6 +244,11 @@ class EffectsPage(Wool):
         super().__init__()
         self.session = session
         self.band = 2
+        self._open = False
+        self.alone: Pill | None = None
+        self.copied: Effect | None = None
+        self.meters: tuple[Upright, ...] = ()
+        session.frame.connect(self._frame)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 10)
         layout.setSpacing(8)
@@ -260,6 +267,48 @@ class EffectsPage(Wool):
         session.focused.connect(lambda _: self._list_threads())
         self.rebuild()
 
+    def listen_in(self, shown: bool) -> None:
+        """Takes spectra and meters around the chosen effect while the page is open, else around the racks."""
+        self._open = shown
+        self._listen()
+
+    def _listen(self) -> None:
+        rack, key = self.session.rack, self.session.effect
+        if self._open and key in self.session.patch.racks[rack]:
+            self.session.link.tap(f"racks.{rack}.{key}", self.alone is not None and self.alone.isChecked())
+        else:
+            self.session.link.tap()
+
+    def _copy(self, effect: Effect) -> None:
+        self.copied = effect
+        self.session.say(f"Copied {effect.title}.")
+
+    def paste(self, rack: str) -> None:
+        """The copied effect at the end of a rack."""
+        if self.copied is None:
+            self.session.say("Copy an effect first.")
+            return
+        copied, made = self.copied, []
+
+        def make() -> object:
+            patch, key = add_effect(self.session.patch, rack, copied)
+            made.append(key)
+            return patch
+
+        if self.session.try_edit(make, f"paste {copied.title}"):  # type: ignore[arg-type]
+            self.session.choose_effect(rack, made[0])
+            self.session.selected.emit()
+
+    def _frame(self) -> None:
+        if not self.isVisible() or not self.meters:
+            return
+        path = f"racks.{self.session.rack}.{self.session.effect}"
+        places = sounding(self.session.patch)
+        if path in places:
+            levels = self.session.link.shared.data["steps"][places.index(path)]
+            for meter, level in zip(self.meters, levels, strict=True):
+                meter.show_peak(float(level))
+
     def rebuild(self) -> None:
         """Lays out rack and effect anew."""
         racks = self.session.patch.racks
@@ -277,9 +326,12 @@ class EffectsPage(Wool):
     def _show(self) -> None:
         for card in [*self.rack.cards.values(), *self.second.cards.values()]:
             card.update()
+        self.threads.setParent(self)
+        self.threads.hide()
         clear(self.body)
         rack, key = self.session.rack, self.session.effect
         if key not in self.session.patch.racks[rack]:
+            self.alone, self.meters = None, ()
             self.body.addWidget(
                 Empty("An effect that you add to the rack is shown here, large, with the picture that suits it.")
             )
@@ -291,7 +343,14 @@ class EffectsPage(Wool):
         place = list(self.session.patch.racks[rack]).index(key) + 1
         head.addWidget(text_label(f"Rack {rack}, place {place}. {effect.about()}"))
         head.addStretch()
+        self.alone = Pill("Only this", "pill", self._listen, "Hear only what this effect adds; it is not saved")
+        self.alone.setCheckable(True)
+        head.addWidget(self.alone)
         head.addWidget(SwitchPill(self.session, path + ".on", "On", part="pill"))
+        head.addWidget(Pill("Copy", "pill", lambda: self._copy(effect), "Copy this effect"))
+        head.addWidget(
+            Pill("Paste", "pill", lambda: self.paste(rack), "Paste the copied effect at the end of this rack")
+        )
         head.addWidget(SnippetPill(self.session, path))
         remove = Pill("Remove", "pill", tip="Remove this effect and its threads")
         remove.clicked.connect(
@@ -305,15 +364,23 @@ class EffectsPage(Wool):
         if isinstance(picture, EqualiserPicture):
             picture.chose = self.show_band
         row.addWidget(picture, 1)
+        meters = QVBoxLayout()
+        self.meters = Upright("in"), Upright("out")
+        both = QHBoxLayout()
+        for meter in self.meters:
+            both.addWidget(meter)
+        meters.addLayout(both)
+        row.addLayout(meters)
+        self._listen()
         holder = QWidget()
         side = QVBoxLayout(holder)
         side.setContentsMargins(0, 0, 4, 0)
         grid = QGridLayout()
         grid.setHorizontalSpacing(4)
         grid.setVerticalSpacing(4)
-        names = [name for name in effect.params if name != "on"]
+        names = [name for name in effect.params if name not in ("on", "wet", "kept")] + ["wet", "kept"]
         if isinstance(effect, Banded):
-            names = [name for name in names if name.endswith(str(self.band))]
+            names = [name for name in names if name.endswith(str(self.band))] + ["wet", "kept"]
             side.addLayout(self._bands(path))
         at = 0
         for name in names:

@@ -1,4 +1,4 @@
-"""A layer as a row: source, filter, level over time, out."""
+"""A layer as a row: source, drive, filter, level over time, out."""
 
 from __future__ import annotations
 
@@ -16,8 +16,10 @@ from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.pictures.chosen import source_picture
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.movers import EnvelopePicture
+from felt_dial.ui.pictures.shaping import ShapingPicture
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.session import Session
+from felt_dial.ui.tone import main_dial
 
 if TYPE_CHECKING:
     from felt_dial.ui.pages.patch import PatchPage
@@ -55,8 +57,11 @@ class LayerRow(QWidget):
         grid.addWidget(Dial(session, f"layers.{key}.pitch", self.shade, 15))
         grid.addWidget(Dial(session, f"layers.{key}.fine", self.shade, 15))
         grid.addSpacing(4)
-        grid.addWidget(self._cell(FilterCurve(session, key, self.shade), "filter"), 13)
-        grid.addWidget(Dial(session, f"layers.{key}.filter.cutoff", self.shade, 15))
+        drive = self._cell(ShapingPicture(session, f"layers.{key}.drive", self.shade), "drive")
+        drive.setFixedWidth(46)
+        grid.addWidget(drive)
+        grid.addWidget(self._cell(FilterCurve(session, f"layers.{key}.filter", self.shade), "filter"), 13)
+        grid.addWidget(Dial(session, f"layers.{key}.filter.{main_dial(layer.filter)}", self.shade, 15))
         grid.addSpacing(4)
         grid.addWidget(self._cell(EnvelopePicture(session, layer.contour, self.shade), "level"), 17)
         grid.addSpacing(4)
@@ -65,7 +70,7 @@ class LayerRow(QWidget):
     def _cell(self, made: Well, part: str) -> Well:
         made.setCursor(Qt.CursorShape.PointingHandCursor)
         made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        names = {"source": "Source", "filter": "Filter", "level": "Level over time"}
+        names = {"source": "Source", "drive": "Drive", "filter": "Filter", "level": "Level over time"}
         made.setAccessibleName(f"{names[part]} of layer {self.key.upper()}")
         made.setToolTip(f"{names[part]} of layer {self.key.upper()}: click to see all of it")
         self.pictures[part] = made
@@ -208,7 +213,7 @@ class Columns(QWidget):
         painter.setFont(reading(12))
         painter.setPen(colour("soft"))
         spots = {"Layer": 12, "Out": row.out.x()}
-        names = {"source": "Source", "filter": "Filter", "level": "Level over time"}
+        names = {"source": "Source", "drive": "Drive", "filter": "Filter", "level": "Level over time"}
         spots |= {names[part]: picture.x() for part, picture in row.pictures.items()}
         for name, x in spots.items():
             painter.drawText(x, 12, name)

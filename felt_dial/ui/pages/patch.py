@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import TRAY, add_layer, add_modulator
 from felt_dial.sound.modules import Modulator, new_layer
-from felt_dial.ui.cloth import Wool, colour, reading
+from felt_dial.ui.cloth import Wool
 from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import Pill, Scroller, text_label
 from felt_dial.ui.inspector import Inspector
 from felt_dial.ui.pages.layer_row import Columns, LayerRow
 from felt_dial.ui.pages.modulators import ModulatorCard, PlayerTags
+from felt_dial.ui.pages.routing import Routing
 from felt_dial.ui.session import Session
 
 COSTS_EVERY = 20
@@ -29,6 +30,8 @@ def in_tray_order() -> list[str]:
 
 class PatchPage(Wool):
     """Layers, modulators, and the inspector beside them."""
+
+    rack_asked = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -88,9 +91,11 @@ class PatchPage(Wool):
             self.layers.addWidget(row, 3)
         bottom = QHBoxLayout()
         add = Pill("+ Add a layer", "add", self.add_layer, "Add a layer: Ctrl+Shift+L")
-        add.setFixedSize(150, 40)
+        add.setFixedSize(104, 40)
         bottom.addWidget(add)
-        bottom.addWidget(Flow(self.session), 1)
+        self.routing = Routing(self.session)
+        self.routing.rack_asked.connect(self.rack_asked)
+        bottom.addWidget(self.routing, 1)
         self.layers.addLayout(bottom)
         self.layers.addStretch(1)
         clear(self.tray)
@@ -141,11 +146,14 @@ class PatchPage(Wool):
             return
         data = self.session.link.shared.data
         self._frames = (self._frames + 1) % COSTS_EVERY
+        costs = self.session.link.costs(self.session.patch) if self._frames == 0 else {}
         for n, key in enumerate(self.session.patch.layers):
             if key in self.rows:
                 self.rows[key].meter.show_peak(float(data["layer_peaks"][n]))
-                if self._frames == 0:
-                    self.rows[key].show_cost(float(data["costs"][2 * n]) + float(data["costs"][2 * n + 1]))
+                if costs:
+                    self.rows[key].show_cost(
+                        sum(costs[f"layers.{key}.{part}"] for part in ("source", "drive", "filter"))
+                    )
 
     def add_layer(self) -> None:
         """One more layer, chosen at once."""
@@ -172,57 +180,3 @@ class PatchPage(Wool):
             cls = Modulator.kinds[kind]
             menu.addAction(f"{cls.title}: {cls.about()}", lambda k=kind: self.add_modulator(k))
         menu.exec(self.mapToGlobal(self.rect().center()))
-
-
-class Flow(QWidget):
-    """Where the layers go, as a sewn line and in words."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        self.setFixedHeight(40)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName("The whole patch")
-        self.setToolTip("Click for the output level, the number of voices, and the bend range")
-        session.changed.connect(self.update)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.session.select("patch", "")
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.session.select("patch", "")
-        else:
-            super().keyPressEvent(event)
-
-    def words(self) -> str:
-        """The way of the sound, read out."""
-        patch = self.session.patch
-        heard = " ".join(key.upper() for key in patch.layers)
-        racks = {r: [e.title for e in rack.values() if e.get("on")] for r, rack in patch.racks.items()}
-        said = {r: f"rack {r} ({', '.join(titles) if titles else 'empty'})" for r, titles in racks.items()}
-        second = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == "rack2")
-        heard = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == "rack") or heard
-        if not second:
-            return f"{heard} → {said['1']} → output"
-        joins = "rack 1" if patch.rack2 == "rack" else "output"
-        return f"{heard} → {said['1']} → output · {second} → {said['2']} → {joins}"
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        pen = QPen(colour("soft"), 1.4)
-        pen.setDashPattern([4, 3])
-        painter.setPen(pen)
-        painter.setFont(reading(12))
-        text = self.words()
-        width = painter.fontMetrics().horizontalAdvance(text)
-        y = self.height() / 2
-        painter.drawLine(QPointF(8, y), QPointF(max(self.width() - width - 16, 8), y))
-        painter.setPen(colour("link" if self.hasFocus() or self.underMouse() else "soft"))
-        painter.drawText(
-            QRectF(0, 0, self.width() - 4, self.height()),
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            text,
-        )

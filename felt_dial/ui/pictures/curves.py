@@ -12,11 +12,12 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPen, QWheelEvent
 
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import with_value
+from felt_dial.sound import seeing
 from felt_dial.sound.effects.compressor import static_curve
-from felt_dial.sound.effects.drive import curve
 from felt_dial.sound.effects.equaliser import BANDS, response
-from felt_dial.ui.cloth import colour, reading
+from felt_dial.ui.cloth import colour, dye, reading
 from felt_dial.ui.pictures.effects import PICTURES, EffectPicture
+from felt_dial.ui.pictures.shaping import bent
 from felt_dial.ui.pictures.well import draw_curve
 from felt_dial.ui.session import Session
 
@@ -89,7 +90,35 @@ class EqualiserPicture(FrequencyPicture):
         self._held = 0
         self.chose: Callable[[int], None] = lambda band: None
         if large:
-            self.setToolTip("Drag a band; the wheel over it changes its Q; double-click switches it on or off")
+            self.setToolTip(
+                "Drag a band; the wheel over it changes its Q; double-click switches it on or off.\n"
+                "Hold the ground between bands to sweep a narrow lift across the sound and find what rings."
+            )
+
+        self._sweeps = 0.0
+
+    def live(self) -> object:
+        """A new picture for every new piece of sound, while it is large."""
+        return int(self.session.link.shared.data["scope_written"]) if self.large else None
+
+    def _spectra(self, painter: QPainter, box: QRectF) -> None:
+        """The sound before the bands and after them, behind their curve."""
+        data = self.session.link.shared.data
+        tap = seeing.latest(data["tap"], int(data["scope_written"]), seeing.LENGTH)
+        if float(np.abs(tap).max(initial=0.0)) < 1e-5:
+            return
+        x = np.linspace(0, 1, seeing.POINTS)
+        for sound, shade, width in ((tap[:2], "chalk_soft", 1.0), (tap[2:], "lichen", 1.3)):
+            line = np.clip((seeing.spectrum(sound, float(self.session.link.rate)) + 84.0) / 84.0, 0.0, 1.0)
+            pen = colour(shade) if shade == "chalk_soft" else dye(shade, True)
+            pen.setAlpha(150)
+            draw_curve(painter, box, x, line, pen, floor=None, width=width)
+
+    def sweep(self, place: float) -> None:
+        """Lifts the frequency at a place of the axis for the ear, 0 to 1; below 0 ends it."""
+        self._sweeps = LOWEST * math.exp(SPAN * min(place, 1.0)) if place >= 0.0 else 0.0
+        self.session.link.listen("sweep", self._sweeps)
+        self.update()
 
     def gains(self, effect: Any, frequencies: np.ndarray) -> np.ndarray:
         return response(effect, frequencies)
@@ -115,6 +144,17 @@ class EqualiserPicture(FrequencyPicture):
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         if not self.large:
             return
+        self._spectra(painter, box)
+        if self._sweeps:
+            x = box.left() + self.across(self._sweeps) * box.width()
+            painter.setPen(QPen(colour("chalk"), 1.2, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            name = seeing.note_name(self._sweeps, float(self.session.patch.reference))
+            painter.setPen(colour("chalk"))
+            painter.setFont(reading(12))
+            said = f"{self._sweeps:.0f} Hz, {name}"
+            side = x + 6 if x < box.center().x() else x - 6 - painter.fontMetrics().horizontalAdvance(said)
+            painter.drawText(QPointF(side, box.top() + 14), said)
         painter.setFont(reading(11, 600))
         for band in range(1, BANDS + 1):
             off = self.effect_now.get(f"form{band}") == "off"
@@ -131,12 +171,21 @@ class EqualiserPicture(FrequencyPicture):
             return
         self.session.history.settle()
         self._held = self.band_at(event.position())
+        if not self._held:
+            self.sweep(self._part(event))
+
+    def _part(self, event: QMouseEvent) -> float:
+        box = self.box()
+        return min(max((event.position().x() - box.left()) / box.width(), 0.0), 1.0)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._sweeps:
+            self.sweep(self._part(event))
+            return
         if not self._held or not event.buttons():
             return
         box = self.box()
-        part = min(max((event.position().x() - box.left()) / box.width(), 0.0), 1.0)
+        part = self._part(event)
         up = min(max((box.bottom() - event.position().y()) / box.height(), 0.0), 1.0)
         gain = min(max(self.bottom + up * (self.top - self.bottom), -24.0), 24.0)
         patch = with_value(self.session.patch, self.path("frequency", self._held), LOWEST * math.exp(SPAN * part))
@@ -150,6 +199,8 @@ class EqualiserPicture(FrequencyPicture):
         if not self.large:
             event.ignore()
             return
+        if self._sweeps:
+            self.sweep(-1.0)
         band, self._held = self._held, 0
         self.session.history.settle()
         if band:
@@ -194,8 +245,7 @@ class LevelPicture(EffectPicture):
             y = 0.5 + 0.5 * step * np.floor((2 * x - 1) / step + 0.5)
             floor = 0.5
         else:
-            push = 10 ** (effect.number("amount") / 20) * (2 * x - 1) + effect.number("bias")
-            y = 0.5 + 0.42 * curve(str(effect.way), push)
+            y = 0.5 + 0.42 * bent(effect, 2 * x - 1)
             floor = 0.5
         painter.setPen(QPen(colour("chalk_soft").darker(180), 1, Qt.PenStyle.DotLine))
         painter.drawLine(box.bottomLeft(), box.topRight())

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
+from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Param
-from felt_dial.patch.patch import with_value
-from felt_dial.sound.tone.state_variable import gain_at
+from felt_dial.patch.patch import owner, with_value
+from felt_dial.sound.tone.cutoff import hertz
 from felt_dial.ui.cloth import colour, reading
 from felt_dial.ui.pictures.well import Well, draw_curve
 from felt_dial.ui.session import Session
 
 LOW, HIGH = 20.0, 20000.0
 TOP, BOTTOM = 30.0, -48.0
+POINTS = 320
 
 
 def across(frequency: float) -> float:
@@ -23,40 +27,59 @@ def across(frequency: float) -> float:
 
 
 class FilterCurve(Well):
-    """Gain over frequency, with the cutoff of this moment in chalk.
+    """Gain over frequency of the filter of a layer or a bus, with that of this moment in chalk.
 
-    With `large` it has a grid and is edited: drag sideways for the cutoff, up and down for the resonance.
+    `path` is that of the filter. With `large` it has a grid and is edited: drag sideways for the cutoff, its distance
+    from the key or the vowel, up and down for the resonance.
     """
 
-    def __init__(self, session: Session, layer: str, shade: str, large: bool = False) -> None:
+    def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
         super().__init__(session, shade)
-        self.layer, self.large = layer, large
+        self.path, self.large = path, large
+        place = path.split(".")
+        owner_ = f"layer {place[1].upper()}" if place[0] == "layers" else f"bus {place[1]}"
         self.setToolTip("Drag sideways for the cutoff, up and down for the resonance" if large else "")
-        self.setAccessibleName(f"Filter of layer {layer.upper()}")
+        self.setAccessibleName(f"Filter of {owner_}")
         if large:
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._drag: tuple[QPointF, float, float] | None = None
 
+    @property
+    def filter(self) -> Any:
+        """The filter as it is set."""
+        return owner(self.session.patch, f"{self.path}.on")[0]
+
+    def sideways(self) -> str:
+        """The parameter that a drag sideways moves."""
+        filter_ = self.filter
+        if not isinstance(filter_, Tuned):
+            return "vowel"
+        return "distance" if filter_.get("counted") == "key" else "cutoff"
+
     def key(self) -> object:
-        return self.session.patch.layers[self.layer].filter
+        return self.filter
+
+    def _moved(self) -> dict[str, float]:
+        """The values of this moment of everything that shapes the curve."""
+        found = {}
+        for name, param in self.filter.params.items():
+            if isinstance(param, Param) and param.movable and name not in ("wet", "drive"):
+                now = self.session.link.bead(f"{self.path}.{name}")
+                if now is not None:
+                    found[name] = round(now, 4)
+        return found
 
     def live(self) -> object:
-        path = f"layers.{self.layer}.filter."
-        now = self.session.link.bead(path + "cutoff"), self.session.link.bead(path + "resonance")
-        if now[0] is None or now[1] is None:
-            return None
-        return round(now[0], 1), round(now[1], 3)
+        return tuple(self._moved().items()) if self.filter.get("on") else None
 
-    def _curve(self, cutoff: float, resonance: float) -> tuple[np.ndarray, np.ndarray]:
-        filter_ = self.session.patch.layers[self.layer].filter
-        f = np.geomspace(LOW, HIGH, 160)
-        response = str(filter_.get("response"))
-        gain = gain_at(response, cutoff, resonance, f, float(self.session.link.rate))
+    def _curve(self, now: dict[str, float] | None = None) -> tuple[np.ndarray, np.ndarray]:
+        f = np.geomspace(LOW, HIGH, POINTS)
+        gain = self.filter.gain(f, float(self.session.link.rate), now)
         decibels = 20 * np.log10(np.maximum(gain, 1e-6))
-        return np.linspace(0, 1, 160), np.clip((decibels - BOTTOM) / (TOP - BOTTOM), 0, 1)
+        return np.linspace(0, 1, POINTS), np.clip((decibels - BOTTOM) / (TOP - BOTTOM), 0, 1)
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
-        filter_ = self.session.patch.layers[self.layer].filter
+        filter_ = self.filter
         if self.large:
             painter.setFont(reading(11))
             for f, name in ((100, "100"), (1000, "1 k"), (10000, "10 k")):
@@ -73,47 +96,50 @@ class FilterCurve(Well):
                 painter.drawText(
                     QPointF(box.left() + 2, height - 3), f"{level:+d} dB".replace("-", "−").replace("+0", "0")
                 )
+            if self.sideways() == "distance":
+                painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, "as on C4")
         on = bool(filter_.get("on"))
         shade = self.line_colour() if on else colour("chalk_soft")
-        x, y = self._curve(filter_.number("cutoff"), filter_.number("resonance"))
-        draw_curve(painter, box, x, y, shade, floor=0.0 if on else None)
+        draw_curve(painter, box, *self._curve(), shade, floor=0.0 if on else None)
         if not on:
             painter.setPen(colour("chalk"))
             painter.setFont(reading(11))
             painter.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, "filter off")
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
-        filter_ = self.session.patch.layers[self.layer].filter
-        live = self._live if filter_.get("on") else None
-        if isinstance(live, tuple) and abs(live[0] / filter_.number("cutoff") - 1) > 0.01:
-            draw_curve(painter, box, *self._curve(live[0], live[1]), colour("chalk"), floor=None, width=1.1)
-        if self.large and filter_.get("on"):
-            x = box.left() + across(filter_.number("cutoff")) * box.width()
+        filter_ = self.filter
+        if not filter_.get("on"):
+            return
+        moved = dict(self._live) if isinstance(self._live, tuple) else {}
+        if any(
+            abs(now - filter_.number(name)) > 0.01 * max(abs(filter_.number(name)), 0.2) for name, now in moved.items()
+        ):
+            draw_curve(painter, box, *self._curve(moved), colour("chalk"), floor=None, width=1.1)
+        if self.large and isinstance(filter_, Tuned):
+            x, y = self._handle(box)
             painter.setPen(QPen(colour("well"), 1.5))
             painter.setBrush(self.line_colour())
-            y = box.bottom() - (self._peak() - BOTTOM) / (TOP - BOTTOM) * box.height()
             painter.drawEllipse(QPointF(x, y), 5, 5)
 
-    def _peak(self) -> float:
-        filter_ = self.session.patch.layers[self.layer].filter
-        cutoff = filter_.number("cutoff")
-        gain = gain_at(
-            str(filter_.get("response")), cutoff, filter_.number("resonance"), [cutoff], self.session.link.rate
-        )
-        return float(np.clip(20 * np.log10(max(gain[0], 1e-6)), BOTTOM, TOP))
+    def _handle(self, box: QRectF) -> tuple[float, float]:
+        filter_ = self.filter
+        at = min(max(hertz(filter_), LOW), HIGH)
+        gain = filter_.gain([at], float(self.session.link.rate))
+        level = float(np.clip(20 * np.log10(max(gain[0], 1e-6)), BOTTOM, TOP))
+        return box.left() + across(at) * box.width(), box.bottom() - (level - BOTTOM) / (TOP - BOTTOM) * box.height()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if not self.large:
             event.ignore()
             return
-        filter_ = self.session.patch.layers[self.layer].filter
-        cutoff = filter_.params["cutoff"]
-        assert isinstance(cutoff, Param)
         self.session.history.settle()
-        if not filter_.get("on"):
-            self.session.set(f"layers.{self.layer}.filter.on", True)
-        place = cutoff.position(filter_.get("cutoff"))
-        self._drag = (event.position(), place, filter_.number("resonance"))
+        if not self.filter.get("on"):
+            self.session.set(f"{self.path}.on", True)
+        self._drag = (event.position(), self._place(), self.filter.number("resonance"))
+
+    def _place(self) -> float:
+        filter_, name = self.filter, self.sideways()
+        return float(filter_.params[name].position(filter_.get(name)))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag is None:
@@ -123,12 +149,10 @@ class FilterCurve(Well):
         self._set(place + way.x() / self.box().width(), resonance - way.y() / self.box().height())
 
     def _set(self, place: float, resonance: float) -> None:
-        path = f"layers.{self.layer}.filter."
-        cutoff = self.session.patch.layers[self.layer].filter.params["cutoff"]
-        assert isinstance(cutoff, Param)
-        patch = with_value(self.session.patch, path + "cutoff", cutoff.at(place))
-        patch = with_value(patch, path + "resonance", min(max(resonance, 0.0), 1.0))
-        self.session.edit(patch, f"filter of {self.layer.upper()}", path + "drag")
+        name = self.sideways()
+        patch = with_value(self.session.patch, f"{self.path}.{name}", self.filter.params[name].at(place))
+        patch = with_value(patch, f"{self.path}.resonance", min(max(resonance, 0.0), 1.0))
+        self.session.edit(patch, f"filter of {self.path.split('.')[1].upper()}", self.path + ".drag")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None
@@ -137,14 +161,12 @@ class FilterCurve(Well):
             event.ignore()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        filter_ = self.session.patch.layers[self.layer].filter
         step = 0.002 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
         moves = {
             Qt.Key.Key_Left: (-step, 0), Qt.Key.Key_Right: (step, 0), Qt.Key.Key_Up: (0, step), Qt.Key.Key_Down: (0, -step),
         }  # fmt: skip
         if event.key() in moves:
             dx, dy = moves[Qt.Key(event.key())]
-            place = filter_.params["cutoff"].position(filter_.get("cutoff"))  # type: ignore[attr-defined]
-            self._set(place + dx, filter_.number("resonance") + dy)
+            self._set(self._place() + dx, self.filter.number("resonance") + dy)
         else:
             super().keyPressEvent(event)

@@ -1,0 +1,97 @@
+"""Rotary: a horn and a drum that turn before two ears, near and far, left and right."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from felt_dial.patch.module import Effect
+from felt_dial.patch.params import LOG, Choice, Param
+from felt_dial.patch.units import HERTZ, PERCENT, RATE, SECONDS
+from felt_dial.sound.effects.delay import echo
+from felt_dial.sound.kernel import Stage, kernel, works_for
+
+SPEED_OF_SOUND = 343.0
+HORN, DRUM = 0.18, 0.2
+"""Radius in metres of what turns above the split, and below it."""
+LONGEST = 0.02
+
+
+class Rotary(Effect, kind="rotary"):
+    """The sound turns: a horn above, a drum below, each coming nearer and going away, higher and lower as it does."""
+
+    pace = Choice(
+        "Pace", "slow", {"stopped": "Stopped", "slow": "Slow", "fast": "Fast"},
+        says="A change of pace takes its time: the drum is heavier than the horn.",
+    )  # fmt: skip
+    slow = Param("Slow", 0.8, (0.05, 3.0), RATE, taper=LOG, says="Turns in a second while it is slow.")
+    fast = Param("Fast", 6.6, (2.0, 14.0), RATE, taper=LOG, says="Turns in a second while it is fast.")
+    weight = Param("Weight", 1.0, (0.1, 6.0), SECONDS, taper=LOG, says="Time in which the horn takes up a new pace.")
+    split = Param(
+        "Split", 800.0, (200.0, 3000.0), HERTZ, taper=LOG, says="The drum has what is below, the horn the rest."
+    )
+    depth = Param(
+        "Depth", 0.7, (0.0, 1.0), PERCENT, says="How far near and far, and high and low, are from each other."
+    )
+    spread = Param("Spread", 0.8, (0.0, 1.0), PERCENT, says="How far apart the two ears are.")
+
+    @staticmethod
+    def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
+        size = 1 << math.ceil(math.log2(LONGEST * stage.rate + 8))
+        return np.zeros((2, size), np.float32), np.zeros(8)
+
+    def summary(self) -> str:
+        """The effect in a few words for its card."""
+        return f"{self.params['pace'].write(self.get('pace')).lower()} · depth {self.params['depth'].write(self.get('depth'))}"
+
+
+PACE, SLOW, FAST, WEIGHT, SPLIT, DEPTH, SPREAD = Rotary.rows_of(
+    "pace", "slow", "fast", "weight", "split", "depth", "spread"
+)
+WRITE, HORN_AT, DRUM_AT, HORN_PACE, DRUM_PACE, LOW, LOW_TWICE = range(7)
+
+
+@works_for(Rotary)
+@kernel
+def run_rotary(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
+    """Turns `audio` (float32, channel × frame) in place: both sides are summed and sent round.
+
+    The way to an ear changes by the radius times the cosine of the angle, and with it the delay (Doppler) and the
+    loudness, as in J. Smith, S. Serafin, J. Abel and D. Berners, Doppler simulation and the Leslie, DAFx 2002.
+    """
+    mask = lines.shape[1] - 1
+    at = np.int64(state[WRITE])
+    for t in range(control.shape[1] - 1):
+        pace = np.int64(control[PACE, t])
+        goal = 0.0 if pace == 0 else np.float64(control[SLOW, t] if pace == 1 else control[FAST, t])
+        heavy = np.float64(control[WEIGHT, t])
+        state[HORN_PACE] += (goal - state[HORN_PACE]) * (1.0 - math.exp(-tick / (heavy * rate)))
+        state[DRUM_PACE] += (0.9 * goal - state[DRUM_PACE]) * (1.0 - math.exp(-tick / (4.0 * heavy * rate)))
+        low = 1.0 - math.exp(-2.0 * math.pi * np.float64(control[SPLIT, t]) / rate)
+        depth, spread = np.float64(control[DEPTH, t]), np.float64(control[SPREAD, t])
+        apart = 0.5 * math.pi * spread
+        for n in range(t * tick, (t + 1) * tick):
+            x = 0.5 * (np.float64(audio[0, n]) + np.float64(audio[1, n]))
+            state[LOW] += low * (x - state[LOW])
+            state[LOW_TWICE] += low * (state[LOW] - state[LOW_TWICE])
+            below = state[LOW_TWICE]
+            lines[0, at], lines[1, at] = np.float32(x - below), np.float32(below)
+            state[HORN_AT] += state[HORN_PACE] / rate
+            state[DRUM_AT] += state[DRUM_PACE] / rate
+            for ear in range(2):
+                side = apart if ear == 0 else -apart
+                near = math.cos(2.0 * math.pi * state[HORN_AT] + side)
+                turn = math.cos(2.0 * math.pi * state[DRUM_AT] + 0.5 * side)
+                horn = echo(lines[0], at, 3.0 + depth * HORN * (1.0 - near) / SPEED_OF_SOUND * rate, mask)
+                drum = echo(lines[1], at, 3.0 + depth * DRUM * (1.0 - turn) / SPEED_OF_SOUND * rate, mask)
+                horn *= 1.0 + 0.45 * depth * near
+                drum *= 1.0 + 0.25 * depth * turn
+                audio[ear, n] = np.float32(horn + drum)
+            at = (at + 1) & mask
+    state[HORN_AT] -= math.floor(state[HORN_AT])
+    state[DRUM_AT] -= math.floor(state[DRUM_AT])
+    for k in (LOW, LOW_TWICE):
+        if abs(state[k]) < 1e-15:
+            state[k] = 0.0
+    state[WRITE] = at

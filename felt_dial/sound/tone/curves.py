@@ -1,0 +1,188 @@
+"""The curves that a drive bends waves by: pieces of polynomials, so that their areas are exact and cheap.
+
+Soft and its kin end flat with no corner; those that fold go round over a turn of 4. A drawn curve is read from a
+table of straight pieces, and its area from the exact area under them.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from felt_dial.patch.drawn import Rows
+from felt_dial.patch.shaping import DIODE, DRAWN, FOLD, HARD, SINE, SOFT, TUBE, WRAP
+from felt_dial.sound.control.line import line_value
+from felt_dial.sound.kernel import kernel
+
+KNEE = 1.875
+"""Where Soft becomes flat: (15u − 10u³ + 3u⁵) / 8 of u = x / KNEE has slope 1 in the middle, and none at the ends."""
+ROUND = 2.0
+"""Where the open half of Tube and Diode becomes flat: x − x² / 4."""
+LEAK = 0.2
+PIECES = 1024
+S1, S3, S5, S7, S9 = (math.pi / 2 * c for c in (
+    1.0, -((math.pi / 2) ** 2) / 6, (math.pi / 2) ** 4 / 120, -((math.pi / 2) ** 6) / 5040, (math.pi / 2) ** 8 / 362880,
+))  # fmt: skip
+"""Taylor series of sin(πx/2), good to 4e-6 within ±1; the rest of the turn by its symmetry."""
+
+
+def _soft(x: NDArray[np.float64]) -> NDArray[np.float64]:
+    u = np.clip(x / KNEE, -1.0, 1.0)
+    return (15 * u - 10 * u**3 + 3 * u**5) / 8
+
+
+def _open(x: NDArray[np.float64]) -> NDArray[np.float64]:
+    w = np.clip(x, 0.0, ROUND)
+    return w - w * w / (2 * ROUND)
+
+
+def curve(way: str, x: ArrayLike, rows: Rows = (), odd: bool = True) -> NDArray[np.float64]:
+    """What becomes of a value, by the definition of each way; shape of `x`. `rows` and `odd` are of a drawn one."""
+    v = np.asarray(x, np.float64)
+    forms = {
+        "soft": lambda: _soft(v),
+        "hard": lambda: np.clip(v, -1.0, 1.0),
+        "tube": lambda: np.where(v < 0, _soft(v), _open(v)),
+        "diode": lambda: np.where(v < 0, LEAK * _soft(v), _open(v)),
+        "sine": lambda: np.sin(0.5 * np.pi * v),
+        "fold": lambda: 2.0 * np.abs(np.mod(0.5 * (v - 1.0), 2.0) - 1.0) - 1.0,
+        "wrap": lambda: v - 2.0 * np.floor(0.5 * (v + 1.0)),
+        "drawn": lambda: drawn_curve(v, rows, odd),
+        "reduce": lambda: np.clip(v, -1.0, 1.0),
+    }
+    return np.asarray(forms[way]())
+
+
+def drawn_curve(x: NDArray[np.float64], rows: Rows, odd: bool) -> NDArray[np.float64]:
+    """A drawn curve: 0 to 1 for both halves alike, or −1 to 1 across and up; flat beyond."""
+    if odd:
+        return np.asarray(np.sign(x) * line_value(rows, np.minimum(np.abs(x), 1.0)))
+    return 2.0 * line_value(rows, 0.5 + 0.5 * np.clip(x, -1.0, 1.0)) - 1.0
+
+
+def drawn_table(numbers: NDArray[np.float64], odd: bool) -> NDArray[np.float64]:
+    """Area, value and rise of every piece of a drawn curve from −1 to 1; float64 (piece + 1, 3).
+
+    `numbers` is what the engine keeps of the drawing: the count of points, then (at, level, bend) of each.
+    """
+    count = int(numbers[0])
+    rows = tuple(map(tuple, numbers[1 : 1 + 3 * count].reshape(count, 3).tolist()))
+    values = drawn_curve(np.linspace(-1.0, 1.0, PIECES + 1), rows, odd)
+    found = np.zeros((PIECES + 1, 3))
+    found[:, 1] = values
+    found[:-1, 2] = np.diff(values)
+    found[1:, 0] = np.cumsum(values[1:] + values[:-1]) / PIECES
+    return found
+
+
+@kernel
+def soft(x):  # type: ignore[no-untyped-def]
+    """`curve("soft")` for one number."""
+    u = min(max(x / KNEE, -1.0), 1.0)
+    q = u * u
+    return u * (1.875 + q * (-1.25 + q * 0.375))
+
+
+@kernel
+def soft_area(x):  # type: ignore[no-untyped-def]
+    """The area under it from 0."""
+    u = min(max(x / KNEE, -1.0), 1.0)
+    q = u * u
+    return KNEE * q * (0.9375 + q * (-0.3125 + q * 0.0625)) + (abs(x) - abs(u) * KNEE)
+
+
+@kernel
+def opening(x):  # type: ignore[no-untyped-def]
+    """The open half of a tube or diode for one number from 0 up."""
+    w = min(max(x, 0.0), ROUND)
+    return w - w * w * (0.5 / ROUND)
+
+
+@kernel
+def opening_area(x):  # type: ignore[no-untyped-def]
+    """The area under it from 0."""
+    w = min(max(x, 0.0), ROUND)
+    return w * w * (0.5 - w / (6.0 * ROUND)) + (max(x, 0.0) - w) * (0.5 * ROUND)
+
+
+@kernel
+def turned(x):  # type: ignore[no-untyped-def]
+    """A place on a turn of 4, from −2 to 2."""
+    return x - 4.0 * math.floor(0.25 * x + 0.5)
+
+
+@kernel
+def quarter(v):  # type: ignore[no-untyped-def]
+    """A place on the turn brought to ±1 by the symmetry of a fold."""
+    return v if abs(v) <= 1.0 else (2.0 - v if v > 0.0 else -2.0 - v)
+
+
+@kernel
+def bend(way, x, table):  # type: ignore[no-untyped-def]
+    """`curve`, compiled, for one number; `table` is that of a drawn one."""
+    if way == SOFT:
+        return soft(x)
+    if way == TUBE:
+        return soft(x) if x < 0.0 else opening(x)
+    if way == DIODE:
+        return LEAK * soft(x) if x < 0.0 else opening(x)
+    if way == SINE:
+        v = quarter(turned(x))
+        q = v * v
+        return v * (S1 + q * (S3 + q * (S5 + q * (S7 + q * S9))))
+    if way == FOLD:
+        return quarter(turned(x))
+    if way == WRAP:
+        return x - 2.0 * math.floor(0.5 * (x + 1.0))
+    if way == DRAWN:
+        u = (min(max(x, -1.0), 1.0) + 1.0) * (0.5 * PIECES)
+        n = min(np.int64(u), PIECES - 1)
+        return table[n, 1] + table[n, 2] * (u - n)
+    return min(max(x, -1.0), 1.0)
+
+
+@kernel
+def areas(way, x, area, count, table):  # type: ignore[no-untyped-def]
+    """The area under a curve up to each of `count` + 1 values `x`, into `area`; loops that a processor does in rows."""
+    size = np.uint64(count + 1)
+    if way == SOFT:
+        for n in range(size):
+            area[n] = soft_area(x[n])
+    elif way == TUBE:
+        for n in range(size):
+            area[n] = soft_area(min(x[n], 0.0)) + opening_area(x[n])
+    elif way == DIODE:
+        for n in range(size):
+            area[n] = LEAK * soft_area(min(x[n], 0.0)) + opening_area(x[n])
+    elif way == SINE:
+        for n in range(size):
+            v = turned(x[n])
+            w = quarter(v)
+            q = w * w
+            whole = 0.5 * S1 + S3 / 4 + S5 / 6 + S7 / 8 + S9 / 10
+            part = q * (0.5 * S1 + q * (S3 / 4 + q * (S5 / 6 + q * (S7 / 8 + q * (S9 / 10)))))
+            area[n] = part if abs(v) <= 1.0 else 2.0 * whole - part
+    elif way == FOLD:
+        for n in range(size):
+            v = abs(turned(x[n]))
+            w = 2.0 - v
+            area[n] = 0.5 * v * v if v <= 1.0 else 1.0 - 0.5 * w * w
+    elif way == WRAP:
+        for n in range(size):
+            v = x[n] - 2.0 * math.floor(0.5 * (x[n] + 1.0))
+            area[n] = 0.5 * v * v
+    elif way == DRAWN:
+        for n in range(size):
+            v = min(max(x[n], -1.0), 1.0)
+            u = (v + 1.0) * (0.5 * PIECES)
+            k = min(np.int64(u), PIECES - 1)
+            part = u - k
+            at = np.uint64(k)  # type: ignore[arg-type]
+            value = table[at, 1] + part * table[at, 2]
+            area[n] = table[at, 0] + (2.0 / PIECES) * part * (value - 0.5 * part * table[at, 2]) + (x[n] - v) * value
+    elif way == HARD:
+        for n in range(size):
+            v = min(max(x[n], -1.0), 1.0)
+            area[n] = 0.5 * v * v + abs(x[n] - v)

@@ -1,0 +1,237 @@
+"""Ladders: four poles in a loop that gives way, and two filters that squeal.
+
+V. Zavalishin, The Art of VA Filter Design (rev. 2.1.2), chapter 5: trapezoidal integrators, the loop without delay
+solved for small sounds, and its sum bent by a soft ceiling, so that every resonance is bounded.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from felt_dial.patch.module import Tuned
+from felt_dial.patch.params import Choice
+from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, flushed, give_way, hertz, now_or_set, warp_line
+
+MOST = 4.2
+"""Feedback of a ladder at full resonance; at 4 it begins to sound by itself."""
+BACK = 0.5
+"""Part of the bass that is given back as the resonance takes it away."""
+RESPONSES = {"low 24": "Low-pass 24", "low 12": "Low-pass 12", "band 12": "Band-pass 12", "high 24": "High-pass 24"}
+MIXES = np.array([
+    [0.0, 0.0, 0.0, 0.0, 1.0], [0.0, 0.0, 1.0, 0.0, 0.0], [0.0, 2.0, -2.0, 0.0, 0.0], [1.0, -4.0, 6.0, -4.0, 1.0],
+])  # fmt: skip
+"""How much of the loop's input and of each of the four poles a response is made of."""
+
+
+class Ladder(Tuned, kind="ladder", title="Ladder"):
+    """Four poles in a loop that bends: round, warm, and at full resonance it sings by itself."""
+
+    response = Choice("Response", "low 24", RESPONSES, says="Which side of the cutoff stays, and how steeply.")
+
+    @staticmethod
+    def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
+        return np.zeros((stage.rows, 2, 4)), np.zeros(stage.frames), MIXES.copy()
+
+    def gain(
+        self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
+    ) -> NDArray[np.float64]:
+        """Gain (linear) at each frequency, for sounds too soft to bend it."""
+        s = _prototype(frequency, hertz(self, now, pitch), rate)
+        k = MOST * now_or_set(self, now, "resonance")
+        pole = 1 / (1 + s)
+        mix = MIXES[list(RESPONSES).index(str(self.response))]
+        taps = sum(share * pole**n for n, share in enumerate(mix))
+        found: NDArray[np.float64] = np.abs((1 + BACK * k) * taps / (1 + k * pole**4))
+        return found
+
+    def gist(self) -> str:
+        """What kind of filter it is set to, in a word or two."""
+        return f"ladder {RESPONSES[str(self.response)].lower()}"
+
+
+class Acid(Tuned, kind="acid", title="Acid"):
+    """A thin filter whose resonance squeals and snarls as it is driven."""
+
+    character = Choice(
+        "Character", "rubber", {"rubber": "Rubber, four poles", "wire": "Wire, two poles"},
+        says="Rubber has four poles that lean on each other, Wire two that clip as they ring.",
+    )  # fmt: skip
+
+    @staticmethod
+    def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
+        return np.zeros((stage.rows, 2, 4)), np.zeros(stage.frames)
+
+    def gain(
+        self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
+    ) -> NDArray[np.float64]:
+        """Gain (linear) at each frequency, for sounds too soft to bend it."""
+        s = _prototype(frequency, hertz(self, now, pitch), rate)
+        resonance = now_or_set(self, now, "resonance")
+        if self.character == "wire":
+            return np.asarray(np.abs(1 / (s * s + WIRE_OPEN * (1 - WIRE_MOST * resonance) * s + 1)))
+        s = s * RUBBER_AT
+        k = RUBBER_MOST * resonance
+        return np.asarray(np.abs((1 + 0.25 * k) / (s**4 + 7 * s**3 + 15 * s**2 + 10 * s + 1 + k)))
+
+    def gist(self) -> str:
+        """What kind of filter it is set to, in a word or two."""
+        return f"acid, {self.character}"
+
+
+RUBBER_AT = (10 / 7) ** 0.5
+"""Where four poles that lean on each other begin to sing: ω² = 10/7 of the poles' own."""
+RUBBER_MOST = 19.3
+"""Feedback at full resonance; at 901/49 = 18.4 it begins to sound by itself."""
+WIRE_OPEN, WIRE_MOST = 1.6, 1.012
+RESPONSE, CHARACTER = Ladder.row_of("response"), Acid.row_of("character")
+
+
+def _prototype(frequency: ArrayLike, cutoff: float, rate: float) -> NDArray[np.complex128]:
+    f = np.minimum(np.asarray(frequency, np.float64), 0.4999 * rate)
+    return np.asarray(1j * np.tan(np.pi * f / rate) / np.tan(np.pi * min(cutoff, 0.49 * rate) / rate))
+
+
+@works_for(Ladder)
+@kernel
+def run_ladder(audio, control, line, frequency, rows, start, tick, rate, swing, state, g, mixes):  # type: ignore[no-untyped-def]
+    """Filters `audio[row]` in place; `state` float64 (row, channel, 4), `g` room for a line of frames."""
+    ticks = control.shape[2] - 1
+    for row in rows:
+        first = max(start[row], 0)
+        if start[row] >= 0:
+            state[row] = 0.0
+        moves = warp_line(g, control, line, frequency, swing, row, first, tick, rate, 1.0)
+        response = np.int64(control[RESPONSE, row, first])
+        c0, c1, c2 = mixes[response, 0], mixes[response, 1], mixes[response, 2]
+        c3, c4 = mixes[response, 3], mixes[response, 4]
+        s1, s2, s3, s4 = state[row, 0, 0], state[row, 0, 1], state[row, 0, 2], state[row, 0, 3]
+        r1, r2, r3, r4 = state[row, 1, 0], state[row, 1, 1], state[row, 1, 2], state[row, 1, 3]
+        left, right = audio[row, 0, first * tick :], audio[row, 1, first * tick :]
+        for t in range(first, ticks):
+            k = MOST * np.float64(control[RESONANCE, row, t])
+            lift = (MOST * np.float64(control[RESONANCE, row, t + 1]) - k) / tick
+            push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
+            pushed = push
+            if control[DRIVE, row, t + 1] != control[DRIVE, row, t]:
+                pushed = 10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0)
+            grow = (pushed - push) / tick
+            out = 1.0 / math.sqrt(push)
+            fade = (1.0 / math.sqrt(pushed) - out) / tick
+            h = 1.0 / (1.0 + g[0])
+            big = g[0] * h
+            solve = 1.0 / (1.0 + k * big * big * big * big)
+            changes = moves or lift != 0.0
+            for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
+                if changes:
+                    w = g[n] if moves else g[0]
+                    h = 1.0 / (1.0 + w)
+                    big = w * h
+                    solve = 1.0 / (1.0 + k * big * big * big * big)
+                into = push * (1.0 + BACK * k)
+                back = h * (s4 + big * (s3 + big * (s2 + big * s1)))
+                back_right = h * (r4 + big * (r3 + big * (r2 + big * r1)))
+                u = give_way((into * np.float64(left[n]) - k * back) * solve)
+                v = give_way((into * np.float64(right[n]) - k * back_right) * solve)
+                d, e = big * (u - s1), big * (v - r1)
+                y1, z1 = d + s1, e + r1
+                s1, r1 = y1 + d, z1 + e
+                d, e = big * (y1 - s2), big * (z1 - r2)
+                y2, z2 = d + s2, e + r2
+                s2, r2 = y2 + d, z2 + e
+                d, e = big * (y2 - s3), big * (z2 - r3)
+                y3, z3 = d + s3, e + r3
+                s3, r3 = y3 + d, z3 + e
+                d, e = big * (y3 - s4), big * (z3 - r4)
+                y4, z4 = d + s4, e + r4
+                s4, r4 = y4 + d, z4 + e
+                left[n] = np.float32(out * (c0 * u + c1 * y1 + c2 * y2 + c3 * y3 + c4 * y4))
+                right[n] = np.float32(out * (c0 * v + c1 * z1 + c2 * z2 + c3 * z3 + c4 * z4))
+                k += lift
+                push += grow
+                out += fade
+        state[row, 0, 0], state[row, 0, 1] = flushed(s1), flushed(s2)
+        state[row, 0, 2], state[row, 0, 3] = flushed(s3), flushed(s4)
+        state[row, 1, 0], state[row, 1, 1] = flushed(r1), flushed(r2)
+        state[row, 1, 2], state[row, 1, 3] = flushed(r3), flushed(r4)
+
+
+@kernel
+def _chain(w, k):  # type: ignore[no-untyped-def]
+    """What solves the chain of four leaning poles, one after the other, and the loop around them."""
+    one = 1.0 / (1.0 + 2.0 * w)
+    two = 1.0 / (1.0 + 2.0 * w - w * w * one)
+    three = 1.0 / (1.0 + 2.0 * w - w * w * two)
+    four = 1.0 / (1.0 + w - w * w * three)
+    return one, two, three, four, 1.0 / (1.0 + k * w * w * w * w * one * two * three * four)
+
+
+@works_for(Acid)
+@kernel
+def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, state, g):  # type: ignore[no-untyped-def]
+    """Filters `audio[row]` in place; `state` float64 (row, channel, 4), `g` room for a line of frames.
+
+    Rubber is a chain of four resistors and capacitors without buffers between them, in a loop: the poles lean on each
+    other (Zavalishin, section 5.10, for a diode ladder). Wire is a two-pole whose band clips and so tames its ringing.
+    """
+    ticks = control.shape[2] - 1
+    for row in rows:
+        first = max(start[row], 0)
+        if start[row] >= 0:
+            state[row] = 0.0
+        wire = control[CHARACTER, row, first] > 0.5
+        moves = warp_line(g, control, line, frequency, swing, row, first, tick, rate, 1.0)
+        for channel in range(2):
+            s1, s2, s3, s4 = (
+                state[row, channel, 0],
+                state[row, channel, 1],
+                state[row, channel, 2],
+                state[row, channel, 3],
+            )
+            sound = audio[row, channel, first * tick :]
+            for t in range(first, ticks):
+                r0, r1 = np.float64(control[RESONANCE, row, t]), np.float64(control[RESONANCE, row, t + 1])
+                push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
+                pushed = 10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0)
+                grow, lift = (pushed - push) / tick, (r1 - r0) / tick
+                out = 1.0 / math.sqrt(push)
+                fade = (1.0 / math.sqrt(pushed) - out) / tick
+                r = r0
+                w = g[0] / RUBBER_AT
+                one, two, three, four, solve = _chain(w, RUBBER_MOST * r)
+                changes = moves or lift != 0.0
+                for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
+                    if wire:
+                        w = g[n] if moves else g[0]
+                        scale = 1.0 / (1.0 + w * (w + WIRE_OPEN * (1.0 - WIRE_MOST * r)))
+                        x = give_way(push * np.float64(sound[n]))
+                        band = w * scale * (x - s2) + scale * s1
+                        y = w * band + s2
+                        s1 = 2.0 * give_way(0.5 * (2.0 * band - s1))
+                        s2 = min(max(2.0 * y - s2, -8.0), 8.0)
+                    else:
+                        k = RUBBER_MOST * r
+                        if changes:
+                            w = (g[n] if moves else g[0]) / RUBBER_AT
+                            one, two, three, four, solve = _chain(w, k)
+                        x = push * (1.0 + 0.25 * k) * np.float64(sound[n])
+                        back = four * (s4 + w * three * (s3 + w * two * (s2 + w * one * s1)))
+                        u = give_way((x - k * back) * solve)
+                        a1 = one * (s1 + w * u)
+                        a2 = two * (s2 + w * a1)
+                        a3 = three * (s3 + w * a2)
+                        y = four * (s4 + w * a3)
+                        y3 = a3 + three * w * y
+                        y2 = a2 + two * w * y3
+                        y1 = a1 + one * w * y2
+                        s1, s2, s3, s4 = 2.0 * y1 - s1, 2.0 * y2 - s2, 2.0 * y3 - s3, 2.0 * y - s4
+                    sound[n] = np.float32(out * y)
+                    out += fade
+                    r += lift
+                    push += grow
+            state[row, channel, 0], state[row, channel, 1] = flushed(s1), flushed(s2)
+            state[row, channel, 2], state[row, channel, 3] = flushed(s3), flushed(s4)
