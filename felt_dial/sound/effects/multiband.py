@@ -104,7 +104,7 @@ def run_multiband(audio, control, tick, rate, state, levels, moved):  # type: ig
     for t in range(control.shape[1] - 1):
         low_at = math.tan(math.pi * min(np.float64(control[SPLIT_LOW, t]), 0.45 * rate) / rate)
         high_at = max(np.float64(control[SPLIT_HIGH, t]), np.float64(control[SPLIT_LOW, t]) * 1.1)
-        high_at = math.tan(math.pi * min(high_at, 0.45 * rate) / rate)
+        high_at = math.tan(math.pi * min(high_at, 0.45 * rate) / rate)  # type: ignore[assignment]
         depth = np.float64(control[DEPTH, t])
         above, below = np.float64(control[ABOVE, t]), min(np.float64(control[BELOW, t]), np.float64(control[ABOVE, t]))
         press, lift = 1.0 - 1.0 / np.float64(control[PRESS, t]), 1.0 - 1.0 / np.float64(control[LIFT, t])

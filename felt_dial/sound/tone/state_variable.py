@@ -238,9 +238,9 @@ def run_shelf(audio, control, line, frequency, rows, start, tick, rate, swing, s
                     g[begin + n] *= stretch
             else:
                 g[0] *= stretch / scaled
-                scaled = stretch  # type: ignore[assignment]
+                scaled = stretch
             if high:
                 m0, m1, m2 = a * a, k * (1.0 - a) * a, 1.0 - a * a
             else:
-                m0, m1, m2 = 1.0, k * (a - 1.0), a * a - 1.0
+                m0, m1, m2 = 1.0, k * (a - 1.0), a * a - 1.0  # type: ignore[assignment]
             two_pole(left, right, begin, tick, g, moves, k, 0.0, m0, m1, 0.0, m2, state[row])
