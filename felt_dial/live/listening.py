@@ -79,7 +79,8 @@ class Listening:
             kernel_of(self._filter)(lifted, self._swept, TICK, self._rate, *self._filter_state)
             sound += share * (0.25 * lifted - sound)
         if (share := self._toward("mono", self.mono)) is not None:
-            sound += share * (sound.mean(axis=0) - sound)
+            middle = sound.mean(axis=0)
+            sound[:] = middle if share[0] == 1.0 else sound + share * (middle - sound)
         self._limited[:] = sound
         run_limiter(self._limited, self._control, TICK, self._rate, *self._state)
         if (share := self._toward("limits", self.limits)) is not None:

@@ -27,7 +27,7 @@ def carry_on(fresh: Program, old: Program) -> None:
                 strand.send[:] = before.send
     for join in fresh.joins:
         was = next(other for other in old.joins if other.key == join.key)
-        join.goes, join.rest[:], join.loud[:] = was.goes, was.rest, was.loud
+        join.goes, join.rest[:], join.loud[:], join.held[:] = was.goes, was.rest, was.loud, was.held
     fresh.settle()
     mine, theirs = fresh.motion, old.motion
     mine.fading[:] = theirs.fading

@@ -30,6 +30,7 @@ class Join:
         self.touched = np.zeros(ROWS, np.bool_)
         self.loud = np.zeros(ROWS, np.float32)
         self.rest = np.ones((2, ROWS), np.float32)
+        self.held = np.zeros(ROWS, np.bool_)
         self.rows = np.zeros(0, np.int32)
         self.goes = 0
         self.peak = 0.0
@@ -51,15 +52,16 @@ class Join:
         ringing = voices.sounding & (self.loud > SILENT)
         self.rows = np.flatnonzero(self.touched | ringing).astype(np.int32)
         if not len(self.rows):
+            self.held.fill(False)
             return
         self.rest[0] = self.rest[1]
         fresh = voices.start >= 0
         self.rest[:, fresh] = 1.0
-        over = voices.finished & ~fresh
+        over = self.held & ~fresh
         self.rest[1, over] = np.maximum(self.rest[1, over] - seconds / RINGS, 0.0)
         self.loud.fill(0.0)
 
     def keep_ringing(self, voices: Voices) -> None:
         """Lets voices go on that have ended but still sound in this bus."""
-        held = voices.finished & (self.loud > SILENT) & (self.rest[1] > 0.0)
-        voices.finished &= ~held
+        self.held = voices.finished & (self.loud > SILENT) & (self.rest[1] > 0.0)
+        voices.finished &= ~self.held

@@ -116,8 +116,8 @@ def _gain(decibels):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _sides(decibels, pan):  # type: ignore[no-untyped-def]
-    level = _gain(decibels)
+def _sides(decibels, pan, scale):  # type: ignore[no-untyped-def]
+    level = _gain(decibels) * scale
     return level * math.cos((pan + 1.0) * math.pi / 4), level * math.sin((pan + 1.0) * math.pi / 4)
 
 
@@ -135,14 +135,14 @@ def run_mix(audio, contour, level, pan, gain, weights, active, tick, was, now, s
     for row in active:
         high = np.float32(0.0)
         goal = 0 if sums else row
-        to_left, to_right = _sides(np.float64(level[row, 0]), np.float64(pan[row, 0]))
+        to_left, to_right = _sides(np.float64(level[row, 0]), np.float64(pan[row, 0]), scale)
         part, grow = was * weights[0, row], (now * weights[1, row] - was * weights[0, row]) / np.float32(ticks)
-        share = contour[row, 0] * gain[row, 0] * part * scale
+        share = contour[row, 0] * gain[row, 0] * part
         left, right = to_left * share, to_right * share
         for t in range(ticks):
             if level[row, t + 1] != level[row, t] or pan[row, t + 1] != pan[row, t]:
-                to_left, to_right = _sides(np.float64(level[row, t + 1]), np.float64(pan[row, t + 1]))
-            share = contour[row, t + 1] * gain[row, t + 1] * (part + grow * np.float32(t + 1)) * scale
+                to_left, to_right = _sides(np.float64(level[row, t + 1]), np.float64(pan[row, t + 1]), scale)
+            share = contour[row, t + 1] * gain[row, t + 1] * (part + grow * np.float32(t + 1))
             next_left, next_right = to_left * share, to_right * share
             x, y = np.float32(left), np.float32(right)
             dx, dy = np.float32((next_left - left) / tick), np.float32((next_right - right) / tick)

@@ -48,8 +48,7 @@ LEVEL, PAN = Layer.rows_of("level", "pan")
 BUS_LEVEL, BUS_PAN = Bus.rows_of("level", "pan")
 BLOCK = 256
 QUALITIES = (1, 2, 4, 8)
-PAN_TAKES = np.float32(1.0)
-PAN_KEEPS = np.float32(math.sqrt(2.0))
+PAN_TAKES, PAN_KEEPS = 1.0, math.sqrt(2.0)
 """A layer in the middle is 3 dB softer than on one side; a bus in the middle is as it came."""
 
 

@@ -153,6 +153,8 @@ def run_multiband(audio, control, tick, rate, state, levels, moved):  # type: ig
             g2 += d2
     for b in range(3):
         levels[b] = max(levels[b], 1e-15)
+        if abs(moved[b]) < 1e-9:
+            moved[b] = 0.0
     for channel in range(2):
         for stage in range(7):
             for k in range(2):

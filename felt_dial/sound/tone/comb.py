@@ -22,8 +22,8 @@ from felt_dial.sound.tone.cutoff import COUNTED, CUTOFF, DISTANCE, DRIVE, FOLLOW
 Loop = Callable[[NDArray[np.complex128]], NDArray[np.complex128]]
 LOWEST = 16.0
 OPEN = 19_900.0
-BLOCK = 5.0
-"""Hertz below which the loop loses what stands still."""
+BLOCK = 1.0
+"""Hertz below which the loop loses what stands still; turned over it has none of it to lose."""
 ROOM = 4.0
 """Level at which the loop gives way without drive."""
 
@@ -86,7 +86,7 @@ def loop_at(at: float, damping: float, rate: float, sign: float) -> tuple[Loop, 
     keep = 1.0 - 2.0 * math.pi * BLOCK / rate
 
     def loop(z: NDArray[np.complex128]) -> NDArray[np.complex128]:
-        return np.asarray(dull / (1 - (1 - dull) * z) * (1 - z) / (1 - keep * z))
+        return np.asarray(dull / (1 - (1 - dull) * z) * ((1 - z) / (1 - keep * z) if sign > 0 else 1.0))
 
     w = 2 * math.pi * at / rate
     turn = 2 * math.pi if sign > 0 else math.pi
@@ -102,6 +102,8 @@ def _wait(f, damping, rate, odd):  # type: ignore[no-untyped-def]
     rest = 0.0 if damping > OPEN else math.exp(-2.0 * math.pi * damping / rate)
     turn = math.pi if odd else 2.0 * math.pi
     turn -= math.atan2(rest * math.sin(w), 1.0 - rest * math.cos(w))
+    if odd:
+        return max(turn / w, 2.0)
     turn += math.atan2(math.sin(w), 1.0 - math.cos(w)) - math.atan2(keep * math.sin(w), 1.0 - keep * math.cos(w))
     return max(turn / w, 2.0)
 
@@ -149,7 +151,7 @@ def run_comb(audio, control, line, frequency, rows, start, tick, rate, swing, li
                         frames = min(max(frames * 2.0 ** -np.float64(swing[row, t * tick + n]), 2.0), mask - 4.0)
                     heard = echo(own, at, frames, mask)
                     low += dull * (heard - low)
-                    blocked = low - into + keep * blocked
+                    blocked = low if odd else low - into + keep * blocked
                     into = low
                     back = b0 + lift * n
                     v = min(max(back * blocked / ceiling, -3.0), 3.0)

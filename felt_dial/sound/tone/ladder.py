@@ -87,6 +87,8 @@ RUBBER_AT = (10 / 7) ** 0.5
 """Where four poles that lean on each other begin to sing: ω² = 10/7 of the poles' own."""
 RUBBER_MOST = 19.3
 """Feedback at full resonance; at 901/49 = 18.4 it begins to sound by itself."""
+RUBBER_ROOM = 6.0
+"""Level at which the loop gives way: its output is soft against what goes round in it."""
 WIRE_OPEN, WIRE_MOST = 1.6, 1.012
 RESPONSE, CHARACTER = Ladder.row_of("response"), Acid.row_of("character")
 
@@ -220,7 +222,7 @@ def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, st
                             one, two, three, four, solve = _chain(w, k)
                         x = push * (1.0 + 0.25 * k) * np.float64(sound[n])
                         back = four * (s4 + w * three * (s3 + w * two * (s2 + w * one * s1)))
-                        u = give_way((x - k * back) * solve)
+                        u = RUBBER_ROOM * give_way((x - k * back) * solve / RUBBER_ROOM)
                         a1 = one * (s1 + w * u)
                         a2 = two * (s2 + w * a1)
                         a3 = three * (s3 + w * a2)

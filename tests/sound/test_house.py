@@ -1,0 +1,406 @@
+"""Racks, ways between rates, what is late, and what is only for the listener."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from felt_dial.live.listening import Listening
+from felt_dial.patch.edits import add_effect, add_layer
+from felt_dial.patch.patch import Patch, sounding, with_value
+from felt_dial.sound.loudness import LoudnessMeter
+from felt_dial.sound.modules import Effect, new_layer
+from felt_dial.sound.program import BLOCK, QUALITIES, Program
+from felt_dial.sound.rates import Down, Finer, Pad, Up
+from felt_dial.sound.render import Note, render
+from felt_dial.sound.seeing import correlation, frequency_at, locked, note_name, period, spectrum, true_peak
+from felt_dial.sound.voices import ON, Event
+from tests.sound.listening import RATE, amplitude_at, decibels, plain
+
+Sound = NDArray[np.float64]
+
+
+def blocks(sound: Sound, work: object) -> Sound:
+    """A sound (channel, frame) through something that works on blocks in place."""
+    out = []
+    for at in range(0, sound.shape[1] - BLOCK + 1, BLOCK):
+        block = sound[:, at : at + BLOCK].astype(np.float32).copy()
+        work(block)  # type: ignore[operator]
+        out.append(block.astype(np.float64))
+    return np.concatenate(out, axis=1)
+
+
+def tone(frequency: float, level: float = -12.0, seconds: float = 0.5) -> Sound:
+    t = np.arange(int(seconds * RATE) // BLOCK * BLOCK) / RATE
+    return np.tile(10 ** (level / 20) * np.sin(2 * np.pi * frequency * t), (2, 1))
+
+
+# --- rates -------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("quality", [2, 4, 8])
+def test_up_and_down_again_is_the_same_sound_a_whole_number_of_frames_late(quality: int) -> None:
+    """Linear-phase half-bands (Kaiser): flat to 0.01 dB up to 18 kHz, and late by exactly what is said."""
+    finer = Finer(BLOCK, quality)
+
+    def work(block: NDArray[np.float32]) -> None:
+        finer.lift(block)
+        finer.drop(block)
+
+    for frequency in (100.0, 5000.0, 15000.0, 18000.0):
+        sound = tone(frequency)
+        out = blocks(sound, work)
+        late = out[:, finer.late + 4096 :]
+        assert np.abs(late - sound[:, 4096 : 4096 + late.shape[1]]).max() < 3e-4, frequency
+
+
+@pytest.mark.parametrize("quality", [2, 4])
+def test_a_way_up_makes_no_images(quality: int) -> None:
+    """A tone of 5 kHz at the finer rate: everything else at least 100 dB below."""
+    up, out = Up(BLOCK, quality), []
+    for at in range(0, 64 * BLOCK, BLOCK):
+        out.append(
+            up.run(tone(5000.0, seconds=2.0)[:, at : at + BLOCK].astype(np.float32))[0].astype(np.float64).copy()
+        )
+    sound = np.concatenate(out)[-8192 * quality :]
+    power = np.abs(np.fft.rfft(sound * np.blackman(len(sound))))
+    f = np.fft.rfftfreq(len(sound), 1 / RATE / quality)
+    assert 20 * np.log10(power[np.abs(f - 5000) > 200].max() / power.max()) < -100.0
+
+
+def test_a_pad_delays_by_whole_frames_and_crossfades_a_change() -> None:
+    pad = Pad(600, BLOCK)
+    sound = np.random.default_rng(2).uniform(-1, 1, (2, 20 * BLOCK))
+    out = blocks(sound, lambda block: pad.run(block, 100))
+    assert np.array_equal(out[:, 100:], sound[:, :-100].astype(np.float32))
+    smooth = tone(200.0)
+    pad = Pad(600, BLOCK)
+    waits = iter([0] * 30 + [50] * 1000)
+    out = blocks(smooth, lambda block: pad.run(block, next(waits)))
+    assert np.abs(np.diff(out)).max() < 2.5 * np.abs(np.diff(smooth)).max()
+
+
+def test_a_way_down_alone_is_late_by_a_whole_number_of_frames() -> None:
+    for quality in (2, 4, 8):
+        down = Down(BLOCK, quality)
+        fine = np.sin(2 * np.pi * 1000 * np.arange(8 * BLOCK * quality) / RATE / quality)
+        out = []
+        for n in range(8):
+            down.fine[:] = fine[n * BLOCK * quality : (n + 1) * BLOCK * quality]
+            down.run()
+            out.append(down.out[0].astype(np.float64).copy())
+        sound = np.concatenate(out)
+        assert np.abs(sound[down.late + 400 :] - fine[::quality][400 : len(sound) - down.late]).max() < 1e-4
+
+
+# --- what is late ------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("quality", QUALITIES)
+@pytest.mark.parametrize("kind", ["none", "limiter", "drive", "compressor"])
+def test_a_render_begins_when_its_note_does(quality: int, kind: str) -> None:
+    """Look-ahead and the ways between rates are compensated: the first sound stands at the same frame, within three."""
+    patch = plain(layers__a__source__shape="pulse")
+    words = {"limiter": {}, "drive": {"amount": 0.0}, "compressor": {"ahead": 0.005, "ratio": 1.0}}
+    if kind != "none":
+        patch = add_effect(patch, "1", Effect.kinds[kind](**words[kind]))[0]
+    sound = np.abs(render(patch, [Note(0.1, 0.3, 45)], 0.3, quality=quality)[0])
+    straight = np.abs(render(plain(layers__a__source__shape="pulse"), [Note(0.1, 0.3, 45)], 0.3)[0])
+    first = [int(np.argmax(s > 0.5 * s.max())) for s in (sound, straight)]
+    assert first[0] == pytest.approx(first[1], abs=3)
+
+
+def test_ways_that_are_early_wait_for_those_that_are_late() -> None:
+    """The same click through a limiter in rack 1, through rack 2, and direct: one peak, not three."""
+    patch = plain(layers__a__source__shape="pulse", layers__a__level=-24.0)
+    patch = add_effect(patch, "1", Effect.kinds["limiter"]())[0]
+    patch = add_effect(patch, "2", Effect.kinds["trim"]())[0]
+    for out in ("direct", "rack2"):
+        patch, key = add_layer(patch, patch.layers["a"])
+        patch = with_value(patch, f"layers.{key}.out", out)
+    for joins in ("rack", "out"):
+        sound = render(with_value(patch, "rack2", joins), [Note(0.1, 0.3, 45)], 0.3)[0]
+        alone = render(plain(layers__a__source__shape="pulse", layers__a__level=-24.0), [Note(0.1, 0.3, 45)], 0.3)[0]
+        assert np.abs(sound - 3 * alone).max() < 1e-5, joins
+
+
+# --- what a rack does for its effects ----------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", sorted(Effect.kinds))
+def test_everything_bypassed_is_bit_equal_to_nothing_at_every_quality(kind: str) -> None:
+    patch, notes = plain(layers__a__source__shape="saw"), [Note(0, 0.1, 50)]
+    bypassed = add_effect(patch, "1", Effect.kinds[kind](on=False))[0]
+    for quality in (1, 4):
+        assert np.array_equal(
+            render(bypassed, notes, 0.15, quality=quality), render(patch, notes, 0.15, quality=quality)
+        )
+
+
+@pytest.mark.parametrize("kind", ["equaliser", "width", "trim", "gate", "multiband", "filter", "shift"])
+def test_half_wet_is_half_way(kind: str) -> None:
+    words = {"trim": {"level": -24.0} if "level" in Effect.kinds["trim"].params else {}}
+    patch, notes = plain(layers__a__source__shape="saw"), [Note(0, 0.3, 50)]
+    sounds = []
+    for wet in (0.0, 0.5, 1.0):
+        effect = Effect.kinds[kind](wet=wet, **words.get(kind, {}))
+        sounds.append(render(add_effect(patch, "1", effect)[0], notes, 0.3).astype(np.float64))
+    assert np.array_equal(sounds[0].astype(np.float32), render(patch, notes, 0.3))
+    assert np.abs(sounds[1] - 0.5 * (sounds[0] + sounds[2])).max() < 1e-6
+
+
+def test_a_kept_level_is_that_of_before() -> None:
+    patch, notes = plain(layers__a__source__shape="saw"), [Note(0, 4, 50)]
+    effect = Effect.kinds["filter"](cutoff=100.0, response="low 24")
+    levels = []
+    for kept in (False, True):
+        sound = render(add_effect(patch, "1", effect.with_value("kept", kept))[0], notes, 4.0)[:, 3 * RATE :]
+        levels.append(decibels(float(np.sqrt((sound**2).mean()))))
+    plain_level = decibels(float(np.sqrt((render(patch, notes, 4.0)[:, 3 * RATE :] ** 2).mean())))
+    assert levels[0] < plain_level - 2.0 and levels[1] == pytest.approx(plain_level, abs=0.3)
+
+
+def test_only_this_is_what_the_effect_adds() -> None:
+    """With and without the effect differ by exactly what is heard alone; meters before and after are those levels."""
+    patch = add_effect(
+        plain(layers__a__source__shape="saw"), "1", Effect.kinds["delay"](left=0.05, right=0.05, wet=0.5)
+    )[0]
+    patch = add_effect(patch, "1", Effect.kinds["reverb"](wet=0.5))[0]
+
+    def play(path: str) -> Sound:
+        program = Program(patch, RATE)
+        program.house.tap.path, program.house.tap.alone = path, bool(path)
+        out = [program.block([Event(0, ON, 50, 1.0)]).astype(np.float64).copy()]
+        out += [program.block().astype(np.float64).copy() for _ in range(80)]
+        placed = next(p for p in program.placed() if p.path == "racks.1.delay1")
+        assert placed.peaks[1] >= 0.0 and len(sounding(patch)) == len(program.placed())
+        return np.concatenate(out, axis=1)
+
+    dry = render(plain(layers__a__source__shape="saw"), [Note(0, 9, 50)], 81 * BLOCK / RATE)
+    without_reverb = with_value(patch, "racks.1.reverb1.on", False)
+    both = render(without_reverb, [Note(0, 9, 50)], 81 * BLOCK / RATE)
+    assert np.abs(play("racks.1.delay1") - (both.astype(np.float64) - dry)).max() < 1e-4
+
+
+def test_a_resonator_is_tuned_by_the_newest_note() -> None:
+    patch = plain(layers__a__source__shape="pulse")
+    effect = Effect.kinds["comb"](resonance=0.97)
+    patch = add_effect(patch, "1", effect)[0]
+    tails = {}
+    for key in (57, 62):
+        sound = render(patch, [Note(0, 0.3, key)], 1.0)[0].astype(np.float64)[RATE // 2 :]
+        f = 440 * 2 ** ((key - 69) / 12)
+        tails[key] = decibels(amplitude_at(sound, f)) - decibels(amplitude_at(sound, f * 1.26))
+    assert min(tails.values()) > 20.0
+
+
+# --- new effects -------------------------------------------------------------------------------
+
+
+def test_a_multiband_of_no_depth_is_flat_and_its_curve_is_kept() -> None:
+    """Linkwitz–Riley bands add up to an all-pass (JAES 24(1), 1976); at full depth, 4 : 1, 12 dB over become 3."""
+    from felt_dial.sound.effects.multiband import band_curve
+
+    patch = plain(layers__a__source__shape="saw")
+    flat = render(add_effect(patch, "1", Effect.kinds["multiband"](depth=0.0))[0], [Note(0, 2, 45)], 1.5)[0, -RATE:]
+    dry = render(patch, [Note(0, 2, 45)], 1.5)[0, -RATE:]
+    for n in (1, 2, 7, 22, 60):
+        ratio = amplitude_at(flat.astype(np.float64), 110.0 * n) / amplitude_at(dry.astype(np.float64), 110.0 * n)
+        assert decibels(ratio) == pytest.approx(0.0, abs=0.05)
+    assert band_curve([-8.0, -20.0, -40.0, -90.0], -20.0, -36.0, 4.0, 2.0) == pytest.approx([-9.0, 0.0, 2.0, 0.0])
+    loud = plain(layers__a__source__shape="sine", layers__a__level=-2.0)
+    pressed = add_effect(loud, "1", Effect.kinds["multiband"](depth=1.0, above=-10.0, below=-60.0, press=4.0))[0]
+    levels = [
+        decibels(amplitude_at(render(p, [Note(0, 3, 69)], 2.5)[0, -RATE:].astype(np.float64), 440.0))
+        for p in (loud, pressed)
+    ]
+    over = levels[0] + 10.0
+    assert levels[1] == pytest.approx(-10.0 + over / 4.0, abs=0.35), "the other bands leak a little past it"
+
+
+def test_a_shift_moves_every_frequency_and_leaves_no_image() -> None:
+    """Single side band: 440 Hz and 100 Hz make 540 Hz, and 340 Hz stays 45 dB below; the pitch shift keeps ratios."""
+    patch = plain(layers__a__source__shape="sine")
+    for hertz in (100.0, -100.0):
+        sound = render(add_effect(patch, "1", Effect.kinds["shift"](hertz=hertz))[0], [Note(0, 3, 69)], 2.0)[0, -RATE:]
+        wanted, image = (amplitude_at(sound.astype(np.float64), 440.0 + s * hertz) for s in (1, -1))
+        assert decibels(image / wanted) < -45.0
+    saw = plain(layers__a__source__shape="saw")
+    sound = render(add_effect(saw, "1", Effect.kinds["shift"](pitch=7.0))[0], [Note(0, 3, 57)], 2.0)[0, -RATE:]
+    fifth = 220.0 * 2 ** (7 / 12)
+    power = np.abs(np.fft.rfft(sound * np.hanning(len(sound))))
+    for n in (1, 2, 3):
+        near = slice(int(n * fifth) - 25, int(n * fifth) + 25)
+        assert power[near].max() > 20 * np.median(power[: int(4 * fifth)])
+
+
+def test_a_gate_opens_at_its_steps_and_begins_with_the_sound() -> None:
+    """Sixteenths at 120 bpm are an eighth of a second (common practice); the row begins anew after silence."""
+    steps = {f"s{n + 1}": level for n, level in enumerate([1.0, 0.0, 0.5, 0.0])}
+    gate = Effect.kinds["gate"](steps=4, soft=0.001, **steps)
+    sound = np.abs(
+        render(add_effect(plain(layers__a__source__shape="pulse"), "1", gate)[0], [Note(0.37, 1.0, 45)], 1.5)[0]
+    )
+    for n, level in enumerate((1.0, 0.0, 0.5, 0.0, 1.0)):
+        middle = int((0.37 + 0.125 * (n + 0.5)) * RATE)
+        assert sound[middle - 1000 : middle + 1000].max() / sound.max() == pytest.approx(level, abs=0.06), n
+
+
+def test_a_rotary_turns_at_its_pace() -> None:
+    """The loudness of a high tone sways once a turn: its envelope's spectrum peaks at the pace, within 3 %."""
+    patch = plain(layers__a__source__shape="sine")
+    sound = render(add_effect(patch, "1", Effect.kinds["rotary"](pace="fast", weight=0.1))[0], [Note(0, 6, 93)], 5.0)[
+        0, -4 * RATE :
+    ]
+    envelope = np.abs(sound.astype(np.float64)).reshape(-1, 100).max(axis=1)
+    power = np.abs(np.fft.rfft((envelope - envelope.mean()) * np.hanning(len(envelope)), 8 * len(envelope)))
+    assert np.fft.rfftfreq(8 * len(envelope), 100 / RATE)[power.argmax()] == pytest.approx(6.6, rel=0.03)
+
+
+def test_delay_smears_wavers_and_steps_back() -> None:
+    patch = plain(layers__a__source__shape="sine", modulators__e1__release=0.001)
+    words = {"left": 0.3, "right": 0.3, "feedback": 0.0, "wet": 1.0}
+
+    def echo(**more: float) -> Sound:
+        patch_ = add_effect(patch, "1", Effect.kinds["delay"](**words, **more))[0]
+        return render(patch_, [Note(0, 0.02, 69)], 0.6)[0].astype(np.float64)
+
+    straight, smeared = echo()[int(0.29 * RATE) :], echo(diffusion=1.0)[int(0.29 * RATE) :]
+
+    def spread(sound: Sound) -> float:
+        """Standard deviation of the energy over time, in frames."""
+        power, at = sound**2 / (sound**2).sum(), np.arange(len(sound))
+        return float(np.sqrt((power * (at - (power * at).sum()) ** 2).sum()))
+
+    assert spread(smeared) > 2.0 * spread(straight)
+    held = render(add_effect(patch, "1", Effect.kinds["delay"](**words, duck=1.0))[0], [Note(0, 1.0, 69)], 1.8)[0]
+    free = render(add_effect(patch, "1", Effect.kinds["delay"](**words))[0], [Note(0, 1.0, 69)], 1.8)[0]
+    assert (
+        np.abs(held[int(0.6 * RATE) : int(0.9 * RATE)]).max()
+        < 0.8 * np.abs(free[int(0.6 * RATE) : int(0.9 * RATE)]).max()
+    )
+    wavering = render(add_effect(patch, "1", Effect.kinds["delay"](**words, wow=1.0))[0], [Note(0, 3.0, 69)], 4.0)[0]
+    assert (
+        np.ptp([period(wavering[a : a + 4096].astype(np.float64), RATE) for a in range(RATE // 2, 3 * RATE, RATE // 4)])
+        >= 1
+    )
+
+
+# --- for the listener --------------------------------------------------------------------------
+
+
+def test_the_safety_limiter_holds_says_so_and_leaves_what_is_below() -> None:
+    listening = Listening(RATE, BLOCK)
+    soft = tone(440.0, -6.0)
+    out = blocks(soft, listening.run)
+    late = 72
+    assert np.abs(out[:, late:] - soft[:, : out.shape[1] - late]).max() < 1e-6 and listening.held == 0.0
+    loud = blocks(tone(440.0, 9.0), listening.run)
+    assert np.abs(loud).max() <= 10 ** (-0.3 / 20) + 1e-6
+    assert listening.held == pytest.approx(-9.3, abs=0.2)
+    listening.limits = False
+    assert np.abs(blocks(tone(440.0, 9.0), listening.run)).max() == 1.0
+
+
+def test_mono_is_both_sides_and_a_sweep_lifts_its_frequency() -> None:
+    listening = Listening(RATE, BLOCK)
+    listening.limits, listening.mono = False, True
+    sound = np.random.default_rng(5).uniform(-0.3, 0.3, (2, 40 * BLOCK))
+    out = blocks(sound, listening.run)[:, 4 * BLOCK :]
+    assert np.array_equal(out[0], out[1]) and np.abs(out[0] - sound[:, 4 * BLOCK :].mean(axis=0)).max() < 1e-6
+    listening.mono, listening.sweep = False, 1000.0
+    levels = {
+        f: amplitude_at(blocks(tone(f, -40.0, 1.0), listening.run)[0, RATE // 2 :], f) for f in (200.0, 1000.0, 5000.0)
+    }
+    assert decibels(levels[1000.0] / levels[200.0]) > 15.0 and decibels(levels[1000.0] / levels[5000.0]) > 15.0
+
+
+# --- seeing ------------------------------------------------------------------------------------
+
+
+def test_a_full_scale_sine_reads_nothing_below_full_scale() -> None:
+    for frequency in (60.0, 997.0, 15000.0):
+        line = spectrum(tone(frequency, 0.0)[:, :8192].astype(np.float32), RATE)
+        place = int(np.argmax(line))
+        assert line.max() == pytest.approx(0.0, abs=1.6), "a Hann window scallops by 1.42 dB (Harris 1978)"
+        assert frequency_at((place + 0.5) / len(line)) == pytest.approx(frequency, rel=0.06)
+
+
+def test_notes_are_named() -> None:
+    assert note_name(440.0) == "A4 ±0 ct" and note_name(261.63).startswith("C4") and note_name(445.0) == "A4 +20 ct"
+    assert note_name(432.0, 432.0) == "A4 ±0 ct" and note_name(27.5) == "A0 ±0 ct"
+
+
+def test_the_scope_finds_the_turn_of_a_wave_and_none_in_noise() -> None:
+    for frequency in (55.0, 220.0, 1000.0):
+        saw = (np.arange(8192) * frequency / RATE) % 1.0 - 0.5
+        assert period(saw, RATE) == pytest.approx(RATE / frequency, abs=1.5)
+        piece = locked(saw, RATE)
+        assert len(piece) == pytest.approx(2 * RATE / frequency, abs=3)
+    assert period(np.random.default_rng(1).uniform(-1, 1, 4096), RATE) == 0 and period(np.zeros(4096), RATE) == 0
+
+
+def test_a_true_peak_between_frames_is_found() -> None:
+    """A sine at a quarter of the rate, an eighth of a turn off: samples at −3.01 dB, true peak 0 (EBU Tech 3341, test 15)."""
+    sound = np.tile(np.sin(0.5 * np.pi * np.arange(2000) + np.pi / 4), (2, 1)).astype(np.float32)
+    assert decibels(float(np.abs(sound).max())) == pytest.approx(-3.01, abs=0.01)
+    assert decibels(true_peak(sound)) == pytest.approx(0.0, abs=0.3)
+
+
+def test_correlation_is_one_nothing_and_minus_one() -> None:
+    a, b = np.random.default_rng(3).uniform(-1, 1, (2, 20000)).astype(np.float32)
+    assert correlation(np.array([a, a])) == pytest.approx(1.0) and correlation(np.array([a, -a])) == pytest.approx(-1.0)
+    assert abs(correlation(np.array([a, b]))) < 0.05 and correlation(np.zeros((2, 10), np.float32)) == 1.0
+
+
+def test_integrated_loudness_is_gated() -> None:
+    """EBU Tech 3341, case 3: −36, −23, −36 LUFS in parts of 10, 60 and 10 s read −23.0 ± 0.1; here half as long."""
+    meter = LoudnessMeter(RATE, BLOCK)
+    for level, seconds in ((-36.0, 5.0), (-23.0, 30.0), (-36.0, 5.0)):
+        blocks(tone(997.0, level, seconds), meter.add)
+    assert meter.integrated() == pytest.approx(-23.0, abs=0.1)
+    meter.restart()
+    assert meter.integrated() == -70.0
+
+
+def heavy() -> Patch:
+    """Ten effects in a row, every feedback at its end."""
+    patch = plain(layers__a__source__shape="saw")
+    words = {
+        "delay": {"feedback": 0.98}, "reverb": {"decay": 60.0 if Effect.kinds["reverb"].params["decay"].high >= 60 else 20.0},
+        "flanger": {"feedback": 0.95}, "phaser": {"feedback": 0.95}, "comb": {"resonance": 1.0}, "shift": {"feedback": 0.95},
+        "drive": {"amount": 48.0}, "ladder": {"resonance": 1.0}, "chorus": {}, "rotary": {},
+    }  # fmt: skip
+    for kind, values in words.items():
+        patch = add_effect(patch, "1", Effect.kinds[kind](**values))[0]
+    return patch
+
+
+@pytest.mark.parametrize("rate", [44100, 192000])
+@pytest.mark.parametrize("tempo", [20.0, 999.0])
+def test_ten_effects_at_their_ends_are_finite_at_any_rate_and_tempo(rate: int, tempo: float) -> None:
+    sound = render(heavy(), [Note(0, 0.3, 40), Note(0.1, 0.2, 90)], 0.6, rate=rate, tempo=tempo)
+    assert np.isfinite(sound).all() and 0.01 < np.abs(sound).max() <= 1.0
+
+
+def test_tails_of_a_minute_hold_no_denormal_numbers() -> None:
+    """After the sound has died away every state is nothing or a normal number: denormals cost ten times (common practice)."""
+    patch = plain(layers__a__source__shape="saw", layers__a__filter__on=True, layers__a__drive__on=True)
+    for kind in ("delay", "reverb", "equaliser", "multiband", "filter", "rotary", "shift", "drive"):
+        patch = add_effect(patch, "1", Effect.kinds[kind]())[0]
+    program = Program(patch, RATE)
+    program.block([Event(0, ON, 50, 1.0)])
+    for _ in range(20):
+        program.block()
+    program.playing.obey(Event(0, 4), 0)
+    for _ in range(60 * RATE // BLOCK):
+        program.block()
+    tiny = np.finfo(np.float64).tiny
+    for placed in program.placed():
+        for state in placed.state:
+            if isinstance(state, np.ndarray) and state.dtype.kind == "f":
+                limit = tiny if state.dtype == np.float64 else np.finfo(np.float32).tiny
+                small = np.abs(state[(state != 0.0)])
+                assert not (small < limit).any(), placed.path
+    assert isinstance(new_layer(), type(patch.layers["a"]))

@@ -1,0 +1,460 @@
+"""Filters of every kind, drives and buses, against closed forms, published filters and each other."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+from scipy import signal
+
+from felt_dial.patch.edits import (
+    add_effect,
+    add_layer,
+    add_modulator,
+    duplicate_layer,
+    remove_layer,
+    replace_module,
+    sew,
+)
+from felt_dial.patch.module import Filter
+from felt_dial.patch.patch import Patch, bus_layers, feeding, with_value
+from felt_dial.patch.shaping import WAYS, Shaper
+from felt_dial.sound.kernel import Stage, kernel_of, room_for
+from felt_dial.sound.modules import Effect, Modulator, new_layer, new_patch
+from felt_dial.sound.program import BLOCK, Program
+from felt_dial.sound.render import Note, render
+from felt_dial.sound.tone.chain import NO_SWING
+from felt_dial.sound.tone.comb import feedback
+from felt_dial.sound.tone.formant import MEANS, VOWELS
+from felt_dial.sound.voices import OFF, ON, Event
+from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
+
+Sound = NDArray[np.float64]
+TICKS = BLOCK // 16
+
+
+def through(
+    module: Any, sound: Sound, key: float = 57.0, moved: dict[str, Sound] | None = None, swing: Sound | None = None
+) -> Sound:
+    """A sound (channel, frame) through the kernel of a filter or drive as one voice, block by block.
+
+    `moved` gives a parameter a course of its own, one value a tick.
+    """
+    names = list(module.params)
+    stage = Stage(RATE, BLOCK, 1)
+    state, kernel = room_for(module, stage), kernel_of(module)
+    line, hertz = (
+        np.full((1, TICKS + 1), key, np.float32),
+        np.full((1, TICKS + 1), 440 * 2 ** ((key - 69) / 12), np.float32),
+    )
+    rows, start, out = np.zeros(1, np.int32), np.zeros(1, np.int32), []
+    padded = np.pad(sound, ((0, 0), (0, -sound.shape[1] % BLOCK)))
+    for n, at in enumerate(range(0, padded.shape[1], BLOCK)):
+        control = np.zeros((len(names), 1, TICKS + 1), np.float32)
+        for row, name in enumerate(names):
+            control[row] = module.params[name].encode(module.get(name))
+            if moved and name in moved:
+                control[row] = moved[name][n * TICKS : (n + 1) * TICKS + 1]
+        block = padded[None, :, at : at + BLOCK].astype(np.float32).copy()
+        if isinstance(module, Filter):
+            turned = NO_SWING if swing is None else swing[None, at : at + BLOCK].astype(np.float32)
+            kernel(block, control, line, hertz, rows, start, 16, float(RATE), turned, *state)
+        else:
+            kernel(block, control, rows, start, 16, float(RATE), *state)
+        start[:] = -1
+        out.append(block[0].astype(np.float64))
+    return np.concatenate(out, axis=1)[:, : sound.shape[1]]
+
+
+def made(kind: str, **values: object) -> Any:
+    filter_ = Filter.kinds[kind](on=True)
+    for name, value in values.items():
+        filter_ = filter_.with_value(name, value)
+    return filter_
+
+
+def measured(filter_: Any, key: float = 57.0, level: float = -60.0) -> tuple[Sound, Sound]:
+    """Frequencies, and dB of the response to a soft impulse, so that nothing bends."""
+    impulse = np.zeros((2, 65536))
+    impulse[:, 0] = 10 ** (level / 20)
+    out = through(filter_, impulse, key)
+    response = np.abs(np.fft.rfft(out[0])) / 10 ** (level / 20)
+    return np.fft.rfftfreq(65536, 1 / RATE), 20 * np.log10(response + 1e-12)
+
+
+def sine(frequency: float, level: float, seconds: float = 1.0) -> Sound:
+    t = np.arange(round(seconds * RATE)) / RATE
+    return np.tile(10 ** (level / 20) * np.sin(2 * np.pi * frequency * t), (2, 1))
+
+
+def noise(seconds: float, level: float = -12.0) -> Sound:
+    return 10 ** (level / 20) * np.random.default_rng(8).uniform(-1, 1, (2, round(seconds * RATE)))
+
+
+# --- responses ---------------------------------------------------------------------------------
+
+EVERY = [
+    made("state_variable", response="notch 12", cutoff=1000.0, resonance=0.4),
+    made("state_variable", response="notch 24", cutoff=3000.0),
+    made("state_variable", response="peak 12", cutoff=700.0, resonance=0.5),
+    made("state_variable", response="peak 24", cutoff=5000.0, resonance=0.8),
+    made("shelf", cutoff=400.0, lift=9.0), made("shelf", side="high", cutoff=3000.0, lift=-15.0, resonance=0.5),
+    *(made("ladder", response=r, cutoff=900.0, resonance=0.7) for r in ("low 24", "low 12", "band 12", "high 24")),
+    made("acid", cutoff=800.0, resonance=0.8), made("acid", character="wire", cutoff=2000.0, resonance=0.9),
+    made("formant", vowel=2.5, throat="women"), made("formant", vowel=0.0, shift=5.0, resonance=0.8),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("filter_", EVERY, ids=lambda f: f"{f.kind} {f.gist()}")
+def test_what_is_drawn_is_what_is_heard(filter_: Any) -> None:
+    """The formula of the picture against the running filter, within 0.1 dB wherever it is above −60 dB."""
+    f, heard = measured(filter_)
+    drawn = 20 * np.log10(filter_.gain(f, float(RATE), pitch=57.0) + 1e-12)
+    inside = (f > 30) & (f < 16000) & (drawn > -60)
+    assert np.abs(heard - drawn)[inside].max() < 0.1
+
+
+def analogue(top: list[float], bottom: list[float], cutoff: float, f: Sound) -> Sound:
+    """dB of a prototype with its cutoff at 1 rad/s under the bilinear transform, by scipy."""
+    warped = 2 * RATE * np.tan(np.pi * cutoff / RATE)
+    b, a = signal.bilinear(*signal.lp2lp(top, bottom, warped), RATE)
+    return np.asarray(20 * np.log10(np.abs(signal.freqz(b, a, f, fs=RATE)[1]) + 1e-12))
+
+
+def test_a_ladder_is_four_equal_poles_with_feedback() -> None:
+    """1 / ((1 + s)⁴ + k) (Zavalishin, The Art of VA Filter Design, ch. 5), half of the lost bass given back; scipy."""
+    k = 4.2 * 0.6
+    poles = np.polymul(np.polymul([1, 1], [1, 1]), np.polymul([1, 1], [1, 1])).astype(float)
+    poles[-1] += k
+    f = np.array([50.0, 200.0, 700.0, 1000.0, 1500.0, 4000.0])
+    expected = analogue([1 + 0.5 * k], list(poles), 1000.0, f)
+    grid, heard = measured(made("ladder", cutoff=1000.0, resonance=0.6))
+    assert np.interp(f, grid, heard) == pytest.approx(expected, abs=0.1)
+
+
+@pytest.mark.parametrize(("kind", "character"), [("ladder", None), ("acid", "rubber"), ("acid", "wire")])
+def test_at_full_resonance_it_sings_at_its_cutoff_and_stays_bounded(kind: str, character: str | None) -> None:
+    """The pole pair leaves the stable half plane: a click starts a tone within 3 % of the cutoff, below full scale + 6 dB."""
+    words = {"character": character} if character else {}
+    click = np.zeros((2, 2 * RATE))
+    click[:, 10] = 0.5
+    out = through(made(kind, cutoff=1000.0, resonance=1.0, **words), click)[0, RATE:]
+    spectrum = np.abs(np.fft.rfft(out * np.hanning(len(out))))
+    loudest = np.fft.rfftfreq(len(out), 1 / RATE)[spectrum.argmax()]
+    assert loudest == pytest.approx(1000.0, rel=0.03)
+    assert 0.05 < np.abs(out).max() < 2.0
+
+
+def test_a_shelf_is_that_of_the_cookbook() -> None:
+    """Audio EQ Cookbook (R. Bristow-Johnson, W3C Note), low shelf by Q, within 0.05 dB."""
+    gain, q, f0 = 9.0, np.sqrt(0.5), 400.0
+    a, w = 10 ** (gain / 40), 2 * np.pi * f0 / RATE
+    alpha, c = np.sin(w) / (2 * q), np.cos(w)
+    root = 2 * np.sqrt(a) * alpha
+    b = [a * ((a + 1) - (a - 1) * c + root), 2 * a * ((a - 1) - (a + 1) * c), a * ((a + 1) - (a - 1) * c - root)]
+    d = [(a + 1) + (a - 1) * c + root, -2 * ((a - 1) + (a + 1) * c), (a + 1) + (a - 1) * c - root]
+    f = np.array([40.0, 200.0, 400.0, 800.0, 3000.0])
+    expected = 20 * np.log10(np.abs(signal.freqz(b, d, f, fs=RATE)[1]))
+    grid, heard = measured(made("shelf", cutoff=f0, lift=gain))
+    assert np.interp(f, grid, heard) == pytest.approx(expected, abs=0.05)
+
+
+@pytest.mark.parametrize("key", [40, 57, 69, 81])
+@pytest.mark.parametrize("teeth", ["all", "odd"])
+def test_a_comb_rings_at_its_key_and_its_harmonics(key: int, teeth: str) -> None:
+    """Peaks at k·f0 or (2k − 1)·f0 (closed form), their height over the valleys (1 + g) / (1 − g)."""
+    f0 = 440 * 2 ** ((key - 69) / 12)
+    f, heard = measured(made("comb", teeth=teeth, resonance=0.7), key)
+    for k in (1, 2, 3) if teeth == "all" else (1, 3, 5):
+        near = (f > (k - 0.3) * f0) & (f < (k + 0.3) * f0)
+        assert f[near][heard[near].argmax()] == pytest.approx(k * f0, abs=0.4 + 0.002 * k * f0), "half a bin"
+    g = feedback(0.7)
+    inside = (f > 0.9 * f0) & (f < (3.2 if teeth == "odd" else 2.2) * f0)
+    assert np.ptp(heard[inside]) == pytest.approx(decibels((1 + g) / (1 - g)), abs=0.6)
+
+
+def test_a_comb_at_full_feedback_goes_on_by_itself_in_tune() -> None:
+    """A burst into the loop still sounds after four seconds, at the key within 3 cents, and the loop stays bounded."""
+    burst = noise(5.0)
+    burst[:, 480:] = 0.0
+    out = through(made("comb", resonance=1.0), burst, key=57)[0]
+    late = out[-2 * RATE :]
+    assert np.abs(late).max() > 0.1 * np.abs(out[:RATE]).max()
+    spectrum = np.abs(np.fft.rfft(late * np.hanning(len(late)), 8 * len(late)))
+    near = slice(180 * 16, 260 * 16)
+    assert 1200 * np.log2((spectrum[near].argmax() + 180 * 16) / 16 / 220.0) == pytest.approx(0.0, abs=3.0)
+    assert np.abs(through(made("comb", resonance=1.0), noise(3.0, 0.0), key=57)).max() < 8.0
+
+
+def test_the_formants_are_those_of_the_published_table() -> None:
+    """Peterson and Barney 1952, table II (from memory): the loudest place near every formant is within 6 % of it."""
+    for n, word in enumerate(VOWELS):
+        f, heard = measured(made("formant", vowel=word, resonance=0.9))
+        for formant in MEANS[0, n][:2]:
+            near = (f > 0.85 * formant) & (f < 1.15 * formant)
+            assert f[near][heard[near].argmax()] == pytest.approx(formant, rel=0.06), word
+
+
+# --- what filters share ------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", sorted(Filter.kinds))
+def test_every_filter_is_bounded_recovers_and_falls_silent(kind: str) -> None:
+    """All dials at both ends, 20 dB over full scale in; a second after they are back it is as if nothing had been."""
+    cls = Filter.kinds[kind]
+    for place in (0.0, 1.0):
+        wild = cls(on=True)
+        for name, param in cls.params.items():
+            if hasattr(param, "at") and name not in ("wet",):
+                wild = wild.with_value(name, param.at(place))
+        out = through(wild, np.concatenate([10 * noise(0.3, 0.0), np.zeros((2, RATE // 2))], axis=1))
+        assert np.isfinite(out).all() and np.abs(out).max() < 400.0, (kind, place)
+    tame = cls(on=True).with_value("resonance", 0.2)
+    out = through(tame, np.concatenate([noise(0.2), np.zeros((2, 2 * RATE))], axis=1))
+    assert np.abs(out[:, -RATE // 2 :]).max() < 1e-4
+
+
+@pytest.mark.parametrize("kind", sorted(Filter.kinds))
+def test_a_moving_filter_does_not_click(kind: str) -> None:
+    """Everything that moves goes from end to end in half a second under a sine: no step larger than the sine's own, twice."""
+    filter_ = Filter.kinds[kind](on=True)
+    ticks = RATE // 16 + 64
+    names = [n for n in ("cutoff", "vowel", "resonance", "shift", "lift") if n in filter_.params and n != "wet"]
+    for name in names:
+        param = filter_.params[name]
+        low, high = param.encode(param.at(0.1)), param.encode(param.at(0.9 if name != "resonance" else 0.6))
+        ramp = np.interp(np.arange(ticks), [0, ticks / 2], [low, high])
+        out = through(filter_, sine(110.0, -30.0), moved={name: ramp})[0]
+        jump = np.abs(np.diff(out, 2)).max()
+        assert jump < 0.25 * np.abs(out).max() + 1e-5, name
+
+
+def test_a_cutoff_from_the_key_stands_where_the_played_pitch_is() -> None:
+    """An octave above the key: the −3 dB point (Butterworth, textbook) is at twice the pitch."""
+    for key in (45, 57, 69):
+        filter_ = made("state_variable", counted="key", distance=12.0)
+        f, heard = measured(filter_, key)
+        assert np.interp(2 * 440 * 2 ** ((key - 69) / 12), f, heard) == pytest.approx(-3.01, abs=0.05)
+
+
+def test_a_driven_filter_bends_loud_sounds_and_leaves_soft_ones() -> None:
+    for kind in ("state_variable", "ladder", "acid", "shelf"):
+        clean, driven = (made(kind, cutoff=8000.0, drive=d) for d in (0.0, 24.0))
+        soft = [decibels(amplitude_at(through(f, sine(200.0, -70.0))[0, RATE // 2 :], 200.0)) for f in (clean, driven)]
+        loud = through(driven, sine(200.0, -6.0))[0, RATE // 2 :]
+        third = decibels(amplitude_at(loud, 600.0) / amplitude_at(loud, 200.0))
+        assert third > -25.0, kind
+        assert soft[1] - soft[0] == pytest.approx(12.0, abs=1.0), "half of the drive is given back"
+
+
+def test_a_cutoff_swung_by_a_sine_makes_side_bands_at_its_rate() -> None:
+    """A band-pass whose centre swings at 150 Hz modulates what passes: side bands at ±150 Hz, none without."""
+    t = np.arange(RATE) / RATE
+    swing = 0.5 * np.sin(2 * np.pi * 150 * t)
+    filter_ = made("state_variable", response="band 12", cutoff=1500.0, resonance=0.6)
+    still = through(filter_, sine(1000.0, -20.0))[0, RATE // 2 :]
+    moved = through(filter_, sine(1000.0, -20.0), swing=swing)[0, RATE // 2 :]
+    assert decibels(amplitude_at(moved, 1150.0) / amplitude_at(moved, 1000.0)) > -25.0
+    assert decibels(amplitude_at(still, 1150.0) / amplitude_at(still, 1000.0) + 1e-9) < -80.0
+
+
+@settings(max_examples=20, deadline=None)
+@given(
+    kind=st.sampled_from(sorted(Filter.kinds)), place=st.floats(0, 1), resonance=st.floats(0, 1), drive=st.floats(0, 36),
+    key=st.integers(0, 127), depth=st.floats(-4, 4),
+)  # fmt: skip
+def test_any_filter_swung_at_audio_rate_is_bounded(
+    kind: str, place: float, resonance: float, drive: float, key: int, depth: float
+) -> None:
+    filter_ = made(kind, resonance=resonance, drive=drive)
+    if "cutoff" in filter_.params:
+        filter_ = filter_.with_value("cutoff", filter_.params["cutoff"].at(place))
+    swing = depth * np.sin(2 * np.pi * 700 * np.arange(RATE // 4) / RATE)
+    out = through(filter_, noise(0.25), key, swing=swing)
+    assert np.isfinite(out).all() and np.abs(out).max() < 200.0
+
+
+# --- drive, note by note -----------------------------------------------------------------------
+
+
+def test_drive_in_a_layer_bends_each_note_and_in_a_rack_the_chord() -> None:
+    """Two sines through a curve: difference tones appear only where both go through it together (trigonometry)."""
+    base = with_value(with_value(new_patch(), "layers.a.source.shape", "sine"), "layers.a.level", -6.0)
+    alone = with_value(with_value(base, "layers.a.drive.on", True), "layers.a.drive.amount", 18.0)
+    together = add_effect(base, "1", Effect.kinds["drive"](amount=18.0))[0]
+    notes = [Note(0, 2, 69), Note(0, 2, 76)]
+    first, second = 440.0, 440.0 * 2 ** (7 / 12)
+    levels = {}
+    for name, patch in (("note", alone), ("chord", together)):
+        sound = render(patch, notes, 1.8)[0].astype(np.float64)[RATE // 2 :]
+        levels[name] = decibels(amplitude_at(sound, 2 * first - second) / amplitude_at(sound, first) + 1e-9)
+    assert levels["chord"] > -30.0 and levels["note"] < -70.0
+
+
+@pytest.mark.parametrize("way", [way for way in WAYS if way not in ("wrap", "reduce")])
+def test_level_kept_begins_about_right_and_gets_there(way: str) -> None:
+    shaper = Shaper(on=True, way=way, amount=24.0)
+    out = through(shaper, sine(220.0, -9.0, 3.0))[0]
+    power = [decibels(float(np.sqrt((part**2).mean() * 2))) for part in (out[2000:6000], out[-RATE:])]
+    assert abs(power[0] + 9.0) < 6.0 and power[1] == pytest.approx(-9.0, abs=0.5)
+
+
+def test_a_drawn_curve_is_heard_as_it_is_drawn_and_while_it_is_dragged() -> None:
+    """A curve drawn flat at a third gives a square of a third; another drawing is heard in the next block."""
+    flat = ((0.0, 0.33, 0.0), (1.0, 0.33, 0.0))
+    patch = plain(layers__a__source__shape="sine", layers__a__drive__on=True, layers__a__drive__way="drawn")
+    patch = with_value(with_value(patch, "layers.a.drive.kept", False), "layers.a.drive.curve", flat)
+    sound = steady(patch, 45)
+    program = Program(patch, RATE)
+    program.block([Event(0, ON, 45, 1.0)])
+    for _ in range(40):
+        program.block()
+    before = np.abs(program.block()).max()
+    at = program.layout.drawn["layers.a.drive.curve"] + program.count
+    program.values[at : at + 7] = [2, 0.0, 0.66, 0.0, 1.0, 0.66, 0.0]
+    for _ in range(40):
+        after = np.abs(program.block()).max()
+    assert after / before == pytest.approx(2.0, rel=0.05)
+    third, first = amplitude_at(sound, 330.0), amplitude_at(sound, 110.0)
+    assert decibels(third / first) == pytest.approx(decibels(1 / 3), abs=0.5), "a square's third harmonic (textbook)"
+
+
+def test_order_of_drive_and_filter_are_two_different_sounds() -> None:
+    patch = plain(
+        layers__a__source__shape="saw", layers__a__drive__on=True, layers__a__drive__amount=30.0,
+        layers__a__filter__on=True, layers__a__filter__cutoff=500.0, layers__a__filter__response="low 24",
+    )  # fmt: skip
+    drive_first = steady(patch, 45)
+    filter_first = steady(with_value(patch, "layers.a.order", "filter"), 45)
+    tops = [decibels(amplitude_at(s, 110.0 * 31) / amplitude_at(s, 110.0)) for s in (drive_first, filter_first)]
+    assert tops[1] > tops[0] + 15.0, "driven last, what the filter took away comes back as harmonics"
+
+
+# --- buses -------------------------------------------------------------------------------------
+
+
+def layered() -> Patch:
+    patch = plain(layers__a__source__shape="saw", layers__a__level=-18.0)
+    return duplicate_layer(patch, "a")[0]
+
+
+def test_a_bus_that_does_nothing_is_bit_equal_to_none() -> None:
+    patch, notes = plain(layers__a__source__shape="saw"), [Note(0, 0.5, 50)]
+    straight = render(patch, notes, 0.8)
+    bussed = with_value(patch, "layers.a.out", "bus1")
+    chained = with_value(with_value(bussed, "buses.1.out", "bus2"), "buses.2.out", "bus3")
+    assert np.array_equal(render(bussed, notes, 0.8), straight)
+    assert np.array_equal(render(chained, notes, 0.8), straight)
+    both = with_value(with_value(layered(), "layers.a.out", "bus1"), "layers.b.out", "bus1")
+    assert np.abs(render(both, notes, 0.8) - render(layered(), notes, 0.8)).max() < 1e-6, (
+        "only the order of adding differs"
+    )
+
+
+def test_two_band_passes_side_by_side_into_a_high_pass() -> None:
+    """Serial and parallel filters: the response of the routing is the sum of two bands times the high-pass (scipy)."""
+    patch = with_value(with_value(layered(), "layers.a.out", "bus1"), "layers.b.out", "bus2")
+    for bus, response, cutoff in (("1", "band 12", 400.0), ("2", "band 12", 2000.0), ("3", "high 12", 300.0)):
+        for name, value in (("on", True), ("response", response), ("cutoff", cutoff)):
+            patch = with_value(patch, f"buses.{bus}.filter.{name}", value)
+    patch = with_value(with_value(patch, "buses.1.out", "bus3"), "buses.2.out", "bus3")
+    plain_sound, routed = steady(layered(), 45), steady(patch, 45)
+
+    def prototype(top: list[float], cutoff: float, f: float) -> complex:
+        w = 2 * RATE * np.tan(np.pi * cutoff / RATE)
+        b, a = signal.bilinear(*signal.lp2lp(top, [1, np.sqrt(2), 1], w), RATE)
+        return complex(signal.freqz(b, a, [f], fs=RATE)[1][0])
+
+    for n in (2, 4, 9, 18, 40):
+        f = 110.0 * n
+        bands = 0.5 * (prototype([np.sqrt(2), 0], 400.0, f) + prototype([np.sqrt(2), 0], 2000.0, f))
+        expected = decibels(abs(bands * prototype([1, 0, 0], 300.0, f)))
+        assert decibels(amplitude_at(routed, f) / amplitude_at(plain_sound, f)) == pytest.approx(expected, abs=0.15), n
+
+
+def test_a_bus_goes_to_rack_two_and_one_layer_alone_into_a_reverb() -> None:
+    patch = with_value(layered(), "layers.b.out", "bus1")
+    patch = with_value(with_value(patch, "buses.1.out", "rack2"), "rack2", "out")
+    patch = add_effect(patch, "2", Effect.kinds["reverb"](wet=1.0, decay=4.0))[0]
+    tail = render(patch, [Note(0, 0.2, 50)], 2.0)[:, RATE:]
+    dry = render(with_value(patch, "layers.b.mute", True), [Note(0, 0.2, 50)], 2.0)[:, RATE:]
+    assert np.abs(tail).max() > 1e-3 and np.abs(dry).max() < 1e-6
+
+
+def test_a_bus_rings_on_after_the_note_and_then_ends() -> None:
+    """A comb in a bus outlives the layers' envelopes, fades within half a second, and gives its voice back."""
+    patch = with_value(with_value(plain(), "layers.a.out", "bus1"), "buses.1.filter.on", True)
+    patch = replace_module(patch, "buses.1.filter", made("comb", resonance=1.0))
+    patch = with_value(patch, "modulators.e1.release", 0.005)
+    program = Program(patch, RATE)
+    program.block([Event(0, ON, 57, 1.0)])
+    for _ in range(30):
+        program.block()
+    program.block([Event(0, OFF, 57)])
+    peaks = [float(np.abs(program.block()).max()) for _ in range(200)]
+    assert peaks[20] > 0.01 and peaks[-1] == 0.0 and not len(program.voices.active)
+    assert max(b - a for a, b in pairwise(peaks[5:])) < 0.05, "it fades without a step"
+
+
+def test_buses_are_told_apart_per_note() -> None:
+    """Two notes through a driven bus make no difference tones: the bus bends note by note, as a layer does."""
+    patch = with_value(plain(layers__a__source__shape="sine", layers__a__level=-6.0), "layers.a.out", "bus1")
+    patch = with_value(with_value(patch, "buses.1.drive.on", True), "buses.1.drive.amount", 18.0)
+    sound = render(patch, [Note(0, 2, 69), Note(0, 2, 76)], 1.8)[0].astype(np.float64)[RATE // 2 :]
+    beat = 2 * 440.0 - 440.0 * 2 ** (7 / 12)
+    assert decibels(amplitude_at(sound, beat) / amplitude_at(sound, 440.0) + 1e-9) < -70.0
+
+
+def test_layers_that_swing_a_cutoff_are_known_and_forgotten() -> None:
+    patch, other = add_layer(new_patch(), new_layer())
+    patch = with_value(with_value(patch, "layers.a.swung", other), "buses.2.swung", other)
+    assert feeding(patch, "a") == [other, other]
+    patch = remove_layer(patch, other)
+    assert patch.layers["a"].swung == "none" and patch.buses["2"].swung == "none"
+
+
+def test_a_layer_swings_the_cutoff_of_another_and_of_a_bus() -> None:
+    for where in ("layers.a", "buses.1"):
+        patch = with_value(plain(layers__a__source__shape="sine"), "layers.a.out", "bus1")
+        patch, other = add_layer(patch, new_layer())
+        patch = with_value(with_value(patch, f"layers.{other}.source.shape", "sine"), f"layers.{other}.out", "none")
+        patch = with_value(with_value(patch, f"layers.{other}.fixed", True), f"layers.{other}.frequency", 90.0)
+        for name, value in (("on", True), ("response", "band 12"), ("cutoff", 800.0), ("resonance", 0.6)):
+            patch = with_value(patch, f"{where}.filter.{name}", value)
+        still = steady(patch, 69)
+        swung = steady(with_value(with_value(patch, f"{where}.swung", other), f"{where}.swing", 2.0), 69)
+        levels = [decibels(amplitude_at(s, 530.0) / amplitude_at(s, 440.0) + 1e-9) for s in (still, swung)]
+        assert levels[0] < -80.0 and levels[1] > -40.0, where
+
+
+def test_every_bus_dial_can_be_moved_by_an_envelope_note_by_note() -> None:
+    patch = with_value(
+        with_value(plain(layers__a__source__shape="saw"), "layers.a.out", "bus1"), "buses.1.filter.on", True
+    )
+    patch = with_value(patch, "buses.1.filter.cutoff", 200.0)
+    patch, envelope = add_modulator(patch, Modulator.kinds["envelope"](attack=0.5, sustain=1.0))
+    patch, _ = sew(patch, envelope, "buses.1.filter.cutoff", 48.0)
+    sound = render(patch, [Note(0, 1.2, 45)], 1.2)[0].astype(np.float64)
+    early, late = sound[2400:7200], sound[-RATE // 4 :]
+    brightness = [decibels(amplitude_at(s, 1100.0) / amplitude_at(s, 110.0)) for s in (early, late)]
+    assert brightness[1] > brightness[0] + 15.0
+
+
+def test_a_bus_may_go_only_onward_and_old_documents_have_three() -> None:
+    for bus, wrong in (("2", "bus1"), ("3", "bus2"), ("1", "bus1")):
+        with pytest.raises(Exception, match="Goes to"):
+            with_value(new_patch(), f"buses.{bus}.out", wrong)
+    old = new_patch().model_dump()
+    del old["buses"]
+    for layer in old["layers"].values():
+        del layer["drive"]
+    assert Patch.model_validate(old) == new_patch()
+    with pytest.raises(ValueError, match="no '9'"):
+        Patch.model_validate(new_patch().model_dump() | {"buses": {"9": {}}})
+    patch = with_value(with_value(new_patch(), "layers.a.out", "bus1"), "buses.1.out", "bus3")
+    assert bus_layers(patch, "3") == ["a"] == bus_layers(patch, "1") and bus_layers(patch, "2") == []
