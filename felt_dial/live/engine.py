@@ -35,6 +35,7 @@ from felt_dial.live.listening import Listening
 from felt_dial.live.player import Player
 from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
 from felt_dial.patch.document import read_patch
+from felt_dial.patch.module import Effect
 from felt_dial.sound import assets
 from felt_dial.sound.control.movement import GLOBAL
 from felt_dial.sound.loudness import LoudnessMeter
@@ -251,6 +252,8 @@ class Engine:
         for n, placed in enumerate(program.placed()[:MOST_PLACED]):
             data["costs"][n] = placed.cost * 1e-9 * self.rate / self.frames
             data["steps"][n] = placed.peaks
+            if isinstance(placed.module, Effect):
+                data["readings"][n] = 0.0 if placed.quiet else placed.module.reading(placed.state)
         data["bus_peaks"] = [join.peak for join in program.joins]
         data["rack_peaks"] = [rack.peaks for rack in program.racks.values()]
         data["held"], data["quality"] = self.listening.held, program.quality

@@ -218,6 +218,11 @@ class EngineLink:
         """True while the engine sounds the patch that was shown last."""
         return int(self.shared.data["generation"]) == self.generation
 
+    def reading(self, patch: Patch, path: str) -> float:
+        """dB by which an effect moves the sound now."""
+        places = sounding(patch)
+        return float(self.shared.data["readings"][places.index(path)]) if path in places else 0.0
+
     def costs(self, patch: Patch) -> dict[str, float]:
         """What everything that sounds takes of one core, by its path."""
         return {path: float(cost) for path, cost in zip(sounding(patch), self.shared.data["costs"], strict=False)}

@@ -47,6 +47,7 @@ LAYOUT = np.dtype([
     ("movers", "f4", (MOST_MOVERS, 4)),
     ("costs", "f4", (MOST_PLACED,)),
     ("steps", "f4", (MOST_PLACED, 2)),
+    ("readings", "f4", (MOST_PLACED,)),
     ("bus_peaks", "f4", (3,)),
     ("rack_peaks", "f4", (2, 2)),
     ("integrated", "f8"),

@@ -186,6 +186,10 @@ class Effect(Module, family=True):
         """True where the rack does for it what this parameter says, because the effect does not do so itself."""
         return cls.params[name] is Effect.params[name]
 
+    def reading(self, state: tuple[Any, ...]) -> float:
+        """dB by which it moves the sound at this moment, from the kernel's arrays; 0 where it does no such thing."""
+        return 0.0
+
     def late(self, rate: float) -> int:
         """Frames by which the sound comes out late at a rate."""
         return 0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -34,6 +35,10 @@ class Compressor(Effect, kind="compressor"):
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
         size = 1 << math.ceil(math.log2(AHEAD * stage.rate + 2))
         return np.zeros((2, size), np.float32), np.zeros(8)
+
+    def reading(self, state: tuple[Any, ...]) -> float:
+        """dB by which it turns the sound down now."""
+        return -float(state[1][REDUCED])
 
     def late(self, rate: float) -> int:
         """Frames by which the sound comes out late at a rate."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 
@@ -26,6 +27,10 @@ class Limiter(Effect, kind="limiter"):
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
         wait = max(int(AHEAD * stage.rate), 1)
         return np.zeros((2, wait), np.float32), np.ones((2, wait)), np.array([0.0, 1.0, float(wait)])
+
+    def reading(self, state: tuple[Any, ...]) -> float:
+        """dB by which it turns the sound down now."""
+        return 20.0 * math.log10(max(float(state[2][HELD]), 1e-6))
 
     def late(self, rate: float) -> int:
         """Frames by which the sound comes out late at a rate."""

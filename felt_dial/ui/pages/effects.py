@@ -19,8 +19,10 @@ from felt_dial.ui.dials.clearing import clear
 from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, Upright, control_for, text_label
 from felt_dial.ui.dials.snippet import SnippetPill
 from felt_dial.ui.inspector import Card
+from felt_dial.ui.pictures import levels as _levels  # noqa: F401  (enters its pictures)
 from felt_dial.ui.pictures.curves import EqualiserPicture
 from felt_dial.ui.pictures.effects import effect_picture
+from felt_dial.ui.pictures.lines import LineEditor
 from felt_dial.ui.session import Session
 from felt_dial.ui.thread_list import ThreadList
 
@@ -32,8 +34,21 @@ def summary(effect: Effect) -> str:
     """An effect in a few words."""
     if hasattr(effect, "summary"):
         return str(effect.summary())
-    named = [(n, p) for n, p in effect.params.items() if n != "on"][:2]
+    named = [(n, effect.params[n]) for n in dials(effect)][:2]
     return ", ".join(p.write(effect.get(n)) for n, p in named)
+
+
+def dials(effect: Effect) -> list[str]:
+    """The parameters of an effect as they are shown: those that have an effect as it is set, wet and level kept last."""
+    hidden = {"on", "wet", "kept"}
+    if "way" in effect.params and "bits" in effect.params:
+        hidden |= set() if effect.get("way") == "reduce" else {"bits", "hold"}
+        hidden |= set() if effect.get("way") == "drawn" else {"odd"}
+    if "counted" in effect.params:
+        hidden |= {"cutoff", "follow"} if effect.get("counted") == "key" else {"distance"}
+    if effect.kind == "gate":  # type: ignore[attr-defined]
+        hidden |= {f"s{n}" for n in range(int(effect.number("steps")) + 1, 17)}
+    return [name for name in effect.params if name not in hidden] + ["wet", "kept"]
 
 
 class EffectCard(QWidget):
@@ -244,6 +259,7 @@ class EffectsPage(Wool):
         super().__init__()
         self.session = session
         self.band = 2
+        self._laid: list[str] = []
         self._open = False
         self.alone: Pill | None = None
         self.copied: Effect | None = None
@@ -319,6 +335,9 @@ class EffectsPage(Wool):
         self._show()
 
     def _follow(self) -> None:
+        effect = self.session.patch.racks[self.session.rack].get(self.session.effect)
+        if effect is not None and dials(effect) != self._laid:
+            self._show()
         for card in [*self.rack.cards.values(), *self.second.cards.values()]:
             card.follow()
         self._list_threads()
@@ -363,7 +382,13 @@ class EffectsPage(Wool):
         picture = effect_picture(self.session, path, "weld", large=True)
         if isinstance(picture, EqualiserPicture):
             picture.chose = self.show_band
-        row.addWidget(picture, 1)
+        shown_large = QVBoxLayout()
+        shown_large.addWidget(picture, 1)
+        if getattr(effect, "way", "") == "drawn":
+            line = LineEditor(self.session, f"{path}.curve", "weld")
+            line.setAccessibleName("Drawn curve: what comes in goes across, what goes out goes up")
+            shown_large.addWidget(line, 1)
+        row.addLayout(shown_large, 1)
         meters = QVBoxLayout()
         self.meters = Upright("in"), Upright("out")
         both = QHBoxLayout()
@@ -378,7 +403,7 @@ class EffectsPage(Wool):
         grid = QGridLayout()
         grid.setHorizontalSpacing(4)
         grid.setVerticalSpacing(4)
-        names = [name for name in effect.params if name not in ("on", "wet", "kept")] + ["wet", "kept"]
+        names = self._laid = dials(effect)
         if isinstance(effect, Banded):
             names = [name for name in names if name.endswith(str(self.band))] + ["wet", "kept"]
             side.addLayout(self._bands(path))

@@ -13,11 +13,9 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPen, QWheelEvent
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import with_value
 from felt_dial.sound import seeing
-from felt_dial.sound.effects.compressor import static_curve
 from felt_dial.sound.effects.equaliser import BANDS, response
 from felt_dial.ui.cloth import colour, dye, reading
 from felt_dial.ui.pictures.effects import PICTURES, EffectPicture
-from felt_dial.ui.pictures.shaping import bent
 from felt_dial.ui.pictures.well import draw_curve
 from felt_dial.ui.session import Session
 
@@ -224,34 +222,6 @@ class EqualiserPicture(FrequencyPicture):
             event.accept()
 
 
-class LevelPicture(EffectPicture):
-    """What comes out for what goes in."""
-
-    def draw(self, painter: QPainter, box: QRectF) -> None:
-        effect: Any = self.session.patch.racks[self.rack][self.effect]
-        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
-        x = np.linspace(0.0, 1.0, 300)
-        if effect.kind == "compressor":
-            level = -60.0 + 60.0 * x
-            out = static_curve(level, effect.number("threshold"), effect.number("ratio"), effect.number("knee"))
-            y = (out + effect.number("makeup") + 60.0) / 60.0
-            floor = 0.0
-        elif effect.kind == "limiter":
-            level = -60.0 + 66.0 * x + effect.number("gain")
-            y = (np.minimum(level, effect.number("ceiling")) + 60.0) / 66.0
-            floor = 0.0
-        elif effect.kind == "reduce":
-            step = 2.0 ** (1.0 - min(effect.number("bits"), 8.0))
-            y = 0.5 + 0.5 * step * np.floor((2 * x - 1) / step + 0.5)
-            floor = 0.5
-        else:
-            y = 0.5 + 0.42 * bent(effect, 2 * x - 1)
-            floor = 0.5
-        painter.setPen(QPen(colour("chalk_soft").darker(180), 1, Qt.PenStyle.DotLine))
-        painter.drawLine(box.bottomLeft(), box.topRight())
-        draw_curve(painter, box, x, np.clip(y, 0.0, 1.0), shade, floor=floor)
-
-
 class RoomPicture(EffectPicture):
     """How the room dies away, over four seconds."""
 
@@ -282,7 +252,6 @@ class SwayPicture(EffectPicture):
 
 
 PICTURES |= {
-    "equaliser": EqualiserPicture, "phaser": PhaserPicture, "compressor": LevelPicture, "limiter": LevelPicture,
-    "drive": LevelPicture, "reduce": LevelPicture, "reverb": RoomPicture, "chorus": SwayPicture,
+    "equaliser": EqualiserPicture, "phaser": PhaserPicture, "reverb": RoomPicture, "chorus": SwayPicture,
     "flanger": SwayPicture, "thicken": SwayPicture,
 }  # fmt: skip

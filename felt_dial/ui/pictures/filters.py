@@ -37,9 +37,11 @@ class FilterCurve(Well):
         super().__init__(session, shade)
         self.path, self.large = path, large
         place = path.split(".")
-        owner_ = f"layer {place[1].upper()}" if place[0] == "layers" else f"bus {place[1]}"
+        self.place = {"layers": f"layer {place[1].upper()}", "buses": f"bus {place[1]}", "racks": f"rack {place[1]}"}[
+            place[0]
+        ]
         self.setToolTip("Drag sideways for the cutoff, up and down for the resonance" if large else "")
-        self.setAccessibleName(f"Filter of {owner_}")
+        self.setAccessibleName(f"Filter of {self.place}")
         if large:
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._drag: tuple[QPointF, float, float] | None = None
@@ -152,7 +154,7 @@ class FilterCurve(Well):
         name = self.sideways()
         patch = with_value(self.session.patch, f"{self.path}.{name}", self.filter.params[name].at(place))
         patch = with_value(patch, f"{self.path}.resonance", min(max(resonance, 0.0), 1.0))
-        self.session.edit(patch, f"filter of {self.path.split('.')[1].upper()}", self.path + ".drag")
+        self.session.edit(patch, f"filter of {self.place}", self.path + ".drag")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None

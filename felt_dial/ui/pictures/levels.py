@@ -1,0 +1,169 @@
+"""Pictures of effects that work on the level: static curves with what they do now, bands, and the steps of a gate."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QMouseEvent, QPainter, QPen
+
+from felt_dial.patch.patch import with_value
+from felt_dial.patch.units import MINUS, number
+from felt_dial.sound.effects.compressor import static_curve
+from felt_dial.sound.effects.multiband import band_curve
+from felt_dial.ui.cloth import colour, dye, reading
+from felt_dial.ui.pictures.effects import PICTURES, EffectPicture
+from felt_dial.ui.pictures.filters import FilterCurve
+from felt_dial.ui.pictures.shaping import bent
+from felt_dial.ui.pictures.well import draw_curve
+
+LOWEST = -60.0
+MOST = 24.0
+"""dB of gain reduction that fill the bar."""
+
+
+class LevelPicture(EffectPicture):
+    """What comes out for what goes in; on the right, in full, by how much the sound is turned down now."""
+
+    def live(self) -> object:
+        """The gain reduction of this moment, where there is one."""
+        if not self.large:
+            return None
+        return round(self.session.link.reading(self.session.patch, f"racks.{self.rack}.{self.effect}"), 1)
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
+        x = np.linspace(0.0, 1.0, 300)
+        floor = 0.0
+        if effect.kind == "compressor":
+            out = static_curve(
+                LOWEST - LOWEST * x, effect.number("threshold"), effect.number("ratio"), effect.number("knee")
+            )
+            y = (out + effect.number("makeup") - LOWEST) / -LOWEST
+        elif effect.kind == "limiter":
+            level = LOWEST + 66.0 * x + effect.number("gain")
+            y = (np.minimum(level, effect.number("ceiling")) - LOWEST) / 66.0
+        elif effect.kind == "reduce":
+            step = 2.0 ** (1.0 - min(effect.number("bits"), 8.0))
+            y, floor = 0.5 + 0.5 * step * np.floor((2 * x - 1) / step + 0.5), 0.5
+        else:
+            y, floor = 0.5 + 0.42 * bent(effect, 2 * x - 1), 0.5
+        if self.large and effect.kind in ("compressor", "limiter"):
+            self._grid(painter, box)
+        painter.setPen(QPen(colour("chalk_soft").darker(180), 1, Qt.PenStyle.DotLine))
+        painter.drawLine(box.bottomLeft(), box.topRight())
+        draw_curve(painter, box, x, np.clip(y, 0.0, 1.0), shade, floor=floor)
+
+    def _grid(self, painter: QPainter, box: QRectF) -> None:
+        painter.setFont(reading(11))
+        for level in (-48, -36, -24, -12):
+            part = (level - LOWEST) / -LOWEST
+            x, y = box.left() + part * box.width(), box.bottom() - part * box.height()
+            painter.setPen(QPen(colour("chalk_soft").darker(200), 1))
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+            painter.setPen(colour("chalk_soft"))
+            painter.drawText(QPointF(x + 3, box.bottom() - 2), f"{level}".replace("-", MINUS))
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        if not self.large or effect.kind not in ("compressor", "limiter", "multiband"):
+            return
+        now = float(self._live) if isinstance(self._live, float) else 0.0
+        bar = QRectF(box.right() - 10, box.top() + 4, 8, box.height() - 24)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("chalk_soft").darker(190))
+        painter.drawRoundedRect(bar, 3, 3)
+        painter.setBrush(dye("madder", in_well=True))
+        painter.drawRect(QRectF(bar.left(), bar.top(), 8, bar.height() * min(-now / MOST, 1.0)))
+        painter.setPen(colour("chalk"))
+        painter.setFont(reading(11))
+        text = f"{number(now, 1)} dB" if now < -0.05 else "0 dB"
+        painter.drawText(QRectF(box.right() - 60, box.bottom() - 16, 60, 14), Qt.AlignmentFlag.AlignRight, text)
+
+
+class BandsPicture(LevelPicture):
+    """By how much each of the three bands is moved at its level: pressed from above, lifted from below."""
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
+        x = np.linspace(0.0, 1.0, 300)
+        level = -72.0 + 72.0 * x
+        dials = [effect.number(name) for name in ("above", "below", "press", "lift")]
+        out = level + effect.number("depth") * band_curve(level, *dials)
+        painter.setPen(QPen(colour("chalk_soft").darker(180), 1, Qt.PenStyle.DotLine))
+        painter.drawLine(box.bottomLeft(), box.topRight())
+        draw_curve(painter, box, x, np.clip((out + 72.0) / 72.0, 0, 1), shade, floor=0.0)
+        if self.large:
+            painter.setFont(reading(11))
+            painter.setPen(colour("chalk_soft"))
+            splits = [effect.params[name].write(effect.get(name)) for name in ("split_low", "split_high")]
+            painter.drawText(QPointF(box.left() + 6, box.top() + 12), f"low up to {splits[0]}, high from {splits[1]}")
+
+
+class GatePicture(EffectPicture):
+    """The steps as bars; drag over them to draw."""
+
+    def __init__(self, *about: Any) -> None:
+        super().__init__(*about)
+        if self.large:
+            self.setToolTip("Drag over the steps to draw how far each is open")
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
+        row = effect.row()
+        wide = box.width() / len(row)
+        length = effect.number("length")
+        painter.setPen(Qt.PenStyle.NoPen)
+        for n, level in enumerate(row):
+            left = box.left() + n * wide
+            painter.setBrush(colour("chalk_soft").darker(230))
+            painter.drawRect(QRectF(left + 1, box.top(), max((wide - 2) * length, 1), box.height()))
+            painter.setBrush(shade)
+            tall = max(level, effect.number("least")) * box.height()
+            painter.drawRect(QRectF(left + 1, box.bottom() - tall, max((wide - 2) * length, 1), tall))
+        if self.large:
+            painter.setFont(reading(11))
+            painter.setPen(colour("chalk_soft"))
+            for n in range(0, len(row), 4):
+                painter.drawText(QPointF(box.left() + n * wide + 3, box.top() + 12), str(n + 1))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if not self.large:
+            event.ignore()
+            return
+        self.session.history.settle()
+        self._put(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.large and event.buttons():
+            self._put(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if not self.large:
+            event.ignore()
+        self.session.history.settle()
+
+    def _put(self, event: QMouseEvent) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        box, count = self.box(), len(effect.row())
+        step = min(max(int((event.position().x() - box.left()) / box.width() * count), 0), count - 1)
+        level = min(max((box.bottom() - event.position().y()) / box.height(), 0.0), 1.0)
+        path = f"racks.{self.rack}.{self.effect}."
+        patch = with_value(self.session.patch, f"{path}s{step + 1}", round(level, 2))
+        self.session.edit(patch, "draw the gate", path + "drawn")
+
+
+def _filter_picture(session: Any, path: str, shade: str, large: bool) -> FilterCurve:
+    return FilterCurve(session, path, shade, large)
+
+
+PICTURES |= {
+    "compressor": LevelPicture, "limiter": LevelPicture, "drive": LevelPicture, "reduce": LevelPicture,
+    "multiband": BandsPicture, "gate": GatePicture,
+    **dict.fromkeys(("filter", "ladder", "acid", "comb", "throat"), _filter_picture),
+}  # fmt: skip
