@@ -75,6 +75,32 @@ MADE: dict[str, dict[str, dict[str, object]]] = {
         "Thin air": {"on": True, "response": "high 12", "cutoff": 600.0, "follow": 1.0},
         "Reed throat": {"on": True, "response": "band 12", "cutoff": 900.0, "resonance": 0.5, "follow": 1.0},
     },
+    "filter.ladder": {
+        "Warm ladder": {"on": True, "cutoff": 900.0, "resonance": 0.25, "drive": 6.0, "follow": 0.4},
+        "Singing ladder": {"on": True, "cutoff": 700.0, "resonance": 0.96, "follow": 1.0},
+    },
+    "filter.acid": {
+        "Rubber hose": {"on": True, "cutoff": 300.0, "resonance": 0.82, "drive": 10.0, "follow": 0.35},
+        "Bent wire": {"on": True, "character": "wire", "cutoff": 600.0, "resonance": 0.9, "drive": 12.0},
+    },
+    "filter.comb": {
+        "Struck wire": {"on": True, "resonance": 0.955, "damping": 7000.0},
+        "Clay pipe": {"on": True, "resonance": 0.9, "damping": 3000.0, "teeth": "odd", "distance": -12.0},
+    },
+    "filter.formant": {"Choir stall": {"on": True, "vowel": 5.0, "throat": "women", "resonance": 0.55}},
+    "drive.shaper": {
+        "Warm bulb": {"on": True, "way": "tube", "amount": 9.0, "wet": 0.6},
+        "Folded leaf": {"on": True, "way": "sine", "amount": 8.0, "tone": 9000.0},
+        "Two-faced": {"on": True, "way": "drawn", "amount": 6.0},
+        "Worn chip": {"on": True, "way": "reduce", "bits": 5.0, "hold": 9000.0, "amount": 0.0},
+    },
+    "effect.gate": {"Slats": {"length": 0.8, "soft": 0.008}, "Long shutters": {"steps": 8, "pace": Beats(0.5), "soft": 0.02}},
+    "effect.multiband": {"Even light": {"depth": 0.35}, "Pressed flowers": {"depth": 0.8, "release": 0.2}},
+    "effect.rotary": {"Slow fan": {"pace": "slow", "wet": 0.5}, "Quick fan": {"pace": "fast", "wet": 0.6}},
+    "effect.compressor": {
+        "Held together": {"threshold": -20.0, "ratio": 2.5, "attack": 0.02, "release": 0.15, "makeup": 3.0},
+        "Drum glue": {"threshold": -18.0, "ratio": 4.0, "attack": 0.003, "release": 0.09, "makeup": 4.0},
+    },
     "effect.delay": {
         "Garden wall": {"left": Beats(0.75), "right": Beats(0.5), "feedback": 0.35, "tone": 4200.0, "wet": 0.25},
         "Close pane": {"left": 0.018, "right": 0.027, "feedback": 0.1, "wet": 0.3},

@@ -12,7 +12,7 @@ from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulato
 from felt_dial.patch.patch import Patch, put, with_value
 from felt_dial.sound import assets
 from felt_dial.sound.audio_file import Audio
-from felt_dial.sound.modules import Effect, Modulator, Source, new_layer, new_patch
+from felt_dial.sound.modules import Effect, Filter, Modulator, Source, new_layer, new_patch
 from felt_dial.sound.tables import shipped_tables
 
 sys.path.insert(0, str(Path(__file__).parent))
@@ -68,6 +68,17 @@ class Maker:
     def effect(self, kind: str, **values: object) -> Maker:
         self.patch, key = add_effect(self.patch, "1", Effect.kinds[kind]())
         return self.set(**{f"racks__1__{key}__{path}": value for path, value in values.items()})
+
+    def second(self, kind: str, **values: object) -> Maker:
+        """An effect in rack 2."""
+        self.patch, key = add_effect(self.patch, "2", Effect.kinds[kind]())
+        return self.set(**{f"racks__2__{key}__{path}": value for path, value in values.items()})
+
+    def filter(self, place: str, kind: str, **values: object) -> Maker:
+        """Another filter for a layer or a bus, switched on."""
+        self.patch = put(self.patch, [*place.split("."), "filter"], Filter.kinds[kind](on=True))
+        prefix = place.replace(".", "__")
+        return self.set(**{f"{prefix}__filter__{path}": value for path, value in values.items()})
 
     def macro(self, number: int, name: str, description: str, value: float, **depths: float) -> Maker:
         key = f"m{number}"

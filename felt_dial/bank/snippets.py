@@ -17,9 +17,13 @@ from pydantic import ValidationError
 from felt_dial.bank.files import free_name, slug, write_whole
 from felt_dial.patch.document import FORMAT, BadDocument, migrate, read_json, sentence
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
+from felt_dial.patch.shaping import Shaper
 
 SHIPPED = Path(__file__).parent.parent / "data" / "snippets"
-FAMILIES: dict[str, Any] = {"source": Source, "filter": Filter, "modulator": Modulator, "effect": Effect}
+FAMILIES: dict[str, Any] = {
+    "source": Source, "effect": Effect, "drive": Shaper, "filter": Filter, "modulator": Modulator,
+}  # fmt: skip
+"""What settings may be for; an effect that is also a filter or a drive is an effect."""
 DEFAULTS = "defaults.json"
 M = TypeVar("M", bound=Module)
 
@@ -41,7 +45,7 @@ class Snippet:
 
 
 def family_of(module: Module) -> str:
-    """`source`, `filter`, `modulator` or `effect`."""
+    """`source`, `drive`, `filter`, `modulator` or `effect`."""
     return next(name for name, family in FAMILIES.items() if isinstance(module, family))
 
 

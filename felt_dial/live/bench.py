@@ -15,6 +15,7 @@ import numpy as np
 
 from felt_dial.live.link import EngineLink
 from felt_dial.live.loads import cloud, inner_loop, movement_share, resynthesis, tables
+from felt_dial.live.steps import drive_aliases, step_costs
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.modules import Effect, Modulator, new_layer, new_patch
@@ -49,6 +50,17 @@ def full() -> Patch:
         patch, lfo = add_modulator(patch, Modulator.kinds["lfo"]())
         patch, _key = sew(patch, lfo, f"layers.{key}.filter.cutoff", 12.0)
     patch, _key = add_effect(patch, "1", Effect.kinds["delay"]())
+    return patch
+
+
+def rack() -> Patch:
+    """One sine into a rack of twelve common effects, two reverbs among them."""
+    patch = sine()
+    for kind in (
+        "equaliser", "drive", "compressor", "chorus", "phaser", "delay", "reverb", "reverb", "width", "trim", "limiter",
+        "flanger",
+    ):  # fmt: skip
+        patch, _key = add_effect(patch, "1", Effect.kinds[kind]())
     return patch
 
 
@@ -139,6 +151,11 @@ def run_bench(as_json: bool, seconds: float) -> str:
     for unison in (1, 2, 4, 8, 16, 32):
         for notes in (1, 2, 4, 8, 16):
             found[f"one table, {unison:2} voices × {notes:2} notes"] = share_of_core(tables(unison, 1), notes, 1, 150)
+    found["a rack of 12 with two reverbs"] = share_of_core(rack(), 1)
+    found |= {f"{name}, ns a stereo sample": cost for name, cost in step_costs().items()}
+    for quality in (1, 4):
+        aliases = drive_aliases(quality)
+        found |= {f"drive, {way.lower()}, alias at quality {quality}, dB": level for way, level in aliases.items()}
     found |= inner_loop()
 
     def hold(link: EngineLink) -> None:

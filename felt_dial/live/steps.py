@@ -1,4 +1,4 @@
-"""What every drive, filter and effect costs, for docs/performance.md: nanoseconds a stereo sample."""
+"""What every drive, filter and effect costs, and how much the drives alias, for docs/performance.md."""
 
 from __future__ import annotations
 
@@ -8,8 +8,11 @@ from typing import Any
 import numpy as np
 
 from felt_dial.patch.module import Effect, Filter, Module
+from felt_dial.patch.patch import with_value
 from felt_dial.patch.shaping import WAYS, Shaper
 from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.render import Note, render
 from felt_dial.sound.tone.chain import NO_SWING
 
 RATE, FRAMES, ROWS = 48000, 256, 16
@@ -71,3 +74,25 @@ def step_costs() -> dict[str, float]:
             made = filter_.with_value("response", response) if response else filter_
             found[f"filter, {made.gist()}"] = _voices(made)
     return found | {f"effect, {cls.title.lower()}": _chord(cls()) for cls in Effect.kinds.values()}
+
+
+def drive_aliases(quality: int) -> dict[str, float]:
+    """dB of the loudest partial below 20 kHz that is no harmonic, below the loudest: a sine near 5 kHz, driven by 24 dB."""
+    size, turns = 16384, 1708
+    frequency = turns * RATE / size
+    found = {}
+    for way, label in WAYS.items():
+        patch = new_patch()
+        for path, value in (
+            ("source.shape", "sine"), ("fixed", True), ("frequency", frequency), ("level", -12.0), ("pan", -1.0),
+            ("drive.on", True), ("drive.way", way), ("drive.amount", 24.0),
+        ):  # fmt: skip
+            patch = with_value(patch, f"layers.a.{path}", value)
+        patch = with_value(patch, "modulators.e1.sustain", 1.0)
+        sound = render(patch, [Note(0.0, 2.0, 69)], 1.5, quality=quality)[0, -size:].astype(np.float64)
+        power = np.abs(np.fft.rfft(sound * np.kaiser(size, 20.0)))
+        bins = np.arange(len(power))
+        other = np.min([np.abs(bins - k * turns) for k in range(1, 5)], axis=0) > 12
+        heard = (bins > 20) & (bins < 20000 * size / RATE)
+        found[label] = float(20 * np.log10(power[other & heard].max() / power.max()))
+    return found

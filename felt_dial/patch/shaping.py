@@ -33,7 +33,7 @@ class Shaping(Module):  # type: ignore[metaclass]
     )  # fmt: skip
 
 
-class Shaper(Shaping):
+class Shaper(Shaping, family=True, kind="shaper", title="Drive"):
     """Drive, note by note: chords stay clean, each note is bent by itself."""
 
     on = Switch("On", False, says="Lets the drive work.", smooth=True)

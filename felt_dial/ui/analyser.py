@@ -275,6 +275,8 @@ class Stages(Picture):
             heard, "Stages", "The upper bar is the level before, the lower one after; red is above full scale"
         )
 
+        self._held: dict[str, tuple[float, ...]] = {}
+
     def rows(self) -> list[tuple[str, float, float]]:
         """Name, level before and level after of every stage, largest samples of the last block."""
         session, patch = self.heard.session, self.heard.session.patch
@@ -301,12 +303,14 @@ class Stages(Picture):
         columns = 1 if len(rows) * 17 <= box.height() else 2
         tall = max(int(box.height() // 17), 1)
         wide = box.width() / columns
-        for n, (name, before, after) in enumerate(rows[: tall * columns]):
+        for n, (name, *levels) in enumerate(rows[: tall * columns]):
+            fallen = [0.9 * level for level in self._held.get(name, (0.0, 0.0))]
+            self._held[name] = tuple(max(now, was) for now, was in zip(levels, fallen, strict=True))
             left, top = box.left() + (n // tall) * wide, box.top() + (n % tall) * 17
             painter.setPen(colour("chalk"))
             text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(wide * 0.45))
             painter.drawText(QRectF(left, top, wide * 0.46, 15), Qt.AlignmentFlag.AlignVCenter, text)
-            for k, level in enumerate((before, after)):
+            for k, level in enumerate(self._held[name]):
                 place = min(max((20 * math.log10(max(level, 1e-6)) + 54) / 60, 0.0), 1.0)
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(dye("madder" if level > 1.0 else "lichen" if k else "woad", in_well=True))

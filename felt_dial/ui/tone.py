@@ -127,8 +127,9 @@ class FilterPart(QWidget):
         row = QHBoxLayout()
         row.addWidget(text_label("Filter", "value"))
         row.addWidget(narrow(FilterKind(session, path)), 1)
+        boxes: list[str] = []
         if "response" in filter_.params:
-            row.addWidget(narrow(Options(session, f"{path}.response")), 1)
+            boxes = ["response"]
         row.addWidget(SwitchPill(session, f"{path}.on"))
         row.addWidget(SnippetPill(session, path))
         body.addLayout(row)
@@ -138,7 +139,7 @@ class FilterPart(QWidget):
             body.addWidget(curve)
         names = shown(filter_)
         dials = [n for n in names if isinstance(filter_.params[n], Param)]
-        boxes = [n for n in names if isinstance(filter_.params[n], Choice)]
+        boxes += [n for n in names if isinstance(filter_.params[n], Choice)]
         place = path.rsplit(".", 1)[0]
         body.addLayout(grid([f"{path}.{n}" for n in dials] + [f"{place}.swing"], shade, 5))
         body.addLayout(grid([f"{path}.{n}" for n in boxes] + [f"{place}.swung"], shade, 4))

@@ -310,7 +310,7 @@ def test_the_demo_is_what_its_script_makes(tmp_path: Path) -> None:
     assert tree(tmp_path / "banks") == tree(shipped)
     library = Library(shipped)
     presets = list(library.presets())
-    assert [len(bank.ids()) for bank in library.banks()] == [26, 2]
+    assert [len(bank.ids()) for bank in library.banks()] == [32, 2]
     for preset in presets:
         assert preset.patch is not None and preset.patch.description and preset.patch.type
         found = measure(preset.patch)

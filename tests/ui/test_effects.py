@@ -11,7 +11,7 @@ from felt_dial.patch.document import read_patch, write_patch
 from felt_dial.sound.modules import Effect
 from felt_dial.ui.pages.routing import Routing
 from felt_dial.ui.pictures.curves import EqualiserPicture
-from felt_dial.ui.pictures.effects import EffectPicture
+from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.window import EFFECTS
 from tests.ui.conftest import Desk
 
@@ -21,7 +21,7 @@ def test_every_effect_has_a_picture_that_shows_its_values_and_dials(desk: Desk, 
     desk.window.show_page(EFFECTS)
     page, session = desk.window.effects, desk.session
     page.rack.add(kind)
-    picture = desk.find(EffectPicture, lambda p: p.large)
+    picture = desk.find(Well, lambda p: getattr(p, "large", False) and p.window() is desk.window)
     before = picture.grab().toImage()
     key = session.effect
     effect = session.patch.racks["1"][key]

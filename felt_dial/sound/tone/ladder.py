@@ -17,6 +17,8 @@ from felt_dial.patch.params import Choice
 from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, flushed, give_way, hertz, now_or_set, warp_line
 
+STILL = 2.0
+"""Hertz below which a driven filter loses what stands still: a bent wave that leans to one side has a middle."""
 MOST = 4.2
 """Feedback of a ladder at full resonance; at 4 it begins to sound by itself."""
 BACK = 0.5
@@ -35,7 +37,7 @@ class Ladder(Tuned, kind="ladder", title="Ladder"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return np.zeros((stage.rows, 2, 4)), np.zeros(stage.frames), MIXES.copy()
+        return np.zeros((stage.rows, 2, 6)), np.zeros(stage.frames), MIXES.copy()
 
     def gain(
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
@@ -64,7 +66,7 @@ class Acid(Tuned, kind="acid", title="Acid"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return np.zeros((stage.rows, 2, 4)), np.zeros(stage.frames)
+        return np.zeros((stage.rows, 2, 6)), np.zeros(stage.frames)
 
     def gain(
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
@@ -76,7 +78,7 @@ class Acid(Tuned, kind="acid", title="Acid"):
             return np.asarray(np.abs(1 / (s * s + WIRE_OPEN * (1 - WIRE_MOST * resonance) * s + 1)))
         s = s * RUBBER_AT
         k = RUBBER_MOST * resonance
-        return np.asarray(np.abs((1 + 0.25 * k) / (s**4 + 7 * s**3 + 15 * s**2 + 10 * s + 1 + k)))
+        return np.asarray(np.abs((1 + BACK * k) / (s**4 + 7 * s**3 + 15 * s**2 + 10 * s + 1 + k)))
 
     def gist(self) -> str:
         """What kind of filter it is set to, in a word or two."""
@@ -101,8 +103,9 @@ def _prototype(frequency: ArrayLike, cutoff: float, rate: float) -> NDArray[np.c
 @works_for(Ladder)
 @kernel
 def run_ladder(audio, control, line, frequency, rows, start, tick, rate, swing, state, g, mixes):  # type: ignore[no-untyped-def]
-    """Filters `audio[row]` in place; `state` float64 (row, channel, 4), `g` room for a line of frames."""
+    """Filters `audio[row]` in place; `state` float64 (row, channel, 6), `g` room for a line of frames."""
     ticks = control.shape[2] - 1
+    keep = 1.0 - 2.0 * math.pi * STILL / rate
     for row in rows:
         first = max(start[row], 0)
         if start[row] >= 0:
@@ -113,6 +116,8 @@ def run_ladder(audio, control, line, frequency, rows, start, tick, rate, swing, 
         c3, c4 = mixes[response, 3], mixes[response, 4]
         s1, s2, s3, s4 = state[row, 0, 0], state[row, 0, 1], state[row, 0, 2], state[row, 0, 3]
         r1, r2, r3, r4 = state[row, 1, 0], state[row, 1, 1], state[row, 1, 2], state[row, 1, 3]
+        p, into_left = state[row, 0, 4], state[row, 0, 5]
+        q, into_right = state[row, 1, 4], state[row, 1, 5]
         left, right = audio[row, 0, first * tick :], audio[row, 1, first * tick :]
         for t in range(first, ticks):
             k = MOST * np.float64(control[RESONANCE, row, t])
@@ -151,8 +156,13 @@ def run_ladder(audio, control, line, frequency, rows, start, tick, rate, swing, 
                 d, e = big * (y3 - s4), big * (z3 - r4)
                 y4, z4 = d + s4, e + r4
                 s4, r4 = y4 + d, z4 + e
-                left[n] = np.float32(out * (c0 * u + c1 * y1 + c2 * y2 + c3 * y3 + c4 * y4))
-                right[n] = np.float32(out * (c0 * v + c1 * z1 + c2 * z2 + c3 * z3 + c4 * z4))
+                heard = c0 * u + c1 * y1 + c2 * y2 + c3 * y3 + c4 * y4
+                heard_right = c0 * v + c1 * z1 + c2 * z2 + c3 * z3 + c4 * z4
+                p = heard - into_left + keep * p
+                q = heard_right - into_right + keep * q
+                into_left, into_right = heard, heard_right
+                left[n] = np.float32(out * p)
+                right[n] = np.float32(out * q)
                 k += lift
                 push += grow
                 out += fade
@@ -160,6 +170,8 @@ def run_ladder(audio, control, line, frequency, rows, start, tick, rate, swing, 
         state[row, 0, 2], state[row, 0, 3] = flushed(s3), flushed(s4)
         state[row, 1, 0], state[row, 1, 1] = flushed(r1), flushed(r2)
         state[row, 1, 2], state[row, 1, 3] = flushed(r3), flushed(r4)
+        state[row, 0, 4], state[row, 0, 5] = flushed(p), flushed(into_left)
+        state[row, 1, 4], state[row, 1, 5] = flushed(q), flushed(into_right)
 
 
 @kernel
@@ -175,12 +187,13 @@ def _chain(w, k):  # type: ignore[no-untyped-def]
 @works_for(Acid)
 @kernel
 def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, state, g):  # type: ignore[no-untyped-def]
-    """Filters `audio[row]` in place; `state` float64 (row, channel, 4), `g` room for a line of frames.
+    """Filters `audio[row]` in place; `state` float64 (row, channel, 6), `g` room for a line of frames.
 
     Rubber is a chain of four resistors and capacitors without buffers between them, in a loop: the poles lean on each
     other (Zavalishin, section 5.10, for a diode ladder). Wire is a two-pole whose band clips and so tames its ringing.
     """
     ticks = control.shape[2] - 1
+    keep = 1.0 - 2.0 * math.pi * STILL / rate
     for row in rows:
         first = max(start[row], 0)
         if start[row] >= 0:
@@ -194,6 +207,7 @@ def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, st
                 state[row, channel, 2],
                 state[row, channel, 3],
             )
+            p, into = state[row, channel, 4], state[row, channel, 5]
             sound = audio[row, channel, first * tick :]
             for t in range(first, ticks):
                 r0, r1 = np.float64(control[RESONANCE, row, t]), np.float64(control[RESONANCE, row, t + 1])
@@ -220,7 +234,7 @@ def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, st
                         if changes:
                             w = (g[n] if moves else g[0]) / RUBBER_AT
                             one, two, three, four, solve = _chain(w, k)
-                        x = push * (1.0 + 0.25 * k) * np.float64(sound[n])
+                        x = push * (1.0 + BACK * k) * np.float64(sound[n])
                         back = four * (s4 + w * three * (s3 + w * two * (s2 + w * one * s1)))
                         u = RUBBER_ROOM * give_way((x - k * back) * solve / RUBBER_ROOM)
                         a1 = one * (s1 + w * u)
@@ -231,9 +245,12 @@ def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, st
                         y2 = a2 + two * w * y3
                         y1 = a1 + one * w * y2
                         s1, s2, s3, s4 = 2.0 * y1 - s1, 2.0 * y2 - s2, 2.0 * y3 - s3, 2.0 * y - s4
-                    sound[n] = np.float32(out * y)
+                    p = y - into + keep * p
+                    into = y
+                    sound[n] = np.float32(out * p)
                     out += fade
                     r += lift
                     push += grow
             state[row, channel, 0], state[row, channel, 1] = flushed(s1), flushed(s2)
             state[row, channel, 2], state[row, channel, 3] = flushed(s3), flushed(s4)
+            state[row, channel, 4], state[row, channel, 5] = flushed(p), flushed(into)

@@ -295,9 +295,9 @@ class EffectsPage(Wool):
         else:
             self.session.link.tap()
 
-    def _copy(self, effect: Effect) -> None:
-        self.copied = effect
-        self.session.say(f"Copied {effect.title}.")
+    def _copy(self) -> None:
+        self.copied = self.session.patch.racks[self.session.rack][self.session.effect]
+        self.session.say(f"Copied {self.copied.title}.")
 
     def paste(self, rack: str) -> None:
         """The copied effect at the end of a rack."""
@@ -366,7 +366,7 @@ class EffectsPage(Wool):
         self.alone.setCheckable(True)
         head.addWidget(self.alone)
         head.addWidget(SwitchPill(self.session, path + ".on", "On", part="pill"))
-        head.addWidget(Pill("Copy", "pill", lambda: self._copy(effect), "Copy this effect"))
+        head.addWidget(Pill("Copy", "pill", self._copy, "Copy this effect"))
         head.addWidget(
             Pill("Paste", "pill", lambda: self.paste(rack), "Paste the copied effect at the end of this rack")
         )

@@ -1,0 +1,380 @@
+"""Drives, filters, buses, the analyser and what is for the listener alone, in the real window."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from felt_dial.bank.snippets import Snippets
+from felt_dial.live.shared import SCOPE
+from felt_dial.patch.module import Filter
+from felt_dial.patch.patch import sounding
+from felt_dial.patch.shaping import WAYS
+from felt_dial.ui.analyser import Analyser, Scope, Spectrum, Stages
+from felt_dial.ui.dials.controls import Options, Pill, Upright
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.snippet import SnippetPill
+from felt_dial.ui.header import EngineReading
+from felt_dial.ui.pages.routing import Routing, bus_words
+from felt_dial.ui.pictures.curves import EqualiserPicture
+from felt_dial.ui.pictures.filters import FilterCurve
+from felt_dial.ui.pictures.levels import GatePicture, LevelPicture
+from felt_dial.ui.pictures.lines import LineEditor
+from felt_dial.ui.pictures.shaping import ShapingPicture
+from felt_dial.ui.tone import FilterKind, main_dial, shown
+from felt_dial.ui.window import EFFECTS, PATCH
+from tests.ui.conftest import Desk
+
+RATE = 48000
+
+
+def dials(desk: Desk) -> set[str]:
+    QApplication.processEvents()
+    return {dial.path for dial in desk.window.findChildren(Dial) if dial.isVisible()}
+
+
+def play(desk: Desk, sound: Any) -> None:
+    """Puts a sound (channel, frame) where the engine would have put it, without an engine."""
+    data = desk.link.shared.data
+    ring = np.resize(np.asarray(sound, np.float32), (2, SCOPE))
+    data["scope"][:], data["tap"][:2], data["tap"][2:] = ring, 0.5 * ring, ring
+    data["scope_written"] = int(data["scope_written"]) + SCOPE
+
+
+def wait(true: Callable[[], bool], seconds: float = 20.0) -> bool:
+    end = time.monotonic() + seconds
+    while not true() and time.monotonic() < end:
+        QTest.qWait(20)
+    return true()
+
+
+def tone(frequency: float, level: float = 0.5) -> Any:
+    wave = level * np.sin(2 * np.pi * frequency * np.arange(SCOPE) / RATE)
+    return np.array([wave, wave])
+
+
+# --- filters and drives ------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", sorted(Filter.kinds))
+def test_every_kind_of_filter_is_chosen_drawn_and_has_its_dials(desk: Desk, kind: str) -> None:
+    session = desk.session
+    session.set("layers.a.filter.cutoff", 620.0)
+    desk.select("filter", "a")
+    box = desk.find(FilterKind)
+    n = box.findData(kind)
+    box.setCurrentIndex(n)
+    box.activated.emit(n)
+    QApplication.processEvents()
+    filter_ = session.patch.layers["a"].filter
+    assert filter_.kind == kind and (kind == "state_variable" or filter_.on)  # type: ignore[attr-defined]
+    if kind in ("ladder", "acid", "shelf", "state_variable"):
+        assert filter_.get("cutoff") == 620.0, "what two kinds share stays"
+    names = [n for n in shown(filter_) if hasattr(filter_.params[n], "at")]
+    assert {f"layers.a.filter.{name}" for name in names} <= dials(desk)
+    curve = desk.find(FilterCurve, lambda c: c.large)
+    before = curve.grab().toImage()
+    session.set(f"layers.a.filter.{main_dial(filter_)}", filter_.params[main_dial(filter_)].at(0.9))
+    session.set("layers.a.filter.on", True)
+    QApplication.processEvents()
+    assert curve.grab().toImage() != before
+    path = f"layers.a.filter.{curve.sideways()}"
+    place = session.value(path)
+    desk.drag(curve, QPoint(150, 60), QPoint(110, 40))
+    assert session.value(path) != place and float(session.value("layers.a.filter.resonance")) > 0.0
+    assert session.history.undo_says == "filter of layer A"
+
+
+def test_a_cutoff_counted_from_the_key_shows_its_distance_instead(desk: Desk) -> None:
+    desk.select("filter", "a")
+    assert "layers.a.filter.cutoff" in dials(desk) and "layers.a.filter.distance" not in dials(desk)
+    desk.session.set("layers.a.filter.counted", "key")
+    QApplication.processEvents()
+    assert (
+        "layers.a.filter.distance" in dials(desk) and desk.find(FilterCurve, lambda c: c.large).sideways() == "distance"
+    )
+
+
+@pytest.mark.parametrize("way", list(WAYS))
+def test_every_way_of_a_drive_is_shown_with_what_it_needs(desk: Desk, way: str) -> None:
+    session = desk.session
+    QTest.mouseRelease(desk.find(ShapingPicture, lambda p: p.path == "layers.a.drive"), Qt.MouseButton.LeftButton)
+    assert session.selection == ("drive", "a")
+    session.set("layers.a.drive.way", way)
+    session.set("layers.a.drive.on", True)
+    QApplication.processEvents()
+    seen = dials(desk)
+    assert ("layers.a.drive.bits" in seen) == (way == "reduce") and "layers.a.drive.amount" in seen
+    picture = desk.find(ShapingPicture, lambda p: p.large)
+    before = picture.grab().toImage()
+    session.set("layers.a.drive.amount", 40.0)
+    QApplication.processEvents()
+    assert picture.grab().toImage() != before
+
+
+def test_a_drawn_curve_is_drawn_with_the_hand_and_kept_as_a_snippet(desk: Desk) -> None:
+    session = desk.session
+    desk.select("drive", "b")
+    session.set("layers.b.drive.way", "drawn")
+    QApplication.processEvents()
+    line = desk.find(LineEditor, lambda e: e.path == "layers.b.drive.curve")
+    before = session.value("layers.b.drive.curve")
+    box = line.box()
+    x, y = box.left() + 0.35 * box.width(), box.bottom() - 0.7 * box.height()
+    desk.drag(line, QPoint(round(x), round(y)), QPoint(round(x) + 30, round(y) + 25))
+    after = session.value("layers.b.drive.curve")
+    assert after != before and len(after) == len(before)  # type: ignore[arg-type]
+    pill = desk.find(SnippetPill, lambda p: p.path == "layers.b.drive")
+    pill.keep("Bent fern")
+    kept = next(s for s in Snippets(session.library.root).all() if s.name == "Bent fern")
+    assert kept.family == "drive"
+    desk.select("drive", "a")
+    desk.find(SnippetPill, lambda p: p.path == "layers.a.drive").take(kept)
+    assert session.value("layers.a.drive.curve") == after
+
+
+# --- buses -------------------------------------------------------------------------------------
+
+
+def test_the_routing_is_drawn_read_out_and_opened_stop_by_stop(desk: Desk) -> None:
+    session = desk.session
+    routing = desk.find(Routing)
+    plain = routing.grab().toImage()
+    session.set("layers.a.out", "bus1")
+    session.set("buses.1.out", "bus3")
+    session.set("buses.1.drive.on", True)
+    QApplication.processEvents()
+    assert routing.grab().toImage() != plain
+    assert "A → bus 1" in routing.words() and "bus 1 (soft drive) → bus 3" in routing.words()
+    assert routing.accessibleDescription() == routing.words()
+    QTest.mouseClick(routing, Qt.MouseButton.LeftButton, pos=routing.nodes()["bus", "1"].center().toPoint())
+    assert session.selection == ("bus", "1") and "buses.1.level" in dials(desk)
+    QTest.mouseClick(routing, Qt.MouseButton.LeftButton, pos=routing.nodes()["layer", "b"].center().toPoint())
+    assert session.selection == ("out", "b")
+    routing.setFocus()
+    for _ in range(len(session.patch.layers)):
+        desk.keys(Qt.Key.Key_Right)
+    desk.keys(Qt.Key.Key_Return)
+    assert session.selection == ("bus", "1")
+    QTest.mouseClick(routing, Qt.MouseButton.LeftButton, pos=routing.nodes()["rack", "1"].center().toPoint())
+    assert desk.window.stack.currentIndex() == EFFECTS
+
+
+def test_a_bus_is_set_in_the_inspector_and_only_goes_onward(desk: Desk) -> None:
+    session = desk.session
+    session.set("layers.b.out", "bus2")
+    desk.select("bus", "2")
+    out = desk.find(Options, lambda o: o.path == "buses.2.out")
+    assert [out.itemText(n) for n in range(out.count())] == ["Rack 1", "Direct", "Rack 2", "Bus 3"]
+    box = desk.find(FilterKind)
+    n = box.findData("comb")
+    box.activated.emit(n)
+    assert session.patch.buses["2"].filter.kind == "comb"  # type: ignore[attr-defined]
+    assert bus_words(session.patch.buses["2"]) == "comb, all teeth"
+    session.undo()
+    assert session.patch.buses["2"].filter.kind == "state_variable"  # type: ignore[attr-defined]
+
+
+def test_lines_of_the_routing_pass_no_bus_that_they_do_not_go_through(desk: Desk) -> None:
+    routing = desk.find(Routing)
+    nodes = routing.nodes()
+    boxes = [box for (what, _), box in nodes.items() if what == "bus"]
+    assert all(not a.intersects(b) for n, a in enumerate(boxes) for b in boxes[n + 1 :])
+    lanes = [box.center().y() for box in boxes]
+    assert min(lanes) > 12 and max(lanes) < routing.height() - 12, "the lanes above and below are free"
+
+
+# --- effects -----------------------------------------------------------------------------------
+
+
+def test_only_this_taps_the_effect_and_leaving_the_page_lets_go(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    page, session = desk.window.effects, desk.session
+    page.rack.add("reverb")
+    assert desk.link._tapped == (f"racks.1.{session.effect}", False)
+    page.alone.click()
+    assert desk.link._tapped == (f"racks.1.{session.effect}", True)
+    desk.window.show_page(PATCH)
+    assert desk.link._tapped == ("", False)
+
+
+def test_an_effect_is_copied_and_pasted_and_its_meters_show_both_levels(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    page, session = desk.window.effects, desk.session
+    page.rack.add("drive")
+    first = session.effect
+    session.set(f"racks.1.{first}.amount", 21.0)
+    desk.find(Pill, lambda p: p.text() == "Copy").click()
+    page.paste("2")
+    pasted = session.patch.racks["2"][session.effect]
+    QApplication.processEvents()
+    assert session.rack == "2" and pasted.get("amount") == 21.0
+    place = sounding(session.patch).index(f"racks.2.{session.effect}")
+    desk.link.shared.data["steps"][place] = (0.5, 0.25)
+    session.frame.emit()
+    levels = [meter.level for meter in desk.window.findChildren(Upright) if meter.isVisible()]
+    assert levels == pytest.approx([-6.02, -12.04], abs=0.02)
+
+
+def test_a_gate_is_drawn_and_a_compressor_shows_what_it_does(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    page, session = desk.window.effects, desk.session
+    page.rack.add("gate")
+    gate = desk.find(GatePicture, lambda p: p.large)
+    box, path = gate.box(), f"racks.1.{session.effect}.s2"
+    assert session.value(path) == 0.0
+    x = round(box.left() + 1.5 / 16 * box.width())
+    desk.drag(gate, QPoint(x, round(box.bottom()) - 10), QPoint(x, round(box.top() + 0.25 * box.height())))
+    assert session.value(path) == pytest.approx(0.75, abs=0.03)
+    session.undo()
+    assert session.value(path) == 0.0, "one drag is one step"
+    page.rack.add("compressor")
+    picture = desk.find(LevelPicture, lambda p: p.large)
+    before = picture.grab().toImage()
+    desk.link.shared.data["readings"][sounding(session.patch).index(f"racks.1.{session.effect}")] = -9.0
+    session.frame.emit()
+    assert picture._live == -9.0 and picture.grab().toImage() != before
+
+
+def test_the_ground_of_the_equaliser_sweeps_and_lets_go(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    desk.window.effects.rack.add("equaliser")
+    play(desk, tone(1000.0))
+    picture = desk.find(EqualiserPicture, lambda p: p.large)
+    box = picture.box()
+    at = QPoint(round(box.left() + picture.across(1000.0) * box.width()), round(box.top()) + 4)
+    QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=at)
+    assert float(desk.link._listening["sweep"]) == pytest.approx(1000.0, rel=0.02)
+    assert not picture.grab().isNull()
+    QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=at)
+    assert desk.link._listening["sweep"] == 0.0
+    assert not desk.session.history.undo_says.startswith("move band")
+
+
+def test_with_no_effect_left_the_page_says_so_and_takes_new_ones(desk: Desk) -> None:
+    from felt_dial.patch.edits import remove_effect
+
+    desk.window.show_page(EFFECTS)
+    session = desk.session
+    for key in list(session.patch.racks["1"]):
+        session.edit(remove_effect(session.patch, "1", key), "remove it")
+    QApplication.processEvents()
+    desk.window.effects.rack.add("trim")
+    QApplication.processEvents()
+    assert f"racks.1.{session.effect}.wet" in dials(desk)
+
+
+# --- the analyser ------------------------------------------------------------------------------
+
+
+def test_the_analyser_opens_from_the_meter_docks_floats_and_closes(desk: Desk) -> None:
+    window = desk.window
+    window.header.analyser_asked.emit()
+    analyser = desk.find(Analyser)
+    assert not analyser.isWindow()
+    analyser.dock.click()
+    assert analyser.isWindow() and analyser.isVisible()
+    analyser.dock.click()
+    assert not analyser.isWindow() and analyser.isVisible()
+    QTest.keyClick(window, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
+    assert not analyser.isVisible()
+
+
+def test_the_spectrum_reads_note_and_level_under_the_pointer_and_freezes(desk: Desk) -> None:
+    desk.window.toggle_analyser()
+    analyser, session = desk.window.analyser, desk.session
+    play(desk, tone(440.0, 0.5))
+    session.frame.emit()
+    heard = analyser.heard
+    assert heard.after.max() == pytest.approx(-6.0, abs=1.6) and heard.before.max() == pytest.approx(-12.0, abs=1.6)
+    spectrum = desk.find(Spectrum)
+    spectrum.pointed = QPointF(120.0, 40.0)
+    assert not spectrum.grab().isNull()
+    analyser.freeze.click()
+    frozen = heard.after.copy()
+    play(desk, tone(3000.0, 0.9))
+    session.frame.emit()
+    assert np.array_equal(heard.after, frozen)
+    analyser.freeze.click()
+    analyser.keep.click()
+    play(desk, tone(3000.0, 0.9))
+    session.frame.emit()
+    assert not np.array_equal(heard.after, frozen) and np.array_equal(heard.kept, frozen)
+    assert analyser.values["True peak"].text().startswith("−0.9")
+    for picture in (Scope, Stages):
+        assert not desk.find(picture).grab().isNull()
+
+
+def test_the_other_side_stays_as_a_line_and_every_stage_has_its_meters(desk: Desk) -> None:
+    desk.window.toggle_analyser()
+    session, heard = desk.session, desk.window.analyser.heard
+    play(desk, tone(440.0))
+    session.frame.emit()
+    session.flip()
+    play(desk, tone(2000.0))
+    session.frame.emit()
+    assert set(heard.sides) == {"a", "b"}
+    assert int(np.argmax(heard.sides["b"])) > int(np.argmax(heard.sides["a"]))
+    session.set("layers.a.drive.on", True)
+    places = sounding(session.patch)
+    desk.link.shared.data["steps"][places.index("layers.a.drive")] = (0.1, 1.4)
+    rows = desk.find(Stages).rows()
+    assert ("A drive", pytest.approx(0.1), pytest.approx(1.4)) in rows and any(name == "Rack 1" for name, *_ in rows)
+
+
+def test_mono_and_limiter_are_for_the_listener_and_the_header_names_a_limiter_at_work(desk: Desk) -> None:
+    desk.window.toggle_analyser()
+    analyser = desk.window.analyser
+    analyser.mono.click()
+    analyser.limit.click()
+    assert desk.link._listening == {"mono": True, "limits": False}
+    desk.link.shared.data["held"] = -3.2
+    desk.session.frame.emit()
+    assert desk.window.header.held.text().replace("\u2009", " ") == "held −3.2 dB"
+    desk.link.shared.data["held"] = 0.0
+    desk.session.frame.emit()
+    assert desk.window.header.held.text() == ""
+
+
+def test_the_quality_is_chosen_in_the_header_and_kept(desk: Desk) -> None:
+    reading = desk.find(EngineReading)
+    actions = reading.menu().actions()
+    assert [action.isChecked() for action in actions] == [True, False, False, False]
+    actions[2].trigger()
+    assert desk.session.settings.quality == 4 and desk.link.quality == 4
+    desk.session.frame.emit()
+    assert reading.label == "At 4×"
+
+
+def test_the_engine_plays_at_another_quality_without_a_click(open_desk: Any, tmp_path: Path) -> None:
+    """A held sine goes on through a change of quality: no step larger than twice its own."""
+    import soundfile
+
+    desk = open_desk()
+    session, link = desk.session, desk.link
+    session.new()
+    for path, value in (("layers.a.source.shape", "sine"), ("layers.a.level", -12.0), ("modulators.e1.sustain", 1.0)):
+        session.set(path, value)
+    assert wait(lambda: link.settled)
+    link.note_on(57, 0.8)
+    QTest.qWait(900)
+    link._tell("keep")
+    QTest.qWait(300)
+    session.keep_settings(session.settings.model_copy(update={"quality": 4}))
+    assert wait(lambda: int(link.shared.data["quality"]) == 4, 30)
+    QTest.qWait(500)
+    link._tell("write", str(tmp_path / "kept.wav"))
+    assert wait(lambda: (tmp_path / "kept.wav").exists())
+    QTest.qWait(300)
+    kept, rate = soundfile.read(tmp_path / "kept.wav")
+    sound = kept[np.abs(kept).max(axis=1) > 0][:, 0]
+    assert len(sound) > 0.5 * rate
+    assert np.abs(np.diff(sound)).max() < 2.0 * np.abs(np.diff(sound[: rate // 8])).max() + 1e-4
