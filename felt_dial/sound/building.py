@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.module import Module
+from felt_dial.patch.module import Filter, Module
 from felt_dial.patch.parts import NO_LAYER, WHERE
 from felt_dial.patch.patch import Bus, Layer, Patch, modules
 from felt_dial.patch.shaping import Shaping
@@ -29,6 +29,8 @@ class Built:
         Its layers, its buses, and where they come together.
     room : Workroom
         Room that layers and buses share.
+    tuned : bool
+        Whether some effect asks for the newest note.
     newest : float32 (2, 1, tick + 1)
         Pitch (semitones) and frequency (Hz) of the newest note, to be filled before the racks run.
     """
@@ -56,6 +58,7 @@ class Built:
             elif steps[0] == "racks":
                 stage = self._fine if getattr(module, "bends", False) else self._plain
                 self.house.racks[steps[1]].add(self._place(path, module, stage, GLOBAL))
+        self.tuned = any(isinstance(effect, Filter) for rack in patch.racks.values() for effect in rack.values())
         self._tie(frames * quality)
         self._odd = {at: 0.0 for _, _, at in self._curves}
         self.redraw(motion.slots["target"], motion.drawn, None)

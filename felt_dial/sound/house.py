@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.mix import run_output
+from felt_dial.sound.mix import run_output, sound_peak
 from felt_dial.sound.racks import Rack, Tap
 from felt_dial.sound.rates import Down, Pad
 
@@ -81,7 +81,7 @@ class House:
             self._pads[RACK2].run(sound, second)
             if joins and alone != "2":
                 out += sound
-        self.before = float(np.abs(out).max())
+        self.before = sound_peak(out)
         if not tap.path:
             tap.before[:] = out
         if alone == "2":

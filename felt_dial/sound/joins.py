@@ -34,21 +34,26 @@ class Join:
         self.rows = np.zeros(0, np.int32)
         self.goes = 0
         self.peak = 0.0
+        self.used = False
 
     def begin_block(self) -> None:
         """Empties what was put in."""
         if len(self.rows):
             self.audio[self.rows] = 0.0
-        self.touched.fill(False)
+            self.touched.fill(False)
+        self.used = False
         self.peak = 0.0
 
     def take(self, rows: NDArray[np.int32]) -> NDArray[np.float32]:
         """Where a layer or another bus adds its voices."""
         self.touched[rows] = True
+        self.used = True
         return self.audio
 
     def settle(self, voices: Voices, seconds: float) -> None:
         """Lists the voices that sound in it, those that ring on among them, and how much of each is left."""
+        if not self.used and not len(self.rows):
+            return
         ringing = voices.sounding & (self.loud > SILENT)
         self.rows = np.flatnonzero(self.touched | ringing).astype(np.int32)
         if not len(self.rows):

@@ -233,13 +233,28 @@ def voices_finite(audio, active):  # type: ignore[no-untyped-def]
 
 
 @kernel(fast=False)
-def sound_finite(audio):  # type: ignore[no-untyped-def]
-    """False where the sound holds a NaN or an infinity."""
+def sound_peak(audio):  # type: ignore[no-untyped-def]
+    """The largest sample of a sound (channel, frame); −1 where it holds a NaN or an infinity."""
     wrong = 0
+    top = np.float32(0.0)
     for channel in range(2):
-        for n in range(audio.shape[1]):
-            wrong += 0 if abs(audio[channel, n]) < MOST else 1
-    return wrong == 0
+        for n in range(np.uint64(audio.shape[1])):
+            size = abs(audio[channel, n])
+            wrong += 0 if size < MOST else 1
+            top = size if size > top else top
+    return top if wrong == 0 else np.float32(-1.0)
+
+
+@kernel
+def run_copy(audio, copy):  # type: ignore[no-untyped-def]
+    """Copies a sound (channel, frame); returns its largest sample."""
+    top = np.float32(0.0)
+    for channel in range(2):
+        for n in range(np.uint64(audio.shape[1])):
+            x = audio[channel, n]
+            copy[channel, n] = x
+            top = max(top, abs(x))
+    return top
 
 
 @kernel

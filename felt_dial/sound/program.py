@@ -217,7 +217,7 @@ class Program:
             self._run_strand(strand, *shares[strand.place])
         for join in self.joins:
             self._run_join(join)
-        if voices.newest >= 0:
+        if voices.newest >= 0 and self.built.tuned:
             row = voices.newest
             self.newest[0, 0] = self.line[row]
             run_frequency(

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
 from felt_dial.sound.kernel import TICK
-from felt_dial.sound.mix import run_blend, run_kept, sound_finite
+from felt_dial.sound.mix import run_blend, run_copy, run_kept, sound_peak
 from felt_dial.sound.placed import Placed
 from felt_dial.sound.rates import Finer, Pad
 
@@ -72,7 +72,7 @@ class Rack:
     def run(self, sound: Sound, tap: Tap | None = None) -> list[str]:
         """Works on `sound`, float32 (2, frame), in place; the paths of effects that gave no number."""
         broken = []
-        self.peaks[0] = float(np.abs(sound).max()) if self.slots else 0.0
+        self.peaks = [0.0, 0.0]
         for slot in self.slots:
             here = tap is not None and tap.path == slot.placed.path
             if here and tap is not None:
@@ -83,7 +83,8 @@ class Rack:
                 tap.after[:] = sound
                 if tap.alone:
                     break
-        self.peaks[1] = float(np.abs(sound).max()) if self.slots else 0.0
+        if self.slots:
+            self.peaks = [self.slots[0].placed.peaks[0] or sound_peak(sound), sound_peak(sound)]
         return broken
 
     def _run_one(self, slot: Slot, sound: Sound, alone: bool) -> bool:
@@ -99,8 +100,7 @@ class Rack:
         on, wet = placed.on, placed.wet
         mixed = on[0] != 1.0 or on[-1] != 1.0 or (slot.blends and (wet[0] != 1.0 or wet[-1] != 1.0))
         keeps = slot.keeps and slot.kept[-1] > 0.5
-        placed.peaks[0] = float(np.abs(sound).max())
-        self._dry[:] = sound
+        placed.peaks[0] = run_copy(sound, self._dry)
         if slot.pad is not None:
             slot.pad.run(self._dry, slot.late)
         if slot.finer is not None:
@@ -109,7 +109,8 @@ class Rack:
             slot.finer.drop(sound)
         else:
             placed.kernel(sound, placed.control, TICK, placed.stage.rate, *placed.state)
-        good = bool(sound_finite(sound))
+        peak = sound_peak(sound)
+        good = peak >= 0.0
         if not good:
             sound.fill(0.0)
             placed.reset()
@@ -119,6 +120,6 @@ class Rack:
             run_blend(self._dry, sound, on, wet if slot.blends else on, slot.blends, TICK)
         if alone:
             sound -= self._dry
-        placed.peaks[1] = float(np.abs(sound).max())
+        placed.peaks[1] = peak if good and not (mixed or alone or keeps) else sound_peak(sound)
         placed.spent(begin)
         return good

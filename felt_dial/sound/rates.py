@@ -96,12 +96,14 @@ class Pad:
     def __init__(self, most: int, frames: int) -> None:
         self._line = np.zeros((2, 1 << math.ceil(math.log2(most + frames + 2))), np.float32)
         self._state = np.array([0, -1])
+        self._used = False
 
     def run(self, sound: Sound, wait: int) -> None:
         """Delays `sound`, float32 (2, frame), in place."""
         if self._state[1] < 0:
             self._state[1] = wait
-        if wait or self._state[1] or self._line.any():
+        if wait or self._used:
+            self._used = True
             run_pad(sound, self._line, self._state, wait)
 
 

@@ -160,7 +160,7 @@ def test_the_filter_is_dragged_where_it_is_drawn(desk: Desk) -> None:
     before = float(desk.session.value(CUTOFF))
     desk.drag(curve, at, at + QPoint(40, -30))
     assert float(desk.session.value(CUTOFF)) > before and float(desk.session.value("layers.a.filter.resonance")) > 0.22
-    assert desk.session.history.sentences() == ["filter of A"]
+    assert desk.session.history.sentences() == ["filter of layer A"]
 
 
 def test_every_picture_draws_again_when_its_patch_changes_and_not_otherwise(desk: Desk) -> None:

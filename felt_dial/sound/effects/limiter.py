@@ -46,11 +46,15 @@ WRITE, HELD, SUM = range(3)
 def run_limiter(audio, control, tick, rate, line, gains, state):  # type: ignore[no-untyped-def]
     """Limits `audio` (float32, channel × frame) in place.
 
-    The gain that each frame asks for is held at its lowest over the look-ahead (`gains[0]`), let go exponentially, and
-    averaged over the look-ahead (`gains[1]`), so that it has arrived when the peak comes out.
+    The gain that each frame asks for is held at its lowest over the look-ahead (`gains[0]`, looked through again only
+    when the lowest leaves it), let go exponentially, and averaged over the look-ahead (`gains[1]`), so that it has
+    arrived when the peak comes out.
     """
     wait = line.shape[1]
     at, held, total = np.int64(state[WRITE]), state[HELD], state[SUM]
+    lowest = 1.0
+    for k in range(wait):
+        lowest = min(lowest, gains[0, k])
     for t in range(control.shape[1] - 1):
         push = 10.0 ** (np.float64(control[GAIN, t]) / 20.0)
         ceiling = 10.0 ** (np.float64(control[CEILING, t]) / 20.0)
@@ -58,10 +62,15 @@ def run_limiter(audio, control, tick, rate, line, gains, state):  # type: ignore
         for n in range(t * tick, (t + 1) * tick):
             x, y = push * np.float64(audio[0, n]), push * np.float64(audio[1, n])
             loud = max(abs(x), abs(y))
-            gains[0, at] = ceiling / loud if loud > ceiling else 1.0
-            lowest = 1.0
-            for k in range(wait):
-                lowest = min(lowest, gains[0, k])
+            gone = gains[0, at]
+            asked = ceiling / loud if loud > ceiling else 1.0
+            gains[0, at] = asked
+            if asked <= lowest:
+                lowest = asked
+            elif gone <= lowest < 1.0:
+                lowest = 1.0
+                for k in range(wait):
+                    lowest = min(lowest, gains[0, k])
             held = min(lowest, held + free * (1.0 - held))
             total += held - gains[1, at]
             gains[1, at] = held
