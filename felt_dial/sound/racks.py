@@ -110,7 +110,7 @@ class Rack:
         else:
             placed.kernel(sound, placed.control, TICK, placed.stage.rate, *placed.state)
         peak = sound_peak(sound)
-        good = peak >= 0.0
+        good = bool(peak >= 0.0)
         if not good:
             sound.fill(0.0)
             placed.reset()

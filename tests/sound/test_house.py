@@ -7,10 +7,10 @@ import pytest
 from numpy.typing import NDArray
 
 from felt_dial.live.listening import Listening
-from felt_dial.patch.edits import add_effect, add_layer
+from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.patch import Patch, sounding, with_value
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import Effect, new_layer
+from felt_dial.sound.modules import Effect, Modulator, new_layer
 from felt_dial.sound.program import BLOCK, QUALITIES, Program
 from felt_dial.sound.rates import Down, Finer, Pad, Up
 from felt_dial.sound.render import Note, render
@@ -285,6 +285,17 @@ def test_delay_smears_wavers_and_steps_back() -> None:
         np.ptp([period(wavering[a : a + 4096].astype(np.float64), RATE) for a in range(RATE // 2, 3 * RATE, RATE // 4)])
         >= 1
     )
+
+
+def test_a_moving_pre_delay_does_not_click() -> None:
+    """A low sine while an LFO moves the time: what is heard has no step larger than a few of the sine's own."""
+    patch = add_effect(
+        plain(layers__a__source__shape="sine", layers__a__level=-12.0), "1", Effect.kinds["reverb"](wet=1.0)
+    )[0]
+    patch, lfo = add_modulator(patch, Modulator.kinds["lfo"](rate=2.0))
+    still = render(patch, [Note(0, 2, 45)], 1.5)[0, RATE // 2 :]
+    moved = render(sew(patch, lfo, "racks.1.reverb1.predelay", 0.03)[0], [Note(0, 2, 45)], 1.5)[0, RATE // 2 :]
+    assert np.abs(np.diff(moved, 2)).max() < 0.004 + 6 * np.abs(np.diff(still, 2)).max()
 
 
 # --- for the listener --------------------------------------------------------------------------

@@ -122,11 +122,16 @@ def run_reverb(audio, control, tick, rate, lines, diffusers, before, state, room
             spread[k] = max(np.int64(_DIFFUSERS[way, k] * size * rate), 1)
             room[3, k] = min(density, 10.0 ** (-6.0 * spread[k] / rate / decay))
         wait = np.int64(np.float64(control[PREDELAY_AT, t]) * rate)
+        later = np.int64(np.float64(control[PREDELAY_AT, t + 1]) * rate)
         for n in range(t * tick, (t + 1) * tick):
             x, y = np.float64(audio[0, n]), np.float64(audio[1, n])
             before[0, write & bmask], before[1, write & bmask] = audio[0, n], audio[1, n]
             into_left = np.float64(before[0, (write - wait) & bmask])
             into_right = np.float64(before[1, (write - wait) & bmask])
+            if later != wait:
+                part = (n - t * tick) / tick
+                into_left += part * (np.float64(before[0, (write - later) & bmask]) - into_left)
+                into_right += part * (np.float64(before[1, (write - later) & bmask]) - into_right)
             middle, side = 0.5 * (into_left + into_right), 0.5 * (into_left - into_right)
             state[LOW] += low * (middle - state[LOW])
             state[HIGH] += high * (middle - state[LOW] - state[HIGH])

@@ -192,65 +192,93 @@ def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, st
     Rubber is a chain of four resistors and capacitors without buffers between them, in a loop: the poles lean on each
     other (Zavalishin, section 5.10, for a diode ladder). Wire is a two-pole whose band clips and so tames its ringing.
     """
-    ticks = control.shape[2] - 1
     keep = 1.0 - 2.0 * math.pi * STILL / rate
     for row in rows:
         first = max(start[row], 0)
         if start[row] >= 0:
             state[row] = 0.0
-        wire = control[CHARACTER, row, first] > 0.5
         moves = warp_line(g, control, line, frequency, swing, row, first, tick, rate, 1.0)
-        for channel in range(2):
-            s1, s2, s3, s4 = (
-                state[row, channel, 0],
-                state[row, channel, 1],
-                state[row, channel, 2],
-                state[row, channel, 3],
-            )
-            p, into = state[row, channel, 4], state[row, channel, 5]
-            sound = audio[row, channel, first * tick :]
-            for t in range(first, ticks):
-                r0, r1 = np.float64(control[RESONANCE, row, t]), np.float64(control[RESONANCE, row, t + 1])
-                push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
-                pushed = 10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0)
-                grow, lift = (pushed - push) / tick, (r1 - r0) / tick
-                out = 1.0 / math.sqrt(push)
-                fade = (1.0 / math.sqrt(pushed) - out) / tick
-                r = r0
-                w = g[0] / RUBBER_AT
-                one, two, three, four, solve = _chain(w, RUBBER_MOST * r)
-                changes = moves or lift != 0.0
-                for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
-                    if wire:
-                        w = g[n] if moves else g[0]
-                        scale = 1.0 / (1.0 + w * (w + WIRE_OPEN * (1.0 - WIRE_MOST * r)))
-                        x = give_way(push * np.float64(sound[n]))
-                        band = w * scale * (x - s2) + scale * s1
-                        y = w * band + s2
-                        s1 = 2.0 * give_way(0.5 * (2.0 * band - s1))
-                        s2 = min(max(2.0 * y - s2, -8.0), 8.0)
-                    else:
-                        k = RUBBER_MOST * r
-                        if changes:
-                            w = (g[n] if moves else g[0]) / RUBBER_AT
-                            one, two, three, four, solve = _chain(w, k)
-                        x = push * (1.0 + BACK * k) * np.float64(sound[n])
-                        back = four * (s4 + w * three * (s3 + w * two * (s2 + w * one * s1)))
-                        u = RUBBER_ROOM * give_way((x - k * back) * solve / RUBBER_ROOM)
-                        a1 = one * (s1 + w * u)
-                        a2 = two * (s2 + w * a1)
-                        a3 = three * (s3 + w * a2)
-                        y = four * (s4 + w * a3)
-                        y3 = a3 + three * w * y
-                        y2 = a2 + two * w * y3
-                        y1 = a1 + one * w * y2
-                        s1, s2, s3, s4 = 2.0 * y1 - s1, 2.0 * y2 - s2, 2.0 * y3 - s3, 2.0 * y - s4
-                    p = y - into + keep * p
-                    into = y
-                    sound[n] = np.float32(out * p)
-                    out += fade
-                    r += lift
-                    push += grow
-            state[row, channel, 0], state[row, channel, 1] = flushed(s1), flushed(s2)
-            state[row, channel, 2], state[row, channel, 3] = flushed(s3), flushed(s4)
-            state[row, channel, 4], state[row, channel, 5] = flushed(p), flushed(into)
+        left, right = audio[row, 0, first * tick :], audio[row, 1, first * tick :]
+        if control[CHARACTER, row, first] > 0.5:
+            _wire(left, right, control, row, first, tick, g, moves, keep, state[row])
+        else:
+            _rubber(left, right, control, row, first, tick, g, moves, keep, state[row])
+
+
+@kernel
+def _rubber(left, right, control, row, first, tick, g, moves, keep, here):  # type: ignore[no-untyped-def]
+    """Four leaning poles over both channels of a voice, in place; `here` (channel, 6)."""
+    s1, s2, s3, s4, p, into = here[0, 0], here[0, 1], here[0, 2], here[0, 3], here[0, 4], here[0, 5]
+    r1, r2, r3, r4, q, into_right = here[1, 0], here[1, 1], here[1, 2], here[1, 3], here[1, 4], here[1, 5]
+    for t in range(first, control.shape[2] - 1):
+        k = RUBBER_MOST * np.float64(control[RESONANCE, row, t])
+        lift = (RUBBER_MOST * np.float64(control[RESONANCE, row, t + 1]) - k) / tick
+        push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
+        grow = 0.0
+        if control[DRIVE, row, t + 1] != control[DRIVE, row, t]:
+            grow = (10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0) - push) / tick
+        out = 1.0 / math.sqrt(push)
+        fade = (1.0 / math.sqrt(push + grow * tick) - out) / tick
+        w = g[0] / RUBBER_AT
+        one, two, three, four, solve = _chain(w, k)
+        changes = moves or lift != 0.0
+        for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
+            if changes:
+                w = (g[n] if moves else g[0]) / RUBBER_AT
+                one, two, three, four, solve = _chain(w, k)
+            loud = push * (1.0 + BACK * k)
+            back = four * (s4 + w * three * (s3 + w * two * (s2 + w * one * s1)))
+            back_right = four * (r4 + w * three * (r3 + w * two * (r2 + w * one * r1)))
+            u = RUBBER_ROOM * give_way((loud * np.float64(left[n]) - k * back) * solve / RUBBER_ROOM)
+            v = RUBBER_ROOM * give_way((loud * np.float64(right[n]) - k * back_right) * solve / RUBBER_ROOM)
+            a1, b1 = one * (s1 + w * u), one * (r1 + w * v)
+            a2, b2 = two * (s2 + w * a1), two * (r2 + w * b1)
+            a3, b3 = three * (s3 + w * a2), three * (r3 + w * b2)
+            y4, z4 = four * (s4 + w * a3), four * (r4 + w * b3)
+            y3, z3 = a3 + three * w * y4, b3 + three * w * z4
+            y2, z2 = a2 + two * w * y3, b2 + two * w * z3
+            y1, z1 = a1 + one * w * y2, b1 + one * w * z2
+            s1, s2, s3, s4 = 2.0 * y1 - s1, 2.0 * y2 - s2, 2.0 * y3 - s3, 2.0 * y4 - s4
+            r1, r2, r3, r4 = 2.0 * z1 - r1, 2.0 * z2 - r2, 2.0 * z3 - r3, 2.0 * z4 - r4
+            p, q = y4 - into + keep * p, z4 - into_right + keep * q
+            into, into_right = y4, z4
+            left[n], right[n] = np.float32(out * p), np.float32(out * q)
+            k += lift
+            push += grow
+            out += fade
+    here[0, 0], here[0, 1], here[0, 2], here[0, 3] = flushed(s1), flushed(s2), flushed(s3), flushed(s4)
+    here[1, 0], here[1, 1], here[1, 2], here[1, 3] = flushed(r1), flushed(r2), flushed(r3), flushed(r4)
+    here[0, 4], here[0, 5], here[1, 4], here[1, 5] = flushed(p), flushed(into), flushed(q), flushed(into_right)
+
+
+@kernel
+def _wire(left, right, control, row, first, tick, g, moves, keep, here):  # type: ignore[no-untyped-def]
+    """Two poles whose band clips, over both channels of a voice, in place; `here` (channel, 6)."""
+    s1, s2, p, into = here[0, 0], here[0, 1], here[0, 4], here[0, 5]
+    r1, r2, q, into_right = here[1, 0], here[1, 1], here[1, 4], here[1, 5]
+    for t in range(first, control.shape[2] - 1):
+        r = np.float64(control[RESONANCE, row, t])
+        lift = (np.float64(control[RESONANCE, row, t + 1]) - r) / tick
+        push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
+        grow = 0.0
+        if control[DRIVE, row, t + 1] != control[DRIVE, row, t]:
+            grow = (10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0) - push) / tick
+        out = 1.0 / math.sqrt(push)
+        fade = (1.0 / math.sqrt(push + grow * tick) - out) / tick
+        for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
+            w = g[n] if moves else g[0]
+            scale = 1.0 / (1.0 + w * (w + WIRE_OPEN * (1.0 - WIRE_MOST * r)))
+            x, y = give_way(push * np.float64(left[n])), give_way(push * np.float64(right[n]))
+            band, band_right = w * scale * (x - s2) + scale * s1, w * scale * (y - r2) + scale * r1
+            low, low_right = w * band + s2, w * band_right + r2
+            s1, r1 = 2.0 * give_way(0.5 * (2.0 * band - s1)), 2.0 * give_way(0.5 * (2.0 * band_right - r1))
+            s2 = min(max(2.0 * low - s2, -8.0), 8.0)
+            r2 = min(max(2.0 * low_right - r2, -8.0), 8.0)
+            p, q = low - into + keep * p, low_right - into_right + keep * q
+            into, into_right = low, low_right
+            left[n], right[n] = np.float32(out * p), np.float32(out * q)
+            r += lift
+            push += grow
+            out += fade
+    here[0, 0], here[0, 1], here[0, 4], here[0, 5] = flushed(s1), flushed(s2), flushed(p), flushed(into)
+    here[1, 0], here[1, 1], here[1, 4], here[1, 5] = flushed(r1), flushed(r2), flushed(q), flushed(into_right)

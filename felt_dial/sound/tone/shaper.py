@@ -51,12 +51,14 @@ def _push(line, x, control, row, first, tick, rate, under):  # type: ignore[no-u
     """Fills `x[1:]` with the sound `line` as it goes into the curve; returns the state of the low cut, and the power."""
     ticks = control.shape[2] - 1
     power = 0.0
+    pushed = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0)
     for t in range(first, ticks):
-        push = 10.0 ** (np.float64(control[AMOUNT, row, t]) / 20.0)
+        push = pushed
         bias = np.float64(control[BIAS, row, t])
         grow = lean = 0.0
         if control[AMOUNT, row, t + 1] != control[AMOUNT, row, t]:
-            grow = (10.0 ** (np.float64(control[AMOUNT, row, t + 1]) / 20.0) - push) / tick
+            pushed = 10.0 ** (np.float64(control[AMOUNT, row, t + 1]) / 20.0)
+            grow = (pushed - push) / tick
         if control[BIAS, row, t + 1] != control[BIAS, row, t]:
             lean = (np.float64(control[BIAS, row, t + 1]) - bias) / tick
         cut = np.float64(control[BEFORE, row, t])
@@ -82,12 +84,13 @@ def _means(way, x, area, y, count, table):  # type: ignore[no-untyped-def]
     """The mean of the curve between every two values of `x`, into `y`."""
     areas(way, x, area, count, table)
     one = np.uint64(1)
-    closest = 1e9
+    near = 0.0
     for n in range(np.uint64(count)):
         step = x[n + one] - x[n]
-        closest = min(closest, abs(step))
-        y[n] = (area[n + one] - area[n]) / (step if abs(step) > 1e-6 else 1.0)
-    if closest <= 1e-6:
+        apart = abs(step) > 1e-6
+        near += 0.0 if apart else 1.0
+        y[n] = (area[n + one] - area[n]) / (step if apart else 1.0)
+    if near > 0.0:
         for n in range(np.uint64(count)):
             if abs(x[n + one] - x[n]) <= 1e-6:
                 y[n] = bend(way, 0.5 * (x[n + one] + x[n]), table)
@@ -115,9 +118,14 @@ def _come_out(line, y, control, row, first, tick, rate, here, was, now):  # type
     block = 1.0 - 2.0 * math.pi * 5.0 / rate
     over, blocked, into = here[HIGH], here[BLOCKED], here[INTO]
     power = 0.0
+    known = control[LEVEL, row, first]
+    plain = 10.0 ** (np.float64(known) / 20.0)
     for t in range(first, ticks):
         tone = np.float64(control[TONE, row, t])
-        level = 10.0 ** (np.float64(control[LEVEL, row, t]) / 20.0) * (was + (now - was) * (t + 0.5) / ticks)
+        if control[LEVEL, row, t] != known:
+            known = control[LEVEL, row, t]
+            plain = 10.0 ** (np.float64(known) / 20.0)
+        level = plain * (was + (now - was) * (t + 0.5) / ticks)
         begin = (t - first) * tick
         if tone >= 19900.0:
             for n in range(np.uint64(begin), np.uint64(begin + tick)):
