@@ -152,3 +152,79 @@ def test_every_sound_has_four_handles_that_do_something(name: str) -> None:
         assert max(louder, other, abs(sides[1] - sides[0])) > 0.05, (
             f"{key} {patch.macros[key].name} does next to nothing"
         )
+
+
+# --- sounds that live from tone -----------------------------------------------------------------
+
+
+def centroid(sound: NDArray[np.float64]) -> float:
+    power = np.abs(np.fft.rfft(sound.mean(axis=0) * np.hanning(sound.shape[1]))) ** 2
+    return float((power * np.fft.rfftfreq(sound.shape[1], 1 / RATE)).sum() / power.sum())
+
+
+def test_the_rubber_root_opens_and_closes_and_squeals_higher_with_its_handle() -> None:
+    sound = heard("rubber-root", key=45, held=1.2, seconds=2.0)
+    early, late = sound[:, 1200:6000], sound[:, 40000:52000]
+    assert centroid(early) > 1.2 * centroid(late)
+    patch = with_value(patch_of("rubber-root"), "macros.m2", 1.0)
+    opened = render(patch, [Note(0.0, 1.2, 45, 92)], 1.5).astype(np.float64)
+    assert share_above(opened, 1000.0) > 2 * share_above(sound, 1000.0)
+
+
+def test_the_glass_wire_rings_in_tune_and_stops_with_its_key() -> None:
+    """The comb is tuned by the key: within 6 cents two octaves apart; released it fades within half a second and the room."""
+    for key in (45, 69):
+        sound = heard("glass-wire", key=key, held=2.5, seconds=5.0)[:, RATE // 2 : 2 * RATE].mean(axis=0)
+        pitch = 440.0 * 2 ** ((key - 69) / 12)
+        power = np.abs(np.fft.rfft(sound * np.hanning(len(sound)), 8 * len(sound)))
+        at = np.fft.rfftfreq(8 * len(sound), 1 / RATE)
+        near = np.abs(1200 * np.log2(np.maximum(at, 1.0) / pitch)) < 80
+        found = at[near][power[near].argmax()]
+        assert abs(1200 * np.log2(found / pitch)) < 6
+    sound = heard("glass-wire", held=1.5, seconds=8.0)
+    assert (
+        np.abs(sound[:, int(1.4 * RATE) : int(1.5 * RATE)]).max()
+        > 8 * np.abs(sound[:, int(3.2 * RATE) : int(3.3 * RATE)]).max()
+    )
+
+
+def test_vowel_vines_have_the_formants_of_a_voice_that_move_with_the_wheel() -> None:
+    low = heard("vowel-vines", key=45, held=3.0, seconds=3.0)[:, RATE:]
+    patch = with_value(patch_of("vowel-vines"), "macros.m1", 1.0)
+    high = render(patch, [Note(0.0, 3.0, 45, 92)], 3.0).astype(np.float64)[:, RATE:]
+    assert share_above(high, 2000.0) > 3 * share_above(low, 2000.0), "heed has its second formant above 2 kHz"
+
+
+def test_the_gatehouse_opens_in_sixteenths() -> None:
+    """112 bpm: a sixteenth lasts 134 ms (beats · 15 / bpm, common practice); the envelope repeats with the row of four."""
+    patch = with_value(patch_of("gatehouse"), "racks.1.delay1.on", False)
+    patch = with_value(with_value(patch, "racks.1.reverb1.on", False), "racks.1.rotary1.on", False)
+    sound = render(patch, [Note(0.0, 6.0, 57, 92)], 6.0).astype(np.float64)[:, RATE:]
+    envelope = np.abs(sound).max(axis=0)[: 4 * RATE].reshape(-1, 48).max(axis=1)
+    envelope = envelope - envelope.mean()
+    alike = np.correlate(envelope, envelope, "full")[len(envelope) :]
+    step = 15.0 / 112.0 * 1000
+    best = int(np.argmax(alike[int(1.5 * step) : int(2.5 * step)])) + int(1.5 * step) + 1
+    assert best == pytest.approx(2 * step, rel=0.03), "every second step is closed"
+
+
+def test_the_forked_path_goes_two_ways_and_its_stone_into_a_hall() -> None:
+    patch = patch_of("forked-path")
+    dry = with_value(patch, "layers.c.mute", True)
+    tail = [np.abs(render(p, [Note(0.0, 0.1, 57, 92)], 2.0)[:, RATE:]).max() for p in (patch, dry)]
+    assert tail[0] > 4 * tail[1], "only the stone falls in the hall"
+    forked = render(with_value(patch, "macros.m1", 1.0), [Note(0.0, 1.0, 57, 92)], 1.0).astype(np.float64)[
+        :, 2400:24000
+    ]
+    power = [np.abs(np.fft.rfft(side)) ** 2 for side in forked]
+    f = np.fft.rfftfreq(forked.shape[1], 1 / RATE)
+    tilt = [10 * np.log10(p[f > 1200].sum() / p[f < 600].sum()) for p in power]
+    assert tilt[1] > tilt[0] + 3.0, "the bright way goes right"
+
+
+def test_the_ember_is_folded_brighter_with_its_handle() -> None:
+    plain_sound = heard("ember-fold", key=57, held=1.0, seconds=1.5)
+    folded = render(with_value(patch_of("ember-fold"), "macros.m1", 1.0), [Note(0.0, 1.0, 57, 92)], 1.5).astype(
+        np.float64
+    )
+    assert centroid(folded[:, 9600:48000]) > 1.2 * centroid(plain_sound[:, 9600:48000])

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -12,26 +11,18 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 from scipy import signal
 
-from felt_dial.patch.edits import (
-    add_effect,
-    add_layer,
-    add_modulator,
-    duplicate_layer,
-    remove_layer,
-    replace_module,
-    sew,
-)
+from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Filter
-from felt_dial.patch.patch import Patch, bus_layers, feeding, with_value
+from felt_dial.patch.patch import with_value
 from felt_dial.patch.shaping import WAYS, Shaper
 from felt_dial.sound.kernel import Stage, kernel_of, room_for
-from felt_dial.sound.modules import Effect, Modulator, new_layer, new_patch
+from felt_dial.sound.modules import Effect, new_patch
 from felt_dial.sound.program import BLOCK, Program
 from felt_dial.sound.render import Note, render
 from felt_dial.sound.tone.chain import NO_SWING
 from felt_dial.sound.tone.comb import feedback
 from felt_dial.sound.tone.formant import MEANS, VOWELS
-from felt_dial.sound.voices import OFF, ON, Event
+from felt_dial.sound.voices import ON, Event
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
 
 Sound = NDArray[np.float64]
@@ -333,128 +324,3 @@ def test_order_of_drive_and_filter_are_two_different_sounds() -> None:
     filter_first = steady(with_value(patch, "layers.a.order", "filter"), 45)
     tops = [decibels(amplitude_at(s, 110.0 * 31) / amplitude_at(s, 110.0)) for s in (drive_first, filter_first)]
     assert tops[1] > tops[0] + 15.0, "driven last, what the filter took away comes back as harmonics"
-
-
-# --- buses -------------------------------------------------------------------------------------
-
-
-def layered() -> Patch:
-    patch = plain(layers__a__source__shape="saw", layers__a__level=-18.0)
-    return duplicate_layer(patch, "a")[0]
-
-
-def test_a_bus_that_does_nothing_is_bit_equal_to_none() -> None:
-    patch, notes = plain(layers__a__source__shape="saw"), [Note(0, 0.5, 50)]
-    straight = render(patch, notes, 0.8)
-    bussed = with_value(patch, "layers.a.out", "bus1")
-    chained = with_value(with_value(bussed, "buses.1.out", "bus2"), "buses.2.out", "bus3")
-    assert np.array_equal(render(bussed, notes, 0.8), straight)
-    assert np.array_equal(render(chained, notes, 0.8), straight)
-    both = with_value(with_value(layered(), "layers.a.out", "bus1"), "layers.b.out", "bus1")
-    assert np.abs(render(both, notes, 0.8) - render(layered(), notes, 0.8)).max() < 1e-6, (
-        "only the order of adding differs"
-    )
-
-
-def test_two_band_passes_side_by_side_into_a_high_pass() -> None:
-    """Serial and parallel filters: the response of the routing is the sum of two bands times the high-pass (scipy)."""
-    patch = with_value(with_value(layered(), "layers.a.out", "bus1"), "layers.b.out", "bus2")
-    for bus, response, cutoff in (("1", "band 12", 400.0), ("2", "band 12", 2000.0), ("3", "high 12", 300.0)):
-        for name, value in (("on", True), ("response", response), ("cutoff", cutoff)):
-            patch = with_value(patch, f"buses.{bus}.filter.{name}", value)
-    patch = with_value(with_value(patch, "buses.1.out", "bus3"), "buses.2.out", "bus3")
-    plain_sound, routed = steady(layered(), 45), steady(patch, 45)
-
-    def prototype(top: list[float], cutoff: float, f: float) -> complex:
-        w = 2 * RATE * np.tan(np.pi * cutoff / RATE)
-        b, a = signal.bilinear(*signal.lp2lp(top, [1, np.sqrt(2), 1], w), RATE)
-        return complex(signal.freqz(b, a, [f], fs=RATE)[1][0])
-
-    for n in (2, 4, 9, 18, 40):
-        f = 110.0 * n
-        bands = 0.5 * (prototype([np.sqrt(2), 0], 400.0, f) + prototype([np.sqrt(2), 0], 2000.0, f))
-        expected = decibels(abs(bands * prototype([1, 0, 0], 300.0, f)))
-        assert decibels(amplitude_at(routed, f) / amplitude_at(plain_sound, f)) == pytest.approx(expected, abs=0.15), n
-
-
-def test_a_bus_goes_to_rack_two_and_one_layer_alone_into_a_reverb() -> None:
-    patch = with_value(layered(), "layers.b.out", "bus1")
-    patch = with_value(with_value(patch, "buses.1.out", "rack2"), "rack2", "out")
-    patch = add_effect(patch, "2", Effect.kinds["reverb"](wet=1.0, decay=4.0))[0]
-    tail = render(patch, [Note(0, 0.2, 50)], 2.0)[:, RATE:]
-    dry = render(with_value(patch, "layers.b.mute", True), [Note(0, 0.2, 50)], 2.0)[:, RATE:]
-    assert np.abs(tail).max() > 1e-3 and np.abs(dry).max() < 1e-6
-
-
-def test_a_bus_rings_on_after_the_note_and_then_ends() -> None:
-    """A comb in a bus outlives the layers' envelopes, fades within half a second, and gives its voice back."""
-    patch = with_value(with_value(plain(), "layers.a.out", "bus1"), "buses.1.filter.on", True)
-    patch = replace_module(patch, "buses.1.filter", made("comb", resonance=1.0))
-    patch = with_value(patch, "modulators.e1.release", 0.005)
-    program = Program(patch, RATE)
-    program.block([Event(0, ON, 57, 1.0)])
-    for _ in range(30):
-        program.block()
-    program.block([Event(0, OFF, 57)])
-    peaks = [float(np.abs(program.block()).max()) for _ in range(200)]
-    assert peaks[20] > 0.01 and peaks[-1] == 0.0 and not len(program.voices.active)
-    assert max(b - a for a, b in pairwise(peaks[5:])) < 0.05, "it fades without a step"
-
-
-def test_buses_are_told_apart_per_note() -> None:
-    """Two notes through a driven bus make no difference tones: the bus bends note by note, as a layer does."""
-    patch = with_value(plain(layers__a__source__shape="sine", layers__a__level=-6.0), "layers.a.out", "bus1")
-    patch = with_value(with_value(patch, "buses.1.drive.on", True), "buses.1.drive.amount", 18.0)
-    sound = render(patch, [Note(0, 2, 69), Note(0, 2, 76)], 1.8)[0].astype(np.float64)[RATE // 2 :]
-    beat = 2 * 440.0 - 440.0 * 2 ** (7 / 12)
-    assert decibels(amplitude_at(sound, beat) / amplitude_at(sound, 440.0) + 1e-9) < -70.0
-
-
-def test_layers_that_swing_a_cutoff_are_known_and_forgotten() -> None:
-    patch, other = add_layer(new_patch(), new_layer())
-    patch = with_value(with_value(patch, "layers.a.swung", other), "buses.2.swung", other)
-    assert feeding(patch, "a") == [other, other]
-    patch = remove_layer(patch, other)
-    assert patch.layers["a"].swung == "none" and patch.buses["2"].swung == "none"
-
-
-def test_a_layer_swings_the_cutoff_of_another_and_of_a_bus() -> None:
-    for where in ("layers.a", "buses.1"):
-        patch = with_value(plain(layers__a__source__shape="sine"), "layers.a.out", "bus1")
-        patch, other = add_layer(patch, new_layer())
-        patch = with_value(with_value(patch, f"layers.{other}.source.shape", "sine"), f"layers.{other}.out", "none")
-        patch = with_value(with_value(patch, f"layers.{other}.fixed", True), f"layers.{other}.frequency", 90.0)
-        for name, value in (("on", True), ("response", "band 12"), ("cutoff", 800.0), ("resonance", 0.6)):
-            patch = with_value(patch, f"{where}.filter.{name}", value)
-        still = steady(patch, 69)
-        swung = steady(with_value(with_value(patch, f"{where}.swung", other), f"{where}.swing", 2.0), 69)
-        levels = [decibels(amplitude_at(s, 530.0) / amplitude_at(s, 440.0) + 1e-9) for s in (still, swung)]
-        assert levels[0] < -80.0 and levels[1] > -40.0, where
-
-
-def test_every_bus_dial_can_be_moved_by_an_envelope_note_by_note() -> None:
-    patch = with_value(
-        with_value(plain(layers__a__source__shape="saw"), "layers.a.out", "bus1"), "buses.1.filter.on", True
-    )
-    patch = with_value(patch, "buses.1.filter.cutoff", 200.0)
-    patch, envelope = add_modulator(patch, Modulator.kinds["envelope"](attack=0.5, sustain=1.0))
-    patch, _ = sew(patch, envelope, "buses.1.filter.cutoff", 48.0)
-    sound = render(patch, [Note(0, 1.2, 45)], 1.2)[0].astype(np.float64)
-    early, late = sound[2400:7200], sound[-RATE // 4 :]
-    brightness = [decibels(amplitude_at(s, 1100.0) / amplitude_at(s, 110.0)) for s in (early, late)]
-    assert brightness[1] > brightness[0] + 15.0
-
-
-def test_a_bus_may_go_only_onward_and_old_documents_have_three() -> None:
-    for bus, wrong in (("2", "bus1"), ("3", "bus2"), ("1", "bus1")):
-        with pytest.raises(Exception, match="Goes to"):
-            with_value(new_patch(), f"buses.{bus}.out", wrong)
-    old = new_patch().model_dump()
-    del old["buses"]
-    for layer in old["layers"].values():
-        del layer["drive"]
-    assert Patch.model_validate(old) == new_patch()
-    with pytest.raises(ValueError, match="no '9'"):
-        Patch.model_validate(new_patch().model_dump() | {"buses": {"9": {}}})
-    patch = with_value(with_value(new_patch(), "layers.a.out", "bus1"), "buses.1.out", "bus3")
-    assert bus_layers(patch, "3") == ["a"] == bus_layers(patch, "1") and bus_layers(patch, "2") == []

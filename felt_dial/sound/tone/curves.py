@@ -21,6 +21,9 @@ KNEE = 1.875
 ROUND = 2.0
 """Where the open half of Tube and Diode becomes flat: x − x² / 4."""
 LEAK = 0.2
+"""Slope and end of the closed half of a Diode."""
+UNDER = 0.6
+"""Where the lower half of a Tube ends: it gives way sooner than the upper one."""
 PIECES = 1024
 S1, S3, S5, S7, S9 = (math.pi / 2 * c for c in (
     1.0, -((math.pi / 2) ** 2) / 6, (math.pi / 2) ** 4 / 120, -((math.pi / 2) ** 6) / 5040, (math.pi / 2) ** 8 / 362880,
@@ -44,7 +47,7 @@ def curve(way: str, x: ArrayLike, rows: Rows = (), odd: bool = True) -> NDArray[
     forms = {
         "soft": lambda: _soft(v),
         "hard": lambda: np.clip(v, -1.0, 1.0),
-        "tube": lambda: np.where(v < 0, _soft(v), _open(v)),
+        "tube": lambda: np.where(v < 0, UNDER * _soft(v / UNDER), _open(v)),
         "diode": lambda: np.where(v < 0, LEAK * _soft(v), _open(v)),
         "sine": lambda: np.sin(0.5 * np.pi * v),
         "fold": lambda: 2.0 * np.abs(np.mod(0.5 * (v - 1.0), 2.0) - 1.0) - 1.0,
@@ -125,7 +128,7 @@ def bend(way, x, table):  # type: ignore[no-untyped-def]
     if way == SOFT:
         return soft(x)
     if way == TUBE:
-        return soft(x) if x < 0.0 else opening(x)
+        return UNDER * soft(x / UNDER) if x < 0.0 else opening(x)
     if way == DIODE:
         return LEAK * soft(x) if x < 0.0 else opening(x)
     if way == SINE:
@@ -152,7 +155,7 @@ def areas(way, x, area, count, table):  # type: ignore[no-untyped-def]
             area[n] = soft_area(x[n])
     elif way == TUBE:
         for n in range(size):
-            area[n] = soft_area(min(x[n], 0.0)) + opening_area(x[n])
+            area[n] = UNDER * UNDER * soft_area(min(x[n], 0.0) / UNDER) + opening_area(x[n])
     elif way == DIODE:
         for n in range(size):
             area[n] = LEAK * soft_area(min(x[n], 0.0)) + opening_area(x[n])

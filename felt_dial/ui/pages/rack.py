@@ -1,0 +1,242 @@
+"""A rack as a row of cards, sewn together."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, QTimer
+from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+
+from felt_dial.bank.snippets import Snippets
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
+from felt_dial.sound.modules import Effect
+from felt_dial.ui.cloth import colour, dye, reading
+from felt_dial.ui.dials.clearing import clear
+from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
+from felt_dial.ui.pictures import levels as _levels  # noqa: F401  (enters its pictures)
+from felt_dial.ui.pictures.effects import effect_picture
+from felt_dial.ui.session import Session
+
+EFFECT_MIME = "application/x-felt-dial-effect"
+
+
+def summary(effect: Effect) -> str:
+    """An effect in a few words."""
+    if hasattr(effect, "summary"):
+        return str(effect.summary())
+    named = [(n, effect.params[n]) for n in dials(effect)][:2]
+    return ", ".join(p.write(effect.get(n)) for n, p in named)
+
+
+def dials(effect: Effect) -> list[str]:
+    """The parameters of an effect as they are shown: those that have an effect as it is set, wet and level kept last."""
+    hidden = {"on", "wet", "kept"}
+    if "way" in effect.params and "bits" in effect.params:
+        hidden |= set() if effect.get("way") == "reduce" else {"bits", "hold"}
+        hidden |= set() if effect.get("way") == "drawn" else {"odd"}
+    if "counted" in effect.params:
+        hidden |= {"cutoff", "follow"} if effect.get("counted") == "key" else {"distance"}
+    if effect.kind == "gate":  # type: ignore[attr-defined]
+        hidden |= {f"s{n}" for n in range(int(effect.number("steps")) + 1, 17)}
+    return [name for name in effect.params if name not in hidden] + ["wet", "kept"]
+
+
+class EffectCard(QWidget):
+    """One effect of the rack."""
+
+    def __init__(self, session: Session, rack: str, key: str) -> None:
+        super().__init__()
+        self.session, self.rack, self.key = session, rack, key
+        self.setFixedSize(134, 96)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAcceptDrops(True)
+        self._press = QPoint()
+        effect = session.patch.racks[rack][key]
+        self.setAccessibleName(f"{effect.title} in rack {rack}")
+        self.setToolTip(f"{effect.about()}\nDrag to reorder, Alt+Left and Alt+Right move it, Delete removes it")
+        layout = QGridLayout(self)
+        layout.setContentsMargins(9, 6, 9, 5)
+        layout.setSpacing(3)
+        layout.addWidget(text_label(effect.title, "value"), 0, 0)
+        switch = SwitchPill(session, f"racks.{rack}.{key}.on", "On")
+        layout.addWidget(switch, 0, 1, Qt.AlignmentFlag.AlignRight)
+        picture = effect_picture(session, f"racks.{rack}.{key}", "weld")
+        picture.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        layout.addWidget(picture, 1, 0, 1, 2)
+        self.summary = text_label("", "small")
+        layout.addWidget(self.summary, 2, 0, 1, 2)
+        layout.setRowStretch(1, 1)
+        self.follow()
+
+    def follow(self) -> None:
+        """Shows its values in words."""
+        effect = self.session.patch.racks[self.rack].get(self.key)
+        if effect is not None:
+            text = summary(effect)
+            self.summary.setText(self.summary.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 114))
+            self.summary.setToolTip(text)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        chosen = (self.session.rack, self.session.effect) == (self.rack, self.key)
+        painter.setPen(QPen(dye("madder") if chosen else colour("edge"), 1.8 if chosen else 1))
+        painter.setBrush(colour("cloth"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
+        if self.hasFocus():
+            pen = QPen(dye("madder"), 1.2)
+            pen.setDashPattern([3, 2.4])
+            painter.setPen(pen)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(3.5, 3.5, -3.5, -3.5), 6, 6)
+
+    def choose(self) -> None:
+        """Shows it large."""
+        self.session.choose_effect(self.rack, self.key)
+        self.session.selected.emit()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._press = event.position().toPoint()
+        self.choose()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if (event.position().toPoint() - self._press).manhattanLength() > 12:
+            drag, data = QDrag(self.window()), QMimeData()
+            data.setData(EFFECT_MIME, f"{self.rack}.{self.key}".encode())
+            drag.setMimeData(data)
+            drag.setPixmap(self.grab())
+            drag.exec(Qt.DropAction.MoveAction)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(EFFECT_MIME):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        rack, key = bytes(event.mimeData().data(EFFECT_MIME).data()).decode().split(".")
+        event.acceptProposedAction()
+        to = list(self.session.patch.racks[self.rack]).index(self.key)
+        QTimer.singleShot(0, lambda: self.move_to(key, to) if rack == self.rack else self.take_in(rack, key, to))
+
+    def take_in(self, rack: str, key: str, place: int) -> None:
+        """An effect of the other rack comes to a place of this one."""
+        take_in(self.session, rack, key, self.rack, place)
+
+    def move_to(self, key: str, place: int) -> None:
+        """Moves an effect of the rack to a place."""
+        place = min(max(place, 0), len(self.session.patch.racks[self.rack]) - 1)
+        title = self.session.patch.racks[self.rack][key].title
+        self.session.edit(move_effect(self.session.patch, self.rack, key, place), f"move {title} to place {place + 1}")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        place = list(self.session.patch.racks[self.rack]).index(self.key)
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.choose()
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and alt:
+            self.move_to(self.key, place + (1 if event.key() == Qt.Key.Key_Right else -1))
+        elif event.key() == Qt.Key.Key_Delete:
+            title = self.session.patch.racks[self.rack][self.key].title
+            self.session.edit(remove_effect(self.session.patch, self.rack, self.key), f"remove {title}")
+        else:
+            super().keyPressEvent(event)
+
+
+def take_in(session: Session, rack: str, key: str, other: str, place: int) -> None:
+    """Moves an effect from one rack to a place of the other; its threads go with it."""
+    try:
+        patch, fresh = move_to_rack(session.patch, rack, key, other, place)
+    except FeltDialError as wrong:
+        session.say(str(wrong), problem=True)
+        return
+    session.choose_effect(other, fresh)
+    session.edit(patch, f"move {patch.racks[other][fresh].title} to rack {other}")
+
+
+class Rack(QWidget):
+    """A chain of effects, sewn together; an effect of the other one can be dropped behind its last."""
+
+    def __init__(self, session: Session, rack: str) -> None:
+        super().__init__()
+        self.session, self.rack = session, rack
+        self.setAcceptDrops(True)
+        self.setFixedHeight(104)
+        self.cards: dict[str, EffectCard] = {}
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 4, 0, 4)
+        self.row.setSpacing(12)
+
+    def rebuild(self) -> None:
+        """Lays out the cards."""
+        clear(self.row)
+        idle = not self.session.patch.racks[self.rack]
+        self.setFixedHeight(62 if idle else 104)
+        name = QWidget()
+        name.setFixedWidth(124)
+        column = QVBoxLayout(name)
+        column.setContentsMargins(8, 0 if idle else 6, 0, 0)
+        column.setSpacing(2)
+        patch = self.session.patch
+        column.addWidget(text_label(f"Rack {self.rack}", "name"))
+        goes = "rack" if self.rack == "1" else "rack2"
+        letters = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == goes)
+        column.addWidget(text_label(f"from {letters}" if letters else "from no layer yet", "small"))
+        joins = "rack 1" if self.rack == "2" and patch.rack2 == "rack" else "the output"
+        column.addWidget(text_label(f"to {joins}, as one chord", "small"))
+        column.addStretch()
+        self.row.addWidget(name)
+        self.cards = {key: EffectCard(self.session, self.rack, key) for key in self.session.patch.racks[self.rack]}
+        for card in self.cards.values():
+            self.row.addWidget(card)
+        add = Pill("+ Effect", "add", self.menu, "Add an effect at the end")
+        add.setFixedSize(98, 50 if idle else 94)
+        self.row.addWidget(add)
+        self.row.addStretch()
+
+    def menu(self) -> None:
+        """Every effect there is."""
+        menu = QMenu(self)
+        for kind, cls in sorted(Effect.kinds.items(), key=lambda item: item[1].title):
+            menu.addAction(f"{cls.title}: {cls.about()}", lambda k=kind: self.add(k))
+        menu.exec(self.mapToGlobal(self.rect().center()))
+
+    def add(self, kind: str) -> None:
+        """Adds an effect and shows it."""
+        made: list[str] = []
+
+        def make() -> object:
+            fresh = Snippets(self.session.library.root).fresh(Effect.kinds[kind]())
+            patch, key = add_effect(self.session.patch, self.rack, fresh)
+            made.append(key)
+            return patch
+
+        if self.session.try_edit(make, f"add {Effect.kinds[kind].title}"):  # type: ignore[arg-type]
+            self.session.choose_effect(self.rack, made[0])
+            self.session.selected.emit()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(EFFECT_MIME):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        rack, key = bytes(event.mimeData().data(EFFECT_MIME).data()).decode().split(".")
+        event.acceptProposedAction()
+        if rack != self.rack:
+            place = len(self.session.patch.racks[self.rack])
+            QTimer.singleShot(0, lambda: take_in(self.session, rack, key, self.rack, place))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        pen = QPen(colour("soft"), 1.4)
+        pen.setDashPattern([4, 3])
+        painter.setPen(pen)
+        y = self.height() / 2
+        stops = [self.row.itemAt(n).widget() for n in range(self.row.count())]
+        edges = [(w.x(), w.x() + w.width()) for w in stops if w is not None]
+        for (_, right), (left, _) in zip(edges, [*edges[1:], (self.width() - 40, 0)], strict=True):
+            painter.drawLine(QPointF(right + 1, y), QPointF(left - 1, y))
+        painter.setPen(colour("soft"))
+        painter.setFont(reading(12))
+        painter.drawText(QRectF(self.width() - 38, y - 9, 38, 18), Qt.AlignmentFlag.AlignCenter, self._where())
+
+    def _where(self) -> str:
+        return "rack 1" if self.rack == "2" and self.session.patch.rack2 == "rack" else "output"

@@ -1,0 +1,145 @@
+"""The curves of drives against the Fourier series of driven sines, and how much the antiderivatives help."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from scipy import special
+
+from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS, Shaper
+from felt_dial.sound.tone.curves import areas, bend, curve, drawn_curve, drawn_table
+from tests.sound.listening import RATE, amplitude_at, decibels
+from tests.sound.test_tone import noise, sine, through
+
+Sound = NDArray[np.float64]
+TABLE = drawn_table(np.array([4.0, *(x for row in DRAWN_AT_FIRST for x in row)]), True)
+
+
+def harmonics(way: str, amount: float, **values: object) -> list[float]:
+    """Amplitudes of the first nine harmonics of a full-scale sine at 93.75 Hz through a running drive, level not kept."""
+    shaper = Shaper(on=True, way=way, amount=amount, kept=False)
+    for name, value in values.items():
+        shaper = shaper.with_value(name, value)
+    sound = through(shaper, sine(93.75, 0.0, 2.0))[0, RATE:]
+    return [amplitude_at(sound, 93.75 * n) for n in range(1, 10)]
+
+
+def test_a_sine_fold_makes_bessel_functions() -> None:
+    """sin(β sin x) = 2 Σ J_(2k+1)(β) sin((2k+1) x): Abramowitz and Stegun, 9.1.43; scipy.special.jv. Within 0.2 dB."""
+    push = 10 ** (9.0 / 20)
+    found = harmonics("sine", 9.0)
+    for n in (1, 3, 5, 7):
+        expected = 2 * abs(special.jv(n, 0.5 * np.pi * push))
+        if expected > 0.003:
+            assert decibels(found[n - 1]) == pytest.approx(decibels(expected), abs=0.2), n
+    assert all(decibels(found[n - 1] / found[0]) < -60 for n in (2, 4, 6)), "an odd curve makes odd harmonics"
+
+
+def test_a_hard_clip_makes_the_series_of_a_clipped_sine() -> None:
+    """b1 = 2/π (g φ + cos φ) with φ = asin(1/g), and b_n by integration of the trapezium-like wave (textbook)."""
+    push = 10 ** (12.0 / 20)
+    phi = np.arcsin(1 / push)
+    first = 2 / np.pi * (push * phi + np.cos(phi))
+    x = np.linspace(0, np.pi, 200001)
+    wave = np.minimum(push * np.sin(x), 1.0)
+    found = harmonics("hard", 12.0)
+    assert decibels(found[0]) == pytest.approx(decibels(float(first)), abs=0.05)
+    for n in (3, 5, 7):
+        exact = abs(2 / np.pi * np.trapezoid(wave * np.sin(n * x), x))
+        assert decibels(found[n - 1]) == pytest.approx(decibels(float(exact)), abs=0.3), n
+
+
+def test_a_drawn_polynomial_makes_a_chebyshev_harmonic() -> None:
+    """A curve drawn through T3 = 4x³ − 3x at sixteen points makes a third harmonic of a full sine (Chebyshev).
+
+    Within 0.1 dB of the series of its straight pieces; the first harmonic is what sixteen points leave of it.
+    """
+    x = np.linspace(0.0, 1.0, 16)
+    level = 0.5 + 0.5 * (4 * (2 * x - 1) ** 3 - 3 * (2 * x - 1))
+    rows = tuple((float(a), float(b), 0.0) for a, b in zip(x, level, strict=True))
+    drawn = drawn_curve(np.array([-1.0, -0.5, 0.0, 0.5, 1.0]), rows, False)
+    assert drawn == pytest.approx([-1.0, 1.0, 0.0, -1.0, 1.0], abs=0.06)
+    table = drawn_table(np.array([16.0, *(v for row in rows for v in row)]), False)
+    pushed = np.sin(2 * np.pi * (np.arange(65537) + 0.5) / 4096)
+    area = np.zeros(65537)
+    areas(list(WAYS).index("drawn"), pushed, area, 65536, table)
+    step = np.diff(pushed)
+    found = np.abs(np.fft.rfft(np.diff(area) / np.where(np.abs(step) > 1e-9, step, 1.0)))[::16] * 2 / 65536
+    exact = 2 * np.abs(np.fft.rfft(2.0 * np.interp(0.5 + 0.5 * pushed[:4096], x, level) - 1.0)) / 4096
+    assert found[3] == pytest.approx(exact[3], rel=0.012) and found[3] > 0.9 and found[1] < 0.08
+
+
+@pytest.mark.parametrize("way", [w for w in WAYS if w != "reduce"])
+def test_the_compiled_curve_is_the_drawn_one(way: str) -> None:
+    """What the engine bends by and what the picture shows are one curve, within 2e-3."""
+    code = list(WAYS).index(way)
+    x = np.linspace(-5.0, 5.0, 2001) + 3e-4
+    made = np.array([bend(code, v, TABLE) for v in x])
+    assert np.mean(np.abs(made - curve(way, x, DRAWN_AT_FIRST)) < 2e-3) > 0.995
+
+
+@pytest.mark.parametrize("way", ["soft", "hard", "tube", "diode", "drawn"])
+def test_curves_that_end_flat_never_leave_their_ends(way: str) -> None:
+    x = np.linspace(-100, 100, 5001)
+    area = np.zeros(5001)
+    areas(list(WAYS).index(way), x, area, 5000, TABLE)
+    means = np.diff(area) / np.diff(x)
+    assert means.max() <= 1.0 + 1e-9 and means.min() >= -1.0 - 1e-9
+    assert (np.diff(curve(way, x, DRAWN_AT_FIRST)) > -0.2).all()
+
+
+def test_a_bias_makes_even_harmonics_and_tube_and_diode_have_them_without() -> None:
+    assert decibels(harmonics("soft", 12.0)[1] / harmonics("soft", 12.0)[0]) < -60.0
+    assert decibels(harmonics("soft", 12.0, bias=0.5)[1] / harmonics("soft", 12.0, bias=0.5)[0]) > -30.0
+    for way in ("tube", "diode"):
+        found = harmonics(way, 12.0)
+        assert decibels(found[1] / found[0]) > -30.0
+
+
+def test_low_cut_and_tone_stand_before_and_after_the_curve() -> None:
+    """One-pole filters: −3 dB at their frequency (textbook); a low cut also keeps the bass from bending."""
+    soft = Shaper(on=True, way="hard", amount=0.0, kept=False)
+    low = through(soft.with_value("before", 500.0), sine(500.0, -20.0))[0, RATE // 2 :]
+    high = through(soft.with_value("tone", 2000.0), sine(2000.0, -20.0))[0, RATE // 2 :]
+    assert decibels(amplitude_at(low, 500.0)) + 20.0 == pytest.approx(-3.01, abs=0.35)
+    assert decibels(amplitude_at(high, 2000.0)) + 20.0 == pytest.approx(-3.01, abs=0.6)
+    loud = soft.with_value("amount", 24.0)
+    third = [
+        amplitude_at(through(s, sine(60.0, -10.0, 2.0))[0, RATE:], 180.0)
+        for s in (loud, loud.with_value("before", 1500.0))
+    ]
+    assert third[1] < 0.05 * third[0]
+
+
+def test_bits_and_rate_keep_so_many_levels_and_look_so_often() -> None:
+    """Three bits are seven steps between −1 and 1; a hold of 3 kHz changes every sixteenth frame at 48 kHz."""
+    shaper = Shaper(on=True, way="reduce", amount=0.0, kept=False, bits=3.0, hold=48000.0)
+    steps = np.unique(np.round(np.diff(np.sort(np.unique(np.round(through(shaper, noise(0.2, 0.0))[0], 2)))), 2))
+    assert steps.max() <= 0.27, "levels are a quarter apart, but for what the blocker moves"
+    held = through(shaper.with_value("bits", 16.0).with_value("hold", 3000.0), noise(0.2))[0]
+    jumps = np.flatnonzero(np.abs(np.diff(held)) > 0.01)
+    assert np.all(np.diff(jumps) % 16 == 0)
+
+
+@pytest.mark.parametrize("way", ["soft", "hard", "tube", "diode", "sine", "fold", "drawn"])
+def test_quality_four_aliases_far_less_than_one(way: str) -> None:
+    """A sine near 5 kHz at +24 dB, everything that is no harmonic: at least 15 dB less at four times the rate."""
+    size, turns = 8192, 854
+    shaper = Shaper(on=True, way=way, amount=24.0, kept=False)
+
+    def aliases(rate: int) -> float:
+        wave = np.sin(2 * np.pi * turns * RATE / size * np.arange(3 * size * rate) / RATE / rate)
+        pushed = 10 ** (24 / 20) * wave
+        area = np.zeros(len(wave))
+        areas(list(WAYS).index(way), pushed, area, len(wave) - 1, TABLE)
+        step = np.diff(pushed)
+        mean = np.diff(area) / np.where(np.abs(step) > 1e-6, step, 1.0)
+        power = np.abs(np.fft.rfft(mean[-size * rate :] * np.kaiser(size * rate, 20.0)))
+        bins = np.arange(len(power))
+        other = np.min([np.abs(bins - k * turns) for k in range(1, 5)], axis=0) > 12
+        heard = (bins > 20) & (bins < 20000 * size / RATE)
+        return decibels(float(np.sqrt((power[other & heard] ** 2).sum()) / power.max()))
+
+    assert aliases(4) < aliases(1) - 15.0
+    assert shaper.get("kept") is False
