@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from felt_dial.patch.shaping import DRAWN_AT_FIRST, REDUCE, Shaper
+from felt_dial.patch.shaping import DIODE, DRAWN, DRAWN_AT_FIRST, REDUCE, TUBE, Shaper
 from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.tone.curves import areas, bend, drawn_table
 
@@ -47,10 +47,44 @@ def _expected(way, table, push, bias):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _stands(control, which, row, first):  # type: ignore[no-untyped-def]
+    """True where a parameter stands still in this block: whole lines can be worked on at once."""
+    moved = np.float32(0.0)
+    for t in range(first + 1, control.shape[2]):
+        moved = max(moved, abs(control[which, row, t] - control[which, row, first]))
+    return moved == 0.0
+
+
+@kernel
+def _lowest(control, row, first):  # type: ignore[no-untyped-def]
+    """True where the low cut takes nothing away."""
+    highest = np.float32(0.0)
+    for t in range(first, control.shape[2]):
+        highest = max(highest, control[BEFORE, row, t])
+    return highest <= 20.0
+
+
+@kernel
+def _leans(way, control, row, first):  # type: ignore[no-untyped-def]
+    """True where a wave may come out off its middle, which must be taken away."""
+    furthest = np.float32(1.0) if way in (TUBE, DIODE, DRAWN, REDUCE) else np.float32(0.0)
+    for t in range(first, control.shape[2]):
+        furthest = max(furthest, abs(control[BIAS, row, t]))
+    return furthest > 0.0
+
+
+@kernel
 def _push(line, x, control, row, first, tick, rate, under):  # type: ignore[no-untyped-def]
     """Fills `x[1:]` with the sound `line` as it goes into the curve; returns the state of the low cut, and the power."""
     ticks = control.shape[2] - 1
     power = 0.0
+    if _stands(control, AMOUNT, row, first) and _stands(control, BIAS, row, first) and _lowest(control, row, first):
+        push, bias = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0), np.float64(control[BIAS, row, first])
+        for n in range(np.uint64((ticks - first) * tick)):
+            plain = np.float64(line[n])
+            power += plain * plain
+            x[n + np.uint64(1)] = push * plain + bias
+        return 0.0, power
     pushed = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0)
     for t in range(first, ticks):
         push = pushed
@@ -112,9 +146,14 @@ def _reduce(x, y, control, row, first, tick, rate, here):  # type: ignore[no-unt
 
 
 @kernel
-def _come_out(line, y, control, row, first, tick, rate, here, was, now):  # type: ignore[no-untyped-def]
-    """Takes the middle and the top off the bent sound and writes it over `line`; returns its power."""
+def _come_out(line, y, control, row, first, tick, rate, here, was, now, leans):  # type: ignore[no-untyped-def]
+    """Takes the middle and the top off the bent sound and writes it over `line`; returns its power.
+
+    What does not lean has no middle to be taken away: it goes out as it is, and the blocker stands ready.
+    """
     ticks = control.shape[2] - 1
+    if not leans:
+        return _straight_out(line, y, control, row, first, tick, rate, here, was, now)
     block = 1.0 - 2.0 * math.pi * 5.0 / rate
     over, blocked, into = here[HIGH], here[BLOCKED], here[INTO]
     power = 0.0
@@ -145,6 +184,37 @@ def _come_out(line, y, control, row, first, tick, rate, here, was, now):  # type
     here[HIGH] = over if abs(over) > 1e-15 else 0.0
     here[BLOCKED] = blocked if abs(blocked) > 1e-15 else 0.0
     here[INTO] = into
+    return power
+
+
+@kernel
+def _straight_out(line, y, control, row, first, tick, rate, here, was, now):  # type: ignore[no-untyped-def]
+    ticks = control.shape[2] - 1
+    over = here[HIGH]
+    power = 0.0
+    known = control[LEVEL, row, first]
+    plain = 10.0 ** (np.float64(known) / 20.0)
+    for t in range(first, ticks):
+        if control[LEVEL, row, t] != known:
+            known = control[LEVEL, row, t]
+            plain = 10.0 ** (np.float64(known) / 20.0)
+        level = plain * (was + (now - was) * (t + 0.5) / ticks)
+        tone = np.float64(control[TONE, row, t])
+        begin = np.uint64((t - first) * tick)
+        if tone >= 19900.0:
+            for n in range(np.uint64(tick)):
+                power += y[begin + n] * y[begin + n]
+                line[begin + n] = np.float32(level * y[begin + n])
+            over = y[begin + np.uint64(tick - 1)]
+        else:
+            dull = 1.0 - math.exp(-2.0 * math.pi * tone / rate)
+            for n in range(begin, begin + np.uint64(tick)):
+                over += dull * (y[n] - over)
+                power += over * over
+                line[n] = np.float32(level * over)
+    here[HIGH] = over if abs(over) > 1e-15 else 0.0
+    last = y[np.uint64((ticks - first) * tick - 1)]
+    here[BLOCKED] = here[INTO] = last if abs(last) > 1e-15 else 0.0
     return power
 
 
@@ -180,12 +250,14 @@ def run_shaper(audio, control, rows, start, tick, rate, state, table, loud, room
         elif index == 0:
             loud[GAIN] = -1.0
         frames = (ticks - first) * tick
+        leans = _leans(way, control, row, first)
         for channel in range(2):
             here = state[row, channel]
             if start[row] >= 0:
                 here[:] = 0.0
                 here[LAST] = bias
                 here[INTO] = bend(way, bias, table)
+                here[BLOCKED] = 0.0
             line = audio[row, channel, first * tick :]
             x[0] = here[LAST]
             here[LOW], power = _push(line, x, control, row, first, tick, rate, here[LOW])
@@ -195,7 +267,7 @@ def run_shaper(audio, control, rows, start, tick, rate, state, table, loud, room
             else:
                 _means(way, x, area, y, frames, table)
             here[LAST] = x[frames]
-            power_out += _come_out(line, y, control, row, first, tick, rate, here, was, now)
+            power_out += _come_out(line, y, control, row, first, tick, rate, here, was, now, leans)
             if abs(here[LOW]) < 1e-15:
                 here[LOW] = 0.0
             count += frames
