@@ -37,10 +37,13 @@ class House:
         self._pads = {goes: Pad(LONGEST, frames) for goes in self.sums}
         self._own = self.sums[RACK].late
 
-    @property
-    def late(self) -> int:
-        """Frames by which the output is late: the way down from the finer rate, and the racks."""
-        return self._own + self._waits(True)[0]
+    def late(self, joins: bool, second: bool) -> int:
+        """Frames by which the output is late: the way down from the finer rate, and the racks.
+
+        `joins` says that rack 2 goes into rack 1, `second` that something goes to rack 2.
+        """
+        self.used[RACK2] = self.used[RACK2] or second
+        return self._own + self._waits(joins)[0]
 
     def _waits(self, joins: bool) -> tuple[int, int, int, int]:
         """Frames of the whole, and those that rack 1's input, rack 2's output and what goes direct are held back."""

@@ -27,7 +27,8 @@ class Placed:
     kernel: Any
     state: tuple[Any, ...] = ()
     cost: float = 0.0
-    quiet: bool = False
+    quiet: bool = True
+    """Nothing has sounded in it since its state was laid out."""
     peaks: list[float] = field(default_factory=lambda: [0.0, 0.0])
     """Largest sample before it and after it, of the last block."""
 

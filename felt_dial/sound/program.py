@@ -22,7 +22,7 @@ from felt_dial.sound.carrying import carry_on
 from felt_dial.sound.control.listener import BEFORE_RACK, FIRST_LAYER, OUT
 from felt_dial.sound.control.movement import BEND_SLOT, GLOBAL, PEDAL_SLOT, SMOOTHING, WHEEL_SLOT, make_motion
 from felt_dial.sound.control.moving import run_movement
-from felt_dial.sound.house import FIRST_BUS, NOWHERE
+from felt_dial.sound.house import FIRST_BUS, NOWHERE, RACK2
 from felt_dial.sound.joins import Join
 from felt_dial.sound.kernel import ROWS, TICK
 from felt_dial.sound.mix import (
@@ -391,7 +391,8 @@ class Program:
     @property
     def late(self) -> int:
         """Frames by which the sound comes out later than its notes: what looks ahead, and the ways between rates."""
-        return self.house.late
+        goes = [strand.goes for strand in self.strands] + [join.goes for join in self.joins]
+        return self.house.late(bool(self.target[self.at["rack2"]] < 0.5), RACK2 in goes)
 
     def placed(self) -> list[Placed]:
         """Every module that processes audio, in order."""

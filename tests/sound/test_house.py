@@ -125,6 +125,34 @@ def test_ways_that_are_early_wait_for_those_that_are_late() -> None:
         assert np.abs(sound - 3 * alone).max() < 1e-5, joins
 
 
+@pytest.mark.parametrize("joins", ["rack", "out"])
+def test_a_render_through_rack_two_begins_when_its_note_does(joins: str) -> None:
+    """What looks ahead in rack 2 is compensated too, whether it joins rack 1 or the output."""
+    patch = with_value(
+        with_value(plain(layers__a__source__shape="pulse"), "layers.a.out", "bus3"), "buses.3.out", "rack2"
+    )
+    patch = add_effect(add_effect(patch, "2", Effect.kinds["limiter"]())[0], "1", Effect.kinds["limiter"]())[0]
+    found = render(with_value(patch, "rack2", joins), [Note(0.1, 0.3, 45)], 0.3)[0]
+    straight = render(plain(layers__a__source__shape="pulse"), [Note(0.1, 0.3, 45)], 0.3)[0]
+    first = [int(np.argmax(np.abs(s) > 0.5 * np.abs(s).max())) for s in (found, straight)]
+    assert first[0] == pytest.approx(first[1], abs=3)
+
+
+def test_a_kept_level_stays_kept_through_an_edit() -> None:
+    """An effect is added behind one whose level is kept: the level does not have to be found again."""
+    effect = Effect.kinds["filter"](cutoff=150.0, response="low 24", kept=True)
+    patch = add_effect(plain(layers__a__source__shape="saw"), "1", effect)[0]
+    program = Program(patch, RATE)
+    program.block([Event(0, ON, 50, 1.0)])
+    for _ in range(400):
+        before = np.abs(program.block()).max()
+    fresh = Program(add_effect(patch, "1", Effect.kinds["trim"]())[0], RATE)
+    fresh.carry_on(program)
+    for _ in range(8):
+        after = np.abs(fresh.block()).max()
+    assert after == pytest.approx(before, rel=0.1)
+
+
 # --- what a rack does for its effects ----------------------------------------------------------
 
 

@@ -22,7 +22,7 @@ from felt_dial.ui.cloth import NIGHT, OAT, cloth, colour
 from felt_dial.ui.dials.controls import Meter, Slider
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.tag import Tag
-from felt_dial.ui.pages.effects import EffectCard
+from felt_dial.ui.pages.rack import EffectCard
 from felt_dial.ui.pages.spine import Spine
 from felt_dial.ui.pages.thread_table import HOW_FAR
 from felt_dial.ui.pictures.filters import FilterCurve
