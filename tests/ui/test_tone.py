@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.live.shared import SCOPE
+from felt_dial.patch.module import Filter
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.shaping import WAYS
 from felt_dial.ui.analyser import Analyser, Scope, Spectrum, Stages
