@@ -76,6 +76,10 @@ class Module(BaseModel, metaclass=ModuleMeta):
         param = self.params.get(name) or self.drawings[name]
         return self.model_copy(update={name: param.check(value)})
 
+    def idle(self) -> set[str]:
+        """Parameters that do nothing as the module is set: no dial is shown for them."""
+        return set()
+
     def substance(self) -> tuple[Any, ...]:
         """What a module is made of besides its parameters, such as a sample: another needs it laid out anew."""
         return ()
@@ -148,6 +152,10 @@ class Tuned(Filter):
         SEMITONES,
         says="How far above the played pitch the cutoff is, if counted so.",
     )
+
+    def idle(self) -> set[str]:
+        """A cutoff counted from the key has a distance, one in hertz a place and a key follow."""
+        return {"cutoff", "follow"} if self.counted == "key" else {"distance"}
 
 
 class Modulator(Module, family=True):

@@ -27,7 +27,6 @@ from felt_dial.patch.units import (
 )
 
 LAYER_IDS = "abcdefgh"
-BUS_IDS = ("1", "2", "3")
 MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))
 PLAYER_SOURCES = {
     "k": "Key", "v": "Velocity", "rv": "Release velocity", "w": "Mod wheel", "p": "Pressure", "sl": "Slide",

@@ -208,6 +208,12 @@ def bus_layers(patch: Patch, bus: str) -> list[str]:
     return found + [key for other in before for key in bus_layers(patch, other) if key not in found]
 
 
+def arrivals(patch: Patch, where: str) -> list[str]:
+    """What goes to a bus, a rack or the output (`bus1`, `rack`, `direct` …): layers by letter, buses by name, in order."""
+    found = [key.upper() for key, layer in patch.layers.items() if layer.out == where]
+    return found + [f"Bus {key}" for key, bus in patch.buses.items() if bus.out == where and bus_layers(patch, key)]
+
+
 def feeding(patch: Patch, key: str) -> list[str]:
     """Layers whose sound moves another at audio rate: its phase, its cutoff, or that of a bus it may go through."""
     layer = patch.layers[key]
@@ -405,7 +411,7 @@ __all__ = [
     "Patch",
     "Slot",
     "Thread",
-    "bus_layers",
+    "arrivals", "bus_layers",
     "check_thread",
     "depth_of",
     "depth_param",

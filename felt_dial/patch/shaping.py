@@ -32,6 +32,10 @@ class Shaping(Module):  # type: ignore[metaclass]
         says="The curve of Drawn: what comes in goes across, what goes out goes up.",
     )  # fmt: skip
 
+    def idle(self) -> set[str]:
+        """Only Bits and rate has those, only Drawn has halves."""
+        return (set() if self.way == "reduce" else {"bits", "hold"}) | (set() if self.way == "drawn" else {"odd"})
+
 
 class Shaper(Shaping, family=True, kind="shaper", title="Drive"):
     """Drive, note by note: chords stay clean, each note is bent by itself."""

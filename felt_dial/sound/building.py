@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.module import Filter, Module
 from felt_dial.patch.parts import NO_LAYER, WHERE
-from felt_dial.patch.patch import Bus, Layer, Patch, modules
+from felt_dial.patch.patch import Bus, Layer, Patch, modules, sounding
 from felt_dial.patch.shaping import Shaping
 from felt_dial.sound.control.movement import GLOBAL, Layout, Motion
 from felt_dial.sound.house import House
@@ -31,6 +31,8 @@ class Built:
         Room that layers and buses share.
     tuned : bool
         Whether some effect asks for the newest note.
+    placed : list of Placed
+        Every module that processes audio, in order.
     newest : float32 (2, 1, tick + 1)
         Pitch (semitones) and frequency (Hz) of the newest note, to be filled before the racks run.
     """
@@ -49,6 +51,7 @@ class Built:
         self.strands: list[Strand] = []
         self.joins: list[Join] = []
         self._curves: list[tuple[Placed, slice, int]] = []
+        self._found: dict[str, Placed] = {}
         for path, module in modules(patch):
             steps = path.split(".")
             if isinstance(module, Layer):
@@ -60,6 +63,7 @@ class Built:
                 self.house.racks[steps[1]].add(self._place(path, module, stage, GLOBAL))
         self.tuned = any(isinstance(effect, Filter) for rack in patch.racks.values() for effect in rack.values())
         self._tie(frames * quality)
+        self.placed = [self._found[path] for path in sounding(patch)]
         self._odd = {at: 0.0 for _, _, at in self._curves}
         self.redraw(motion.slots["target"], motion.drawn, None)
 
@@ -124,7 +128,7 @@ class Built:
         return self._motion.control[first : first + len(module.params), row]
 
     def _place(self, path: str, module: Module, stage: Stage, row: int | slice = slice(None)) -> Placed:
-        placed = Placed(path, module, stage, self._control(path, module, row), kernel_of(module))
+        placed = self._found[path] = Placed(path, module, stage, self._control(path, module, row), kernel_of(module))
         if isinstance(module, Shaping):
             first = self._layout.drawn[f"{path}.curve"]
             where = slice(first, first + module.drawings["curve"].room)

@@ -28,11 +28,10 @@ def carry_on(fresh: Program, old: Program) -> None:
     for join in fresh.joins:
         was = next(other for other in old.joins if other.key == join.key)
         join.goes, join.rest[:], join.loud[:], join.held[:] = was.goes, was.rest, was.loud, was.held
-    slots = {slot.placed.path: slot for rack in old.racks.values() for slot in rack.slots}
+    loud = {fitted.placed.path: fitted.loud for rack in old.racks.values() for fitted in rack.fitted}
     for rack in fresh.racks.values():
-        for slot in rack.slots:
-            if slot.placed.path in slots:
-                slot.loud[:] = slots[slot.placed.path].loud
+        for fitted in rack.fitted:
+            fitted.loud[:] = loud.get(fitted.placed.path, fitted.loud)
     fresh.settle()
     mine, theirs = fresh.motion, old.motion
     mine.fading[:] = theirs.fading

@@ -42,16 +42,15 @@ class House:
 
         `joins` says that rack 2 goes into rack 1, `second` that something goes to rack 2.
         """
-        self.used[RACK2] = self.used[RACK2] or second
-        return self._own + self._waits(joins)[0]
+        return self._own + self._waits(joins, second)[0]
 
-    def _waits(self, joins: bool) -> tuple[int, int, int, int]:
+    def _waits(self, joins: bool, second: bool) -> tuple[int, int, int, int]:
         """Frames of the whole, and those that rack 1's input, rack 2's output and what goes direct are held back."""
-        first, second = self.racks["1"].late, self.racks["2"].late if self.used[RACK2] else 0
+        first, other = self.racks["1"].late, self.racks["2"].late if second else 0
         if joins:
-            return first + second, second, 0, first + second
-        whole = max(first, second)
-        return whole, whole - first, whole - second, whole
+            return first + other, other, 0, first + other
+        whole = max(first, other)
+        return whole, whole - first, whole - other, whole
 
     def begin_block(self) -> None:
         """Empties the sums."""
@@ -70,7 +69,7 @@ class House:
         `joins` says that rack 2 goes into rack 1, and not to the output.
         """
         out, tap = self.out, self.tap
-        _, first, second, direct = self._waits(joins)
+        _, first, second, direct = self._waits(joins, self.used[RACK2])
         self.sums[RACK].run()
         self._pads[RACK].run(out, first)
         broken: list[str] = []

@@ -305,6 +305,9 @@ class Playing:
         same = before is not None and _pattern(before.strikes) == _pattern(finger.strikes)
         if before is not None and self._value("play") == LEGATO and overlaps and len(rows) and same:
             before.number, finger.number = finger.number, before.number
+            for wait in hands.waiting:
+                if wait.finger is before:
+                    wait.finger = finger
             for row in rows:
                 self._carry_over(int(row), finger, tick, origin)
             return

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.patch import Bus, Layer, Patch, drawings, slots, sounding
+from felt_dial.patch.patch import Bus, Layer, Patch, drawings, slots
 from felt_dial.sound import modules as _all_modules  # noqa: F401  (enters every module in its family)
 from felt_dial.sound.building import Built
 from felt_dial.sound.carrying import carry_on
@@ -396,10 +396,7 @@ class Program:
 
     def placed(self) -> list[Placed]:
         """Every module that processes audio, in order."""
-        found = {part.path: part for strand in self.strands for part in (strand.source, *strand.tone.steps)}
-        found |= {part.path: part for join in self.joins for part in join.tone.steps}
-        found |= {slot.placed.path: slot.placed for rack in self.racks.values() for slot in rack.slots}
-        return [found[path] for path in sounding(self.patch)]
+        return self.built.placed
 
     def beads(self) -> NDArray[np.float32]:
         """The value of every parameter at this moment: of the newest note, or of the patch; (slot,)."""

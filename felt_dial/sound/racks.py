@@ -30,8 +30,8 @@ class Tap:
     after: Sound = field(default_factory=lambda: np.zeros((2, 0), np.float32))
 
 
-class Slot:
-    """An effect at its place in a rack, with what the rack does for it: wet, level kept, a finer rate."""
+class Fitted:
+    """An effect fitted into a rack, with what the rack does for it: wet, level kept, a finer rate."""
 
     def __init__(self, placed: Placed, frames: int, quality: int) -> None:
         self.placed = placed
@@ -41,6 +41,7 @@ class Slot:
         self.late = self.finer.late if self.finer else effect.late(placed.stage.rate)
         self.blends, self.keeps = effect.leaves("wet"), effect.leaves("kept")
         self.kept = placed.control[effect.row_of("kept")]
+        self.rate = placed.stage.rate / (quality if effect.bends else 1)
         self.loud = np.array([0.0, 0.0, 1.0])
         self.pad = Pad(self.late, frames) if self.late else None
 
@@ -56,41 +57,46 @@ class Rack:
 
     def __init__(self, frames: int, quality: int = 1) -> None:
         self.frames, self.quality = frames, quality
-        self.slots: list[Slot] = []
+        self.fitted: list[Fitted] = []
         self.peaks = [0.0, 0.0]
+        self._late: list[Fitted] = []
         self._dry = np.zeros((2, frames), np.float32)
 
     def add(self, placed: Placed) -> None:
         """An effect at the end."""
-        self.slots.append(Slot(placed, self.frames, self.quality))
+        fitted = Fitted(placed, self.frames, self.quality)
+        self.fitted.append(fitted)
+        if fitted.late:
+            self._late.append(fitted)
 
     @property
     def late(self) -> int:
         """Frames by which the rack is late in this block."""
-        return sum(slot.late for slot in self.slots if slot.late and slot.on)
+        return sum(fitted.late for fitted in self._late if fitted.on)
 
     def run(self, sound: Sound, tap: Tap | None = None) -> list[str]:
         """Works on `sound`, float32 (2, frame), in place; the paths of effects that gave no number."""
+        if not self.fitted:
+            return []
         broken = []
-        self.peaks = [0.0, 0.0]
-        for slot in self.slots:
-            here = tap is not None and tap.path == slot.placed.path
-            if here and tap is not None:
-                tap.before[:] = sound
-            if not self._run_one(slot, sound, here and tap is not None and tap.alone):
-                broken.append(slot.placed.path)
-            if here and tap is not None:
-                tap.after[:] = sound
-                if tap.alone:
+        before = sound_peak(sound)
+        for fitted in self.fitted:
+            heard = tap if tap is not None and tap.path == fitted.placed.path else None
+            if heard is not None:
+                heard.before[:] = sound
+            if not self._run_one(fitted, sound, heard is not None and heard.alone):
+                broken.append(fitted.placed.path)
+            if heard is not None:
+                heard.after[:] = sound
+                if heard.alone:
                     break
-        if self.slots:
-            self.peaks = [self.slots[0].placed.peaks[0] or sound_peak(sound), sound_peak(sound)]
+        self.peaks = [before, sound_peak(sound)]
         return broken
 
-    def _run_one(self, slot: Slot, sound: Sound, alone: bool) -> bool:
+    def _run_one(self, fitted: Fitted, sound: Sound, alone: bool) -> bool:
         """One effect; False where it gave no number and was reset. `alone` leaves only what it adds."""
-        placed = slot.placed
-        if not slot.on:
+        placed = fitted.placed
+        if not fitted.on:
             placed.rest()
             if alone:
                 sound.fill(0.0)
@@ -98,15 +104,15 @@ class Rack:
         placed.quiet = False
         begin = perf_counter_ns()
         on, wet = placed.on, placed.wet
-        mixed = on[0] != 1.0 or on[-1] != 1.0 or (slot.blends and (wet[0] != 1.0 or wet[-1] != 1.0))
-        keeps = slot.keeps and slot.kept[-1] > 0.5
+        mixed = on[0] != 1.0 or on[-1] != 1.0 or (fitted.blends and (wet[0] != 1.0 or wet[-1] != 1.0))
+        keeps = fitted.keeps and fitted.kept[-1] > 0.5
         placed.peaks[0] = run_copy(sound, self._dry)
-        if slot.pad is not None:
-            slot.pad.run(self._dry, slot.late)
-        if slot.finer is not None:
-            fine = slot.finer.lift(sound)
+        if fitted.pad is not None:
+            fitted.pad.run(self._dry, fitted.late)
+        if fitted.finer is not None:
+            fine = fitted.finer.lift(sound)
             placed.kernel(fine, placed.control, placed.stage.tick, placed.stage.rate, *placed.state)
-            slot.finer.drop(sound)
+            fitted.finer.drop(sound)
         else:
             placed.kernel(sound, placed.control, TICK, placed.stage.rate, *placed.state)
         peak = sound_peak(sound)
@@ -115,9 +121,9 @@ class Rack:
             sound.fill(0.0)
             placed.reset()
         if keeps:
-            run_kept(self._dry, sound, slot.loud, placed.stage.rate)
+            run_kept(self._dry, sound, fitted.loud, fitted.rate)
         if mixed:
-            run_blend(self._dry, sound, on, wet if slot.blends else on, slot.blends, TICK)
+            run_blend(self._dry, sound, on, wet if fitted.blends else on, fitted.blends, TICK)
         if alone:
             sound -= self._dry
         placed.peaks[1] = peak if good and not (mixed or alone or keeps) else sound_peak(sound)

@@ -14,7 +14,6 @@ POINTS = 480
 LOWEST, HIGHEST = 20.0, 20000.0
 FLOOR = -96.0
 NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
-OVERSAMPLED = 4
 Line = NDArray[np.float64]
 
 

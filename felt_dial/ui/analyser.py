@@ -16,14 +16,14 @@ from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import MINUS, THIN, number
 from felt_dial.sound import seeing
 from felt_dial.sound.loudness import SILENT
-from felt_dial.ui.cloth import Wool, colour, dye, reading, sewn_pen
+from felt_dial.ui.cloth import Wool, cloth, colour, dye, reading, sewn_pen
 from felt_dial.ui.dials.controls import Pill, text_label
-from felt_dial.ui.pictures.well import draw_curve
+from felt_dial.ui.pictures.well import draw_curve, draw_ground
 from felt_dial.ui.session import Session
 
 DOCKED = 164
-FALL = 1.5
-"""dB by which the held peak of the spectrum falls in a frame, once it has stood."""
+FALL = 0.15
+"""dB by which the held peak of the spectrum falls in a frame."""
 ROWS = 120
 """Frequencies of the spectrogram."""
 QUIET = -60.0
@@ -67,7 +67,7 @@ class Heard:
         tap = seeing.latest(data["tap"], written, seeing.LENGTH)
         self.sound = seeing.latest(data["scope"], written, seeing.LENGTH)
         self.before, self.after = seeing.spectrum(tap[:2], self.rate), seeing.spectrum(tap[2:], self.rate)
-        self.peak = np.maximum(self.peak - FALL / 10, self.after)
+        self.peak = np.maximum(self.peak - FALL, self.after)
         side = self.session.work.side
         if self.after.max() > QUIET:
             known = self.sides.get(side, self.after)
@@ -94,10 +94,7 @@ class Picture(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("well"))
-        painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
+        draw_ground(painter, QRectF(self.rect()))
         painter.setFont(reading(11))
         self.draw(painter, QRectF(self.rect()).adjusted(6, 6, -6, -6))
 
@@ -176,17 +173,20 @@ class Spectrogram(Picture):
 
     def __init__(self, heard: Heard) -> None:
         super().__init__(heard, "Spectrogram", "Time goes to the right, frequency up; bright is loud")
+        self._dress()
+        cloth.changed.connect(self._dress)
+
+    def _dress(self) -> None:
+        """Begins anew in the colours of the theme."""
         self._image = QImage(400, ROWS, QImage.Format.Format_RGB32)
         self._image.fill(colour("well"))
         low, middle, high = colour("well"), dye("woad", in_well=True), colour("chalk")
-        steps = []
+        self._steps = []
         for n in range(256):
             part = n / 255
             a, b, share = (low, middle, part / 0.6) if part < 0.6 else (middle, high, (part - 0.6) / 0.4)
             ends = zip((a.red(), a.green(), a.blue()), (b.red(), b.green(), b.blue()), strict=True)
-            mix = [round(x + (y - x) * share) for x, y in ends]
-            steps.append(QColor(*mix).rgb())
-        self._steps = steps
+            self._steps.append(QColor(*[round(x + (y - x) * share) for x, y in ends]).rgb())
 
     def take(self) -> None:
         """Adds a column for what was heard."""

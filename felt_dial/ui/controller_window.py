@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from felt_dial.ui.cloth import colour, dye, reading
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.pictures.well import draw_ground
 from felt_dial.ui.session import Session
 from felt_dial.ui.strip import Wheel
 
@@ -52,10 +53,7 @@ class Pad(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("well"))
-        painter.drawRoundedRect(QRectF(self.rect()), 6, 6)
+        draw_ground(painter, QRectF(self.rect()))
         painter.setFont(reading(11))
         painter.setPen(colour("chalk_soft"))
         painter.drawText(self.rect().adjusted(8, 6, -8, -6), Qt.AlignmentFlag.AlignLeft, "pressure")

@@ -171,14 +171,34 @@ class Sides(QWidget):
         self.session.copy_side()
 
 
-class TempoReading(Reading):
-    """The tempo: click to type, wheel to change."""
+class PressedReading(Reading):
+    """A reading that opens something: by a click, or Enter while it has the focus."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__("Tempo", "Tempo in beats per minute: click to type, wheel to change")
+    def __init__(self, session: Session, label: str, tip: str) -> None:
+        super().__init__(label, tip)
         self.session = session
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def press(self) -> object:
+        """Opens it."""
+        raise AssertionError
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.press()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.press()
+        else:
+            super().keyPressEvent(event)
+
+
+class TempoReading(PressedReading):
+    """The tempo: click to type, wheel to change."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Tempo", "Tempo in beats per minute: click to type, wheel to change")
         session.changed.connect(self.follow)
         session.frame.connect(self.follow)
         self.follow()
@@ -192,7 +212,7 @@ class TempoReading(Reading):
             self.update()
         self.show_value(param_at(self.session.patch, "tempo").write(clock or self.session.patch.tempo))
 
-    def type_value(self) -> Entry:
+    def press(self) -> Entry:
         """Opens the entry."""
         param = param_at(self.session.patch, "tempo")
 
@@ -201,28 +221,16 @@ class TempoReading(Reading):
 
         return Entry(self, QRect(0, 24, self.width(), 20), self.value, take, "Tempo")
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.type_value()
-
     def wheelEvent(self, event: object) -> None:
         step = 1 if event.angleDelta().y() > 0 else -1  # type: ignore[attr-defined]
         self.session.set("tempo", min(max(float(self.session.patch.tempo) + step, 20), 999), dragging=True)
 
-    def keyPressEvent(self, event: object) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):  # type: ignore[attr-defined]
-            self.type_value()
-        else:
-            super().keyPressEvent(event)  # type: ignore[arg-type]
 
-
-class EngineReading(Reading):
+class EngineReading(PressedReading):
     """What the sound costs; click for the quality it is played at."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__("Engine", "How much of one core the sound takes; click for the quality")
-        self.session = session
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        super().__init__(session, "Engine", "How much of one core the sound takes; click for the quality")
 
     def menu(self) -> QMenu:
         """The qualities there are."""
@@ -238,14 +246,15 @@ class EngineReading(Reading):
         self.session.keep_settings(self.session.settings.model_copy(update={"quality": quality}))
         self.session.say(f"Live quality is {quality}× now. A render has its own: felt-dial render --quality.")
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def press(self) -> None:
+        """Opens the menu of qualities."""
         self.menu().exec(self.mapToGlobal(self.rect().bottomLeft()))
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.menu().exec(self.mapToGlobal(self.rect().bottomLeft()))
-        else:
-            super().keyPressEvent(event)
+    def show_load(self, load: float | None) -> None:
+        """Shows what a block costs, and at which quality."""
+        quality = self.session.settings.quality
+        self.label = "Engine" if quality == 1 else f"At {quality}×"
+        self.show_value("starting" if load is None else f"{100 * load:.0f}{THIN}%")
 
 
 class Header(Wool):
@@ -321,9 +330,7 @@ class Header(Wool):
         data = self.session.link.shared.data
         patch: Patch = self.session.patch
         self.voices.show_value(f"{int(data['voices'])} of {int(patch.voices)}")
-        quality = self.session.settings.quality
-        self.engine.label = "Engine" if quality == 1 else f"At {quality}×"
-        self.engine.show_value(f"{100 * float(data['load']):.0f}{THIN}%" if self.session.link.ready else "starting")
+        self.engine.show_load(float(data["load"]) if self.session.link.ready else None)
         self._frames += 1
         if self._frames % 15 == 1:
             self.engine.setToolTip(self._costs())

@@ -315,7 +315,7 @@ class Inspector(Card):
         self._grid(["reference"], "walnut")
         self.body.addWidget(TuningRow(self.session))
         self.body.addWidget(
-            text_label("Layers go through rack 1 or straight to the output:\neach layer's Out says which.")
+            text_label("Layers go through buses and racks or straight to the output:\neach layer's Out says which.")
         )
 
     def _modulator(self, key: str) -> None:

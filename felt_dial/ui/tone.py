@@ -15,8 +15,7 @@ from felt_dial.ui.dials.controls import Options, SwitchPill, text_label
 from felt_dial.ui.dials.snippet import SnippetPill
 from felt_dial.ui.movers import DrawingTools
 from felt_dial.ui.pictures.filters import FilterCurve
-from felt_dial.ui.pictures.lines import LineEditor
-from felt_dial.ui.pictures.shaping import ShapingPicture
+from felt_dial.ui.pictures.shaping import CurveEditor, ShapingPicture
 from felt_dial.ui.session import Session
 
 PER_NOTE = "bends each note by itself; a Drive in a rack bends the chord"
@@ -29,16 +28,10 @@ def module_at(session: Session, path: str) -> Any:
 
 
 def shown(module: Any) -> list[str]:
-    """The dials that have an effect as a drive or a filter is set, in the order they are shown."""
-    names = [n for n in module.params if n not in ("on", "way", "response", "kept", "odd")]
-    hidden = set()
-    if "way" in module.params:
-        hidden |= set() if module.way == "reduce" else {"bits", "hold"}
-    if "counted" in module.params:
-        hidden |= {"cutoff", "follow"} if module.counted == "key" else {"distance"}
-    first = [n for n in ("cutoff", "distance", "vowel", "resonance") if n in names]
-    ordered = first + [n for n in names if n not in first]
-    return [n for n in ordered if n not in hidden]
+    """The dials of a drive or a filter that do something as it is set, in the order they are shown."""
+    hidden = {"on", "way", "response", "kept", "odd"} | module.idle()
+    first = [n for n in ("cutoff", "distance", "vowel", "resonance") if n in module.params]
+    return [n for n in dict.fromkeys([*first, *module.params]) if n not in hidden]
 
 
 def main_dial(filter_: Any) -> str:
@@ -82,64 +75,57 @@ class FilterKind(QComboBox):
         self.session.edit(patch, f"make the filter of {self.path.split('.')[1].upper()} a {cls.title.lower()}")
 
 
-class DrivePart(QWidget):
+class Part(QWidget):
+    """A module of a layer or a bus in the inspector: a line with its title and kind, and what is under it."""
+
+    def __init__(self, session: Session, path: str, title: str, kind: QComboBox, *switches: QWidget) -> None:
+        super().__init__()
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(0, 0, 0, 0)
+        self.body.setSpacing(5)
+        row = QHBoxLayout()
+        row.addWidget(text_label(title, "value"))
+        row.addWidget(narrow(kind), 1)
+        for widget in (SwitchPill(session, f"{path}.on"), *switches, SnippetPill(session, path)):
+            row.addWidget(widget)
+        self.body.addLayout(row)
+
+    def picture(self, made: QWidget, tall: int) -> None:
+        """Something drawn, over the whole width."""
+        made.setFixedHeight(tall)
+        self.body.addWidget(made)
+
+
+class DrivePart(Part):
     """A drive: its way, its curve (edited where it is drawn), its dials."""
 
     def __init__(self, session: Session, path: str, shade: str, title: str, grid: Grid) -> None:
-        super().__init__()
-        body = QVBoxLayout(self)
-        body.setContentsMargins(0, 0, 0, 0)
-        body.setSpacing(5)
+        kept = SwitchPill(session, f"{path}.kept", "Level kept")
+        super().__init__(session, path, title, Options(session, f"{path}.way"), kept)
         drive = module_at(session, path)
-        row = QHBoxLayout()
-        row.addWidget(text_label(title, "value"))
-        row.addWidget(narrow(Options(session, f"{path}.way")), 1)
-        row.addWidget(SwitchPill(session, f"{path}.on"))
-        row.addWidget(SwitchPill(session, f"{path}.kept", "Level kept"))
-        row.addWidget(SnippetPill(session, path))
-        body.addLayout(row)
-        picture = ShapingPicture(session, path, shade, large=True)
-        picture.setFixedHeight(110)
-        body.addWidget(picture)
+        self.picture(ShapingPicture(session, path, shade, large=True), 110)
         if drive.way == "drawn":
-            line = LineEditor(session, f"{path}.curve", shade)
-            line.setFixedHeight(110)
-            line.setAccessibleName("Drawn curve: what comes in goes across, what goes out goes up")
-            body.addWidget(line)
+            self.picture(CurveEditor(session, f"{path}.curve", shade), 110)
             both = QHBoxLayout()
             both.addWidget(SwitchPill(session, f"{path}.odd", "Both halves alike"))
             both.addStretch()
-            body.addLayout(both)
-            body.addWidget(DrawingTools(session, f"{path}.curve"))
-        body.addLayout(grid([f"{path}.{name}" for name in shown(drive)], shade, 5))
-        body.addWidget(text_label(PER_NOTE, "small"))
+            self.body.addLayout(both)
+            self.body.addWidget(DrawingTools(session, f"{path}.curve"))
+        self.body.addLayout(grid([f"{path}.{name}" for name in shown(drive)], shade, 5))
+        self.body.addWidget(text_label(PER_NOTE, "small"))
 
 
-class FilterPart(QWidget):
+class FilterPart(Part):
     """A filter: its kind, its curve, its dials, and what swings it."""
 
     def __init__(self, session: Session, path: str, shade: str, grid: Grid, picture: bool = True) -> None:
-        super().__init__()
-        body = QVBoxLayout(self)
-        body.setContentsMargins(0, 0, 0, 0)
-        body.setSpacing(5)
+        super().__init__(session, path, "Filter", FilterKind(session, path))
         filter_ = module_at(session, path)
-        row = QHBoxLayout()
-        row.addWidget(text_label("Filter", "value"))
-        row.addWidget(narrow(FilterKind(session, path)), 1)
-        boxes: list[str] = []
-        if "response" in filter_.params:
-            boxes = ["response"]
-        row.addWidget(SwitchPill(session, f"{path}.on"))
-        row.addWidget(SnippetPill(session, path))
-        body.addLayout(row)
         if picture:
-            curve = FilterCurve(session, path, shade, large=True)
-            curve.setFixedHeight(124)
-            body.addWidget(curve)
+            self.picture(FilterCurve(session, path, shade, large=True), 124)
         names = shown(filter_)
         dials = [n for n in names if isinstance(filter_.params[n], Param)]
-        boxes += [n for n in names if isinstance(filter_.params[n], Choice)]
+        boxes = [n for n in ("response", *names) if isinstance(filter_.params.get(n), Choice)]
         place = path.rsplit(".", 1)[0]
-        body.addLayout(grid([f"{path}.{n}" for n in dials] + [f"{place}.swing"], shade, 5))
-        body.addLayout(grid([f"{path}.{n}" for n in boxes] + [f"{place}.swung"], shade, 4))
+        self.body.addLayout(grid([f"{path}.{n}" for n in dials] + [f"{place}.swing"], shade, 5))
+        self.body.addLayout(grid([f"{path}.{n}" for n in boxes] + [f"{place}.swung"], shade, 4))

@@ -6,7 +6,6 @@ import os
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -23,27 +22,9 @@ from felt_dial.sound.modules import Effect, new_layer, new_patch
 from felt_dial.sound.phrases import PHRASES
 from felt_dial.sound.render import note_events, render
 from felt_dial.sound.voices import OFF, ON, Event
+from tests.live.conftest import until
 
 RATE = 48000
-
-
-def until(true: Callable[[], bool], seconds: float = 20.0) -> bool:
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        if true():
-            return True
-        time.sleep(0.01)
-    return False
-
-
-@pytest.fixture
-def link() -> Iterator[EngineLink]:
-    made = EngineLink(SIMULATED)
-    made.show(new_patch(), carry=False)
-    made.start()
-    assert made.wait_until_ready(60)
-    yield made
-    made.close()
 
 
 def bright(patch: Patch) -> Patch:

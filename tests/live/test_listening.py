@@ -2,42 +2,20 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable, Iterator
-
 import numpy as np
 import pytest
 
-from felt_dial.live.devices import SIMULATED
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.patch import Patch, sounding, with_value
 from felt_dial.sound import seeing
 from felt_dial.sound.modules import Effect, new_patch
-
-
-def until(true: Callable[[], bool], seconds: float = 30.0) -> bool:
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        if true():
-            return True
-        time.sleep(0.02)
-    return False
+from tests.live.conftest import until
 
 
 def humming(level: float = -12.0) -> Patch:
     patch = with_value(with_value(new_patch(), "layers.a.source.shape", "sine"), "layers.a.level", level)
     return with_value(patch, "modulators.e1.sustain", 1.0)
-
-
-@pytest.fixture
-def link() -> Iterator[EngineLink]:
-    made = EngineLink(SIMULATED)
-    made.show(humming(), carry=False)
-    made.start()
-    assert made.wait_until_ready(60)
-    yield made
-    made.close()
 
 
 def tapped(link: EngineLink) -> tuple[float, float]:
@@ -97,6 +75,7 @@ def test_mono_is_for_the_listener_alone(link: EngineLink) -> None:
 @pytest.mark.parametrize("quality", [2, 8])
 def test_another_quality_keeps_the_notes_and_comes_back_with_the_engine(link: EngineLink, quality: int) -> None:
     data = link.shared.data
+    show(link, humming())
     link.note_on(69, 1.0)
     assert until(lambda: int(data["voices"]) == 1)
     link.take_quality(quality)

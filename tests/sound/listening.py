@@ -35,6 +35,17 @@ def steady(patch: Patch, key: int, frames: int = 65536, rate: int = RATE, qualit
     return 2 * sound[0, skip : skip + frames].astype(np.float64)
 
 
+def sine(frequency: float, level: float = 0.0, seconds: float = 1.0) -> NDArray[np.float64]:
+    """A sine on both sides, float64 (2, frame)."""
+    t = np.arange(round(seconds * RATE)) / RATE
+    return np.tile(10 ** (level / 20) * np.sin(2 * np.pi * frequency * t), (2, 1))
+
+
+def noise(seconds: float = 1.0, level: float = -12.0) -> NDArray[np.float64]:
+    """The same noise every time, another on each side, float64 (2, frame)."""
+    return 10 ** (level / 20) * np.random.default_rng(4).uniform(-1, 1, (2, round(seconds * RATE)))
+
+
 def amplitude_at(sound: NDArray[np.float64], frequency: float, rate: int = RATE) -> float:
     """Amplitude of the sine at a frequency, by a flat-top window."""
     window = signal.windows.flattop(len(sound), sym=False)

@@ -9,8 +9,8 @@ from scipy import special
 
 from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS, Shaper
 from felt_dial.sound.tone.curves import areas, bend, curve, drawn_curve, drawn_table
-from tests.sound.listening import RATE, amplitude_at, decibels
-from tests.sound.test_tone import noise, sine, through
+from tests.sound.listening import RATE, amplitude_at, decibels, noise, sine
+from tests.sound.test_tone import through
 
 Sound = NDArray[np.float64]
 TABLE = drawn_table(np.array([4.0, *(x for row in DRAWN_AT_FIRST for x in row)]), True)

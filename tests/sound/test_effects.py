@@ -18,7 +18,7 @@ from felt_dial.sound.modules import Effect
 from felt_dial.sound.program import BLOCK, Program
 from felt_dial.sound.render import Note, render
 from felt_dial.sound.tone.curves import areas, curve, drawn_table
-from tests.sound.listening import RATE, amplitude_at, decibels, plain
+from tests.sound.listening import RATE, amplitude_at, decibels, noise, plain, sine
 
 Sound = NDArray[np.float64]
 
@@ -39,19 +39,10 @@ def through(kind: str, sound: Sound, **values: object) -> Sound:
     return np.concatenate(out, axis=1)[:, : sound.shape[1]]
 
 
-def sine(frequency: float, level: float = 0.0, seconds: float = 1.0) -> Sound:
-    t = np.arange(round(seconds * RATE)) / RATE
-    return np.tile(10 ** (level / 20) * np.sin(2 * np.pi * frequency * t), (2, 1))
-
-
 def impulse(seconds: float = 1.0) -> Sound:
     sound = np.zeros((2, round(seconds * RATE)))
     sound[:, 0] = 1.0
     return sound
-
-
-def noise(seconds: float = 1.0, level: float = -12.0) -> Sound:
-    return 10 ** (level / 20) * np.random.default_rng(4).uniform(-1, 1, (2, round(seconds * RATE)))
 
 
 # --- every effect ------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from felt_dial.sound.rates import Down, Finer, Pad, Up
 from felt_dial.sound.render import Note, render
 from felt_dial.sound.seeing import correlation, frequency_at, locked, note_name, period, spectrum, true_peak
 from felt_dial.sound.voices import ON, Event
-from tests.sound.listening import RATE, amplitude_at, decibels, plain
+from tests.sound.listening import RATE, amplitude_at, decibels, plain, sine
 
 Sound = NDArray[np.float64]
 
@@ -32,8 +32,8 @@ def blocks(sound: Sound, work: object) -> Sound:
 
 
 def tone(frequency: float, level: float = -12.0, seconds: float = 0.5) -> Sound:
-    t = np.arange(int(seconds * RATE) // BLOCK * BLOCK) / RATE
-    return np.tile(10 ** (level / 20) * np.sin(2 * np.pi * frequency * t), (2, 1))
+    """A sine of whole blocks."""
+    return sine(frequency, level, int(seconds * RATE) // BLOCK * BLOCK / RATE)
 
 
 # --- rates -------------------------------------------------------------------------------------
@@ -211,6 +211,29 @@ def test_only_this_is_what_the_effect_adds() -> None:
     assert np.abs(play("racks.1.delay1") - (both.astype(np.float64) - dry)).max() < 1e-4
 
 
+def test_a_rack_meters_what_comes_in_though_its_first_effect_is_off() -> None:
+    patch = add_effect(plain(layers__a__source__shape="saw"), "1", Effect.kinds["drive"](on=False))[0]
+    patch = add_effect(patch, "1", Effect.kinds["filter"](cutoff=60.0, response="low 24"))[0]
+    program = Program(patch, RATE)
+    program.block([Event(0, ON, 60, 1.0)])
+    for _ in range(40):
+        program.block()
+    before, after = program.racks["1"].peaks
+    assert before == pytest.approx(program.house.before, rel=1e-6) and after < 0.2 * before
+
+
+@pytest.mark.parametrize("quality", [1, 4])
+def test_the_kept_level_of_a_bending_effect_is_found_as_fast_at_any_quality(quality: int) -> None:
+    """Measured over 0.3 s of the sound's own time: after one second within 1 dB, whatever rate the effect runs at."""
+    plain_patch = plain(layers__a__source__shape="saw", layers__a__level=-12.0)
+    patch = add_effect(plain_patch, "1", Effect.kinds["ladder"](cutoff=200.0, kept=True))[0]
+    levels = [
+        decibels(float(np.sqrt((render(p, [Note(0, 2, 50)], 1.5, quality=quality)[:, RATE:] ** 2).mean())))
+        for p in (plain_patch, patch)
+    ]
+    assert levels[1] == pytest.approx(levels[0], abs=1.0)
+
+
 def test_a_resonator_is_tuned_by_the_newest_note() -> None:
     patch = plain(layers__a__source__shape="pulse")
     effect = Effect.kinds["comb"](resonance=0.97)
@@ -254,6 +277,7 @@ def test_a_shift_moves_every_frequency_and_leaves_no_image() -> None:
         sound = render(add_effect(patch, "1", Effect.kinds["shift"](hertz=hertz))[0], [Note(0, 3, 69)], 2.0)[0, -RATE:]
         wanted, image = (amplitude_at(sound.astype(np.float64), 440.0 + s * hertz) for s in (1, -1))
         assert decibels(image / wanted) < -45.0
+        assert Effect.kinds["shift"](hertz=hertz).moved(440.0) == 440.0 + hertz, "what is drawn is where it comes out"
     saw = plain(layers__a__source__shape="saw")
     sound = render(add_effect(saw, "1", Effect.kinds["shift"](pitch=7.0))[0], [Note(0, 3, 57)], 2.0)[0, -RATE:]
     fifth = 220.0 * 2 ** (7 / 12)

@@ -94,7 +94,7 @@ def test_an_effect_follows_the_newest_note() -> None:
     program = Program(patch)
     program.block([Event(0, ON, 60, 0.25)])
     program.block()
-    wet = program.racks["1"].slots[0].placed.wet
+    wet = program.racks["1"].fitted[0].placed.wet
     assert wet[-1] == pytest.approx(0.25, abs=1e-3)
     program.block([Event(0, ON, 64, 0.75)])
     program.block()

@@ -361,3 +361,16 @@ def test_a_fixed_layer_goes_down_to_the_speed_of_an_lfo() -> None:
     sound = render(patch, [Note(0, 5, 90)], 4.0)[0]
     crossings = np.flatnonzero(np.diff(np.signbit(sound[16:])))
     assert np.diff(crossings) == pytest.approx([RATE] * (len(crossings) - 1), abs=40)
+
+
+def test_a_layer_that_comes_late_in_legato_follows_the_keys_and_ends_with_the_last() -> None:
+    """Five keys within the delay of a layer: it begins once, at the last key, and nothing is left when all are up."""
+    patch = plain(**SINE, play="legato", layers__a__delay=0.05)
+    program = Program(patch)
+    for n, key in enumerate((45, 57, 60, 64, 69)):
+        play(program, Event(0, ON, key, 0.8), blocks=2)
+        assert not keys_of(program), n
+    assert play(program, blocks=12) == [69.0]
+    for key in (45, 57, 60, 64, 69):
+        play(program, Event(0, OFF, key))
+    assert play(program, blocks=20) == [] and not len(program.voices.active)

@@ -187,7 +187,7 @@ def test_a_layer_that_gives_no_number_is_reset_and_named() -> None:
 def test_an_effect_that_gives_no_number_is_reset_and_named() -> None:
     program = Program(rich())
     program.block([Event(0, ON, 57, 1.0)])
-    program.racks["1"].slots[0].placed.state[0][:] = np.inf
+    program.racks["1"].fitted[0].placed.state[0][:] = np.inf
     sound = program.block()
     assert program.report.broken == ["racks.1.delay1"] and np.isfinite(sound).all()
 

@@ -23,7 +23,7 @@ from felt_dial.sound.tone.chain import NO_SWING
 from felt_dial.sound.tone.comb import feedback
 from felt_dial.sound.tone.formant import MEANS, VOWELS
 from felt_dial.sound.voices import ON, Event
-from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
+from tests.sound.listening import RATE, amplitude_at, decibels, noise, plain, sine, steady
 
 Sound = NDArray[np.float64]
 TICKS = BLOCK // 16
@@ -76,15 +76,6 @@ def measured(filter_: Any, key: float = 57.0, level: float = -60.0) -> tuple[Sou
     out = through(filter_, impulse, key)
     response = np.abs(np.fft.rfft(out[0])) / 10 ** (level / 20)
     return np.fft.rfftfreq(65536, 1 / RATE), 20 * np.log10(response + 1e-12)
-
-
-def sine(frequency: float, level: float, seconds: float = 1.0) -> Sound:
-    t = np.arange(round(seconds * RATE)) / RATE
-    return np.tile(10 ** (level / 20) * np.sin(2 * np.pi * frequency * t), (2, 1))
-
-
-def noise(seconds: float, level: float = -12.0) -> Sound:
-    return 10 ** (level / 20) * np.random.default_rng(8).uniform(-1, 1, (2, round(seconds * RATE)))
 
 
 # --- responses ---------------------------------------------------------------------------------

@@ -20,6 +20,15 @@ from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.entry import Entry
 
 
+def wait(true: Callable[[], bool], seconds: float = 20.0) -> bool:
+    """Waits until something is so, the window alive meanwhile; False where it does not come."""
+    for _ in range(int(seconds * 50)):
+        if true():
+            return True
+        QTest.qWait(20)
+    return False
+
+
 class Desk:
     """A window and the hands that use it."""
 

@@ -119,7 +119,7 @@ def test_the_phrase_follows_the_kind_until_one_is_chosen_while_it_plays(desk: De
 
 def test_the_tempo_is_typed_and_refused_outside_its_range(desk: Desk) -> None:
     tempo = desk.window.header.tempo
-    tempo.type_value()
+    tempo.press()
     desk.type("5")
     assert "20" in desk.entry().refusal
     desk.type("96 bpm")

@@ -15,17 +15,9 @@ from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.pages.modulators import ModulatorCard
 from felt_dial.ui.pictures.movers import EnvelopePicture
 from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
-from tests.ui.conftest import Desk
+from tests.ui.conftest import Desk, wait
 
 NOTES = [Note(0.0, 0.4, 57, 100), Note(0.2, 0.6, 64, 70)]
-
-
-def wait(true: Callable[[], bool], seconds: float = 15.0) -> bool:
-    for _ in range(int(seconds * 50)):
-        if true():
-            return True
-        QTest.qWait(20)
-    return False
 
 
 def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:

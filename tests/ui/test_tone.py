@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -31,7 +29,7 @@ from felt_dial.ui.pictures.lines import LineEditor
 from felt_dial.ui.pictures.shaping import ShapingPicture
 from felt_dial.ui.tone import FilterKind, main_dial, shown
 from felt_dial.ui.window import EFFECTS, PATCH
-from tests.ui.conftest import Desk
+from tests.ui.conftest import Desk, wait
 
 RATE = 48000
 
@@ -47,13 +45,6 @@ def play(desk: Desk, sound: Any) -> None:
     ring = np.resize(np.asarray(sound, np.float32), (2, SCOPE))
     data["scope"][:], data["tap"][:2], data["tap"][2:] = ring, 0.5 * ring, ring
     data["scope_written"] = int(data["scope_written"]) + SCOPE
-
-
-def wait(true: Callable[[], bool], seconds: float = 20.0) -> bool:
-    end = time.monotonic() + seconds
-    while not true() and time.monotonic() < end:
-        QTest.qWait(20)
-    return true()
 
 
 def tone(frequency: float, level: float = 0.5) -> Any:
@@ -192,6 +183,19 @@ def test_lines_of_the_routing_pass_no_bus_that_they_do_not_go_through(desk: Desk
     assert all(not a.intersects(b) for n, a in enumerate(boxes) for b in boxes[n + 1 :])
     lanes = [box.center().y() for box in boxes]
     assert min(lanes) > 12 and max(lanes) < routing.height() - 12, "the lanes above and below are free"
+
+
+def test_a_rack_says_what_comes_to_it_buses_and_the_other_rack_too(desk: Desk) -> None:
+    session = desk.session
+    for key in session.patch.layers:
+        session.set(f"layers.{key}.out", "bus1")
+    session.set("buses.1.out", "bus3")
+    page = desk.window.effects
+    assert (page.rack.comes.text(), page.second.comes.text()) == ("from Bus 3", "from no layer yet")
+    session.set("buses.3.out", "rack2")
+    assert (page.rack.comes.text(), page.second.comes.text()) == ("from rack 2", "from Bus 3")
+    session.set("rack2", "out")
+    assert page.second.goes.text() == "to the output, as one chord"
 
 
 # --- effects -----------------------------------------------------------------------------------

@@ -9,7 +9,7 @@ import numpy as np
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import LOG, Param, Switch
 from felt_dial.patch.units import HERTZ, PERCENT, SECONDS
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
 
 LONGEST = 4.0
 SMEARS = (0.0047, 0.0079, 0.0121, 0.0193)
@@ -151,11 +151,8 @@ def run_delay(audio, control, tick, rate, lines, state, smears, other):  # type:
                     back = np.int64(SMEARS[k] * rate)
                     before, before_right = smears[0, k, (at - back) & around], smears[1, k, (at - back) & around]
                     v, w = p - SMEAR * before, q - SMEAR * before_right
-                    if abs(v) < 1e-15:
-                        v = 0.0
-                    if abs(w) < 1e-15:
-                        w = 0.0
-                    smears[0, k, at & around], smears[1, k, at & around] = np.float32(v), np.float32(w)
+                    smears[0, k, at & around] = np.float32(flushed(v))
+                    smears[1, k, at & around] = np.float32(flushed(w))
                     p, q = before + SMEAR * v, before_right + SMEAR * w
                 at += 1
                 x, y = x + diffusion * (p - x), y + diffusion * (q - y)

@@ -26,6 +26,11 @@ def _row(gate: Any) -> list[float]:
     return [gate.number(f"s{n + 1}") for n in range(int(gate.steps))]
 
 
+def _idle(gate: Any) -> set[str]:
+    """The steps behind the last."""
+    return {f"s{n}" for n in range(int(gate.steps) + 1, MOST + 1)}
+
+
 def _summary(gate: Any) -> str:
     return f"{int(gate.steps)} steps · {gate.params['pace'].write(gate.get('pace'))}"
 
@@ -51,7 +56,7 @@ Gate: Any = ModuleMeta(
     "Gate", (Effect,),
     {
         "__module__": __name__, "__doc__": "A row of up to sixteen steps, each as open as it is drawn, in time.",
-        "prepare": staticmethod(_prepare), "row": _row, "summary": _summary, **_declared(),
+        "prepare": staticmethod(_prepare), "row": _row, "idle": _idle, "summary": _summary, **_declared(),
     },
     kind="gate",
 )  # fmt: skip

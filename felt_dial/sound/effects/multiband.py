@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import LOG, Param
 from felt_dial.patch.units import DECIBELS, HERTZ, PERCENT, PLACE, SECONDS
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, flush, kernel, works_for
 
 BANDS = ("low", "middle", "high")
 ROOT = math.sqrt(0.5)
@@ -37,7 +37,7 @@ class Multiband(Effect, kind="multiband"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return np.zeros((2, 7, 2, 2)), np.full(3, -120.0), np.zeros(3)
+        return np.zeros((2, 7, 2)), np.full(3, -120.0), np.zeros(3)
 
     def summary(self) -> str:
         """The effect in a few words for its card."""
@@ -58,38 +58,14 @@ def band_curve(level: ArrayLike, above: float, below: float, press: float, lift:
 
 
 @kernel
-def _split(x, g, here):  # type: ignore[no-untyped-def]
-    """Low- and high-pass of the fourth order that add up to an all-pass; two Butterworths one after the other each.
-
-    S. H. Linkwitz and E. R. Riemer, JAES 24(1), 1976; state-variable stages after Zavalishin. `here` (stage, 2).
-    """
-    k = 1.0 / ROOT
-    scale = 1.0 / (1.0 + g * (g + k))
-    high = (x - (g + k) * here[0, 0] - here[0, 1]) * scale
-    band = g * high + here[0, 0]
-    low = g * band + here[0, 1]
-    here[0, 0], here[0, 1] = g * high + band, g * band + low
-    return low, high
-
-
-@kernel
-def _second(x, g, here, takes_high):  # type: ignore[no-untyped-def]
+def _two_pole(x, g, here):  # type: ignore[no-untyped-def]
+    """Low, damped band and high of a Butterworth state-variable stage (Zavalishin, chapter 4); `here` (2,)."""
     k = 1.0 / ROOT
     high = (x - (g + k) * here[0] - here[1]) / (1.0 + g * (g + k))
     band = g * high + here[0]
     low = g * band + here[1]
     here[0], here[1] = g * high + band, g * band + low
-    return high if takes_high else low
-
-
-@kernel
-def _all_pass(x, g, here):  # type: ignore[no-untyped-def]
-    k = 1.0 / ROOT
-    high = (x - (g + k) * here[0] - here[1]) / (1.0 + g * (g + k))
-    band = g * high + here[0]
-    low = g * band + here[1]
-    here[0], here[1] = g * high + band, g * band + low
-    return low - k * band + high
+    return low, k * band, high
 
 
 @works_for(Multiband)
@@ -97,8 +73,9 @@ def _all_pass(x, g, here):  # type: ignore[no-untyped-def]
 def run_multiband(audio, control, tick, rate, state, levels, moved):  # type: ignore[no-untyped-def]
     """Presses and lifts the bands of `audio` (float32, channel × frame) in place.
 
-    The level of a band is its mean square over 5 ms in dB; both sides are moved alike. `moved` (band,) is the gain of
-    this moment in dB.
+    Bands are split by two Butterworth stages one after the other, and what is below is turned like what is above, so
+    that they add up to an all-pass (S. H. Linkwitz and E. R. Riemer, JAES 24(1), 1976). The level of a band is its mean
+    square over 5 ms in dB; both sides are moved alike. `moved` (band,) is the gain of this moment in dB.
     """
     fast = 1.0 - math.exp(-1.0 / (0.005 * rate))
     for t in range(control.shape[1] - 1):
@@ -136,13 +113,14 @@ def run_multiband(audio, control, tick, rate, state, levels, moved):  # type: ig
             for channel in range(2):
                 here = state[channel]
                 x = np.float64(audio[channel, n])
-                low, rest = _split(x, low_at, here[0])
-                low = _second(low, low_at, here[1, 0], False)
-                rest = _second(rest, low_at, here[1, 1], True)
-                low = _all_pass(low, high_at, here[2, 0])
-                middle, high = _split(rest, high_at, here[3])
-                middle = _second(middle, high_at, here[4, 0], False)
-                high = _second(high, high_at, here[4, 1], True)
+                low, _, rest = _two_pole(x, low_at, here[0])
+                low, _, _ = _two_pole(low, low_at, here[1])
+                _, _, rest = _two_pole(rest, low_at, here[2])
+                below, around, over = _two_pole(low, high_at, here[3])
+                low = below - around + over
+                middle, _, high = _two_pole(rest, high_at, here[4])
+                middle, _, _ = _two_pole(middle, high_at, here[5])
+                _, _, high = _two_pole(high, high_at, here[6])
                 p0, p1, p2 = max(p0, low * low), max(p1, middle * middle), max(p2, high * high)
                 audio[channel, n] = np.float32(g0 * low + g1 * middle + g2 * high)
             levels[0] += fast * (p0 - levels[0])
@@ -155,9 +133,4 @@ def run_multiband(audio, control, tick, rate, state, levels, moved):  # type: ig
         levels[b] = max(levels[b], 1e-15)
         if abs(moved[b]) < 1e-9:
             moved[b] = 0.0
-    for channel in range(2):
-        for stage in range(7):
-            for k in range(2):
-                for m in range(2):
-                    if abs(state[channel, stage, k, m]) < 1e-15:
-                        state[channel, stage, k, m] = 0.0
+    flush(state)

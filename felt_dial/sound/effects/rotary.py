@@ -5,17 +5,20 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import HERTZ, PERCENT, RATE, SECONDS
 from felt_dial.sound.effects.delay import echo
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
 
 SPEED_OF_SOUND = 343.0
 HORN, DRUM = 0.18, 0.2
 """Radius in metres of what turns above the split, and below it."""
 LONGEST = 0.02
+DRAG = 0.9
+"""Pace of the drum against that of the horn."""
 
 
 class Rotary(Effect, kind="rotary"):
@@ -40,6 +43,17 @@ class Rotary(Effect, kind="rotary"):
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
         size = 1 << math.ceil(math.log2(LONGEST * stage.rate + 8))
         return np.zeros((2, size), np.float32), np.zeros(8)
+
+    def lines(self, turns: NDArray[np.float64]) -> list[NDArray[np.float64]]:
+        """How near horn and drum are to the left ear over some turns, 0 to 1; for the picture.
+
+        A drum's turn takes a ninth longer, and standing still they stay where they are.
+        """
+        apart, depth = 0.5 * math.pi * float(self.spread), float(self.depth)
+        moving = 0.0 if self.pace == "stopped" else 1.0
+        horn = np.cos(2 * np.pi * moving * turns + apart)
+        drum = np.cos(2 * np.pi * moving * DRAG * turns + 0.5 * apart)
+        return [0.5 + 0.45 * depth * horn, 0.5 + 0.25 * depth * drum]
 
     def summary(self) -> str:
         """The effect in a few words for its card."""
@@ -67,7 +81,7 @@ def run_rotary(audio, control, tick, rate, lines, state):  # type: ignore[no-unt
         goal = 0.0 if pace == 0 else np.float64(control[SLOW, t] if pace == 1 else control[FAST, t])
         heavy = np.float64(control[WEIGHT, t])
         state[HORN_PACE] += (goal - state[HORN_PACE]) * (1.0 - math.exp(-tick / (heavy * rate)))
-        state[DRUM_PACE] += (0.9 * goal - state[DRUM_PACE]) * (1.0 - math.exp(-tick / (4.0 * heavy * rate)))
+        state[DRUM_PACE] += (DRAG * goal - state[DRUM_PACE]) * (1.0 - math.exp(-tick / (4.0 * heavy * rate)))
         low = 1.0 - math.exp(-2.0 * math.pi * np.float64(control[SPLIT, t]) / rate)
         depth, spread = np.float64(control[DEPTH, t]), np.float64(control[SPREAD, t])
         apart = 0.5 * math.pi * spread
@@ -91,7 +105,5 @@ def run_rotary(audio, control, tick, rate, lines, state):  # type: ignore[no-unt
             at = (at + 1) & mask
     state[HORN_AT] -= math.floor(state[HORN_AT])
     state[DRUM_AT] -= math.floor(state[DRUM_AT])
-    for k in (LOW, LOW_TWICE):
-        if abs(state[k]) < 1e-15:
-            state[k] = 0.0
+    state[LOW], state[LOW_TWICE] = flushed(state[LOW]), flushed(state[LOW_TWICE])
     state[WRITE] = at

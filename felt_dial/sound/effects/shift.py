@@ -10,7 +10,7 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.params import CUBIC, LOG, Param
 from felt_dial.patch.units import HERTZ, PERCENT, SECONDS, SEMITONES
 from felt_dial.sound.effects.delay import echo
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, flush, flushed, kernel, works_for
 
 LONGEST = 0.2
 QUARTER = np.array([
@@ -41,6 +41,11 @@ class Shift(Effect, kind="shift"):
             np.zeros((2, size), np.float32), np.zeros((2, back), np.float32), np.zeros((2, 2, 4, 4)), np.zeros((2, 1)),
             np.zeros(4), QUARTER**2,
         )  # fmt: skip
+
+    def moved(self, frequency: float, right: bool = False) -> float:
+        """Where a frequency in Hz comes out on a side, the first time round; below 0 it has been turned over."""
+        hertz = float(self.hertz) * (1.0 - 2.0 * float(self.apart) if right else 1.0)
+        return float(frequency * 2.0 ** (float(self.pitch) / 12.0) + hertz)
 
     def summary(self) -> str:
         """The effect in a few words for its card."""
@@ -102,8 +107,7 @@ def run_shift(audio, control, tick, rate, lines, backs, quarter, late, state, sq
                     real, late[channel, 0] = late[channel, 0], real
                     angle = 2.0 * math.pi * (state[TURN] if channel == 0 else state[OTHER])
                     y = real * math.cos(angle) + turned * math.sin(angle)
-                if abs(y) < 1e-15:
-                    y = np.float64(0.0)
+                y = flushed(y)
                 kept = min(max(y, -4.0), 4.0)
                 backs[channel, at & around] = np.float32(kept)
                 audio[channel, n] = np.float32(y)
@@ -111,9 +115,4 @@ def run_shift(audio, control, tick, rate, lines, backs, quarter, late, state, sq
     state[WRITE] = np.float64(at & ((np.int64(1) << 40) - 1))
     state[TURN] -= math.floor(state[TURN])
     state[OTHER] -= math.floor(state[OTHER])
-    for channel in range(2):
-        for chain in range(2):
-            for k in range(4):
-                for m in range(4):
-                    if abs(quarter[channel, chain, k, m]) < 1e-15:
-                        quarter[channel, chain, k, m] = 0.0
+    flush(quarter)

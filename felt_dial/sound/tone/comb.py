@@ -16,8 +16,8 @@ from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import HERTZ, PERCENT, SEMITONES
 from felt_dial.sound.effects.delay import echo
-from felt_dial.sound.kernel import Stage, kernel, works_for
-from felt_dial.sound.tone.cutoff import COUNTED, CUTOFF, DISTANCE, DRIVE, FOLLOW, RESONANCE, hertz, now_or_set
+from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
+from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, give_way, hertz, hertz_at, now_or_set
 
 Loop = Callable[[NDArray[np.complex128]], NDArray[np.complex128]]
 LOWEST = 16.0
@@ -129,11 +129,7 @@ def run_comb(audio, control, line, frequency, rows, start, tick, rate, swing, li
             after = 0.0
             for end in range(1 if wait >= 0.0 else 0, 2):
                 u = t + end
-                if control[COUNTED, row, u] > 0.5:
-                    f = np.float64(frequency[row, u]) * 2.0 ** (np.float64(control[DISTANCE, row, u]) / 12.0)
-                else:
-                    f = np.float64(control[CUTOFF, row, u])
-                    f *= 2.0 ** (np.float64(control[FOLLOW, row, u]) * (np.float64(line[row, u]) - 60.0) / 12.0)
+                f = hertz_at(control, line, frequency, row, u)
                 after = _wait(f, np.float64(control[DAMPING, row, u]), rate, odd)
                 if end == 0:
                     wait = after
@@ -154,14 +150,12 @@ def run_comb(audio, control, line, frequency, rows, start, tick, rate, swing, li
                     blocked = low if odd else low - into + keep * blocked
                     into = low
                     back = b0 + lift * n
-                    v = min(max(back * blocked / ceiling, -3.0), 3.0)
-                    bent = ceiling * v * (27.0 + v * v) / (27.0 + 9.0 * v * v)
+                    bent = ceiling * give_way(back * blocked / ceiling)
                     y = np.float64(audio[row, channel, t * tick + n]) + sign * bent
-                    own[at] = np.float32(y if abs(y) > 1e-15 else 0.0)
+                    own[at] = np.float32(flushed(y))
                     at = (at + 1) & mask
                     audio[row, channel, t * tick + n] = np.float32(y * math.sqrt(1.0 - 0.96 * back * back))
-                state[row, channel, DULL] = low if abs(low) > 1e-15 else 0.0
-                state[row, channel, BLOCKED] = blocked if abs(blocked) > 1e-15 else 0.0
-                state[row, channel, INTO] = into if abs(into) > 1e-15 else 0.0
+                state[row, channel, DULL], state[row, channel, BLOCKED] = flushed(low), flushed(blocked)
+                state[row, channel, INTO] = flushed(into)
             writes[row] = (writes[row] + tick) & mask
             wait = after

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
+from numpy.typing import ArrayLike, NDArray
 
 from felt_dial.patch.module import Tuned
 from felt_dial.sound.kernel import kernel
@@ -31,8 +32,15 @@ def now_or_set(filter_: Any, now: Mapping[str, float] | None, name: str) -> floa
     return float(now[name]) if now and name in now else filter_.number(name)  # type: ignore[no-any-return]
 
 
+def prototype(frequency: ArrayLike, cutoff: float, rate: float) -> NDArray[np.complex128]:
+    """s of an analogue prototype with its cutoff at 1, at each frequency under the bilinear transform."""
+    f = np.minimum(np.asarray(frequency, np.float64), 0.4999 * rate)
+    return np.asarray(1j * np.tan(np.pi * f / rate) / np.tan(np.pi * min(cutoff, HIGHEST * rate) / rate))
+
+
 @kernel
-def _hertz(control, line, frequency, row, t):  # type: ignore[no-untyped-def]
+def hertz_at(control, line, frequency, row, t):  # type: ignore[no-untyped-def]
+    """`hertz`, compiled, of one voice at one tick."""
     if control[COUNTED, row, t] > 0.5:
         return np.float64(frequency[row, t]) * 2.0 ** (np.float64(control[DISTANCE, row, t]) / 12.0)
     found = np.float64(control[CUTOFF, row, t])
@@ -53,17 +61,17 @@ def warp_line(g, control, line, frequency, swing, row, first, tick, rate, factor
     the cutoff by octaves at audio rate; (0, 0) is none.
     """
     ticks = control.shape[2] - 1
-    f = _hertz(control, line, frequency, row, first)
+    f = hertz_at(control, line, frequency, row, first)
     moves = swing.shape[0] > 0
     for t in range(first + 1, ticks + 1):
-        if _hertz(control, line, frequency, row, t) != f:
+        if hertz_at(control, line, frequency, row, t) != f:
             moves = True
     here = _warp(f * factor, rate)
     g[0] = here
     if not moves:
         return False
     for t in range(first, ticks):
-        after = _hertz(control, line, frequency, row, t + 1)
+        after = hertz_at(control, line, frequency, row, t + 1)
         begin = (t - first) * tick
         if swing.shape[0] > 0:
             for n in range(tick):
@@ -84,12 +92,6 @@ def give_way(x):  # type: ignore[no-untyped-def]
     """A soft ceiling at 1 with slope 1 at nothing; x (27 + x²) / (27 + 9 x²), flat from 3."""
     v = min(max(x, -3.0), 3.0)
     return v * (27.0 + v * v) / (27.0 + 9.0 * v * v)
-
-
-@kernel
-def flushed(x):  # type: ignore[no-untyped-def]
-    """What has decayed to nothing is nothing: denormal numbers cost ten times."""
-    return x if abs(x) > 1e-15 else 0.0
 
 
 @kernel

@@ -12,7 +12,7 @@ from felt_dial.patch.module import Filter
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.units import COUNT, PERCENT, SEMITONES
 from felt_dial.sound.kernel import Stage, kernel, works_for
-from felt_dial.sound.tone.cutoff import FOLLOW, RESONANCE, now_or_set, push_in
+from felt_dial.sound.tone.cutoff import FOLLOW, RESONANCE, now_or_set, prototype, push_in
 from felt_dial.sound.tone.state_variable import two_pole
 
 VOWELS = ("heed", "hid", "head", "had", "hod", "hawed", "hood", "who'd")
@@ -75,10 +75,9 @@ class Formant(Filter, kind="formant", title="Formant"):
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
     ) -> NDArray[np.float64]:
         """Gain (linear) at each frequency: three band-passes side by side."""
-        f = np.minimum(np.asarray(frequency, np.float64), 0.4999 * rate)
-        total = np.zeros(f.shape, np.complex128)
+        total = np.zeros(np.shape(frequency), np.complex128)
         for hz, gain, q in self.formants(now, pitch):
-            s = 1j * np.tan(np.pi * f / rate) / np.tan(np.pi * min(hz, 0.45 * rate) / rate)
+            s = prototype(frequency, min(hz, 0.45 * rate), rate)
             total += gain * (s / q) / (s * s + s / q + 1)
         return np.asarray(np.abs(total))
 

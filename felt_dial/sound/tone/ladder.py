@@ -14,8 +14,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Choice
-from felt_dial.sound.kernel import Stage, kernel, works_for
-from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, flushed, give_way, hertz, now_or_set, warp_line
+from felt_dial.sound.kernel import Stage, flush, kernel, works_for
+from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, give_way, hertz, now_or_set, prototype, warp_line
 
 STILL = 2.0
 """Hertz below which a driven filter loses what stands still: a bent wave that leans to one side has a middle."""
@@ -43,7 +43,7 @@ class Ladder(Tuned, kind="ladder", title="Ladder"):
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
     ) -> NDArray[np.float64]:
         """Gain (linear) at each frequency, for sounds too soft to bend it."""
-        s = _prototype(frequency, hertz(self, now, pitch), rate)
+        s = prototype(frequency, hertz(self, now, pitch), rate)
         k = MOST * now_or_set(self, now, "resonance")
         pole = 1 / (1 + s)
         mix = MIXES[list(RESPONSES).index(str(self.response))]
@@ -72,7 +72,7 @@ class Acid(Tuned, kind="acid", title="Acid"):
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
     ) -> NDArray[np.float64]:
         """Gain (linear) at each frequency, for sounds too soft to bend it."""
-        s = _prototype(frequency, hertz(self, now, pitch), rate)
+        s = prototype(frequency, hertz(self, now, pitch), rate)
         resonance = now_or_set(self, now, "resonance")
         if self.character == "wire":
             return np.asarray(np.abs(1 / (s * s + WIRE_OPEN * (1 - WIRE_MOST * resonance) * s + 1)))
@@ -95,9 +95,15 @@ WIRE_OPEN, WIRE_MOST = 1.6, 1.012
 RESPONSE, CHARACTER = Ladder.row_of("response"), Acid.row_of("character")
 
 
-def _prototype(frequency: ArrayLike, cutoff: float, rate: float) -> NDArray[np.complex128]:
-    f = np.minimum(np.asarray(frequency, np.float64), 0.4999 * rate)
-    return np.asarray(1j * np.tan(np.pi * f / rate) / np.tan(np.pi * min(cutoff, 0.49 * rate) / rate))
+@kernel
+def _pushes(control, row, t, tick):  # type: ignore[no-untyped-def]
+    """How hard a tick is pushed and how much of that is taken back, and by how much both grow a frame."""
+    push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
+    pushed = push
+    if control[DRIVE, row, t + 1] != control[DRIVE, row, t]:
+        pushed = 10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0)
+    out = 1.0 / math.sqrt(push)
+    return push, (pushed - push) / tick, out, (1.0 / math.sqrt(pushed) - out) / tick
 
 
 @works_for(Ladder)
@@ -122,13 +128,7 @@ def run_ladder(audio, control, line, frequency, rows, start, tick, rate, swing, 
         for t in range(first, ticks):
             k = MOST * np.float64(control[RESONANCE, row, t])
             lift = (MOST * np.float64(control[RESONANCE, row, t + 1]) - k) / tick
-            push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
-            pushed = push
-            if control[DRIVE, row, t + 1] != control[DRIVE, row, t]:
-                pushed = 10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0)
-            grow = (pushed - push) / tick
-            out = 1.0 / math.sqrt(push)
-            fade = (1.0 / math.sqrt(pushed) - out) / tick
+            push, grow, out, fade = _pushes(control, row, t, tick)
             h = 1.0 / (1.0 + g[0])
             big = g[0] * h
             solve = 1.0 / (1.0 + k * big * big * big * big)
@@ -166,12 +166,10 @@ def run_ladder(audio, control, line, frequency, rows, start, tick, rate, swing, 
                 k += lift
                 push += grow
                 out += fade
-        state[row, 0, 0], state[row, 0, 1] = flushed(s1), flushed(s2)
-        state[row, 0, 2], state[row, 0, 3] = flushed(s3), flushed(s4)
-        state[row, 1, 0], state[row, 1, 1] = flushed(r1), flushed(r2)
-        state[row, 1, 2], state[row, 1, 3] = flushed(r3), flushed(r4)
-        state[row, 0, 4], state[row, 0, 5] = flushed(p), flushed(into_left)
-        state[row, 1, 4], state[row, 1, 5] = flushed(q), flushed(into_right)
+        state[row, 0, 0], state[row, 0, 1], state[row, 0, 2], state[row, 0, 3] = s1, s2, s3, s4
+        state[row, 1, 0], state[row, 1, 1], state[row, 1, 2], state[row, 1, 3] = r1, r2, r3, r4
+        state[row, 0, 4], state[row, 0, 5], state[row, 1, 4], state[row, 1, 5] = p, into_left, q, into_right
+        flush(state[row])
 
 
 @kernel
@@ -213,12 +211,7 @@ def _rubber(left, right, control, row, first, tick, g, moves, keep, here):  # ty
     for t in range(first, control.shape[2] - 1):
         k = RUBBER_MOST * np.float64(control[RESONANCE, row, t])
         lift = (RUBBER_MOST * np.float64(control[RESONANCE, row, t + 1]) - k) / tick
-        push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
-        grow = 0.0
-        if control[DRIVE, row, t + 1] != control[DRIVE, row, t]:
-            grow = (10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0) - push) / tick
-        out = 1.0 / math.sqrt(push)
-        fade = (1.0 / math.sqrt(push + grow * tick) - out) / tick
+        push, grow, out, fade = _pushes(control, row, t, tick)
         w = g[0] / RUBBER_AT
         one, two, three, four, solve = _chain(w, k)
         changes = moves or lift != 0.0
@@ -246,9 +239,10 @@ def _rubber(left, right, control, row, first, tick, g, moves, keep, here):  # ty
             k += lift
             push += grow
             out += fade
-    here[0, 0], here[0, 1], here[0, 2], here[0, 3] = flushed(s1), flushed(s2), flushed(s3), flushed(s4)
-    here[1, 0], here[1, 1], here[1, 2], here[1, 3] = flushed(r1), flushed(r2), flushed(r3), flushed(r4)
-    here[0, 4], here[0, 5], here[1, 4], here[1, 5] = flushed(p), flushed(into), flushed(q), flushed(into_right)
+    here[0, 0], here[0, 1], here[0, 2], here[0, 3] = s1, s2, s3, s4
+    here[1, 0], here[1, 1], here[1, 2], here[1, 3] = r1, r2, r3, r4
+    here[0, 4], here[0, 5], here[1, 4], here[1, 5] = p, into, q, into_right
+    flush(here)
 
 
 @kernel
@@ -259,12 +253,7 @@ def _wire(left, right, control, row, first, tick, g, moves, keep, here):  # type
     for t in range(first, control.shape[2] - 1):
         r = np.float64(control[RESONANCE, row, t])
         lift = (np.float64(control[RESONANCE, row, t + 1]) - r) / tick
-        push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
-        grow = 0.0
-        if control[DRIVE, row, t + 1] != control[DRIVE, row, t]:
-            grow = (10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0) - push) / tick
-        out = 1.0 / math.sqrt(push)
-        fade = (1.0 / math.sqrt(push + grow * tick) - out) / tick
+        push, grow, out, fade = _pushes(control, row, t, tick)
         for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
             w = g[n] if moves else g[0]
             scale = 1.0 / (1.0 + w * (w + WIRE_OPEN * (1.0 - WIRE_MOST * r)))
@@ -280,5 +269,6 @@ def _wire(left, right, control, row, first, tick, g, moves, keep, here):  # type
             r += lift
             push += grow
             out += fade
-    here[0, 0], here[0, 1], here[0, 4], here[0, 5] = flushed(s1), flushed(s2), flushed(p), flushed(into)
-    here[1, 0], here[1, 1], here[1, 4], here[1, 5] = flushed(r1), flushed(r2), flushed(q), flushed(into_right)
+    here[0, 0], here[0, 1], here[0, 4], here[0, 5] = s1, s2, p, into
+    here[1, 0], here[1, 1], here[1, 4], here[1, 5] = r1, r2, q, into_right
+    flush(here)

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from felt_dial.patch.shaping import DIODE, DRAWN, DRAWN_AT_FIRST, REDUCE, TUBE, Shaper
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
 from felt_dial.sound.tone.curves import areas, bend, drawn_table
 
 WAY, AMOUNT, BIAS, BEFORE, TONE, BITS, HOLD, LEVEL, KEPT = (
@@ -146,49 +146,23 @@ def _reduce(x, y, control, row, first, tick, rate, here):  # type: ignore[no-unt
 
 
 @kernel
-def _come_out(line, y, control, row, first, tick, rate, here, was, now, leans):  # type: ignore[no-untyped-def]
-    """Takes the middle and the top off the bent sound and writes it over `line`; returns its power.
-
-    What does not lean has no middle to be taken away: it goes out as it is, and the blocker stands ready.
-    """
-    ticks = control.shape[2] - 1
+def _take_middle(y, count, rate, here, leans):  # type: ignore[no-untyped-def]
+    """Takes away what stands still in the bent sound; what does not lean has none of it, and the blocker stands ready."""
     if not leans:
-        return _straight_out(line, y, control, row, first, tick, rate, here, was, now)
+        here[BLOCKED] = here[INTO] = flushed(y[np.uint64(count - 1)])
+        return
     block = 1.0 - 2.0 * math.pi * 5.0 / rate
-    over, blocked, into = here[HIGH], here[BLOCKED], here[INTO]
-    power = 0.0
-    known = control[LEVEL, row, first]
-    plain = 10.0 ** (np.float64(known) / 20.0)
-    for t in range(first, ticks):
-        tone = np.float64(control[TONE, row, t])
-        if control[LEVEL, row, t] != known:
-            known = control[LEVEL, row, t]
-            plain = 10.0 ** (np.float64(known) / 20.0)
-        level = plain * (was + (now - was) * (t + 0.5) / ticks)
-        begin = (t - first) * tick
-        if tone >= 19900.0:
-            for n in range(np.uint64(begin), np.uint64(begin + tick)):
-                blocked = y[n] - into + block * blocked
-                into = y[n]
-                power += blocked * blocked
-                line[n] = np.float32(level * blocked)
-            over = blocked
-        else:
-            dull = 1.0 - math.exp(-2.0 * math.pi * tone / rate)
-            for n in range(np.uint64(begin), np.uint64(begin + tick)):
-                blocked = y[n] - into + block * blocked
-                into = y[n]
-                over += dull * (blocked - over)
-                power += over * over
-                line[n] = np.float32(level * over)
-    here[HIGH] = over if abs(over) > 1e-15 else 0.0
-    here[BLOCKED] = blocked if abs(blocked) > 1e-15 else 0.0
-    here[INTO] = into
-    return power
+    blocked, into = here[BLOCKED], here[INTO]
+    for n in range(np.uint64(count)):
+        blocked = y[n] - into + block * blocked
+        into = y[n]
+        y[n] = blocked
+    here[BLOCKED], here[INTO] = flushed(blocked), into
 
 
 @kernel
-def _straight_out(line, y, control, row, first, tick, rate, here, was, now):  # type: ignore[no-untyped-def]
+def _come_out(line, y, control, row, first, tick, rate, here, was, now):  # type: ignore[no-untyped-def]
+    """Takes the top off the bent sound and writes it over `line`; returns its power."""
     ticks = control.shape[2] - 1
     over = here[HIGH]
     power = 0.0
@@ -212,9 +186,7 @@ def _straight_out(line, y, control, row, first, tick, rate, here, was, now):  # 
                 over += dull * (y[n] - over)
                 power += over * over
                 line[n] = np.float32(level * over)
-    here[HIGH] = over if abs(over) > 1e-15 else 0.0
-    last = y[np.uint64((ticks - first) * tick - 1)]
-    here[BLOCKED] = here[INTO] = last if abs(last) > 1e-15 else 0.0
+    here[HIGH] = flushed(over)
     return power
 
 
@@ -267,9 +239,9 @@ def run_shaper(audio, control, rows, start, tick, rate, state, table, loud, room
             else:
                 _means(way, x, area, y, frames, table)
             here[LAST] = x[frames]
-            power_out += _come_out(line, y, control, row, first, tick, rate, here, was, now, leans)
-            if abs(here[LOW]) < 1e-15:
-                here[LOW] = 0.0
+            _take_middle(y, frames, rate, here, leans)
+            power_out += _come_out(line, y, control, row, first, tick, rate, here, was, now)
+            here[LOW] = flushed(here[LOW])
             count += frames
     if count > 0:
         slow = 1.0 - math.exp(-ticks * tick / rate / 0.3)

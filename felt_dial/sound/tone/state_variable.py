@@ -15,8 +15,8 @@ from numpy.typing import ArrayLike, NDArray
 from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.units import DECIBELS
-from felt_dial.sound.kernel import Stage, kernel, works_for
-from felt_dial.sound.tone.cutoff import RESONANCE, flushed, hertz, now_or_set, push_in, warp_line
+from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
+from felt_dial.sound.tone.cutoff import RESONANCE, hertz, now_or_set, prototype, push_in, warp_line
 
 RESPONSES = {
     "low 12": "Low-pass 12", "low 24": "Low-pass 24", "high 12": "High-pass 12",
@@ -66,7 +66,7 @@ class Shelf(Tuned, kind="shelf", title="Shelf"):
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
     ) -> NDArray[np.float64]:
         """Gain (linear) at each frequency: the Audio EQ Cookbook's shelves."""
-        s = _prototype(frequency, hertz(self, now, pitch), rate)
+        s = prototype(frequency, hertz(self, now, pitch), rate)
         a = 10 ** (now_or_set(self, now, "lift") / 40)
         q = BUTTERWORTH_12 * 4.0 ** now_or_set(self, now, "resonance")
         if self.side == "high":
@@ -85,12 +85,6 @@ RESPONSE = StateVariable.row_of("response")
 SIDE, LIFT = Shelf.row_of("side"), Shelf.row_of("lift")
 
 
-def _prototype(frequency: ArrayLike, cutoff: float, rate: float) -> NDArray[np.complex128]:
-    """s of the analogue prototype with its cutoff at 1, at each frequency under the bilinear transform."""
-    f = np.minimum(np.asarray(frequency, np.float64), 0.4999 * rate)
-    return np.asarray(1j * np.tan(np.pi * f / rate) / np.tan(np.pi * min(cutoff, 0.49 * rate) / rate))
-
-
 def quality_factors(response: str, resonance: float) -> list[float]:
     """Q of each second-order stage: Butterworth at no resonance, geometric up to Q 30 at full."""
     form, slope = response.split()
@@ -104,7 +98,7 @@ def quality_factors(response: str, resonance: float) -> list[float]:
 
 def gain_at(response: str, cutoff: float, resonance: float, frequency: ArrayLike, rate: float) -> NDArray[np.float64]:
     """Gain (linear) at each frequency: the analogue prototype under the bilinear transform."""
-    s = _prototype(frequency, cutoff, rate)
+    s = prototype(frequency, cutoff, rate)
     gain = np.ones_like(s)
     for q in quality_factors(response, resonance):
         top = {

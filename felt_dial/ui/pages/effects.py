@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from felt_dial.patch.edits import add_effect, remove_effect
+from felt_dial.patch.edits import remove_effect
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import path_exists, sounding
 from felt_dial.sound.effects.equaliser import BANDS
@@ -19,7 +19,7 @@ from felt_dial.ui.inspector import Card
 from felt_dial.ui.pages.rack import Rack, dials
 from felt_dial.ui.pictures.curves import EqualiserPicture
 from felt_dial.ui.pictures.effects import effect_picture
-from felt_dial.ui.pictures.lines import LineEditor
+from felt_dial.ui.pictures.shaping import CurveEditor
 from felt_dial.ui.session import Session
 from felt_dial.ui.thread_list import ThreadList
 
@@ -78,16 +78,7 @@ class EffectsPage(Wool):
         if self.copied is None:
             self.session.say("Copy an effect first.")
             return
-        copied, made = self.copied, []
-
-        def make() -> object:
-            patch, key = add_effect(self.session.patch, rack, copied)
-            made.append(key)
-            return patch
-
-        if self.session.try_edit(make, f"paste {copied.title}"):  # type: ignore[arg-type]
-            self.session.choose_effect(rack, made[0])
-            self.session.selected.emit()
+        (self.rack if rack == "1" else self.second).put(self.copied, f"paste {self.copied.title}")
 
     def _frame(self) -> None:
         if not self.isVisible() or not self.meters:
@@ -112,8 +103,8 @@ class EffectsPage(Wool):
         effect = self.session.patch.racks[self.session.rack].get(self.session.effect)
         if effect is not None and dials(effect) != self._laid:
             self._show()
-        for card in [*self.rack.cards.values(), *self.second.cards.values()]:
-            card.follow()
+        self.rack.follow()
+        self.second.follow()
         self._list_threads()
 
     def _show(self) -> None:
@@ -159,9 +150,7 @@ class EffectsPage(Wool):
         shown_large = QVBoxLayout()
         shown_large.addWidget(picture, 1)
         if getattr(effect, "way", "") == "drawn":
-            line = LineEditor(self.session, f"{path}.curve", "weld")
-            line.setAccessibleName("Drawn curve: what comes in goes across, what goes out goes up")
-            shown_large.addWidget(line, 1)
+            shown_large.addWidget(CurveEditor(self.session, f"{path}.curve", "weld"), 1)
         row.addLayout(shown_large, 1)
         meters = QVBoxLayout()
         self.meters = Upright("in"), Upright("out")

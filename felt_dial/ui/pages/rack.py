@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWid
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
+from felt_dial.patch.patch import arrivals
 from felt_dial.sound.modules import Effect
 from felt_dial.ui.cloth import colour, dye, reading
 from felt_dial.ui.dials.clearing import clear
@@ -30,26 +31,40 @@ def summary(effect: Effect) -> str:
 
 def dials(effect: Effect) -> list[str]:
     """The parameters of an effect as they are shown: those that have an effect as it is set, wet and level kept last."""
-    hidden = {"on", "wet", "kept"}
-    if "way" in effect.params and "bits" in effect.params:
-        hidden |= set() if effect.get("way") == "reduce" else {"bits", "hold"}
-        hidden |= set() if effect.get("way") == "drawn" else {"odd"}
-    if "counted" in effect.params:
-        hidden |= {"cutoff", "follow"} if effect.get("counted") == "key" else {"distance"}
-    if effect.kind == "gate":  # type: ignore[attr-defined]
-        hidden |= {f"s{n}" for n in range(int(effect.number("steps")) + 1, 17)}
+    hidden = {"on", "wet", "kept"} | effect.idle()
     return [name for name in effect.params if name not in hidden] + ["wet", "kept"]
 
 
-class EffectCard(QWidget):
+class TakesEffects(QWidget):
+    """Something that an effect can be dropped on."""
+
+    def __init__(self, session: Session, rack: str) -> None:
+        super().__init__()
+        self.session, self.rack = session, rack
+        self.setAcceptDrops(True)
+
+    def dropped(self, rack: str, key: str) -> None:
+        """An effect of a rack was dropped here."""
+        raise AssertionError
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(EFFECT_MIME):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        rack, key = bytes(event.mimeData().data(EFFECT_MIME).data()).decode().split(".")
+        event.acceptProposedAction()
+        QTimer.singleShot(0, lambda: self.dropped(rack, key))
+
+
+class EffectCard(TakesEffects):
     """One effect of the rack."""
 
     def __init__(self, session: Session, rack: str, key: str) -> None:
-        super().__init__()
-        self.session, self.rack, self.key = session, rack, key
+        super().__init__(session, rack)
+        self.key = key
         self.setFixedSize(134, 96)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAcceptDrops(True)
         self._press = QPoint()
         effect = session.patch.racks[rack][key]
         self.setAccessibleName(f"{effect.title} in rack {rack}")
@@ -107,15 +122,13 @@ class EffectCard(QWidget):
             drag.setPixmap(self.grab())
             drag.exec(Qt.DropAction.MoveAction)
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(EFFECT_MIME):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        rack, key = bytes(event.mimeData().data(EFFECT_MIME).data()).decode().split(".")
-        event.acceptProposedAction()
+    def dropped(self, rack: str, key: str) -> None:
+        """It takes this one's place."""
         to = list(self.session.patch.racks[self.rack]).index(self.key)
-        QTimer.singleShot(0, lambda: self.move_to(key, to) if rack == self.rack else self.take_in(rack, key, to))
+        if rack == self.rack:
+            self.move_to(key, to)
+        else:
+            self.take_in(rack, key, to)
 
     def take_in(self, rack: str, key: str, place: int) -> None:
         """An effect of the other rack comes to a place of this one."""
@@ -152,13 +165,11 @@ def take_in(session: Session, rack: str, key: str, other: str, place: int) -> No
     session.edit(patch, f"move {patch.racks[other][fresh].title} to rack {other}")
 
 
-class Rack(QWidget):
+class Rack(TakesEffects):
     """A chain of effects, sewn together; an effect of the other one can be dropped behind its last."""
 
     def __init__(self, session: Session, rack: str) -> None:
-        super().__init__()
-        self.session, self.rack = session, rack
-        self.setAcceptDrops(True)
+        super().__init__(session, rack)
         self.setFixedHeight(104)
         self.cards: dict[str, EffectCard] = {}
         self.row = QHBoxLayout(self)
@@ -175,13 +186,10 @@ class Rack(QWidget):
         column = QVBoxLayout(name)
         column.setContentsMargins(8, 0 if idle else 6, 0, 0)
         column.setSpacing(2)
-        patch = self.session.patch
         column.addWidget(text_label(f"Rack {self.rack}", "name"))
-        goes = "rack" if self.rack == "1" else "rack2"
-        letters = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == goes)
-        column.addWidget(text_label(f"from {letters}" if letters else "from no layer yet", "small"))
-        joins = "rack 1" if self.rack == "2" and patch.rack2 == "rack" else "the output"
-        column.addWidget(text_label(f"to {joins}, as one chord", "small"))
+        self.comes, self.goes = text_label("", "small"), text_label("", "small")
+        column.addWidget(self.comes)
+        column.addWidget(self.goes)
         column.addStretch()
         self.row.addWidget(name)
         self.cards = {key: EffectCard(self.session, self.rack, key) for key in self.session.patch.racks[self.rack]}
@@ -191,6 +199,20 @@ class Rack(QWidget):
         add.setFixedSize(98, 50 if idle else 94)
         self.row.addWidget(add)
         self.row.addStretch()
+        self.follow()
+
+    def follow(self) -> None:
+        """Says what comes to the rack and where it goes, and lets its cards show their values."""
+        patch = self.session.patch
+        found = arrivals(patch, "rack" if self.rack == "1" else "rack2")
+        joins = patch.rack2 == "rack"
+        if self.rack == "1" and joins and arrivals(patch, "rack2"):
+            found.append("rack 2")
+        self.comes.setText(f"from {', '.join(found)}" if found else "from no layer yet")
+        self.goes.setText(f"to {'rack 1' if self.rack == '2' and joins else 'the output'}, as one chord")
+        for card in self.cards.values():
+            card.follow()
+        self.update()
 
     def menu(self) -> None:
         """Every effect there is."""
@@ -201,28 +223,26 @@ class Rack(QWidget):
 
     def add(self, kind: str) -> None:
         """Adds an effect and shows it."""
+        fresh = Snippets(self.session.library.root).fresh(Effect.kinds[kind]())
+        self.put(fresh, f"add {fresh.title}")
+
+    def put(self, effect: Effect, says: str) -> None:
+        """An effect at the end, shown large."""
         made: list[str] = []
 
         def make() -> object:
-            fresh = Snippets(self.session.library.root).fresh(Effect.kinds[kind]())
-            patch, key = add_effect(self.session.patch, self.rack, fresh)
+            patch, key = add_effect(self.session.patch, self.rack, effect)
             made.append(key)
             return patch
 
-        if self.session.try_edit(make, f"add {Effect.kinds[kind].title}"):  # type: ignore[arg-type]
+        if self.session.try_edit(make, says):  # type: ignore[arg-type]
             self.session.choose_effect(self.rack, made[0])
             self.session.selected.emit()
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(EFFECT_MIME):
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        rack, key = bytes(event.mimeData().data(EFFECT_MIME).data()).decode().split(".")
-        event.acceptProposedAction()
+    def dropped(self, rack: str, key: str) -> None:
+        """An effect of the other rack comes behind the last."""
         if rack != self.rack:
-            place = len(self.session.patch.racks[self.rack])
-            QTimer.singleShot(0, lambda: take_in(self.session, rack, key, self.rack, place))
+            take_in(self.session, rack, key, self.rack, len(self.session.patch.racks[self.rack]))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

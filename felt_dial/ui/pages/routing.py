@@ -10,7 +10,7 @@ from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainter
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from felt_dial.patch.parts import WHERE
-from felt_dial.patch.patch import Bus, Patch, bus_layers
+from felt_dial.patch.patch import Bus, Patch, arrivals, bus_layers
 from felt_dial.ui.cloth import colour, dye, layer_dye, reading
 from felt_dial.ui.session import Session
 
@@ -46,18 +46,11 @@ def words(patch: Patch) -> str:
         if bus_layers(patch, key):
             goes = WHERE[str(bus.out)].lower() if bus.out != "direct" else "output"
             said.append(f"bus {key} ({bus_words(bus)}) → {goes}")
-    if uses(patch, "rack2"):
+    if arrivals(patch, "rack2"):
         joins = "rack 1" if patch.rack2 == "rack" else "output"
         said.append(f"rack 2 ({', '.join(titles['2']) or 'empty'}) → {joins}")
     said.append(f"rack 1 ({', '.join(titles['1']) or 'empty'}) → output")
     return " · ".join(said)
-
-
-def uses(patch: Patch, where: str) -> bool:
-    """True where a layer, or a bus that has one, goes to a place."""
-    if any(layer.out == where for layer in patch.layers.values()):
-        return True
-    return any(bus.out == where and bus_layers(patch, key) for key, bus in patch.buses.items())
 
 
 class Routing(QWidget):
@@ -123,7 +116,7 @@ class Routing(QWidget):
         for key, bus in patch.buses.items():
             if bus_layers(patch, key) and (goal := self._goal(str(bus.out))):
                 yield ("bus", key), goal, "ink"
-        if uses(patch, "rack2"):
+        if arrivals(patch, "rack2"):
             yield ("rack", "2"), ("rack", "1") if patch.rack2 == "rack" else ("out", ""), "ink"
         yield ("rack", "1"), ("out", ""), "ink"
 
@@ -168,7 +161,7 @@ class Routing(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         used = {
             "layer": True, "out": True, "bus": what == "bus" and bool(bus_layers(patch, key)),
-            "rack": what == "rack" and (key == "1" or uses(patch, "rack2")),
+            "rack": what == "rack" and (key == "1" or bool(arrivals(patch, "rack2"))),
         }[what]  # fmt: skip
         if what == "layer":
             painter.setBrush(dye(layer_dye(key)))

@@ -251,7 +251,32 @@ class SwayPicture(EffectPicture):
             draw_curve(painter, box, turns / 2, line, shade, floor=None, width=1.6 if self.large else 1.2)
 
 
+class ShiftPicture(FrequencyPicture):
+    """Where the harmonics of A3 come out: before in chalk, after on the left upwards and on the right downwards."""
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        effect = self.effect_now
+        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
+        middle, thick = box.center().y(), 3.0 if self.large else 1.6
+        painter.setPen(QPen(colour("chalk_soft").darker(190), 1))
+        painter.drawLine(QPointF(box.left(), middle), QPointF(box.right(), middle))
+        for n in range(1, 17):
+            tall = 0.46 * box.height() / n**0.5
+            for right in (False, True):
+                for frequency, pen in ((220.0 * n, QPen(colour("chalk_soft").darker(150), 1)), (
+                    abs(effect.moved(220.0 * n, right)), QPen(shade, thick, c=Qt.PenCapStyle.FlatCap))):  # fmt: skip
+                    if LOWEST <= frequency <= HIGHEST:
+                        x = box.left() + self.across(frequency) * box.width()
+                        painter.setPen(pen)
+                        painter.drawLine(QPointF(x, middle), QPointF(x, middle + tall if right else middle - tall))
+        if self.large:
+            painter.setPen(colour("chalk_soft"))
+            painter.setFont(reading(11))
+            painter.drawText(QPointF(box.left() + 6, box.top() + 12), "left: harmonics of A3 before and after")
+            painter.drawText(QPointF(box.left() + 6, box.bottom() - 4), "right")
+
+
 PICTURES |= {
     "equaliser": EqualiserPicture, "phaser": PhaserPicture, "reverb": RoomPicture, "chorus": SwayPicture,
-    "flanger": SwayPicture, "thicken": SwayPicture,
+    "flanger": SwayPicture, "thicken": SwayPicture, "rotary": SwayPicture, "shift": ShiftPicture,
 }  # fmt: skip

@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter, QPen
 from felt_dial.patch.patch import owner
 from felt_dial.sound.tone.curves import curve
 from felt_dial.ui.cloth import colour, reading
+from felt_dial.ui.pictures.lines import LineEditor
 from felt_dial.ui.pictures.well import Well, draw_curve
 from felt_dial.ui.session import Session
 
@@ -22,6 +23,14 @@ def bent(drive: Any, x: np.ndarray) -> np.ndarray:
         steps = 2.0 ** (min(drive.number("bits"), 8.0) - 1.0)
         return np.asarray(np.floor(np.clip(pushed, -1.0, 1.0) * steps + 0.5) / steps)
     return curve(str(drive.way), pushed, drive.get("curve"), bool(drive.odd))
+
+
+class CurveEditor(LineEditor):
+    """The drawn curve of a drive under the hand."""
+
+    def __init__(self, session: Session, path: str, shade: str) -> None:
+        super().__init__(session, path, shade)
+        self.setAccessibleName("Drawn curve: what comes in goes across, what goes out goes up")
 
 
 class ShapingPicture(Well):

@@ -18,6 +18,14 @@ GONE = (KeyError, AttributeError, NoSuchPath)
 """What a picture meets that outlives for a moment what it shows."""
 
 
+def draw_ground(painter: QPainter, rect: QRectF) -> None:
+    """The dark ground of a picture."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour("well"))
+    painter.drawRoundedRect(rect, 5, 5)
+
+
 class Well(QWidget):
     """A picture of the running patch.
 
@@ -92,10 +100,7 @@ class Well(QWidget):
             self._cache.setDevicePixelRatio(ratio)
             self._cache.fill(colour("cloth"))
             painter = QPainter(self._cache)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("well"))
-            painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
+            draw_ground(painter, QRectF(self.rect()))
             self.draw(painter, self.box())
             painter.end()
             self._cached_for = key
