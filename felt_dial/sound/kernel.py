@@ -43,8 +43,9 @@ class Stage:
 def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inline: bool = False) -> Any:
     """Compiles a function with Numba: cached, without the GIL, with fast math unless `fast=False`.
 
-    Fast math assumes that no NaN exists; what looks for NaN is compiled without it. `inline` copies
-    a small function into its caller, which spares the counting of references to its arrays.
+    Fast math assumes that no NaN exists; what looks for NaN is compiled without it. `inline` copies a small function into
+    its caller. Numba's memory runtime is off: a kernel that would make an array does not compile, and no reference to an
+    array is counted, which for many arrays and few frames takes longer than the work itself.
     """
 
     def compile_it(plain: Callable[..., Any]) -> Any:
@@ -54,7 +55,7 @@ def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inl
 
         where = "always" if inline else "never"
         return numba.njit(  # type: ignore[call-overload]
-            cache=True, nogil=True, error_model="numpy", fastmath=fast, inline=where
+            cache=True, nogil=True, error_model="numpy", fastmath=fast, inline=where, _nrt=False
         )(plain)
 
     return compile_it if function is None else compile_it(function)

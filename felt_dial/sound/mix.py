@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.patch import Inlet, Layer
 from felt_dial.sound.kernel import kernel
+from felt_dial.sound.lanes import bits_of, float_of
 
 OCTAVE, PITCH, FINE, HARMONIC, DIVISOR, FIXED, FREQUENCY = Layer.rows_of(
     "octave", "pitch", "fine", "harmonic", "divisor", "fixed", "frequency"
@@ -47,16 +48,19 @@ def run_pitch(frequency, control, line, bend, span, reference, active):  # type:
     its reach in semitones, `reference` the frequency of A4.
     """
     for row in active:
+        known, power = np.float64(-1e9), 1.0
         for t in range(frequency.shape[1]):
             if control[FIXED, row, t] > 0.5:
                 frequency[row, t] = control[FREQUENCY, row, t]
+                known = np.float64(-1e9)
                 continue
             steps = np.float64(line[row, t]) - 69.0 + 12.0 * np.float64(control[OCTAVE, row, t])
             steps += np.float64(control[PITCH, row, t]) + 0.01 * np.float64(control[FINE, row, t])
             steps += np.float64(bend[row, t]) * np.float64(span)
             ratio = np.float64(control[HARMONIC, row, t]) / np.float64(control[DIVISOR, row, t])
-            found = reference * ratio * 2.0 ** (steps / 12.0)
-            frequency[row, t] = np.float32(min(max(found, 1e-3), 1e5))
+            if steps != known:
+                known, power = steps, 2.0 ** (steps / 12.0)
+            frequency[row, t] = np.float32(min(max(reference * ratio * power, 1e-3), 1e5))
 
 
 @kernel
@@ -67,9 +71,10 @@ def run_send(audio, contour, gain, weight, active, tick, send):  # type: ignore[
         for t in range(ticks):
             share = contour[row, t] * gain[row, t] * weight[row]
             grow = (contour[row, t + 1] * gain[row, t + 1] * weight[row] - share) / np.float32(tick)
-            for n in range(t * tick, (t + 1) * tick):
-                send[row, n] = np.float32(0.5) * (audio[row, 0, n] + audio[row, 1, n]) * share
-                share += grow
+            begin = t * tick
+            left, right, to = audio[row, 0, begin:], audio[row, 1, begin:], send[row, begin:]
+            for k in range(np.uint64(tick)):
+                to[k] = np.float32(0.5) * (left[k] + right[k]) * (share + grow * np.float32(k))
 
 
 @kernel
@@ -87,9 +92,9 @@ def run_turn(turn, send, control, weight, active, tick, fresh):  # type: ignore[
         for t in range(control.shape[2] - 1):
             index = control[INDEX, row, t] * cycles
             grow = (control[INDEX, row, t + 1] * cycles - index) / np.float32(tick)
-            for n in range(t * tick, (t + 1) * tick):
-                turn[row, n] += send[row, n] * index
-                index += grow
+            sent, to = send[row, t * tick :], turn[row, t * tick :]
+            for k in range(np.uint64(tick)):
+                to[k] += sent[k] * (index + grow * np.float32(k))
 
 
 @kernel
@@ -103,11 +108,12 @@ def run_ring(audio, send, control, weight, active, tick):  # type: ignore[no-unt
             if ring == 0.0 and control[RING, row, t + 1] == 0.0:
                 continue
             grow = (control[RING, row, t + 1] - ring) / np.float32(tick)
-            for n in range(t * tick, (t + 1) * tick):
-                share = np.float32(1.0) - ring + ring * send[row, n]
-                audio[row, 0, n] *= share
-                audio[row, 1, n] *= share
-                ring += grow
+            begin = t * tick
+            left, right, sent = audio[row, 0, begin:], audio[row, 1, begin:], send[row, begin:]
+            for k in range(np.uint64(tick)):
+                share = np.float32(1.0) + (ring + grow * np.float32(k)) * (sent[k] - np.float32(1.0))
+                left[k] *= share
+                right[k] *= share
 
 
 @kernel
@@ -122,21 +128,21 @@ def _sides(decibels, pan, scale):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def run_mix(audio, contour, level, pan, gain, weights, active, tick, was, now, scale, onward, sums, peak):  # type: ignore[no-untyped-def]
+def run_mix(audio, contour, level, pan, gain, before, after, active, tick, was, now, scale, onward, sums, peak):  # type: ignore[no-untyped-def]
     """Adds voices to where they go, at their level over time, level and pan; returns their largest sample.
 
     `onward` is float32 (row, channel, frame): the voices of a bus, or where `sums`, one sound in its row 0. `contour`,
     `level` (dB), `pan` and `gain` are (row, tick + 1). `was` → `now` is the share for on, mute and solo, ramped over
-    the block as is how much each note has, `weights` (2 or more, row). `scale` makes the middle as loud as it shall be:
+    the block as is how much each note has, `before` → `after` (row,). `scale` makes the middle as loud as it shall be:
     panning by itself takes 3 dB from it. `peak` (row,) is raised to each voice's largest sample.
     """
     ticks = contour.shape[1] - 1
-    top = np.float32(0.0)
+    top = np.int32(0)
     for row in active:
-        high = np.float32(0.0)
+        high = np.int32(0)
         goal = 0 if sums else row
         to_left, to_right = _sides(np.float64(level[row, 0]), np.float64(pan[row, 0]), scale)
-        part, grow = was * weights[0, row], (now * weights[1, row] - was * weights[0, row]) / np.float32(ticks)
+        part, grow = was * before[row], (now * after[row] - was * before[row]) / np.float32(ticks)
         share = contour[row, 0] * gain[row, 0] * part
         left, right = to_left * share, to_right * share
         for t in range(ticks):
@@ -146,17 +152,18 @@ def run_mix(audio, contour, level, pan, gain, weights, active, tick, was, now, s
             next_left, next_right = to_left * share, to_right * share
             x, y = np.float32(left), np.float32(right)
             dx, dy = np.float32((next_left - left) / tick), np.float32((next_right - right) / tick)
-            for n in range(t * tick, (t + 1) * tick):
-                u, v = audio[row, 0, n] * x, audio[row, 1, n] * y
-                onward[goal, 0, n] += u
-                onward[goal, 1, n] += v
-                high = max(high, abs(u), abs(v))
-                x += dx
-                y += dy
+            begin = t * tick
+            one, two = audio[row, 0, begin:], audio[row, 1, begin:]
+            to_one, to_two = onward[goal, 0, begin:], onward[goal, 1, begin:]
+            for k in range(np.uint64(tick)):
+                u, v = one[k] * (x + dx * np.float32(k)), two[k] * (y + dy * np.float32(k))
+                to_one[k] += u
+                to_two[k] += v
+                high = np.int32(max(high, bits_of(abs(u)), bits_of(abs(v))))
             left, right = next_left, next_right
-        peak[row] = max(peak[row], high)
-        top = max(top, high)
-    return top
+        peak[row] = max(peak[row], float_of(high))
+        top = np.int32(max(top, high))
+    return float_of(top)
 
 
 @kernel
@@ -169,9 +176,9 @@ def run_swing(swing, send, octaves, weight, active, tick):  # type: ignore[no-un
         for t in range(octaves.shape[1] - 1):
             depth = octaves[row, t]
             grow = (octaves[row, t + 1] - depth) / np.float32(tick)
-            for n in range(t * tick, (t + 1) * tick):
-                swing[row, n] = send[row, n] * depth
-                depth += grow
+            sent, to = send[row, t * tick :], swing[row, t * tick :]
+            for k in range(np.uint64(tick)):
+                to[k] = sent[k] * (depth + grow * np.float32(k))
 
 
 @kernel
@@ -203,58 +210,54 @@ def run_voice_blend(dry, wet, on, share, active, tick):  # type: ignore[no-untyp
         for t in range(on.shape[1] - 1):
             part = on[row, t] * share[row, t]
             grow = (on[row, t + 1] * share[row, t + 1] - part) / np.float32(tick)
-            for n in range(t * tick, (t + 1) * tick):
-                for channel in range(2):
-                    x = dry[row, channel, n]
-                    wet[row, channel, n] = x + part * (wet[row, channel, n] - x)
-                part += grow
+            for channel in range(2):
+                plain, to = dry[row, channel, t * tick :], wet[row, channel, t * tick :]
+                for k in range(np.uint64(tick)):
+                    to[k] = plain[k] + (part + grow * np.float32(k)) * (to[k] - plain[k])
+
+
+@kernel
+def _highest(line):  # type: ignore[no-untyped-def]
+    """Bits of the largest sample of a line; of a NaN, if there is one."""
+    top = np.int32(0)
+    for n in range(np.uint64(line.shape[0])):
+        top = np.int32(max(top, bits_of(abs(line[n]))))
+    return top
 
 
 @kernel
 def voices_peak(audio, active):  # type: ignore[no-untyped-def]
     """The largest sample of some voices."""
-    top = np.float32(0.0)
+    top = np.int32(0)
     for row in active:
-        for channel in range(2):
-            for n in range(np.uint64(audio.shape[2])):
-                top = max(top, abs(audio[row, channel, n]))
-    return top
+        top = np.int32(max(top, _highest(audio[row, 0]), _highest(audio[row, 1])))
+    return float_of(top)
 
 
-@kernel(fast=False)
+@kernel
 def voices_finite(audio, active):  # type: ignore[no-untyped-def]
     """False where a voice holds a NaN or an infinity."""
-    wrong = 0
+    top = np.int32(0)
     for row in active:
-        for channel in range(2):
-            for n in range(audio.shape[2]):
-                wrong += 0 if abs(audio[row, channel, n]) < MOST else 1
-    return wrong == 0
+        top = np.int32(max(top, _highest(audio[row, 0]), _highest(audio[row, 1])))
+    return top < bits_of(MOST)
 
 
-@kernel(fast=False)
+@kernel
 def sound_peak(audio):  # type: ignore[no-untyped-def]
     """The largest sample of a sound (channel, frame); −1 where it holds a NaN or an infinity."""
-    wrong = 0
-    top = np.float32(0.0)
-    for channel in range(2):
-        for n in range(np.uint64(audio.shape[1])):
-            size = abs(audio[channel, n])
-            wrong += 0 if size < MOST else 1
-            top = size if size > top else top
-    return top if wrong == 0 else np.float32(-1.0)
+    top = np.int32(max(_highest(audio[0]), _highest(audio[1])))
+    return float_of(top) if top < bits_of(MOST) else np.float32(-1.0)
 
 
 @kernel
 def run_copy(audio, copy):  # type: ignore[no-untyped-def]
     """Copies a sound (channel, frame); returns its largest sample."""
-    top = np.float32(0.0)
     for channel in range(2):
-        for n in range(np.uint64(audio.shape[1])):
-            x = audio[channel, n]
-            copy[channel, n] = x
-            top = max(top, abs(x))
-    return top
+        line, to = audio[channel], copy[channel]
+        for n in range(np.uint64(line.shape[0])):
+            to[n] = line[n]
+    return float_of(np.int32(max(_highest(audio[0]), _highest(audio[1]))))
 
 
 @kernel
@@ -266,10 +269,10 @@ def run_blend(dry, wet, on, share, shared, tick):  # type: ignore[no-untyped-def
             part *= share[t]
             after *= share[t + 1]
         grow = (after - part) / np.float32(tick)
-        for n in range(t * tick, (t + 1) * tick):
-            for channel in range(2):
-                wet[channel, n] = dry[channel, n] + part * (wet[channel, n] - dry[channel, n])
-            part += grow
+        for channel in range(2):
+            plain, to = dry[channel, t * tick :], wet[channel, t * tick :]
+            for k in range(np.uint64(tick)):
+                to[k] = plain[k] + (part + grow * np.float32(k)) * (to[k] - plain[k])
 
 
 @kernel
@@ -291,26 +294,27 @@ def run_kept(dry, wet, loud, rate):  # type: ignore[no-untyped-def]
         goal = min(math.sqrt(loud[0] / loud[1]), 8.0)
         now = was + (goal - was) * min(4.0 * slow, 1.0)
     loud[2] = now
-    for n in range(frames):
-        gain = np.float32(was + (now - was) * n / frames)
-        wet[0, n] *= gain
-        wet[1, n] *= gain
+    gain, grow = np.float32(was), np.float32((now - was) / frames)
+    for channel in range(2):
+        line = wet[channel]
+        for n in range(np.uint64(frames)):
+            line[n] *= gain + grow * np.float32(n)
 
 
 @kernel
 def run_output(audio, was, now, ceiling):  # type: ignore[no-untyped-def]
     """Applies the output gain `was` → `now` and holds the sound under `ceiling`; returns the peaks before that."""
-    left = right = np.float32(0.0)
     frames = audio.shape[1]
-    for n in range(frames):
-        gain = np.float32(was + (now - was) * n / frames)
-        for channel in range(2):
-            x = audio[channel, n] * gain
-            if channel == 0:
-                left = max(left, abs(x))
-            else:
-                right = max(right, abs(x))
-            audio[channel, n] = min(max(x, -ceiling), ceiling)
+    gain, grow, most = np.float32(was), np.float32((now - was) / frames), np.float32(ceiling)
+    for channel in range(2):
+        line = audio[channel]
+        for n in range(np.uint64(frames)):
+            line[n] *= gain + grow * np.float32(n)
+    left, right = float_of(_highest(audio[0])), float_of(_highest(audio[1]))
+    for channel in range(2):
+        line = audio[channel]
+        for n in range(np.uint64(frames)):
+            line[n] = min(max(line[n], -most), most)
     return left, right
 
 

@@ -42,7 +42,7 @@ from felt_dial.sound.placed import Placed
 from felt_dial.sound.playing import Playing
 from felt_dial.sound.strands import NO_TURN, Strand, Swing, in_order
 from felt_dial.sound.tone.chain import NO_SWING
-from felt_dial.sound.voices import BEND, NOW, ON, SENT, SUSTAIN, WHEEL, Event, Voices
+from felt_dial.sound.voices import BEND, NOW, ON, SENT, SUSTAIN, WAS, WHEEL, Event, Voices
 
 LEVEL, PAN = Layer.rows_of("level", "pan")
 BUS_LEVEL, BUS_PAN = Bus.rows_of("level", "pan")
@@ -327,7 +327,7 @@ class Program:
         control = strand.control
         peak = run_mix(
             self.audio, self.moves[strand.contour], control[LEVEL], control[PAN], self.motion.gain,
-            strand.weights[: NOW + 1], strand.rows, TICK * self.quality, was, now, PAN_TAKES, onward, sums,
+            strand.weights[WAS], strand.weights[NOW], strand.rows, TICK * self.quality, was, now, PAN_TAKES, onward, sums,
             self.voices.peak,
         )  # fmt: skip
         strand.peak = max(strand.peak, peak)
@@ -360,8 +360,8 @@ class Program:
             sums = goes < FIRST_BUS
             onward = self.house.take(goes) if sums else self.joins[goes - FIRST_BUS].take(rows)
             peak = run_mix(
-                join.audio, self.always, join.control[BUS_LEVEL], join.control[BUS_PAN], self.motion.gain, join.rest, rows,
-                TICK * self.quality, was, now, PAN_KEEPS, onward, sums, join.loud,
+                join.audio, self.always, join.control[BUS_LEVEL], join.control[BUS_PAN], self.motion.gain, join.rest[0],
+                join.rest[1], rows, TICK * self.quality, was, now, PAN_KEEPS, onward, sums, join.loud,
             )  # fmt: skip
             join.peak = max(join.peak, peak)
         join.keep_ringing(voices)

@@ -7,12 +7,23 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.shaping import WAYS
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.render import Note, render
+from felt_dial.sound.tone.curves import areas
 
 RATE = 48000
 HALF = 20 * np.log10(0.5)
 """Level of the test layer: a saw rings above 1 at its edges, and the output stops there."""
+
+
+def areas_of(way: str, x: NDArray[np.float64], table: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Area under a curve up to each value, as the engine has it; all lanes are the same."""
+    lanes = np.repeat(x[:, None], 8, axis=1)
+    found = np.zeros_like(lanes)
+    areas(list(WAYS).index(way), lanes, found, 0, len(x), table)
+    assert (found == found[:, :1]).all()
+    return found[:, 0]
 
 
 def plain(**values: object) -> Patch:

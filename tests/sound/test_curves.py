@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from scipy import special
 
 from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS, Shaper
-from felt_dial.sound.tone.curves import areas, bend, curve, drawn_curve, drawn_table
-from tests.sound.listening import RATE, amplitude_at, decibels, noise, sine
+from felt_dial.sound.tone.curves import bend, curve, drawn_curve, drawn_table
+from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, sine
 from tests.sound.test_tone import through
 
 Sound = NDArray[np.float64]
@@ -62,8 +62,7 @@ def test_a_drawn_polynomial_makes_a_chebyshev_harmonic() -> None:
     assert drawn == pytest.approx([-1.0, 1.0, 0.0, -1.0, 1.0], abs=0.06)
     table = drawn_table(np.array([16.0, *(v for row in rows for v in row)]), False)
     pushed = np.sin(2 * np.pi * (np.arange(65537) + 0.5) / 4096)
-    area = np.zeros(65537)
-    areas(list(WAYS).index("drawn"), pushed, area, 65536, table)
+    area = areas_of("drawn", pushed, table)
     step = np.diff(pushed)
     found = np.abs(np.fft.rfft(np.diff(area) / np.where(np.abs(step) > 1e-9, step, 1.0)))[::16] * 2 / 65536
     exact = 2 * np.abs(np.fft.rfft(2.0 * np.interp(0.5 + 0.5 * pushed[:4096], x, level) - 1.0)) / 4096
@@ -82,8 +81,7 @@ def test_the_compiled_curve_is_the_drawn_one(way: str) -> None:
 @pytest.mark.parametrize("way", ["soft", "hard", "tube", "diode", "drawn"])
 def test_curves_that_end_flat_never_leave_their_ends(way: str) -> None:
     x = np.linspace(-100, 100, 5001)
-    area = np.zeros(5001)
-    areas(list(WAYS).index(way), x, area, 5000, TABLE)
+    area = areas_of(way, x, TABLE)
     means = np.diff(area) / np.diff(x)
     assert means.max() <= 1.0 + 1e-9 and means.min() >= -1.0 - 1e-9
     assert (np.diff(curve(way, x, DRAWN_AT_FIRST)) > -0.2).all()
@@ -131,8 +129,7 @@ def test_quality_four_aliases_far_less_than_one(way: str) -> None:
     def aliases(rate: int) -> float:
         wave = np.sin(2 * np.pi * turns * RATE / size * np.arange(3 * size * rate) / RATE / rate)
         pushed = 10 ** (24 / 20) * wave
-        area = np.zeros(len(wave))
-        areas(list(WAYS).index(way), pushed, area, len(wave) - 1, TABLE)
+        area = areas_of(way, pushed, TABLE)
         step = np.diff(pushed)
         mean = np.diff(area) / np.where(np.abs(step) > 1e-6, step, 1.0)
         power = np.abs(np.fft.rfft(mean[-size * rate :] * np.kaiser(size * rate, 20.0)))

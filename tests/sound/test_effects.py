@@ -17,8 +17,8 @@ from felt_dial.sound.effects.equaliser import response
 from felt_dial.sound.modules import Effect
 from felt_dial.sound.program import BLOCK, Program
 from felt_dial.sound.render import Note, render
-from felt_dial.sound.tone.curves import areas, curve, drawn_table
-from tests.sound.listening import RATE, amplitude_at, decibels, noise, plain, sine
+from felt_dial.sound.tone.curves import curve, drawn_table
+from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, plain, sine
 
 Sound = NDArray[np.float64]
 
@@ -166,8 +166,7 @@ DRAWN = drawn_table(np.array([4.0, *(x for row in DRAWN_AT_FIRST for x in row)])
 @pytest.mark.parametrize("way", CURVED)
 def test_the_area_under_a_curve_is_its_antiderivative(way: str) -> None:
     x = np.linspace(-6, 6, 4001) + 1e-4
-    area = np.zeros(4001)
-    areas(list(WAYS).index(way), x, area, 4000, DRAWN)
+    area = areas_of(way, x, DRAWN)
     near = np.abs(np.gradient(area, x) - curve(way, x, DRAWN_AT_FIRST)) < 4e-3
     assert near.mean() > 0.99
     assert np.abs(np.diff(area)).max() < 0.01, "it has no jumps"

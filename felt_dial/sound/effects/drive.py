@@ -2,19 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-import numpy as np
-
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import Param, Switch
 from felt_dial.patch.shaping import WAYS, Shaping
 from felt_dial.patch.units import PERCENT
-from felt_dial.sound.kernel import Stage, works_for
+from felt_dial.sound.effects.as_one import as_one, drives
+from felt_dial.sound.kernel import KERNELS
 from felt_dial.sound.tone.shaper import run_shaper, shaper_state
-
-ONE = np.zeros(1, np.int32)
-"""The only row of a sound that is not split into voices."""
 
 
 class Drive(Effect, Shaping, kind="drive"):
@@ -29,18 +23,11 @@ class Drive(Effect, Shaping, kind="drive"):
         """The wet is the rack's work, the level its own."""
         return name == "wet"
 
-    @staticmethod
-    def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return *shaper_state(stage, 1), np.zeros(1, np.int32)
+    prepare = as_one(shaper_state)
 
     def summary(self) -> str:
         """The effect in a few words for its card."""
         return f"{WAYS[str(self.way)].lower()} · {self.params['amount'].write(self.get('amount'))}"
 
 
-@works_for(Drive)
-def run_drive(audio: Any, control: Any, tick: int, rate: float, *room: Any) -> None:
-    """Bends `audio` (float32, channel × frame) in place: `run_shaper` with one row."""
-    *state, start = room
-    run_shaper(audio[None], control[:, None], ONE, start, tick, rate, *state)
-    start[0] = -1
+KERNELS[Drive] = drives(run_shaper)

@@ -10,12 +10,13 @@ from __future__ import annotations
 import numpy as np
 
 from felt_dial.sound.kernel import kernel
+from felt_dial.sound.lanes import read_eight, read_eight_between
 
 TURN = 4294967296.0
 """A whole turn of a uint32 phase."""
 
 
-@kernel(inline=True)
+@kernel
 def find_places(p, step, grow, bends, shift, tick, index, part):  # type: ignore[no-untyped-def]
     """Index and fraction of a tick's frames from phase `p`, rising by `step`, which itself rises by `grow`."""
     mask = np.uint32(np.uint32(np.uint32(1) << shift) - np.uint32(1))
@@ -27,16 +28,14 @@ def find_places(p, step, grow, bends, shift, tick, index, part):  # type: ignore
         part[k] = np.float32(np.int32(np.uint32(q & mask))) * scale
 
 
-@kernel(inline=True)
+@kernel
 def read_places(samples, offset, index, part, tick, line):  # type: ignore[no-untyped-def]
     """`line` becomes the table at `offset` read at the places found, by linear interpolation."""
-    for k in range(tick):
-        i = np.uint64(index[k]) + np.uint64(offset)
-        here = samples[i]
-        line[k] = here + part[k] * (samples[i + np.uint64(1)] - here)
+    for k in range(0, tick, 8):
+        read_eight(samples, np.int64(offset), index, part, line, k)
 
 
-@kernel(inline=True)
+@kernel
 def add_places(samples, offset, index, part, tick, line, gain, grow):  # type: ignore[no-untyped-def]
     """Adds to `line` the table at `offset`, at a gain that grows."""
     for k in range(tick):
@@ -45,26 +44,21 @@ def add_places(samples, offset, index, part, tick, line, gain, grow):  # type: i
         line[k] += (here + part[k] * (samples[i + np.uint64(1)] - here)) * (gain + grow * np.float32(k))
 
 
-@kernel(inline=True)
+@kernel
 def read_between(samples, offset, other, share, index, part, tick, line):  # type: ignore[no-untyped-def]
     """`line` becomes two tables read at the same places, mixed by `share` (frame,)."""
-    for k in range(tick):
-        i = np.uint64(index[k])
-        a, b = samples[i + np.uint64(offset)], samples[i + np.uint64(other)]
-        a += share[k] * (b - a)
-        c, d = samples[i + np.uint64(offset) + np.uint64(1)], samples[i + np.uint64(other) + np.uint64(1)]
-        c += share[k] * (d - c)
-        line[k] = a + part[k] * (c - a)
+    for k in range(0, tick, 8):
+        read_eight_between(samples, np.int64(offset), np.int64(other), share, index, part, line, k)
 
 
-@kernel(inline=True)
+@kernel
 def ramp_line(line, tick, gain, grow):  # type: ignore[no-untyped-def]
     """Multiplies `line` by a gain that grows."""
     for k in range(tick):
         line[k] *= gain + grow * np.float32(k)
 
 
-@kernel(inline=True)
+@kernel
 def add_line(mix, tick, line, left, right):  # type: ignore[no-untyped-def]
     """Adds `line` to both sides of `mix` (2, frame)."""
     for k in range(tick):

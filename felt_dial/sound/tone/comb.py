@@ -16,8 +16,28 @@ from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import HERTZ, PERCENT, SEMITONES
 from felt_dial.sound.effects.delay import echo
-from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
-from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, give_way, hertz, hertz_at, now_or_set
+from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.lanes import (
+    LANES,
+    VOICES,
+    both,
+    hold,
+    lane_room,
+    load,
+    pick,
+    rests,
+    stands,
+    state_in,
+    state_out,
+    store,
+    take_voices,
+    turn_in,
+    turn_out,
+    voices_in,
+    voices_out,
+)  # fmt: skip
+from felt_dial.sound.tone.curves import KNEE, rounded
+from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, cutoff_stands, hertz, hertz_at, now_or_set
 
 Loop = Callable[[NDArray[np.complex128]], NDArray[np.complex128]]
 LOWEST = 16.0
@@ -51,7 +71,13 @@ class Comb(Tuned, kind="comb", title="Comb"):
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
         size = 1 << math.ceil(math.log2(stage.rate / LOWEST + 8))
-        return np.zeros((stage.rows, 2, size), np.float32), np.zeros((stage.rows, 2, 4)), np.zeros(stage.rows, np.int64)
+        lines, writes = np.zeros((stage.rows, 2, size), np.float32), np.zeros(stage.rows, np.int64)
+        beyond = stage.frames + LANES
+        heard, flat = np.zeros((beyond, LANES)), np.zeros((LANES, beyond), np.float32)
+        return (
+            np.zeros((stage.rows, NUMBERS, 2)), *lane_room(stage, DIALS, NUMBERS), heard, flat,
+            np.zeros(LANES, np.int64), lines, writes,
+        )  # fmt: skip
 
     def gain(
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
@@ -72,7 +98,8 @@ class Comb(Tuned, kind="comb", title="Comb"):
 
 
 TEETH, DAMPING = Comb.row_of("teeth"), Comb.row_of("damping")
-DULL, BLOCKED, INTO = range(3)
+DULL, BLOCKED, INTO, NUMBERS = range(4)
+ALIVE, WAIT, DULLED, FED, OUT, CEILING, KNEES, DIALS = range(8)
 
 
 def feedback(resonance: float) -> float:
@@ -108,54 +135,163 @@ def _wait(f, damping, rate, odd):  # type: ignore[no-untyped-def]
     return max(turn / w, 2.0)
 
 
+@kernel
+def _tune(dials, control, line, frequency, who, first, rate, odd):  # type: ignore[no-untyped-def]
+    """Delay, damping, feedback, output level and ceiling of four voices at every tick; True where they stand still."""
+    still = cutoff_stands(control, line, frequency, who, first)
+    for which in (DAMPING, RESONANCE, DRIVE):
+        still = still and stands(control, which, who, first)
+    end = first + 1 if still else dials.shape[1]
+    for v in range(VOICES):
+        row = who[0, v]
+        known = np.float64(-1.0)
+        for t in range(first, end):
+            f, damping = hertz_at(control, line, frequency, row, t), np.float64(control[DAMPING, row, t])
+            if f == known and rests(control, DAMPING, row, t, first):
+                both(dials[WAIT], t, v, dials[WAIT, t - 1, 2 * v])
+                both(dials[DULLED], t, v, dials[DULLED, t - 1, 2 * v])
+            else:
+                both(dials[WAIT], t, v, _wait(f, damping, rate, odd))
+                both(dials[DULLED], t, v, 1.0 if damping > OPEN else 1.0 - math.exp(-2.0 * math.pi * damping / rate))
+            known = f
+            back = 1.0 - (1.0 - np.float64(control[RESONANCE, row, t])) ** 2
+            both(dials[FED], t, v, back)
+            both(dials[OUT], t, v, math.sqrt(1.0 - 0.96 * back * back))
+            if rests(control, DRIVE, row, t, first):
+                both(dials[CEILING], t, v, dials[CEILING, t - 1, 2 * v])
+                both(dials[KNEES], t, v, dials[KNEES, t - 1, 2 * v])
+            else:
+                drive = np.float64(control[DRIVE, row, t])
+                ceiling = ROOM if drive == 0.0 else ROOM / 10.0 ** (drive / 20.0)
+                both(dials[CEILING], t, v, ceiling)
+                both(dials[KNEES], t, v, 1.0 / (KNEE * ceiling))
+    for dial in range(WAIT, DIALS):
+        hold(dials[dial], end)
+    for v in range(VOICES):
+        still = still and who[1, v] <= first
+    return still
+
+
+@kernel
+def _echoes(own, at, wait, grow, mask, line, begin, count):  # type: ignore[no-untyped-def]
+    """What a line holds `wait` frames ago, for `count` frames from `begin` of `line` on; the same cubic as `echo`."""
+    frames = np.int64(wait)
+    oldest = (at - frames - 2) & mask
+    if grow != 0.0 or oldest + count + 3 > mask:
+        for n in range(count):
+            line[begin + n] = np.float32(echo(own, at + n, wait + grow * n, mask))
+        return
+    p = wait - frames
+    before, here = np.float32(0.5 * p * (2.0 * p - p * p - 1.0)), np.float32(1.0 + p * p * (1.5 * p - 2.5))
+    after, last = np.float32(0.5 * p * (1.0 + 4.0 * p - 3.0 * p * p)), np.float32(0.5 * p * p * (p - 1.0))
+    piece, to = own[oldest:], line[begin:]
+    one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
+    for n in range(np.uint64(count)):
+        to[n] = last * piece[n] + after * piece[n + one] + here * piece[n + two] + before * piece[n + three]
+
+
+@kernel
+def _keep(line, begin, count, own, at, mask):  # type: ignore[no-untyped-def]
+    """Writes `count` frames of `line` from `begin` on into a delay line from `at` on."""
+    straight = min(count, mask + 1 - at)
+    piece, to = line[begin:], own[at:]
+    for n in range(np.uint64(straight)):
+        to[n] = piece[n]
+    for n in range(straight, count):
+        own[n - straight] = piece[n]
+
+
+@kernel
+def _turn(tile, heard, dials, here, t, tick, at, count, keep, odd):  # type: ignore[no-untyped-def]
+    """Frames `at` and on, the first in tick `t`: damps what is `heard` and feeds it back.
+
+    `heard` is then what goes into the lines.
+    """
+    low, blocked, into = load(here, DULL), load(here, BLOCKED), load(here, INTO)
+    each = 1.0 / tick
+    dull, back, out, ceiling = load(dials[DULLED], t), load(dials[FED], t), load(dials[OUT], t), load(dials[CEILING], t)
+    lift, louder = (load(dials[FED], t + 1) - back) * each, (load(dials[OUT], t + 1) - out) * each
+    higher, per_knee = (load(dials[CEILING], t + 1) - ceiling) * each, load(dials[KNEES], t)
+    softer = (load(dials[KNEES], t + 1) - per_knee) * each
+    n = at - t * tick
+    back, out, ceiling, per_knee = back + n * lift, out + n * louder, ceiling + n * higher, per_knee + n * softer
+    sign = -1.0 if odd else 1.0
+    for m in range(at, at + count):
+        low += dull * (load(heard, m) - low)
+        if odd:
+            blocked = low
+        else:
+            blocked = low - into + keep * blocked
+        into = low
+        y = load(tile, m) + sign * ceiling * rounded(back * per_knee * blocked)
+        store(heard, m, pick(abs(y), 1e-15, y, 0.0))
+        store(tile, m, y * out)
+        back += lift
+        out += louder
+        ceiling += higher
+        per_knee += softer
+    store(here, DULL, low)
+    store(here, BLOCKED, blocked)
+    store(here, INTO, into)
+
+
 @works_for(Comb)
 @kernel
-def run_comb(audio, control, line, frequency, rows, start, tick, rate, swing, lines, state, writes):  # type: ignore[no-untyped-def]
-    """Filters `audio[row]` in place; `lines` float32 (row, channel, 2ⁿ), `state` float64 (row, channel, 4)."""
-    ticks = control.shape[2] - 1
-    mask = lines.shape[2] - 1
+def run_comb(  # type: ignore[no-untyped-def]
+    audio, control, line, frequency, rows, start, tick, rate, swing,
+    state, who, dials, here, tile, heard, flat, places, lines, writes,
+):  # fmt: skip
+    """Filters `audio[row]` in place; `lines` float32 (row, channel, 2ⁿ), `state` float64 (row, number, channel).
+
+    `heard` float64 (frame, 8) and `flat` float32 (8, frame) hold what the lines give, `places` where each begins in `flat`.
+    As many frames are worked on at once as the shortest of four delays allows: what they hear is then known before.
+    """
+    ticks, mask = control.shape[2] - 1, lines.shape[2] - 1
     keep = 1.0 - 2.0 * math.pi * BLOCK / rate
-    for row in rows:
-        first = max(start[row], 0)
-        if start[row] >= 0:
-            state[row] = 0.0
-            lines[row] = np.float32(0.0)
-        odd = control[TEETH, row, first] > 0.5
-        sign = -1.0 if odd else 1.0
-        wait = -1.0
-        for t in range(first, ticks):
-            damping = np.float64(control[DAMPING, row, t])
-            dull = 1.0 if damping > OPEN else 1.0 - math.exp(-2.0 * math.pi * damping / rate)
-            after = 0.0
-            for end in range(1 if wait >= 0.0 else 0, 2):
-                u = t + end
-                f = hertz_at(control, line, frequency, row, u)
-                after = _wait(f, np.float64(control[DAMPING, row, u]), rate, odd)
-                if end == 0:
-                    wait = after
-            b0 = 1.0 - (1.0 - np.float64(control[RESONANCE, row, t])) ** 2
-            b1 = 1.0 - (1.0 - np.float64(control[RESONANCE, row, t + 1])) ** 2
-            ceiling = ROOM / 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
-            grow, lift = (after - wait) / tick, (b1 - b0) / tick
-            for channel in range(2):
-                own = lines[row, channel]
-                low, blocked, into = state[row, channel, DULL], state[row, channel, BLOCKED], state[row, channel, INTO]
-                at = writes[row]
-                for n in range(tick):
-                    frames = wait + grow * n
-                    if swing.shape[0] > 0:
-                        frames = min(max(frames * 2.0 ** -np.float64(swing[row, t * tick + n]), 2.0), mask - 4.0)
-                    heard = echo(own, at, frames, mask)
-                    low += dull * (heard - low)
-                    blocked = low if odd else low - into + keep * blocked
-                    into = low
-                    back = b0 + lift * n
-                    bent = ceiling * give_way(back * blocked / ceiling)
-                    y = np.float64(audio[row, channel, t * tick + n]) + sign * bent
-                    own[at] = np.float32(flushed(y))
-                    at = (at + 1) & mask
-                    audio[row, channel, t * tick + n] = np.float32(y * math.sqrt(1.0 - 0.96 * back * back))
-                state[row, channel, DULL], state[row, channel, BLOCKED] = flushed(low), flushed(blocked)
-                state[row, channel, INTO] = flushed(into)
-            writes[row] = (writes[row] + tick) & mask
-            wait = after
+    for group in range(0, rows.shape[0], VOICES):
+        first = take_voices(audio, rows, start, group, who, dials[ALIVE])
+        have = min(VOICES, rows.shape[0] - group)
+        for lane in range(LANES):
+            places[lane] = min(lane, 2 * have - 2 + lane % 2) * flat.shape[1]
+        for v in range(have):
+            if who[1, v] >= 0:
+                lines[who[0, v]] = np.float32(0.0)
+        odd = control[TEETH, who[0, 0], max(who[1, 0], 0)] > 0.5
+        state_in(state, who, here)
+        voices_in(audio, who, first, ticks, tick, tile)
+        still = _tune(dials, control, line, frequency, who, first, rate, odd)
+        at, end = first * tick, ticks * tick
+        while at < end:
+            t = at // tick
+            if at == t * tick:
+                for k in range(NUMBERS):
+                    store(here, k, load(here, k) * load(dials[ALIVE], t))
+            count = end - at if still else (t + 1) * tick - at
+            if swing.shape[0] > 0:
+                count = 1
+            for v in range(have):
+                shortest = min(dials[WAIT, t, 2 * v], dials[WAIT, t + 1, 2 * v])
+                count = min(count, max(np.int64(shortest) - 1, 1))
+            for v in range(have):
+                row = who[0, v]
+                grow = (dials[WAIT, t + 1, 2 * v] - dials[WAIT, t, 2 * v]) / tick
+                wait = dials[WAIT, t, 2 * v] + grow * (at - t * tick)
+                if swing.shape[0] > 0:
+                    wait = min(max(wait * 2.0 ** -np.float64(swing[row, at]), 2.0), mask - 4.0)
+                now = (writes[row] + at) & mask
+                _echoes(lines[row, 0], now, wait, grow, mask, flat[2 * v], at, count)
+                _echoes(lines[row, 1], now, wait, grow, mask, flat[2 * v + 1], at, count)
+            for k in range(at, at + count, LANES):
+                turn_in(flat, places, k, heard, k)
+            _turn(tile, heard, dials, here, t, tick, at, count, keep, odd)
+            for k in range(at, at + count, LANES):
+                turn_out(flat, places, k, heard, k)
+            for v in range(have):
+                now = (writes[who[0, v]] + at) & mask
+                _keep(flat[2 * v], at, count, lines[who[0, v], 0], now, mask)
+                _keep(flat[2 * v + 1], at, count, lines[who[0, v], 1], now, mask)
+            at += count
+        for v in range(have):
+            writes[who[0, v]] = (writes[who[0, v]] + end) & mask
+        voices_out(tile, who, first, ticks, tick, audio)
+        state_out(here, who, state)

@@ -12,9 +12,10 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from felt_dial.patch.drawn import Rows
-from felt_dial.patch.shaping import DIODE, DRAWN, FOLD, HARD, SINE, SOFT, TUBE, WRAP
+from felt_dial.patch.shaping import DIODE, DRAWN, FOLD, SINE, SOFT, TUBE, WRAP
 from felt_dial.sound.control.line import line_value
 from felt_dial.sound.kernel import kernel
+from felt_dial.sound.lanes import load, look_up, pick, store, whole
 
 KNEE = 1.875
 """Where Soft becomes flat: (15u − 10u³ + 3u⁵) / 8 of u = x / KNEE has slope 1 in the middle, and none at the ends."""
@@ -24,7 +25,9 @@ LEAK = 0.2
 """Slope and end of the closed half of a Diode."""
 UNDER = 0.6
 """Where the lower half of a Tube ends: it gives way sooner than the upper one."""
-PIECES = 1024
+PIECES = 512
+AREA, VALUE, RISE = range(3)
+"""Columns of the table of a drawn curve."""
 S1, S3, S5, S7, S9 = (math.pi / 2 * c for c in (
     1.0, -((math.pi / 2) ** 2) / 6, (math.pi / 2) ** 4 / 120, -((math.pi / 2) ** 6) / 5040, (math.pi / 2) ** 8 / 362880,
 ))  # fmt: skip
@@ -66,39 +69,45 @@ def drawn_curve(x: NDArray[np.float64], rows: Rows, odd: bool) -> NDArray[np.flo
 
 
 def drawn_table(numbers: NDArray[np.float64], odd: bool) -> NDArray[np.float64]:
-    """Area, value and rise of every piece of a drawn curve from −1 to 1; float64 (piece + 1, 3).
+    """Area, value and rise of every piece of a drawn curve from −1 to 1; float64 (piece + 1, 4), the last one empty.
 
     `numbers` is what the engine keeps of the drawing: the count of points, then (at, level, bend) of each.
     """
     count = int(numbers[0])
     rows = tuple(map(tuple, numbers[1 : 1 + 3 * count].reshape(count, 3).tolist()))
     values = drawn_curve(np.linspace(-1.0, 1.0, PIECES + 1), rows, odd)
-    found = np.zeros((PIECES + 1, 3))
-    found[:, 1] = values
-    found[:-1, 2] = np.diff(values)
-    found[1:, 0] = np.cumsum(values[1:] + values[:-1]) / PIECES
+    found = np.zeros((PIECES + 1, 4))
+    found[:, VALUE] = values
+    found[:-1, RISE] = np.diff(values)
+    found[1:, AREA] = np.cumsum(values[1:] + values[:-1]) / PIECES
     return found
 
 
 @kernel
-def soft(x):  # type: ignore[no-untyped-def]
-    """`curve("soft")` for one number."""
-    u = min(max(x / KNEE, -1.0), 1.0)
+def rounded(u):  # type: ignore[no-untyped-def]
+    """Soft, of a value counted by its knee: from −1 to 1, flat beyond; for a number or for lanes, as all that follow."""
+    u = min(max(u, -1.0), 1.0)
     q = u * u
     return u * (1.875 + q * (-1.25 + q * 0.375))
 
 
 @kernel
+def soft(x):  # type: ignore[no-untyped-def]
+    """`curve("soft")`."""
+    return rounded(x * (1.0 / KNEE))
+
+
+@kernel
 def soft_area(x):  # type: ignore[no-untyped-def]
     """The area under it from 0."""
-    u = min(max(x / KNEE, -1.0), 1.0)
+    u = min(max(x * (1.0 / KNEE), -1.0), 1.0)
     q = u * u
     return KNEE * q * (0.9375 + q * (-0.3125 + q * 0.0625)) + (abs(x) - abs(u) * KNEE)
 
 
 @kernel
 def opening(x):  # type: ignore[no-untyped-def]
-    """The open half of a tube or diode for one number from 0 up."""
+    """The open half of a tube or diode from 0 up, and nothing below."""
     w = min(max(x, 0.0), ROUND)
     return w - w * w * (0.5 / ROUND)
 
@@ -113,24 +122,33 @@ def opening_area(x):  # type: ignore[no-untyped-def]
 @kernel
 def turned(x):  # type: ignore[no-untyped-def]
     """A place on a turn of 4, from −2 to 2."""
-    return x - 4.0 * math.floor(0.25 * x + 0.5)
+    return x - 4.0 * whole(0.25 * x + 0.5)
 
 
 @kernel
 def quarter(v):  # type: ignore[no-untyped-def]
     """A place on the turn brought to ±1 by the symmetry of a fold."""
-    return v if abs(v) <= 1.0 else (2.0 - v if v > 0.0 else -2.0 - v)
+    return min(max(v, -2.0 - v), 2.0 - v)
+
+
+@kernel
+def _piece(x):  # type: ignore[no-untyped-def]
+    """Which piece of a drawn curve a value is on, how far along it, and the value without what is beyond the ends."""
+    v = min(max(x, -1.0), 1.0)
+    u = (v + 1.0) * (0.5 * PIECES)
+    n = min(whole(u), PIECES - 1.0)
+    return n, u - n, v
 
 
 @kernel
 def bend(way, x, table):  # type: ignore[no-untyped-def]
-    """`curve`, compiled, for one number; `table` is that of a drawn one."""
+    """`curve`, compiled, for a number or for lanes; `table` is that of a drawn one."""
     if way == SOFT:
         return soft(x)
     if way == TUBE:
-        return UNDER * soft(x / UNDER) if x < 0.0 else opening(x)
+        return UNDER * soft(min(x, 0.0) * (1.0 / UNDER)) + opening(x)
     if way == DIODE:
-        return LEAK * soft(x) if x < 0.0 else opening(x)
+        return LEAK * soft(min(x, 0.0)) + opening(x)
     if way == SINE:
         v = quarter(turned(x))
         q = v * v
@@ -138,54 +156,112 @@ def bend(way, x, table):  # type: ignore[no-untyped-def]
     if way == FOLD:
         return quarter(turned(x))
     if way == WRAP:
-        return x - 2.0 * math.floor(0.5 * (x + 1.0))
+        return x - 2.0 * whole(0.5 * (x + 1.0))
     if way == DRAWN:
-        u = (min(max(x, -1.0), 1.0) + 1.0) * (0.5 * PIECES)
-        n = min(np.int64(u), PIECES - 1)
-        return table[n, 1] + table[n, 2] * (u - n)
+        n, part, _ = _piece(x)
+        _, value, rise = look_up(table, n)
+        return value + rise * part
     return min(max(x, -1.0), 1.0)
 
 
 @kernel
-def areas(way, x, area, count, table):  # type: ignore[no-untyped-def]
-    """The area under a curve up to each of `count` + 1 values `x`, into `area`; loops that a processor does in rows."""
-    size = np.uint64(count + 1)
+def tube_area(x):  # type: ignore[no-untyped-def]
+    """The areas under the curves of each way, up to a number or to lanes; from where they count does not matter."""
+    return UNDER * UNDER * soft_area(min(x, 0.0) * (1.0 / UNDER)) + opening_area(x)
+
+
+@kernel
+def diode_area(x):  # type: ignore[no-untyped-def]
+    """See `tube_area`."""
+    return LEAK * soft_area(min(x, 0.0)) + opening_area(x)
+
+
+@kernel
+def sine_area(x):  # type: ignore[no-untyped-def]
+    """See `tube_area`."""
+    v = turned(x)
+    w = quarter(v)
+    q = w * w
+    most = S1 + S3 / 2 + S5 / 3 + S7 / 4 + S9 / 5
+    part = q * (0.5 * S1 + q * (S3 / 4 + q * (S5 / 6 + q * (S7 / 8 + q * (S9 / 10)))))
+    return pick(abs(v), 1.0, most - part, part)
+
+
+@kernel
+def fold_area(x):  # type: ignore[no-untyped-def]
+    """See `tube_area`."""
+    v = abs(turned(x))
+    w = 2.0 - v
+    return pick(v, 1.0, 1.0 - 0.5 * w * w, 0.5 * v * v)
+
+
+@kernel
+def wrap_area(x):  # type: ignore[no-untyped-def]
+    """See `tube_area`."""
+    v = x - 2.0 * whole(0.5 * (x + 1.0))
+    return 0.5 * v * v
+
+
+@kernel
+def drawn_area(x, table):  # type: ignore[no-untyped-def]
+    """See `tube_area`."""
+    n, part, v = _piece(x)
+    under, value, rise = look_up(table, n)
+    value += part * rise
+    return under + (2.0 / PIECES) * part * (value - 0.5 * part * rise) + (x - v) * value
+
+
+@kernel
+def hard_area(x):  # type: ignore[no-untyped-def]
+    """See `tube_area`."""
+    v = min(max(x, -1.0), 1.0)
+    return 0.5 * v * v + abs(x - v)
+
+
+@kernel
+def area(way, x, table):  # type: ignore[no-untyped-def]
+    """The area under a curve up to a number, or to lanes."""
     if way == SOFT:
-        for n in range(size):
-            area[n] = soft_area(x[n])
+        return soft_area(x)
+    if way == TUBE:
+        return tube_area(x)
+    if way == DIODE:
+        return diode_area(x)
+    if way == SINE:
+        return sine_area(x)
+    if way == FOLD:
+        return fold_area(x)
+    if way == WRAP:
+        return wrap_area(x)
+    if way == DRAWN:
+        return drawn_area(x, table)
+    return hard_area(x)
+
+
+@kernel
+def areas(way, x, up, begin, end, table):  # type: ignore[no-untyped-def]
+    """`area` of every row of `x` (frame, 8) into `up`, each way in a loop of its own."""
+    if way == SOFT:
+        for n in range(begin, end):
+            store(up, n, soft_area(load(x, n)))
     elif way == TUBE:
-        for n in range(size):
-            area[n] = UNDER * UNDER * soft_area(min(x[n], 0.0) / UNDER) + opening_area(x[n])
+        for n in range(begin, end):
+            store(up, n, tube_area(load(x, n)))
     elif way == DIODE:
-        for n in range(size):
-            area[n] = LEAK * soft_area(min(x[n], 0.0)) + opening_area(x[n])
+        for n in range(begin, end):
+            store(up, n, diode_area(load(x, n)))
     elif way == SINE:
-        for n in range(size):
-            v = turned(x[n])
-            w = quarter(v)
-            q = w * w
-            whole = 0.5 * S1 + S3 / 4 + S5 / 6 + S7 / 8 + S9 / 10
-            part = q * (0.5 * S1 + q * (S3 / 4 + q * (S5 / 6 + q * (S7 / 8 + q * (S9 / 10)))))
-            area[n] = part if abs(v) <= 1.0 else 2.0 * whole - part
+        for n in range(begin, end):
+            store(up, n, sine_area(load(x, n)))
     elif way == FOLD:
-        for n in range(size):
-            v = abs(turned(x[n]))
-            w = 2.0 - v
-            area[n] = 0.5 * v * v if v <= 1.0 else 1.0 - 0.5 * w * w
+        for n in range(begin, end):
+            store(up, n, fold_area(load(x, n)))
     elif way == WRAP:
-        for n in range(size):
-            v = x[n] - 2.0 * math.floor(0.5 * (x[n] + 1.0))
-            area[n] = 0.5 * v * v
+        for n in range(begin, end):
+            store(up, n, wrap_area(load(x, n)))
     elif way == DRAWN:
-        for n in range(size):
-            v = min(max(x[n], -1.0), 1.0)
-            u = (v + 1.0) * (0.5 * PIECES)
-            k = min(np.int64(u), PIECES - 1)
-            part = u - k
-            at = np.uint64(k)  # type: ignore[arg-type]
-            value = table[at, 1] + part * table[at, 2]
-            area[n] = table[at, 0] + (2.0 / PIECES) * part * (value - 0.5 * part * table[at, 2]) + (x[n] - v) * value
-    elif way == HARD:
-        for n in range(size):
-            v = min(max(x[n], -1.0), 1.0)
-            area[n] = 0.5 * v * v + abs(x[n] - v)
+        for n in range(begin, end):
+            store(up, n, drawn_area(load(x, n), table))
+    else:
+        for n in range(begin, end):
+            store(up, n, hard_area(load(x, n)))

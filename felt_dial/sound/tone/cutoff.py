@@ -10,11 +10,17 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from felt_dial.patch.module import Tuned
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.lanes import VOICES, both, hold, lane_room, load, rests, stands, store
+from felt_dial.sound.tone.curves import soft
 
 CUTOFF, COUNTED, DISTANCE, RESONANCE, FOLLOW, DRIVE = (
     Tuned.row_of(name) for name in ("cutoff", "counted", "distance", "resonance", "follow", "drive")
 )
+ALIVE, WARP, PUSH, BACK, OWN = range(5)
+"""The first dials of every filter: where voices begin, the cutoff, the push and what of it is taken back."""
+ALL_BENT = 1.0 / (10.0**0.15 - 1.0)
+"""From 3 dB of drive on all of the sound is pushed; below, a part of it goes past."""
 LOWEST, HIGHEST = 5.0, 0.49
 """Cutoffs end at 5 Hz, and at this part of the rate."""
 
@@ -38,7 +44,13 @@ def prototype(frequency: ArrayLike, cutoff: float, rate: float) -> NDArray[np.co
     return np.asarray(1j * np.tan(np.pi * f / rate) / np.tan(np.pi * min(cutoff, HIGHEST * rate) / rate))
 
 
-@kernel
+def tuned_room(stage: Stage, numbers: int, own: int = 0) -> tuple[np.ndarray, ...]:
+    """State of `numbers` per channel, room for four voices with `own` dials more, and for a cutoff that swings."""
+    room = lane_room(stage, OWN + own, numbers)
+    return np.zeros((stage.rows, numbers, 2)), *room, room[-1].copy()
+
+
+@kernel(inline=True)
 def hertz_at(control, line, frequency, row, t):  # type: ignore[no-untyped-def]
     """`hertz`, compiled, of one voice at one tick."""
     if control[COUNTED, row, t] > 0.5:
@@ -48,68 +60,112 @@ def hertz_at(control, line, frequency, row, t):  # type: ignore[no-untyped-def]
     return found if follow == 0.0 else found * 2.0 ** (follow * (np.float64(line[row, t]) - 60.0) / 12.0)
 
 
-@kernel
+@kernel(inline=True)
 def _warp(f, rate):  # type: ignore[no-untyped-def]
     return math.tan(math.pi * min(max(f, LOWEST), HIGHEST * rate) / rate)
 
 
-@kernel
-def warp_line(g, control, line, frequency, swing, row, first, tick, rate, factor):  # type: ignore[no-untyped-def]
-    """Fills `g` with tan(π f / rate) of `factor` times the cutoff at every frame from tick `first` on.
+@kernel(inline=True)
+def _cutoff_rests(control, line, frequency, row, t):  # type: ignore[no-untyped-def]
+    """True where the cutoff is what it was a tick before."""
+    if control[COUNTED, row, t] > 0.5:
+        return frequency[row, t] == frequency[row, t - 1] and control[DISTANCE, row, t] == control[DISTANCE, row, t - 1]
+    follow = control[FOLLOW, row, t]
+    return (
+        control[CUTOFF, row, t] == control[CUTOFF, row, t - 1]
+        and follow == control[FOLLOW, row, t - 1]
+        and (follow == 0.0 or line[row, t] == line[row, t - 1])
+    )
 
-    Returns False where nothing moves in this block: then `g[0]` alone is filled. `swing` float32 (row, frame) moves
-    the cutoff by octaves at audio rate; (0, 0) is none.
-    """
-    ticks = control.shape[2] - 1
-    f = hertz_at(control, line, frequency, row, first)
-    moves = swing.shape[0] > 0
-    for t in range(first + 1, ticks + 1):
-        if hertz_at(control, line, frequency, row, t) != f:
-            moves = True
-    here = _warp(f * factor, rate)
-    g[0] = here
-    if not moves:
+
+@kernel
+def cutoff_stands(control, line, frequency, who, first):  # type: ignore[no-untyped-def]
+    """True where the cutoffs of four voices stand still in this block."""
+    if not stands(control, CUTOFF, who, first) or not stands(control, DISTANCE, who, first):
         return False
-    for t in range(first, ticks):
-        after = hertz_at(control, line, frequency, row, t + 1)
-        begin = (t - first) * tick
-        if swing.shape[0] > 0:
+    moved = np.float32(0.0)
+    for v in range(VOICES):
+        row = who[0, v]
+        counted = control[COUNTED, row, first] > 0.5
+        for t in range(first, line.shape[1]):
+            moved = max(moved, abs(control[FOLLOW, row, t] - control[FOLLOW, row, first]))
+            if counted:
+                moved = max(moved, abs(frequency[row, t] - frequency[row, first]))
+            elif control[FOLLOW, row, first] != 0.0:
+                moved = max(moved, abs(line[row, t] - line[row, first]))
+    return moved == 0.0
+
+
+@kernel
+def warp(lanes, control, line, frequency, who, first, rate):  # type: ignore[no-untyped-def]
+    """tan(π f / rate) of the cutoffs of four voices at every tick."""
+    end = first + 1 if cutoff_stands(control, line, frequency, who, first) else lanes.shape[0]
+    for v in range(VOICES):
+        row = who[0, v]
+        for t in range(first, end):
+            if t > first and _cutoff_rests(control, line, frequency, row, t):
+                both(lanes, t, v, lanes[t - 1, 2 * v])
+            else:
+                both(lanes, t, v, _warp(hertz_at(control, line, frequency, row, t), rate))
+    hold(lanes, end)
+
+
+@kernel
+def warp_swung(g, control, line, frequency, swing, who, first, tick, rate):  # type: ignore[no-untyped-def]
+    """The same at every frame, of cutoffs that `swing`, float32 (row, frame), moves by octaves, into `g` (frame, 8).
+
+    Returns False where nothing swings: then `swing` is (0, 0).
+    """
+    if swing.shape[0] == 0:
+        return False
+    for v in range(VOICES):
+        row = who[0, v]
+        if v > 0 and row == who[0, v - 1]:
+            for n in range(first * tick, g.shape[0]):
+                both(g, n, v, g[n, 2 * v - 1])
+            continue
+        for t in range(first, control.shape[2] - 1):
+            f, after = hertz_at(control, line, frequency, row, t), hertz_at(control, line, frequency, row, t + 1)
             for n in range(tick):
                 between = f + (after - f) * n / tick
-                g[begin + n] = _warp(between * factor * 2.0 ** np.float64(swing[row, t * tick + n]), rate)
-        else:
-            there = _warp(after * factor, rate)
-            grow = (there - here) / tick
-            for n in range(np.uint64(tick)):
-                g[np.uint64(begin) + n] = here + grow * n
-            here = there
-        f = after
+                both(g, t * tick + n, v, _warp(between * 2.0 ** np.float64(swing[row, t * tick + n]), rate))
     return True
 
 
 @kernel
-def give_way(x):  # type: ignore[no-untyped-def]
-    """A soft ceiling at 1 with slope 1 at nothing; x (27 + x²) / (27 + 9 x²), flat from 3."""
-    v = min(max(x, -3.0), 3.0)
-    return v * (27.0 + v * v) / (27.0 + 9.0 * v * v)
+def pushes(push, back, control, who, first):  # type: ignore[no-untyped-def]
+    """How hard four voices are pushed at every tick, and what of that is taken back; True where some are at all."""
+    driven = False
+    end = first + 1 if stands(control, DRIVE, who, first) else push.shape[0]
+    for v in range(VOICES):
+        row = who[0, v]
+        for t in range(first, end):
+            driven = driven or control[DRIVE, row, t] > 0.0
+            if rests(control, DRIVE, row, t, first):
+                both(push, t, v, push[t - 1, 2 * v])
+                both(back, t, v, back[t - 1, 2 * v])
+            else:
+                drive = np.float64(control[DRIVE, row, t])
+                hard = 1.0 if drive == 0.0 else 10.0 ** (drive / 20.0)
+                both(push, t, v, hard)
+                both(back, t, v, 1.0 / math.sqrt(hard))
+    hold(push, end)
+    hold(back, end)
+    return driven
 
 
 @kernel
-def push_in(audio, control, row, first, tick):  # type: ignore[no-untyped-def]
-    """Drives a voice softly into a filter that itself is linear; no drive leaves it as it is."""
-    ticks = control.shape[2] - 1
-    for t in range(first, ticks):
-        drive = np.float64(control[DRIVE, row, t])
-        more = np.float64(control[DRIVE, row, t + 1])
-        if drive <= 0.0 and more <= 0.0:
-            continue
-        push, pushed = 10.0 ** (drive / 20.0), 10.0 ** (more / 20.0)
-        share, shared = min(drive / 3.0, 1.0), min(more / 3.0, 1.0)
-        for n in range(tick):
-            part = n / tick
-            p = push + (pushed - push) * part
-            much = share + (shared - share) * part
-            for channel in range(2):
-                x = np.float64(audio[row, channel, t * tick + n])
-                bent = give_way(p * x) / math.sqrt(p)
-                audio[row, channel, t * tick + n] = np.float32(x + much * (bent - x))
+def push_in(tile, push, back, control, who, first, tick):  # type: ignore[no-untyped-def]
+    """Drives four voices softly into a filter that itself is linear; no drive leaves them as they are."""
+    if not pushes(push, back, control, who, first):
+        return
+    each = 1.0 / tick
+    for t in range(first, push.shape[0] - 1):
+        hard, out = load(push, t), load(back, t)
+        harder, further = (load(push, t + 1) - hard) * each, (load(back, t + 1) - out) * each
+        for n in range(t * tick, (t + 1) * tick):
+            x = load(tile, n)
+            share = min((hard - 1.0) * ALL_BENT, 1.0)
+            store(tile, n, x + share * (out * soft(hard * x) - x))
+            hard += harder
+            out += further

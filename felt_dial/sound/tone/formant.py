@@ -12,8 +12,33 @@ from felt_dial.patch.module import Filter
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.units import COUNT, PERCENT, SEMITONES
 from felt_dial.sound.kernel import Stage, kernel, works_for
-from felt_dial.sound.tone.cutoff import FOLLOW, RESONANCE, now_or_set, prototype, push_in
-from felt_dial.sound.tone.state_variable import two_pole
+from felt_dial.sound.lanes import (
+    VOICES,
+    any_above,
+    both,
+    hold,
+    load,
+    rests,
+    stands,
+    state_in,
+    state_out,
+    store,
+    take_voices,
+    voices_in,
+    voices_out,
+)  # fmt: skip
+from felt_dial.sound.tone.cutoff import (
+    ALIVE,
+    BACK,
+    FOLLOW,
+    OWN,
+    PUSH,
+    RESONANCE,
+    now_or_set,
+    prototype,
+    push_in,
+    tuned_room,
+)  # fmt: skip
 
 VOWELS = ("heed", "hid", "head", "had", "hod", "hawed", "hood", "who'd")
 """The words of the published table, from the front of the mouth to the back."""
@@ -55,10 +80,7 @@ class Formant(Filter, kind="formant", title="Formant"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        frames = stage.frames
-        return (
-            np.zeros((stage.rows, 3, 2, 2)), np.zeros(frames), np.zeros((4, frames), np.float32), MEANS.copy(), LEVELS.copy()
-        )  # fmt: skip
+        return *tuned_room(stage, 2 * FORMANTS, 3 * FORMANTS), MEANS.copy(), LEVELS.copy()
 
     def formants(self, now: Mapping[str, float] | None = None, pitch: float = 60.0) -> list[tuple[float, float, float]]:
         """Frequency (Hz), gain (linear) and Q of the three resonances."""
@@ -89,55 +111,138 @@ class Formant(Filter, kind="formant", title="Formant"):
 VOWEL, THROAT, SHIFT = (Formant.row_of(name) for name in ("vowel", "throat", "shift"))
 
 
+FORMANTS = 3
+"""Dials of each, one formant after the other: its warped frequency, its damping and its gain."""
+
+
+@kernel
+def _formant(control, line, row, t, which, throat, rate, means, levels):  # type: ignore[no-untyped-def]
+    """Warped frequency, damping and gain of a formant of one voice at one tick."""
+    place = np.float64(control[VOWEL, row, t])
+    low = np.int64(min(place, 6.0))
+    part = place - low
+    turn = np.float64(control[SHIFT, row, t])
+    turn += np.float64(control[FOLLOW, row, t]) * (np.float64(line[row, t]) - 60.0)
+    f = means[throat, low, which] * (means[throat, low + 1, which] / means[throat, low, which]) ** part
+    k = WIDTHS[which] / f * 4.0 ** (1.0 - 2.0 * np.float64(control[RESONANCE, row, t]))
+    f *= 2.0 ** (turn / 12.0)
+    w = math.tan(math.pi * min(max(f, 5.0), 0.45 * rate) / rate)
+    return w, k, 10.0 ** ((levels[low, which] * (1.0 - part) + levels[low + 1, which] * part) / 20.0)
+
+
+@kernel
+def _speak(dials, control, line, who, first, throat, rate, means, levels):  # type: ignore[no-untyped-def]
+    """The formants of four voices at every tick."""
+    stand = True
+    for which in (VOWEL, SHIFT, RESONANCE, FOLLOW):
+        stand = stand and stands(control, which, who, first)
+    for v in range(VOICES):
+        for t in range(first + 1, line.shape[1]):
+            stand = stand and line[who[0, v], t] == line[who[0, v], first]
+    end = first + 1 if stand else dials.shape[1]
+    for v in range(VOICES):
+        row = who[0, v]
+        for t in range(first, end):
+            still = t > first and line[row, t] == line[row, t - 1]
+            for which in (VOWEL, SHIFT, RESONANCE, FOLLOW):
+                still = still and rests(control, which, row, t, first)
+            for which in range(FORMANTS):
+                of = OWN + 3 * which
+                if still:
+                    for k in range(of, of + 3):
+                        both(dials[k], t, v, dials[k, t - 1, 2 * v])
+                else:
+                    w, wide, gain = _formant(control, line, row, t, which, throat, rate, means, levels)
+                    both(dials[of], t, v, w)
+                    both(dials[of + 1], t, v, wide)
+                    both(dials[of + 2], t, v, gain)
+    for of in range(OWN, OWN + 3 * FORMANTS):
+        hold(dials[of], end)
+
+
+@kernel
+def _swung(g, swing, who, first, tick):  # type: ignore[no-untyped-def]
+    """How far a layer swings the formants of four voices at every frame, as a ratio; False where none does."""
+    if swing.shape[0] == 0:
+        return False
+    for v in range(VOICES):
+        for n in range(first * tick, g.shape[0]):
+            both(g, n, v, 2.0 ** np.float64(swing[who[0, v], n]))
+    return True
+
+
+@kernel
+def _ring(x, w, scale, a, b):  # type: ignore[no-untyped-def]
+    """One frame of a resonance: its band, and its two states after."""
+    band = w * scale * (x - b) + scale * a
+    return band, 2.0 * band - a, 2.0 * (w * band) + b
+
+
+@kernel
+def _rings(tile, first, tick, dials, g, swings, here):  # type: ignore[no-untyped-def]
+    """Three resonances side by side over four voices, in place."""
+    a1, b1, a2, b2 = load(here, 0), load(here, 1), load(here, 2), load(here, 3)
+    a3, b3 = load(here, 4), load(here, 5)
+    alive, of = dials[ALIVE], dials[OWN:]
+    each = 1.0 / tick
+    for t in range(first, alive.shape[0] - 1):
+        lives = load(alive, t)
+        a1, b1, a2, b2, a3, b3 = lives * a1, lives * b1, lives * a2, lives * b2, lives * a3, lives * b3
+        w1, k1, g1, w2, k2, g2 = (
+            load(of[0], t),
+            load(of[1], t),
+            load(of[2], t),
+            load(of[3], t),
+            load(of[4], t),
+            load(of[5], t),
+        )
+        w3, k3, g3 = load(of[6], t), load(of[7], t), load(of[8], t)
+        dw1, dk1, dg1 = load(of[0], t + 1) - w1, load(of[1], t + 1) - k1, load(of[2], t + 1) - g1
+        dw2, dk2, dg2 = load(of[3], t + 1) - w2, load(of[4], t + 1) - k2, load(of[5], t + 1) - g2
+        dw3, dk3, dg3 = load(of[6], t + 1) - w3, load(of[7], t + 1) - k3, load(of[8], t + 1) - g3
+        far = abs(dw1) + abs(dw2) + abs(dw3) + abs(dk1) + abs(dk2) + abs(dk3) + abs(dg1) + abs(dg2) + abs(dg3)
+        moves = swings or any_above(far, 0.0)
+        v1, v2, v3 = w1, w2, w3
+        s1, s2, s3 = 1.0 / (1.0 + w1 * (w1 + k1)), 1.0 / (1.0 + w2 * (w2 + k2)), 1.0 / (1.0 + w3 * (w3 + k3))
+        l1, l2, l3 = g1 * k1, g2 * k2, g3 * k3
+        for n in range(t * tick, (t + 1) * tick):
+            x = load(tile, n)
+            if moves:
+                part = (n - t * tick) * each
+                v1, v2, v3 = w1 + part * dw1, w2 + part * dw2, w3 + part * dw3
+                if swings:
+                    swung = load(g, n)
+                    v1, v2, v3 = min(v1 * swung, 6.0), min(v2 * swung, 6.0), min(v3 * swung, 6.0)
+                h1, h2, h3 = k1 + part * dk1, k2 + part * dk2, k3 + part * dk3
+                s1, s2, s3 = 1.0 / (1.0 + v1 * (v1 + h1)), 1.0 / (1.0 + v2 * (v2 + h2)), 1.0 / (1.0 + v3 * (v3 + h3))
+                l1, l2, l3 = (g1 + part * dg1) * h1, (g2 + part * dg2) * h2, (g3 + part * dg3) * h3
+            y1, a1, b1 = _ring(x, v1, s1, a1, b1)
+            y2, a2, b2 = _ring(x, v2, s2, a2, b2)
+            y3, a3, b3 = _ring(x, v3, s3, a3, b3)
+            store(tile, n, l1 * y1 + l2 * y2 + l3 * y3)
+    store(here, 0, a1)
+    store(here, 1, b1)
+    store(here, 2, a2)
+    store(here, 3, b2)
+    store(here, 4, a3)
+    store(here, 5, b3)
+
+
 @works_for(Formant)
 @kernel
-def run_formant(audio, control, line, frequency, rows, start, tick, rate, swing, state, g, room, means, levels):  # type: ignore[no-untyped-def]
-    """Filters `audio[row]` in place; `state` float64 (row, formant, channel, 2)."""
+def run_formant(  # type: ignore[no-untyped-def]
+    audio, control, line, frequency, rows, start, tick, rate, swing, state, who, dials, here, tile, g, means, levels
+):  # fmt: skip
+    """Filters `audio[row]` in place; `state` float64 (row, number, channel)."""
     ticks = control.shape[2] - 1
-    for row in rows:
-        first = max(start[row], 0)
-        if start[row] >= 0:
-            state[row] = 0.0
-        push_in(audio, control, row, first, tick)
-        throat = np.int64(control[THROAT, row, first])
-        frames = (ticks - first) * tick
-        begin = first * tick
-        for n in range(frames):
-            room[0, n], room[1, n] = audio[row, 0, begin + n], audio[row, 1, begin + n]
-            audio[row, 0, begin + n] = audio[row, 1, begin + n] = np.float32(0.0)
-        for which in range(3):
-            for n in range(frames):
-                room[2, n], room[3, n] = room[0, n], room[1, n]
-            here = -1.0
-            gain = 0.0
-            for t in range(first, ticks):
-                there = louder = k = 0.0
-                for end in range(1 if here >= 0.0 else 0, 2):
-                    u = t + end
-                    place = np.float64(control[VOWEL, row, u])
-                    low = np.int64(min(place, 6.0))
-                    part = place - low
-                    turn = np.float64(control[SHIFT, row, u])
-                    turn += np.float64(control[FOLLOW, row, u]) * (np.float64(line[row, u]) - 60.0)
-                    f = means[throat, low, which] * (means[throat, low + 1, which] / means[throat, low, which]) ** part
-                    k = WIDTHS[which] / f * 4.0 ** (1.0 - 2.0 * np.float64(control[RESONANCE, row, u]))
-                    f *= 2.0 ** (turn / 12.0)
-                    there = math.tan(math.pi * min(max(f, 5.0), 0.45 * rate) / rate)
-                    louder = 10.0 ** ((levels[low, which] * (1.0 - part) + levels[low + 1, which] * part) / 20.0)
-                    if end == 0:
-                        here, gain = there, louder
-                at = (t - first) * tick
-                moves = there != here or swing.shape[0] > 0
-                g[0] = here
-                if moves:
-                    for n in range(tick):
-                        g[at + n] = here + (there - here) * n / tick
-                        if swing.shape[0] > 0:
-                            wide = g[at + n] * 2.0 ** np.float64(swing[row, t * tick + n])
-                            g[at + n] = min(wide, 6.0)
-                two_pole(room[2], room[3], at, tick, g, moves, k, 0.0, 0.0, 0.0, 1.0, 0.0, state[row, which])
-                for n in range(tick):
-                    now = np.float32(gain + (louder - gain) * n / tick)
-                    audio[row, 0, begin + at + n] += now * room[2, at + n]
-                    audio[row, 1, begin + at + n] += now * room[3, at + n]
-                here, gain = there, louder
+    for group in range(0, rows.shape[0], VOICES):
+        first = take_voices(audio, rows, start, group, who, dials[ALIVE])
+        throat = np.int64(control[THROAT, who[0, 0], max(who[1, 0], 0)])
+        state_in(state, who, here)
+        voices_in(audio, who, first, ticks, tick, tile)
+        push_in(tile, dials[PUSH], dials[BACK], control, who, first, tick)
+        _speak(dials, control, line, who, first, throat, rate, means, levels)
+        swings = _swung(g, swing, who, first, tick)
+        _rings(tile, first, tick, dials, g, swings, here)
+        voices_out(tile, who, first, ticks, tick, audio)
+        state_out(here, who, state)

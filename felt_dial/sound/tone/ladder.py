@@ -14,14 +14,43 @@ from numpy.typing import ArrayLike, NDArray
 
 from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Choice
-from felt_dial.sound.kernel import Stage, flush, kernel, works_for
-from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, give_way, hertz, now_or_set, prototype, warp_line
+from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.lanes import (
+    VOICES,
+    any_above,
+    both,
+    hold,
+    load,
+    stands,
+    state_in,
+    state_out,
+    store,
+    take_voices,
+    voices_in,
+    voices_out,
+)  # fmt: skip
+from felt_dial.sound.tone.curves import KNEE, rounded, soft
+from felt_dial.sound.tone.cutoff import (
+    ALIVE,
+    BACK,
+    OWN,
+    PUSH,
+    RESONANCE,
+    WARP,
+    hertz,
+    now_or_set,
+    prototype,
+    pushes,
+    tuned_room,
+    warp,
+    warp_swung,
+)  # fmt: skip
 
 STILL = 2.0
 """Hertz below which a driven filter loses what stands still: a bent wave that leans to one side has a middle."""
 MOST = 4.2
 """Feedback of a ladder at full resonance; at 4 it begins to sound by itself."""
-BACK = 0.5
+BASS = 0.5
 """Part of the bass that is given back as the resonance takes it away."""
 RESPONSES = {"low 24": "Low-pass 24", "low 12": "Low-pass 12", "band 12": "Band-pass 12", "high 24": "High-pass 24"}
 MIXES = np.array([
@@ -37,7 +66,7 @@ class Ladder(Tuned, kind="ladder", title="Ladder"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return np.zeros((stage.rows, 2, 6)), np.zeros(stage.frames), MIXES.copy()
+        return *tuned_room(stage, 6, 1), MIXES.copy()
 
     def gain(
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
@@ -48,7 +77,7 @@ class Ladder(Tuned, kind="ladder", title="Ladder"):
         pole = 1 / (1 + s)
         mix = MIXES[list(RESPONSES).index(str(self.response))]
         taps = sum(share * pole**n for n, share in enumerate(mix))
-        found: NDArray[np.float64] = np.abs((1 + BACK * k) * taps / (1 + k * pole**4))
+        found: NDArray[np.float64] = np.abs((1 + BASS * k) * taps / (1 + k * pole**4))
         return found
 
     def gist(self) -> str:
@@ -66,7 +95,7 @@ class Acid(Tuned, kind="acid", title="Acid"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return np.zeros((stage.rows, 2, 6)), np.zeros(stage.frames)
+        return *tuned_room(stage, 6, 1), MIXES[0].copy()
 
     def gain(
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
@@ -78,7 +107,7 @@ class Acid(Tuned, kind="acid", title="Acid"):
             return np.asarray(np.abs(1 / (s * s + WIRE_OPEN * (1 - WIRE_MOST * resonance) * s + 1)))
         s = s * RUBBER_AT
         k = RUBBER_MOST * resonance
-        return np.asarray(np.abs((1 + BACK * k) / (s**4 + 7 * s**3 + 15 * s**2 + 10 * s + 1 + k)))
+        return np.asarray(np.abs((1 + BASS * k) / (s**4 + 7 * s**3 + 15 * s**2 + 10 * s + 1 + k)))
 
     def gist(self) -> str:
         """What kind of filter it is set to, in a word or two."""
@@ -95,180 +124,230 @@ WIRE_OPEN, WIRE_MOST = 1.6, 1.012
 RESPONSE, CHARACTER = Ladder.row_of("response"), Acid.row_of("character")
 
 
+SUNG, BLOCKED, INTO = OWN, 4, 5
+"""The dial of the resonance, and what takes away what stands still, in the state."""
+
+
 @kernel
-def _pushes(control, row, t, tick):  # type: ignore[no-untyped-def]
-    """How hard a tick is pushed and how much of that is taken back, and by how much both grow a frame."""
-    push = 10.0 ** (np.float64(control[DRIVE, row, t]) / 20.0)
-    pushed = push
-    if control[DRIVE, row, t + 1] != control[DRIVE, row, t]:
-        pushed = 10.0 ** (np.float64(control[DRIVE, row, t + 1]) / 20.0)
-    out = 1.0 / math.sqrt(push)
-    return push, (pushed - push) / tick, out, (1.0 / math.sqrt(pushed) - out) / tick
+def _chain(w):  # type: ignore[no-untyped-def]
+    """What solves a chain of four poles that lean on each other, from its first to its last."""
+    one = 1.0 / (1.0 + 2.0 * w)
+    two = 1.0 / (1.0 + 2.0 * w - w * w * one)
+    three = 1.0 / (1.0 + 2.0 * w - w * w * two)
+    return one, two, three, 1.0 / (1.0 + w - w * w * three)
+
+
+@kernel
+def _equal(w):  # type: ignore[no-untyped-def]
+    """The same for four poles with buffers between them."""
+    h = 1.0 / (1.0 + w)
+    return h, h, h, h
+
+
+@kernel
+def _poles(leans, w, one, two, three, four, u, s1, s2, s3, s4):  # type: ignore[no-untyped-def]
+    """Four poles, leaning on each other or not (None), for what comes in and their states."""
+    y1 = one * s1 + (one * w) * u
+    y2 = two * s2 + (two * w) * y1
+    y3 = three * s3 + (three * w) * y2
+    y4 = four * s4 + (four * w) * y3
+    if leans is None:
+        return y1, y2, y3, y4
+    y3 = y3 + (three * w) * y4
+    y2 = y2 + (two * w) * y3
+    return y1 + (one * w) * y2, y2, y3, y4
+
+
+@kernel
+def _turns(leans, w, one, two, three, four, s1, s2, s3, s4):  # type: ignore[no-untyped-def]
+    """What four states become by themselves: 2 q − s."""
+    q1, q2, q3, q4 = _poles(leans, w, one, two, three, four, 0.0, s1, s2, s3, s4)
+    return 2.0 * q1 - s1, 2.0 * q2 - s2, 2.0 * q3 - s3, 2.0 * q4 - s4
+
+
+@kernel
+def _solved(leans, w, k):  # type: ignore[no-untyped-def]
+    """What a cutoff and a resonance make of the chain: its solution, its parts of the loop's input, of the states."""
+    one, two, three, four = _equal(w) if leans is None else _chain(w)
+    p1, p2, p3, p4 = _poles(leans, w, one, two, three, four, 1.0, 0.0, 0.0, 0.0, 0.0)
+    d4 = four
+    d3 = d4 * w * three
+    d2 = d3 * w * two
+    d1 = d2 * w * one
+    return (one, two, three, four), (p1, p2, p3, p4), (d1, d2, d3, d4), 1.0 / (1.0 + k * p4)
+
+
+@kernel
+def _loop(leans, at, room, tile, first, tick, dials, g, swings, mix, keep, here):  # type: ignore[no-untyped-def]
+    """Four poles in a loop that gives way at `room`, over four voices, in place; `at` is where they are, by the cutoff.
+
+    Every pole is a part p of the loop's input u and a part q of the states alone, and each state s becomes 2 (p u + q) − s.
+    So of the next frame all but one product is known before this frame's u is: what a processor would wait for is short.
+    """
+    c0, c1, c2, c3, c4 = mix[0], mix[1], mix[2], mix[3], mix[4]
+    v1, v2, v3, v4 = load(here, 0), load(here, 1), load(here, 2), load(here, 3)
+    p, before = load(here, BLOCKED), load(here, INTO)
+    alive, cutoffs, push, back, sung = dials[ALIVE], dials[WARP], dials[PUSH], dials[BACK], dials[SUNG]
+    each, full = 1.0 / tick, 1.0 / (room * KNEE)
+    for t in range(first, alive.shape[0] - 1):
+        lives = load(alive, t)
+        v1, v2, v3, v4, p, before = lives * v1, lives * v2, lives * v3, lives * v4, lives * p, lives * before
+        w, k, hard, out = load(cutoffs, t) * at, load(sung, t), load(push, t), load(back, t)
+        open_, lift = (load(cutoffs, t + 1) - load(cutoffs, t)) * (at * each), (load(sung, t + 1) - k) * each
+        harder, fade = (load(push, t + 1) - hard) * each, (load(back, t + 1) - out) * each
+        u = 0.0 * w
+        if swings or any_above(abs(open_) + abs(lift) + abs(harder), 0.0):
+            e1, e2, e3, e4 = 0.0 * w, 0.0 * w, 0.0 * w, 0.0 * w
+            for n in range(t * tick, (t + 1) * tick):
+                if swings:
+                    w = load(g, n) * at
+                (one, two, three, four), (p1, p2, p3, p4), (d1, d2, d3, d4), solve = _solved(leans, w, k)
+                known = hard * (1.0 + BASS * k) * load(tile, n) - k * ((d1 * v1 + d2 * v2) + (d3 * v3 + d4 * v4))
+                late = k * ((d1 * e1 + d2 * e2) + (d3 * e3 + d4 * e4))
+                s1, s2, s3, s4 = v1 + e1 * u, v2 + e2 * u, v3 + e3 * u, v4 + e4 * u
+                u = room * rounded(known * (solve * full) - (late * (solve * full)) * u)
+                q1, q2, q3, q4 = _poles(leans, w, one, two, three, four, 0.0, s1, s2, s3, s4)
+                v1, v2, v3, v4 = 2.0 * q1 - s1, 2.0 * q2 - s2, 2.0 * q3 - s3, 2.0 * q4 - s4
+                e1, e2, e3, e4 = 2.0 * p1, 2.0 * p2, 2.0 * p3, 2.0 * p4
+                heard = c1 * (p1 * u + q1) + c2 * (p2 * u + q2) + c3 * (p3 * u + q3) + c4 * (p4 * u + q4) + c0 * u
+                p = heard - before + keep * p
+                before = heard
+                store(tile, n, out * p)
+                w += open_
+                k += lift
+                hard += harder
+                out += fade
+        else:
+            (one, two, three, four), (p1, p2, p3, p4), (d1, d2, d3, d4), solve = _solved(leans, w, k)
+            much = k * solve * full
+            loud = hard * (1.0 + BASS * k) * solve * full
+            e1, e2, e3, e4 = (2.0 * room) * p1, (2.0 * room) * p2, (2.0 * room) * p3, (2.0 * room) * p4
+            late = much * ((d1 * e1 + d2 * e2) + (d3 * e3 + d4 * e4))
+            of_u = room * (c0 + c1 * p1 + c2 * p2 + c3 * p3 + c4 * p4)
+            d1, d2, d3, d4 = much * d1, much * d2, much * d3, much * d4
+            a11, a21, a31, a41 = _turns(leans, w, one, two, three, four, 1.0, 0.0, 0.0, 0.0)
+            a12, a22, a32, a42 = _turns(leans, w, one, two, three, four, 0.0, 1.0, 0.0, 0.0)
+            a13, a23, a33, a43 = _turns(leans, w, one, two, three, four, 0.0, 0.0, 1.0, 0.0)
+            a14, a24, a34, a44 = _turns(leans, w, one, two, three, four, 0.0, 0.0, 0.0, 1.0)
+            f1, f2 = d1 * a11 + d2 * a21 + d3 * a31 + d4 * a41, d1 * a12 + d2 * a22 + d3 * a32 + d4 * a42
+            f3, f4 = d1 * a13 + d2 * a23 + d3 * a33 + d4 * a43, d1 * a14 + d2 * a24 + d3 * a34 + d4 * a44
+            h1 = 0.5 * (c1 + c1 * a11 + c2 * a21 + c3 * a31 + c4 * a41)
+            h2 = 0.5 * (c2 + c1 * a12 + c2 * a22 + c3 * a32 + c4 * a42)
+            h3 = 0.5 * (c3 + c1 * a13 + c2 * a23 + c3 * a33 + c4 * a43)
+            h4 = 0.5 * (c4 + c1 * a14 + c2 * a24 + c3 * a34 + c4 * a44)
+            fed = (d1 * v1 + d2 * v2) + (d3 * v3 + d4 * v4)
+            for n in range(t * tick, (t + 1) * tick):
+                s1, s2, s3, s4 = v1 + e1 * u, v2 + e2 * u, v3 + e3 * u, v4 + e4 * u
+                u = rounded(loud * load(tile, n) - fed - late * u)
+                fed = (f1 * s1 + f2 * s2) + (f3 * s3 + f4 * s4)
+                if leans is None:
+                    v1, v2, v3, v4 = _turns(leans, w, one, two, three, four, s1, s2, s3, s4)
+                else:
+                    v1 = (a11 * s1 + a12 * s2) + (a13 * s3 + a14 * s4)
+                    v2 = (a21 * s1 + a22 * s2) + (a23 * s3 + a24 * s4)
+                    v3 = (a31 * s1 + a32 * s2) + (a33 * s3 + a34 * s4)
+                    v4 = (a41 * s1 + a42 * s2) + (a43 * s3 + a44 * s4)
+                heard = (h1 * s1 + h2 * s2) + (h3 * s3 + h4 * s4) + of_u * u
+                p = heard - before + keep * p
+                before = heard
+                store(tile, n, out * p)
+        v1, v2, v3, v4 = v1 + e1 * u, v2 + e2 * u, v3 + e3 * u, v4 + e4 * u
+    store(here, 0, v1)
+    store(here, 1, v2)
+    store(here, 2, v3)
+    store(here, 3, v4)
+    store(here, BLOCKED, p)
+    store(here, INTO, before)
+
+
+@kernel
+def _tune(dials, control, most, line, frequency, who, first, rate):  # type: ignore[no-untyped-def]
+    """Push, resonance (`most` of it at its end) and cutoff of four voices at every tick."""
+    pushes(dials[PUSH], dials[BACK], control, who, first)
+    warp(dials[WARP], control, line, frequency, who, first, rate)
+    end = first + 1 if stands(control, RESONANCE, who, first) else dials.shape[1]
+    for v in range(VOICES):
+        for t in range(first, end):
+            both(dials[SUNG], t, v, most * np.float64(control[RESONANCE, who[0, v], t]))
+    hold(dials[SUNG], end)
 
 
 @works_for(Ladder)
 @kernel
-def run_ladder(audio, control, line, frequency, rows, start, tick, rate, swing, state, g, mixes):  # type: ignore[no-untyped-def]
-    """Filters `audio[row]` in place; `state` float64 (row, channel, 6), `g` room for a line of frames."""
+def run_ladder(  # type: ignore[no-untyped-def]
+    audio, control, line, frequency, rows, start, tick, rate, swing, state, who, dials, here, tile, g, mixes
+):
+    """Filters `audio[row]` in place; `state` float64 (row, number, channel)."""
     ticks = control.shape[2] - 1
     keep = 1.0 - 2.0 * math.pi * STILL / rate
-    for row in rows:
-        first = max(start[row], 0)
-        if start[row] >= 0:
-            state[row] = 0.0
-        moves = warp_line(g, control, line, frequency, swing, row, first, tick, rate, 1.0)
-        response = np.int64(control[RESPONSE, row, first])
-        c0, c1, c2 = mixes[response, 0], mixes[response, 1], mixes[response, 2]
-        c3, c4 = mixes[response, 3], mixes[response, 4]
-        s1, s2, s3, s4 = state[row, 0, 0], state[row, 0, 1], state[row, 0, 2], state[row, 0, 3]
-        r1, r2, r3, r4 = state[row, 1, 0], state[row, 1, 1], state[row, 1, 2], state[row, 1, 3]
-        p, into_left = state[row, 0, 4], state[row, 0, 5]
-        q, into_right = state[row, 1, 4], state[row, 1, 5]
-        left, right = audio[row, 0, first * tick :], audio[row, 1, first * tick :]
-        for t in range(first, ticks):
-            k = MOST * np.float64(control[RESONANCE, row, t])
-            lift = (MOST * np.float64(control[RESONANCE, row, t + 1]) - k) / tick
-            push, grow, out, fade = _pushes(control, row, t, tick)
-            h = 1.0 / (1.0 + g[0])
-            big = g[0] * h
-            solve = 1.0 / (1.0 + k * big * big * big * big)
-            changes = moves or lift != 0.0
-            for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
-                if changes:
-                    w = g[n] if moves else g[0]
-                    h = 1.0 / (1.0 + w)
-                    big = w * h
-                    solve = 1.0 / (1.0 + k * big * big * big * big)
-                into = push * (1.0 + BACK * k)
-                back = h * (s4 + big * (s3 + big * (s2 + big * s1)))
-                back_right = h * (r4 + big * (r3 + big * (r2 + big * r1)))
-                u = give_way((into * np.float64(left[n]) - k * back) * solve)
-                v = give_way((into * np.float64(right[n]) - k * back_right) * solve)
-                d, e = big * (u - s1), big * (v - r1)
-                y1, z1 = d + s1, e + r1
-                s1, r1 = y1 + d, z1 + e
-                d, e = big * (y1 - s2), big * (z1 - r2)
-                y2, z2 = d + s2, e + r2
-                s2, r2 = y2 + d, z2 + e
-                d, e = big * (y2 - s3), big * (z2 - r3)
-                y3, z3 = d + s3, e + r3
-                s3, r3 = y3 + d, z3 + e
-                d, e = big * (y3 - s4), big * (z3 - r4)
-                y4, z4 = d + s4, e + r4
-                s4, r4 = y4 + d, z4 + e
-                heard = c0 * u + c1 * y1 + c2 * y2 + c3 * y3 + c4 * y4
-                heard_right = c0 * v + c1 * z1 + c2 * z2 + c3 * z3 + c4 * z4
-                p = heard - into_left + keep * p
-                q = heard_right - into_right + keep * q
-                into_left, into_right = heard, heard_right
-                left[n] = np.float32(out * p)
-                right[n] = np.float32(out * q)
-                k += lift
-                push += grow
-                out += fade
-        state[row, 0, 0], state[row, 0, 1], state[row, 0, 2], state[row, 0, 3] = s1, s2, s3, s4
-        state[row, 1, 0], state[row, 1, 1], state[row, 1, 2], state[row, 1, 3] = r1, r2, r3, r4
-        state[row, 0, 4], state[row, 0, 5], state[row, 1, 4], state[row, 1, 5] = p, into_left, q, into_right
-        flush(state[row])
-
-
-@kernel
-def _chain(w, k):  # type: ignore[no-untyped-def]
-    """What solves the chain of four leaning poles, one after the other, and the loop around them."""
-    one = 1.0 / (1.0 + 2.0 * w)
-    two = 1.0 / (1.0 + 2.0 * w - w * w * one)
-    three = 1.0 / (1.0 + 2.0 * w - w * w * two)
-    four = 1.0 / (1.0 + w - w * w * three)
-    return one, two, three, four, 1.0 / (1.0 + k * w * w * w * w * one * two * three * four)
+    for group in range(0, rows.shape[0], VOICES):
+        first = take_voices(audio, rows, start, group, who, dials[ALIVE])
+        mix = mixes[np.int64(control[RESPONSE, who[0, 0], max(who[1, 0], 0)])]
+        state_in(state, who, here)
+        voices_in(audio, who, first, ticks, tick, tile)
+        _tune(dials, control, MOST, line, frequency, who, first, rate)
+        swings = warp_swung(g, control, line, frequency, swing, who, first, tick, rate)
+        _loop(None, 1.0, 1.0, tile, first, tick, dials, g, swings, mix, keep, here)
+        voices_out(tile, who, first, ticks, tick, audio)
+        state_out(here, who, state)
 
 
 @works_for(Acid)
 @kernel
-def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, state, g):  # type: ignore[no-untyped-def]
-    """Filters `audio[row]` in place; `state` float64 (row, channel, 6), `g` room for a line of frames.
+def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, state, who, dials, here, tile, g, mix):  # type: ignore[no-untyped-def]
+    """Filters `audio[row]` in place; `state` float64 (row, number, channel).
 
     Rubber is a chain of four resistors and capacitors without buffers between them, in a loop: the poles lean on each
     other (Zavalishin, section 5.10, for a diode ladder). Wire is a two-pole whose band clips and so tames its ringing.
     """
+    ticks = control.shape[2] - 1
     keep = 1.0 - 2.0 * math.pi * STILL / rate
-    for row in rows:
-        first = max(start[row], 0)
-        if start[row] >= 0:
-            state[row] = 0.0
-        moves = warp_line(g, control, line, frequency, swing, row, first, tick, rate, 1.0)
-        left, right = audio[row, 0, first * tick :], audio[row, 1, first * tick :]
-        if control[CHARACTER, row, first] > 0.5:
-            _wire(left, right, control, row, first, tick, g, moves, keep, state[row])
+    for group in range(0, rows.shape[0], VOICES):
+        first = take_voices(audio, rows, start, group, who, dials[ALIVE])
+        wire = control[CHARACTER, who[0, 0], max(who[1, 0], 0)] > 0.5
+        state_in(state, who, here)
+        voices_in(audio, who, first, ticks, tick, tile)
+        _tune(dials, control, 1.0 if wire else RUBBER_MOST, line, frequency, who, first, rate)
+        swings = warp_swung(g, control, line, frequency, swing, who, first, tick, rate)
+        if wire:
+            _wire(tile, first, tick, dials, g, swings, keep, here)
         else:
-            _rubber(left, right, control, row, first, tick, g, moves, keep, state[row])
+            _loop(1, 1.0 / RUBBER_AT, RUBBER_ROOM, tile, first, tick, dials, g, swings, mix, keep, here)
+        voices_out(tile, who, first, ticks, tick, audio)
+        state_out(here, who, state)
 
 
 @kernel
-def _rubber(left, right, control, row, first, tick, g, moves, keep, here):  # type: ignore[no-untyped-def]
-    """Four leaning poles over both channels of a voice, in place; `here` (channel, 6)."""
-    s1, s2, s3, s4, p, into = here[0, 0], here[0, 1], here[0, 2], here[0, 3], here[0, 4], here[0, 5]
-    r1, r2, r3, r4, q, into_right = here[1, 0], here[1, 1], here[1, 2], here[1, 3], here[1, 4], here[1, 5]
-    for t in range(first, control.shape[2] - 1):
-        k = RUBBER_MOST * np.float64(control[RESONANCE, row, t])
-        lift = (RUBBER_MOST * np.float64(control[RESONANCE, row, t + 1]) - k) / tick
-        push, grow, out, fade = _pushes(control, row, t, tick)
-        w = g[0] / RUBBER_AT
-        one, two, three, four, solve = _chain(w, k)
-        changes = moves or lift != 0.0
-        for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
-            if changes:
-                w = (g[n] if moves else g[0]) / RUBBER_AT
-                one, two, three, four, solve = _chain(w, k)
-            loud = push * (1.0 + BACK * k)
-            back = four * (s4 + w * three * (s3 + w * two * (s2 + w * one * s1)))
-            back_right = four * (r4 + w * three * (r3 + w * two * (r2 + w * one * r1)))
-            u = RUBBER_ROOM * give_way((loud * np.float64(left[n]) - k * back) * solve / RUBBER_ROOM)
-            v = RUBBER_ROOM * give_way((loud * np.float64(right[n]) - k * back_right) * solve / RUBBER_ROOM)
-            a1, b1 = one * (s1 + w * u), one * (r1 + w * v)
-            a2, b2 = two * (s2 + w * a1), two * (r2 + w * b1)
-            a3, b3 = three * (s3 + w * a2), three * (r3 + w * b2)
-            y4, z4 = four * (s4 + w * a3), four * (r4 + w * b3)
-            y3, z3 = a3 + three * w * y4, b3 + three * w * z4
-            y2, z2 = a2 + two * w * y3, b2 + two * w * z3
-            y1, z1 = a1 + one * w * y2, b1 + one * w * z2
-            s1, s2, s3, s4 = 2.0 * y1 - s1, 2.0 * y2 - s2, 2.0 * y3 - s3, 2.0 * y4 - s4
-            r1, r2, r3, r4 = 2.0 * z1 - r1, 2.0 * z2 - r2, 2.0 * z3 - r3, 2.0 * z4 - r4
-            p, q = y4 - into + keep * p, z4 - into_right + keep * q
-            into, into_right = y4, z4
-            left[n], right[n] = np.float32(out * p), np.float32(out * q)
-            k += lift
-            push += grow
-            out += fade
-    here[0, 0], here[0, 1], here[0, 2], here[0, 3] = s1, s2, s3, s4
-    here[1, 0], here[1, 1], here[1, 2], here[1, 3] = r1, r2, r3, r4
-    here[0, 4], here[0, 5], here[1, 4], here[1, 5] = p, into, q, into_right
-    flush(here)
-
-
-@kernel
-def _wire(left, right, control, row, first, tick, g, moves, keep, here):  # type: ignore[no-untyped-def]
-    """Two poles whose band clips, over both channels of a voice, in place; `here` (channel, 6)."""
-    s1, s2, p, into = here[0, 0], here[0, 1], here[0, 4], here[0, 5]
-    r1, r2, q, into_right = here[1, 0], here[1, 1], here[1, 4], here[1, 5]
-    for t in range(first, control.shape[2] - 1):
-        r = np.float64(control[RESONANCE, row, t])
-        lift = (np.float64(control[RESONANCE, row, t + 1]) - r) / tick
-        push, grow, out, fade = _pushes(control, row, t, tick)
-        for n in range(np.uint64((t - first) * tick), np.uint64((t - first + 1) * tick)):
-            w = g[n] if moves else g[0]
-            scale = 1.0 / (1.0 + w * (w + WIRE_OPEN * (1.0 - WIRE_MOST * r)))
-            x, y = give_way(push * np.float64(left[n])), give_way(push * np.float64(right[n]))
-            band, band_right = w * scale * (x - s2) + scale * s1, w * scale * (y - r2) + scale * r1
-            low, low_right = w * band + s2, w * band_right + r2
-            s1, r1 = 2.0 * give_way(0.5 * (2.0 * band - s1)), 2.0 * give_way(0.5 * (2.0 * band_right - r1))
+def _wire(tile, first, tick, dials, g, swings, keep, here):  # type: ignore[no-untyped-def]
+    """Two poles whose band clips, over four voices, in place; of its state a `half` is kept, which is what gives way."""
+    half, s2, p, before = load(here, 0), load(here, 1), load(here, BLOCKED), load(here, INTO)
+    alive, cutoffs, push, back, sung = dials[ALIVE], dials[WARP], dials[PUSH], dials[BACK], dials[SUNG]
+    each = 1.0 / tick
+    for t in range(first, alive.shape[0] - 1):
+        lives = load(alive, t)
+        half, s2, p, before = lives * half, lives * s2, lives * p, lives * before
+        w, r, hard, out = load(cutoffs, t), load(sung, t), load(push, t), load(back, t)
+        open_, lift = (load(cutoffs, t + 1) - w) * each, (load(sung, t + 1) - r) * each
+        harder, fade = (load(push, t + 1) - hard) * each, (load(back, t + 1) - out) * each
+        moves = swings or any_above(abs(open_) + abs(lift), 0.0)
+        scale = 1.0 / (1.0 + w * (w + WIRE_OPEN * (1.0 - WIRE_MOST * r)))
+        for n in range(t * tick, (t + 1) * tick):
+            if moves:
+                if swings:
+                    w = load(g, n)
+                scale = 1.0 / (1.0 + w * (w + WIRE_OPEN * (1.0 - WIRE_MOST * r)))
+            pulled = w * scale * (soft(hard * load(tile, n)) - s2)
+            low = w * pulled + (2.0 * w * scale) * half + s2
+            half = rounded(pulled * (1.0 / KNEE) + ((2.0 * scale - 1.0) * (1.0 / KNEE)) * half)
             s2 = min(max(2.0 * low - s2, -8.0), 8.0)
-            r2 = min(max(2.0 * low_right - r2, -8.0), 8.0)
-            p, q = low - into + keep * p, low_right - into_right + keep * q
-            into, into_right = low, low_right
-            left[n], right[n] = np.float32(out * p), np.float32(out * q)
+            p = low - before + keep * p
+            before = low
+            store(tile, n, out * p)
+            w += open_
             r += lift
-            push += grow
+            hard += harder
             out += fade
-    here[0, 0], here[0, 1], here[0, 4], here[0, 5] = s1, s2, p, into
-    here[1, 0], here[1, 1], here[1, 4], here[1, 5] = r1, r2, q, into_right
-    flush(here)
+    store(here, 0, half)
+    store(here, 1, s2)
+    store(here, BLOCKED, p)
+    store(here, INTO, before)

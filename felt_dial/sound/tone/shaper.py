@@ -8,30 +8,54 @@ from typing import Any
 import numpy as np
 
 from felt_dial.patch.shaping import DIODE, DRAWN, DRAWN_AT_FIRST, REDUCE, TUBE, Shaper
-from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
-from felt_dial.sound.tone.curves import areas, bend, drawn_table
+from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.lanes import (
+    VOICES,
+    any_above,
+    both,
+    hold,
+    lane_room,
+    load,
+    pick,
+    rests,
+    stands,
+    state_in,
+    state_out,
+    store,
+    take_voices,
+    voices_in,
+    voices_out,
+    whole,
+)  # fmt: skip
+from felt_dial.sound.tone.curves import area, areas, bend, drawn_table
 
 WAY, AMOUNT, BIAS, BEFORE, TONE, BITS, HOLD, LEVEL, KEPT = (
     Shaper.row_of(name) for name in ("way", "amount", "bias", "before", "tone", "bits", "hold", "level", "kept")
 )
-LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE = range(7)
-POWER_IN, POWER_OUT, GAIN = range(3)
+LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE, POWER_IN, POWER_OUT, NUMBERS = range(10)
+"""Numbers of every channel; the powers are of this block."""
+ALIVE, PUSH, BIASED, LOUD, THIN, DULL, LEANS, STEPS, BEAT, DIALS = range(10)
+"""Dials: where voices begin, the push, the bias, the level, the two one-poles, who leans, steps and beat of Bits and rate."""
+POWERS_IN, POWERS_OUT, GAIN = range(3)
+TABLE = -2
+"""Where the table of a drawn curve is in the state, counted from its end."""
+NEAR = 1e-6
+"""Frames that are nearer to each other than this are taken for one place of the curve."""
 EXPECTED = 0.35
 """Amplitude of the sine from which the kept level is guessed before anything was measured."""
 
 
-def shaper_state(stage: Stage, rows: int) -> tuple[np.ndarray, ...]:
-    """State (row, channel, 7), the table of a drawn curve, the measured powers and gain, and room to work in."""
-    first = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
-    return (
-        np.zeros((rows, 2, 7)), drawn_table(np.array(first), True), np.array([0.0, 0.0, -1.0]),
-        np.zeros((3, stage.frames + 1)),
-    )  # fmt: skip
+def shaper_state(stage: Stage) -> tuple[np.ndarray, ...]:
+    """State of every row, room for four voices, the table of a drawn curve, and the measured powers and gain."""
+    drawn = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
+    table, loud = drawn_table(np.array(drawn), True), np.array([0.0, 0.0, -1.0])
+    room = lane_room(stage, DIALS, NUMBERS)
+    return np.zeros((stage.rows, NUMBERS, 2)), *room, room[-1].copy(), table, loud
 
 
 def redraw(state: tuple[Any, ...], numbers: np.ndarray, odd: bool) -> None:
     """Puts a drawn curve into the state of a shaper."""
-    state[1][:] = drawn_table(numbers, odd)
+    state[TABLE][:] = drawn_table(numbers, odd)
 
 
 @kernel
@@ -47,24 +71,6 @@ def _expected(way, table, push, bias):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _stands(control, which, row, first):  # type: ignore[no-untyped-def]
-    """True where a parameter stands still in this block: whole lines can be worked on at once."""
-    moved = np.float32(0.0)
-    for t in range(first + 1, control.shape[2]):
-        moved = max(moved, abs(control[which, row, t] - control[which, row, first]))
-    return moved == 0.0
-
-
-@kernel
-def _lowest(control, row, first):  # type: ignore[no-untyped-def]
-    """True where the low cut takes nothing away."""
-    highest = np.float32(0.0)
-    for t in range(first, control.shape[2]):
-        highest = max(highest, control[BEFORE, row, t])
-    return highest <= 20.0
-
-
-@kernel
 def _leans(way, control, row, first):  # type: ignore[no-untyped-def]
     """True where a wave may come out off its middle, which must be taken away."""
     furthest = np.float32(1.0) if way in (TUBE, DIODE, DRAWN, REDUCE) else np.float32(0.0)
@@ -74,176 +80,186 @@ def _leans(way, control, row, first):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _push(line, x, control, row, first, tick, rate, under):  # type: ignore[no-untyped-def]
-    """Fills `x[1:]` with the sound `line` as it goes into the curve; returns the state of the low cut, and the power."""
-    ticks = control.shape[2] - 1
-    power = 0.0
-    if _stands(control, AMOUNT, row, first) and _stands(control, BIAS, row, first) and _lowest(control, row, first):
-        push, bias = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0), np.float64(control[BIAS, row, first])
-        for n in range(np.uint64((ticks - first) * tick)):
-            plain = np.float64(line[n])
-            power += plain * plain
-            x[n + np.uint64(1)] = push * plain + bias
-        return 0.0, power
-    pushed = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0)
-    for t in range(first, ticks):
-        push = pushed
-        bias = np.float64(control[BIAS, row, t])
-        grow = lean = 0.0
-        if control[AMOUNT, row, t + 1] != control[AMOUNT, row, t]:
-            pushed = 10.0 ** (np.float64(control[AMOUNT, row, t + 1]) / 20.0)
-            grow = (pushed - push) / tick
-        if control[BIAS, row, t + 1] != control[BIAS, row, t]:
-            lean = (np.float64(control[BIAS, row, t + 1]) - bias) / tick
-        cut = np.float64(control[BEFORE, row, t])
-        begin = np.uint64((t - first) * tick)
-        if cut <= 20.0:
-            under = 0.0
-            for n in range(np.uint64(tick)):
-                plain = np.float64(line[begin + n])
-                power += plain * plain
-                x[begin + n + np.uint64(1)] = (push + grow * n) * plain + (bias + lean * n)
-        else:
-            thin = 1.0 - math.exp(-2.0 * math.pi * cut / rate)
-            for n in range(np.uint64(tick)):
-                plain = np.float64(line[begin + n])
-                power += plain * plain
-                under += thin * (plain - under)
-                x[begin + n + np.uint64(1)] = (push + grow * n) * (plain - under) + (bias + lean * n)
-    return under, power
+def _pole(hertz, rate):  # type: ignore[no-untyped-def]
+    """How much of the way a one-pole goes in a frame."""
+    return 1.0 - math.exp(-2.0 * math.pi * np.float64(hertz) / rate)
 
 
 @kernel
-def _means(way, x, area, y, count, table):  # type: ignore[no-untyped-def]
-    """The mean of the curve between every two values of `x`, into `y`."""
-    areas(way, x, area, count, table)
-    one = np.uint64(1)
-    near = 0.0
-    for n in range(np.uint64(count)):
-        step = x[n + one] - x[n]
-        apart = abs(step) > 1e-6
-        near += 0.0 if apart else 1.0
-        y[n] = (area[n + one] - area[n]) / (step if apart else 1.0)
-    if near > 0.0:
-        for n in range(np.uint64(count)):
-            if abs(x[n + one] - x[n]) <= 1e-6:
-                y[n] = bend(way, 0.5 * (x[n + one] + x[n]), table)
+def _turn_dials(dials, control, who, first, rate, was, now):  # type: ignore[no-untyped-def]
+    """What four voices are driven by at every tick; `was` and `now` are what keeps the level, as the block begins and ends."""
+    ticks = dials.shape[1] - 1
+    for dial, which in ((PUSH, AMOUNT), (BIASED, BIAS), (LOUD, LEVEL), (THIN, BEFORE), (DULL, TONE)):
+        lanes = dials[dial]
+        end = first + 1 if stands(control, which, who, first) else ticks + 1
+        for v in range(VOICES):
+            row = who[0, v]
+            for t in range(first, end):
+                x = np.float64(control[which, row, t])
+                if rests(control, which, row, t, first):
+                    both(lanes, t, v, lanes[t - 1, 2 * v])
+                elif dial == BIASED:
+                    both(lanes, t, v, x)
+                elif dial == THIN:
+                    both(lanes, t, v, 0.0 if x <= 20.0 else _pole(x, rate))
+                elif dial == DULL:
+                    both(lanes, t, v, 1.0 if x >= 19900.0 else _pole(x, rate))
+                else:
+                    both(lanes, t, v, 1.0 if x == 0.0 else 10.0 ** (x / 20.0))
+        hold(lanes, end)
+    for t in range(first, ticks + 1):
+        store(dials[LOUD], t, load(dials[LOUD], t) * (was + (now - was) * t / ticks))
 
 
 @kernel
-def _reduce(x, y, control, row, first, tick, rate, here):  # type: ignore[no-untyped-def]
+def _go_in(tile, first, tick, dials, here):  # type: ignore[no-untyped-def]
+    """Takes the low from four voices and pushes them; `tile` is then what goes into the curve."""
+    under, power = load(here, LOW), load(here, POWER_IN)
+    each = 1.0 / tick
+    for t in range(first, dials.shape[1] - 1):
+        push, bias, thin = load(dials[PUSH], t), load(dials[BIASED], t), load(dials[THIN], t)
+        grow, lean = (load(dials[PUSH], t + 1) - push) * each, (load(dials[BIASED], t + 1) - bias) * each
+        lives = load(dials[ALIVE], t)
+        power = lives * power
+        under = pick(thin, 0.0, lives * under, 0.0)
+        for n in range(t * tick, (t + 1) * tick):
+            x = load(tile, n)
+            power += x * x
+            under += thin * (x - under)
+            store(tile, n, push * (x - under) + bias)
+            push += grow
+            bias += lean
+    store(here, LOW, under)
+    store(here, POWER_IN, power)
+
+
+@kernel
+def _reduced(tile, first, tick, dials, here, control, who, rate):  # type: ignore[no-untyped-def]
     """Holds the sound at a rate of its own and keeps its level to so many bits."""
-    for t in range(first, control.shape[2] - 1):
-        steps = 2.0 ** (np.float64(control[BITS, row, t]) - 1.0)
-        beat = np.float64(control[HOLD, row, t]) / rate
-        begin = (t - first) * tick
-        for n in range(np.uint64(begin), np.uint64(begin + tick)):
-            here[PHASE] += beat
-            if here[PHASE] >= 1.0:
-                here[PHASE] -= math.floor(here[PHASE])
-                here[HELD] = math.floor(min(max(x[n + np.uint64(1)], -1.0), 1.0) * steps + 0.5) / steps
-            y[n] = here[HELD]
+    steps, beats = dials[STEPS], dials[BEAT]
+    still = stands(control, BITS, who, first) and stands(control, HOLD, who, first)
+    end = first + 1 if still else dials.shape[1]
+    for v in range(VOICES):
+        for t in range(first, end):
+            if rests(control, BITS, who[0, v], t, first):
+                both(steps, t, v, steps[t - 1, 2 * v])
+            else:
+                both(steps, t, v, 2.0 ** (np.float64(control[BITS, who[0, v], t]) - 1.0))
+            both(beats, t, v, np.float64(control[HOLD, who[0, v], t]) / rate)
+    hold(steps, end)
+    hold(beats, end)
+    held, phase = load(here, HELD), load(here, PHASE)
+    for t in range(first, dials.shape[1] - 1):
+        lives = load(dials[ALIVE], t)
+        held, phase = lives * held, lives * phase
+        step, beat = load(steps, t), load(beats, t)
+        for n in range(t * tick, (t + 1) * tick):
+            phase += beat
+            held = pick(1.0, phase, held, whole(min(max(load(tile, n), -1.0), 1.0) * step + 0.5) / step)
+            phase -= whole(phase)
+            store(tile, n, held)
+    store(here, HELD, held)
+    store(here, PHASE, phase)
 
 
 @kernel
-def _take_middle(y, count, rate, here, leans):  # type: ignore[no-untyped-def]
-    """Takes away what stands still in the bent sound; what does not lean has none of it, and the blocker stands ready."""
-    if not leans:
-        here[BLOCKED] = here[INTO] = flushed(y[np.uint64(count - 1)])
-        return
-    block = 1.0 - 2.0 * math.pi * 5.0 / rate
-    blocked, into = here[BLOCKED], here[INTO]
-    for n in range(np.uint64(count)):
-        blocked = y[n] - into + block * blocked
-        into = y[n]
-        y[n] = blocked
-    here[BLOCKED], here[INTO] = flushed(blocked), into
+def _come_out(way, tile, up, first, tick, dials, here, table, block):  # type: ignore[no-untyped-def]
+    """The mean of the curve between every two frames of `tile`, without what stands still, dulled and at its level.
 
-
-@kernel
-def _come_out(line, y, control, row, first, tick, rate, here, was, now):  # type: ignore[no-untyped-def]
-    """Takes the top off the bent sound and writes it over `line`; returns its power."""
-    ticks = control.shape[2] - 1
-    over = here[HIGH]
-    power = 0.0
-    known = control[LEVEL, row, first]
-    plain = 10.0 ** (np.float64(known) / 20.0)
+    `up` (frame, 8) is room for the areas under the curve. What does not lean has nothing that stands still, and what
+    would take it away stands ready.
+    """
+    ticks = dials.shape[1] - 1
+    blocked, into, over, power = load(here, BLOCKED), load(here, INTO), load(here, HIGH), load(here, POWER_OUT)
+    leans, last = load(dials[LEANS], 0), load(here, LAST)
+    below = area(way, last, table)
+    reduces = way == REDUCE
+    if not reduces:
+        areas(way, tile, up, first * tick, ticks * tick, table)
     for t in range(first, ticks):
-        if control[LEVEL, row, t] != known:
-            known = control[LEVEL, row, t]
-            plain = 10.0 ** (np.float64(known) / 20.0)
-        level = plain * (was + (now - was) * (t + 0.5) / ticks)
-        tone = np.float64(control[TONE, row, t])
-        begin = np.uint64((t - first) * tick)
-        if tone >= 19900.0:
-            for n in range(np.uint64(tick)):
-                power += y[begin + n] * y[begin + n]
-                line[begin + n] = np.float32(level * y[begin + n])
-            over = y[begin + np.uint64(tick - 1)]
-        else:
-            dull = 1.0 - math.exp(-2.0 * math.pi * tone / rate)
-            for n in range(begin, begin + np.uint64(tick)):
-                over += dull * (y[n] - over)
-                power += over * over
-                line[n] = np.float32(level * over)
-    here[HIGH] = flushed(over)
-    return power
+        lives = load(dials[ALIVE], t)
+        if any_above(0.5, lives):
+            bias = load(dials[BIASED], t)
+            last, into = pick(lives, 0.5, last, bias), pick(lives, 0.5, into, bend(way, bias, table))
+            below = area(way, last, table)
+            blocked, over, power = lives * blocked, lives * over, lives * power
+        dull, level = load(dials[DULL], t), load(dials[LOUD], t)
+        louder = (load(dials[LOUD], t + 1) - level) * (1.0 / tick)
+        for n in range(t * tick, (t + 1) * tick):
+            y = load(tile, n)
+            if not reduces:
+                x, above = y, load(up, n)
+                apart = abs(x - last)
+                y = (above - below) / pick(apart, NEAR, x - last, 1.0)
+                if any_above(NEAR, apart):
+                    y = pick(apart, NEAR, y, bend(way, 0.5 * (x + last), table))
+                last, below = x, above
+            blocked = pick(leans, 0.5, y - into + block * blocked, y)
+            into = y
+            over += dull * (blocked - over)
+            power += over * over
+            store(tile, n, level * over)
+            level += louder
+    store(here, LAST, last)
+    store(here, BLOCKED, blocked)
+    store(here, INTO, into)
+    store(here, HIGH, over)
+    store(here, POWER_OUT, power)
 
 
-@works_for(Shaper, lambda stage: shaper_state(stage, stage.rows))
 @kernel
-def run_shaper(audio, control, rows, start, tick, rate, state, table, loud, room):  # type: ignore[no-untyped-def]
-    """Bends `audio[row]`, float32 (row, channel, frame), in place.
+def _kept(control, row, first, ticks, frames, rate, way, table, loud):  # type: ignore[no-untyped-def]
+    """Gain that keeps the level as this block begins and as it ends; 1 where it is not kept."""
+    if control[KEPT, row, first] <= 0.5:
+        loud[GAIN] = -1.0
+        return 1.0, 1.0
+    was = loud[GAIN]
+    if was <= 0.0:
+        push = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0)
+        was = _expected(way, table, push, np.float64(control[BIAS, row, first]))
+    loud[GAIN] = was
+    if loud[POWERS_OUT] > 1e-9:
+        goal = min(math.sqrt((loud[POWERS_IN] + 1e-12) / (loud[POWERS_OUT] + 1e-12)), 8.0)
+        loud[GAIN] = was + (goal - was) * (1.0 - math.exp(-4.0 * frames / rate / 0.3))
+    return was, loud[GAIN]
+
+
+@works_for(Shaper, shaper_state)
+@kernel
+def run_shaper(audio, control, rows, start, tick, rate, state, who, dials, here, tile, up, table, loud):  # type: ignore[no-untyped-def]
+    """Bends `audio[row]`, float32 (row, channel, frame), in place; `state` float64 (row, number, channel).
 
     First-order antiderivative antialiasing (J. D. Parker, V. Zavalishin, E. Le Bivic, DAFx 2016): the mean of the
     curve between two frames, (F(x1) − F(x0)) / (x1 − x0); the bent sound is half a frame late. `loud` holds the powers
-    before and after over all voices, and the gain that keeps the level. The work is done in passes over a line of
-    frames, of which all but the filters can be done many frames at a time.
+    before and after over all voices, and the gain that keeps the level.
     """
+    if rows.shape[0] == 0:
+        return
     ticks = control.shape[2] - 1
+    block = 1.0 - 2.0 * math.pi * 5.0 / rate
     power_in = power_out = 0.0
     count = 0
-    was = now = 1.0
-    x, area, y = room[0], room[1], room[2]
-    for index in range(rows.shape[0]):
-        row = rows[index]
-        first = max(start[row], 0)
-        way = np.int64(control[WAY, row, first])
-        bias = np.float64(control[BIAS, row, first])
-        if index == 0 and control[KEPT, row, first] > 0.5:
-            was = loud[GAIN]
-            if was <= 0.0:
-                was = _expected(way, table, 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0), bias)
-            now = was
-            if loud[POWER_OUT] > 1e-9:
-                goal = min(math.sqrt((loud[POWER_IN] + 1e-12) / (loud[POWER_OUT] + 1e-12)), 8.0)
-                now = was + (goal - was) * (1.0 - math.exp(-4.0 * ticks * tick / rate / 0.3))
-            loud[GAIN] = now
-        elif index == 0:
-            loud[GAIN] = -1.0
-        frames = (ticks - first) * tick
-        leans = _leans(way, control, row, first)
-        for channel in range(2):
-            here = state[row, channel]
-            if start[row] >= 0:
-                here[:] = 0.0
-                here[LAST] = bias
-                here[INTO] = bend(way, bias, table)
-                here[BLOCKED] = 0.0
-            line = audio[row, channel, first * tick :]
-            x[0] = here[LAST]
-            here[LOW], power = _push(line, x, control, row, first, tick, rate, here[LOW])
-            power_in += power
-            if way == REDUCE:
-                _reduce(x, y, control, row, first, tick, rate, here)
-            else:
-                _means(way, x, area, y, frames, table)
-            here[LAST] = x[frames]
-            _take_middle(y, frames, rate, here, leans)
-            power_out += _come_out(line, y, control, row, first, tick, rate, here, was, now)
-            here[LOW] = flushed(here[LOW])
-            count += frames
-    if count > 0:
-        slow = 1.0 - math.exp(-ticks * tick / rate / 0.3)
-        loud[POWER_IN] += slow * (power_in / count - loud[POWER_IN])
-        loud[POWER_OUT] += slow * (power_out / count - loud[POWER_OUT])
+    begin = max(start[rows[0]], 0)
+    way = np.int64(control[WAY, rows[0], begin])
+    was, now = _kept(control, rows[0], begin, ticks, ticks * tick, rate, way, table, loud)
+    for group in range(0, rows.shape[0], VOICES):
+        first = take_voices(audio, rows, start, group, who, dials[ALIVE])
+        state_in(state, who, here)
+        here[POWER_IN] = here[POWER_OUT] = 0.0
+        for v in range(VOICES):
+            both(dials[LEANS], 0, v, 1.0 if _leans(way, control, who[0, v], max(who[1, v], 0)) else 0.0)
+        _turn_dials(dials, control, who, first, rate, was, now)
+        voices_in(audio, who, first, ticks, tick, tile)
+        _go_in(tile, first, tick, dials, here)
+        if way == REDUCE:
+            _reduced(tile, first, tick, dials, here, control, who, rate)
+        _come_out(way, tile, up, first, tick, dials, here, table, block)
+        voices_out(tile, who, first, ticks, tick, audio)
+        state_out(here, who, state)
+        for v in range(min(VOICES, rows.shape[0] - group)):
+            power_in += here[POWER_IN, 2 * v] + here[POWER_IN, 2 * v + 1]
+            power_out += here[POWER_OUT, 2 * v] + here[POWER_OUT, 2 * v + 1]
+            count += 2 * (ticks - max(who[1, v], 0)) * tick
+    slow = 1.0 - math.exp(-ticks * tick / rate / 0.3)
+    loud[POWERS_IN] += slow * (power_in / count - loud[POWERS_IN])
+    loud[POWERS_OUT] += slow * (power_out / count - loud[POWERS_OUT])

@@ -15,8 +15,38 @@ from numpy.typing import ArrayLike, NDArray
 from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.units import DECIBELS
-from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
-from felt_dial.sound.tone.cutoff import RESONANCE, hertz, now_or_set, prototype, push_in, warp_line
+from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.lanes import (
+    VOICES,
+    any_above,
+    both,
+    hold,
+    load,
+    rests,
+    root,
+    stands,
+    state_in,
+    state_out,
+    store,
+    take_voices,
+    voices_in,
+    voices_out,
+)  # fmt: skip
+from felt_dial.sound.tone.cutoff import (
+    ALIVE,
+    BACK,
+    OWN,
+    PUSH,
+    RESONANCE,
+    WARP,
+    hertz,
+    now_or_set,
+    prototype,
+    push_in,
+    tuned_room,
+    warp,
+    warp_swung,
+)  # fmt: skip
 
 RESPONSES = {
     "low 12": "Low-pass 12", "low 24": "Low-pass 24", "high 12": "High-pass 12",
@@ -39,7 +69,7 @@ class StateVariable(Tuned, kind="state_variable", title="State-variable"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return np.zeros((stage.rows, 2, 2, 2)), np.zeros(stage.frames)
+        return tuned_room(stage, 4, 1)
 
     def gain(
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
@@ -60,7 +90,7 @@ class Shelf(Tuned, kind="shelf", title="Shelf"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return np.zeros((stage.rows, 2, 2)), np.zeros(stage.frames)
+        return tuned_room(stage, 2, 2)
 
     def gain(
         self, frequency: ArrayLike, rate: float, now: Mapping[str, float] | None = None, pitch: float = 60.0
@@ -82,6 +112,7 @@ class Shelf(Tuned, kind="shelf", title="Shelf"):
 
 
 RESPONSE = StateVariable.row_of("response")
+DAMPED, LIFTED = OWN, OWN + 1
 SIDE, LIFT = Shelf.row_of("side"), Shelf.row_of("lift")
 
 
@@ -124,56 +155,78 @@ def _damping(response, resonance, stage):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def two_pole(line, other, begin, count, g, moves, k, sharpen, m0, m1, m1k, m2, here):  # type: ignore[no-untyped-def]
-    """One second-order stage over both channels of a voice, in place: m0·x + (m1 + m1k·k)·band + m2·low.
+def step(x, w, k, a, b):  # type: ignore[no-untyped-def]
+    """One frame of a second-order stage with the integrators `a` and `b`: its band, its low, and the integrators after."""
+    scale = 1.0 / (1.0 + w * (w + k))
+    band = w * scale * (x - b) + scale * a
+    low = w * band + b
+    return band, low, 2.0 * band - a, 2.0 * low - b
 
-    `here` (channel, 2) holds the two integrators; `g` is read at every frame where it `moves`.
-    """
-    a, b, c, d = here[0, 0], here[0, 1], here[1, 0], here[1, 1]
-    if not moves and sharpen == 0.0:
-        w = g[0]
-        scale = 1.0 / (1.0 + w * (w + k))
-        gs = w * scale
-        m = m1 + m1k * k
-        into, from_a, from_b = m0 + gs * (m + m2 * w), scale * m + m2 * gs, m2 * (1.0 - w * gs) - gs * m
-        aa, ab, ax, bb, bx = 2.0 * scale - 1.0, -2.0 * gs, 2.0 * gs, 1.0 - 2.0 * w * gs, 2.0 * w * gs
-        for n in range(np.uint64(begin), np.uint64(begin + count)):
-            x, y = np.float64(line[n]), np.float64(other[n])
-            line[n] = np.float32(into * x + from_a * a + from_b * b)
-            other[n] = np.float32(into * y + from_a * c + from_b * d)
-            fresh, fresh_right = aa * a + (ab * b + ax * x), aa * c + (ab * d + ax * y)
-            b, d = bb * b + (ax * a + bx * x), bb * d + (ax * c + bx * y)
-            a, c = fresh, fresh_right
-    else:
-        for n in range(np.uint64(begin), np.uint64(begin + count)):
-            w = g[n] if moves else g[0]
-            scale = 1.0 / (1.0 + w * (w + k))
-            gs = w * scale
-            m = m1 + m1k * k
-            x, y = np.float64(line[n]), np.float64(other[n])
-            band, band_right = gs * (x - b) + scale * a, gs * (y - d) + scale * c
-            low, low_right = w * band + b, w * band_right + d
-            a, b = 2.0 * band - a, 2.0 * low - b
-            c, d = 2.0 * band_right - c, 2.0 * low_right - d
-            line[n] = np.float32(m0 * x + m * band + m2 * low)
-            other[n] = np.float32(m0 * y + m * band_right + m2 * low_right)
-            k += sharpen
-    here[0, 0], here[0, 1], here[1, 0], here[1, 1] = flushed(a), flushed(b), flushed(c), flushed(d)
+
+@kernel
+def run_still(tile, begin, end, w, k, m0, m, m2, a, b):  # type: ignore[no-untyped-def]
+    """Frames of a stage that stands still, over four voices in place: m0·x + m·band + m2·low; the integrators after."""
+    scale = 1.0 / (1.0 + w * (w + k))
+    gs = w * scale
+    into, from_a, from_b = m0 + gs * (m + m2 * w), scale * m + m2 * gs, m2 * (1.0 - w * gs) - gs * m
+    aa, ab, ax, bb, bx = 2.0 * scale - 1.0, -2.0 * gs, 2.0 * gs, 1.0 - 2.0 * w * gs, 2.0 * w * gs
+    for n in range(begin, end):
+        x = load(tile, n)
+        store(tile, n, into * x + from_a * a + from_b * b)
+        after = aa * a + (ab * b + ax * x)
+        b = bb * b + (ax * a + bx * x)
+        a = after
+    return a, b
+
+
+@kernel
+def _two_pole(tile, first, tick, alive, cutoffs, dampings, g, swings, m0, m1, m1k, m2, here, at):  # type: ignore[no-untyped-def]
+    """One second-order stage over four voices, in place: m0·x + (m1 + m1k·k)·band + m2·low."""
+    a, b = load(here, at), load(here, at + 1)
+    each = 1.0 / tick
+    for t in range(first, alive.shape[0] - 1):
+        a, b = a * load(alive, t), b * load(alive, t)
+        w, k = load(cutoffs, t), load(dampings, t)
+        open_, sharpen = (load(cutoffs, t + 1) - w) * each, (load(dampings, t + 1) - k) * each
+        if swings or any_above(abs(open_) + abs(sharpen), 0.0):
+            for n in range(t * tick, (t + 1) * tick):
+                if swings:
+                    w = load(g, n)
+                x = load(tile, n)
+                band, low, a, b = step(x, w, k, a, b)
+                store(tile, n, m0 * x + (m1 + m1k * k) * band + m2 * low)
+                w += open_
+                k += sharpen
+        else:
+            a, b = run_still(tile, t * tick, (t + 1) * tick, w, k, m0, m1 + m1k * k, m2, a, b)
+    store(here, at, a)
+    store(here, at + 1, b)
+
+
+@kernel
+def _dampings(lanes, control, response, stage, who, first):  # type: ignore[no-untyped-def]
+    """The damping of a stage of four voices at every tick."""
+    end = first + 1 if stands(control, RESONANCE, who, first) else lanes.shape[0]
+    for v in range(VOICES):
+        row = who[0, v]
+        for t in range(first, end):
+            if rests(control, RESONANCE, row, t, first):
+                both(lanes, t, v, lanes[t - 1, 2 * v])
+            else:
+                both(lanes, t, v, _damping(response, np.float64(control[RESONANCE, row, t]), stage))
+    hold(lanes, end)
 
 
 @works_for(StateVariable)
 @kernel
-def run_state_variable(audio, control, line, frequency, rows, start, tick, rate, swing, state, g):  # type: ignore[no-untyped-def]
-    """Filters `audio[row]` in place; `state` is float64 (row, stage, channel, 2), `g` room for a line of frames."""
+def run_state_variable(  # type: ignore[no-untyped-def]
+    audio, control, line, frequency, rows, start, tick, rate, swing, state, who, dials, here, tile, g
+):
+    """Filters `audio[row]` in place; `state` is float64 (row, number, channel)."""
     ticks = control.shape[2] - 1
-    for row in rows:
-        first = max(start[row], 0)
-        if start[row] >= 0:
-            state[row] = 0.0
-        push_in(audio, control, row, first, tick)
-        moves = warp_line(g, control, line, frequency, swing, row, first, tick, rate, 1.0)
-        left, right = audio[row, 0, first * tick :], audio[row, 1, first * tick :]
-        response = np.int64(control[RESPONSE, row, first])
+    for group in range(0, rows.shape[0], VOICES):
+        first = take_voices(audio, rows, start, group, who, dials[ALIVE])
+        response = np.int64(control[RESPONSE, who[0, 0], max(who[1, 0], 0)])
         form = response // 2
         m0, m1, m1k, m2 = 0.0, 0.0, 0.0, 0.0
         if form == LOW:
@@ -186,55 +239,89 @@ def run_state_variable(audio, control, line, frequency, rows, start, tick, rate,
             m0, m1k = 1.0, -1.0
         else:
             m0, m1, m1k = 1.0, 1.0 / BUTTERWORTH_12, -1.0
-        lifts = False
-        for t in range(first + 1, ticks + 1):
-            lifts = lifts or control[RESONANCE, row, t] != control[RESONANCE, row, first]
+        state_in(state, who, here)
+        voices_in(audio, who, first, ticks, tick, tile)
+        push_in(tile, dials[PUSH], dials[BACK], control, who, first, tick)
+        warp(dials[WARP], control, line, frequency, who, first, rate)
+        swings = warp_swung(g, control, line, frequency, swing, who, first, tick, rate)
         for stage in range(1 + response % 2):
-            k = _damping(response, np.float64(control[RESONANCE, row, first]), stage)
-            if not lifts:
-                two_pole(
-                    left, right, 0, (ticks - first) * tick, g, moves, k, 0.0, m0, m1, m1k, m2, state[row, stage]
-                )  # fmt: skip
-                continue
-            for t in range(first, ticks):
-                k = _damping(response, np.float64(control[RESONANCE, row, t]), stage)
-                sharpen = (_damping(response, np.float64(control[RESONANCE, row, t + 1]), stage) - k) / tick
-                two_pole(
-                    left, right, (t - first) * tick, tick, g, moves, k, sharpen, m0, m1, m1k, m2, state[row, stage]
-                )  # fmt: skip
+            _dampings(dials[DAMPED], control, response, stage, who, first)
+            _two_pole(
+                tile, first, tick, dials[ALIVE], dials[WARP], dials[DAMPED], g, swings, m0, m1, m1k, m2, here, 2 * stage
+            )  # fmt: skip
+        voices_out(tile, who, first, ticks, tick, audio)
+        state_out(here, who, state)
+
+
+@kernel
+def _lifts(lifts, dampings, control, who, first):  # type: ignore[no-untyped-def]
+    """The lift of four shelves (the root of its gain) and their damping at every tick."""
+    still = stands(control, LIFT, who, first) and stands(control, RESONANCE, who, first)
+    end = first + 1 if still else lifts.shape[0]
+    for v in range(VOICES):
+        row = who[0, v]
+        for t in range(first, end):
+            if rests(control, LIFT, row, t, first) and rests(control, RESONANCE, row, t, first):
+                both(lifts, t, v, lifts[t - 1, 2 * v])
+                both(dampings, t, v, dampings[t - 1, 2 * v])
+            else:
+                both(lifts, t, v, 10.0 ** (np.float64(control[LIFT, row, t]) / 40.0))
+                both(dampings, t, v, 4.0 ** -np.float64(control[RESONANCE, row, t]) / BUTTERWORTH_12)
+    hold(lifts, end)
+    hold(dampings, end)
+
+
+@kernel
+def _shelved(w, a, k, high):  # type: ignore[no-untyped-def]
+    """Cutoff of the stage, and how much of sound, band and low a shelf is made of, for `a`, the root of its gain."""
+    if high:
+        return w * root(a), a * a, k * (1.0 - a) * a, 1.0 - a * a
+    return w / root(a), 1.0 + 0.0 * a, k * (a - 1.0), a * a - 1.0
+
+
+@kernel
+def _shelve(high, tile, first, tick, dials, g, swings, here):  # type: ignore[no-untyped-def]
+    """A shelf over four voices, in place."""
+    a, b = load(here, 0), load(here, 1)
+    alive, cutoffs, dampings, lifts = dials[ALIVE], dials[WARP], dials[DAMPED], dials[LIFTED]
+    each = 1.0 / tick
+    for t in range(first, alive.shape[0] - 1):
+        a, b = a * load(alive, t), b * load(alive, t)
+        w, k, lift = load(cutoffs, t), load(dampings, t), load(lifts, t)
+        open_, sharpen = (load(cutoffs, t + 1) - w) * each, (load(dampings, t + 1) - k) * each
+        raised = (load(lifts, t + 1) - lift) * each
+        if swings or any_above(abs(open_) + abs(sharpen) + abs(raised), 0.0):
+            for n in range(t * tick, (t + 1) * tick):
+                if swings:
+                    w = load(g, n)
+                x = load(tile, n)
+                at, m0, m1, m2 = _shelved(w, lift, k, high)
+                band, low, a, b = step(x, at, k, a, b)
+                store(tile, n, m0 * x + m1 * band + m2 * low)
+                w += open_
+                k += sharpen
+                lift += raised
+        else:
+            at, m0, m1, m2 = _shelved(w, lift, k, high)
+            a, b = run_still(tile, t * tick, (t + 1) * tick, at, k, m0, m1, m2, a, b)
+    store(here, 0, a)
+    store(here, 1, b)
 
 
 @works_for(Shelf)
 @kernel
-def run_shelf(audio, control, line, frequency, rows, start, tick, rate, swing, state, g):  # type: ignore[no-untyped-def]
-    """Shelves of the Audio EQ Cookbook as one second-order stage (Zavalishin, chapter 4); `state` (row, channel, 2)."""
+def run_shelf(audio, control, line, frequency, rows, start, tick, rate, swing, state, who, dials, here, tile, g):  # type: ignore[no-untyped-def]
+    """Shelves of the Audio EQ Cookbook as one second-order stage (Zavalishin, chapter 4); `state` (row, number, channel)."""
     ticks = control.shape[2] - 1
-    for row in rows:
-        first = max(start[row], 0)
-        if start[row] >= 0:
-            state[row] = 0.0
-        push_in(audio, control, row, first, tick)
-        left, right = audio[row, 0, first * tick :], audio[row, 1, first * tick :]
-        high = control[SIDE, row, first] > 0.5
-        for t in range(first, ticks):
-            a = 10.0 ** (np.float64(control[LIFT, row, t]) / 40.0)
-            root = math.sqrt(a)
-            k = 1.0 / (BUTTERWORTH_12 * 4.0 ** np.float64(control[RESONANCE, row, t]))
-            if t == first:
-                moves = warp_line(
-                    g, control, line, frequency, swing, row, first, tick, rate, 1.0
-                )  # fmt: skip
-                scaled = 1.0
-            stretch = root if high else 1.0 / root
-            begin = (t - first) * tick
-            if moves:
-                for n in range(tick):
-                    g[begin + n] *= stretch
-            else:
-                g[0] *= stretch / scaled
-                scaled = stretch
-            if high:
-                m0, m1, m2 = a * a, k * (1.0 - a) * a, 1.0 - a * a
-            else:
-                m0, m1, m2 = 1.0, k * (a - 1.0), a * a - 1.0  # type: ignore[assignment]
-            two_pole(left, right, begin, tick, g, moves, k, 0.0, m0, m1, 0.0, m2, state[row])
+    for group in range(0, rows.shape[0], VOICES):
+        first = take_voices(audio, rows, start, group, who, dials[ALIVE])
+        high = control[SIDE, who[0, 0], max(who[1, 0], 0)] > 0.5
+        state_in(state, who, here)
+        voices_in(audio, who, first, ticks, tick, tile)
+        push_in(tile, dials[PUSH], dials[BACK], control, who, first, tick)
+        warp(dials[WARP], control, line, frequency, who, first, rate)
+        swings = warp_swung(g, control, line, frequency, swing, who, first, tick, rate)
+        _lifts(dials[LIFTED], dials[DAMPED], control, who, first)
+        _shelve(high, tile, first, tick, dials, g, swings, here)
+        voices_out(tile, who, first, ticks, tick, audio)
+        state_out(here, who, state)

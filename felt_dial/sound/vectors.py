@@ -1,0 +1,363 @@
+"""Lanes: eight numbers side by side that a processor works on at once, as one value in a kernel.
+
+Numba knows one number at a time; here it learns the type, its arithmetic, and how eight numbers are read and written.
+LLVM makes of it what the processor has: one register of eight, two of four, or four of two.
+"""
+
+from __future__ import annotations
+
+import math
+import operator
+from typing import Any
+
+import numpy as np
+from llvmlite import ir
+from numba import extending, types
+from numba.core import cgutils
+from numba.core.typing.templates import AbstractTemplate, infer_global, signature
+from numba.extending import lower_builtin, models, overload, register_model
+
+intrinsic: Any = extending.intrinsic
+LANES = 8
+VECTOR = ir.VectorType(ir.DoubleType(), LANES)
+FLOATS = ir.VectorType(ir.FloatType(), LANES)
+INDEX = ir.IntType(32)
+FAST = ("nnan", "ninf", "nsz", "arcp", "contract")
+"""What LLVM may take for granted; sums stay in the order in which they are written, which is chosen for speed."""
+
+
+class LaneType(types.Type):
+    """The type of eight float64 side by side."""
+
+    def __init__(self) -> None:
+        super().__init__(name="Lanes")
+
+
+lanes = LaneType()
+
+
+@register_model(LaneType)
+class _LaneModel(models.PrimitiveModel):  # type: ignore[misc]
+    def __init__(self, manager: Any, kind: Any) -> None:
+        super().__init__(manager, kind, VECTOR)
+
+
+def _mask(places: list[int]) -> ir.Constant:
+    return ir.Constant(ir.VectorType(INDEX, len(places)), places)
+
+
+def _wide(context: Any, builder: Any, kind: Any, value: Any) -> Any:
+    """A value as lanes: a number stands in each."""
+    if isinstance(kind, LaneType):
+        return value
+    number = context.cast(builder, value, kind, types.float64)
+    one = builder.insert_element(ir.Constant(VECTOR, ir.Undefined), number, ir.Constant(INDEX, 0))
+    return builder.shuffle_vector(one, ir.Constant(VECTOR, ir.Undefined), _mask([0] * LANES))
+
+
+def _declare(function: Any, count: int, lower: Any) -> None:
+    """Lets a function take lanes, and numbers beside them."""
+
+    class Typing(AbstractTemplate):  # type: ignore[misc]
+        def generic(self, args: Any, kws: Any) -> Any:
+            wide = [isinstance(kind, LaneType) for kind in args]
+            fits = all(is_wide or isinstance(kind, types.Number) for is_wide, kind in zip(wide, args, strict=True))
+            return signature(lanes, *args) if len(args) == count and any(wide) and fits else None
+
+    infer_global(function)(Typing)
+
+    def lowered(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        return lower(
+            builder, *(_wide(context, builder, kind, value) for kind, value in zip(sig.args, args, strict=True))
+        )
+
+    shapes = [(LaneType,)] if count == 1 else [(LaneType, LaneType), (LaneType, types.Number), (types.Number, LaneType)]
+    for shape in shapes:
+        lower_builtin(function, *shape)(lowered)
+
+
+def _lesser(builder: Any, a: Any, b: Any) -> Any:
+    return builder.select(builder.fcmp_ordered("<", a, b, flags=FAST), a, b)
+
+
+def _greater(builder: Any, a: Any, b: Any) -> Any:
+    return builder.select(builder.fcmp_ordered(">", a, b, flags=FAST), a, b)
+
+
+def _called(name: str) -> Any:
+    def lower(builder: Any, a: Any) -> Any:
+        of = ir.FunctionType(VECTOR, [VECTOR])
+        return builder.call(cgutils.get_or_insert_function(builder.module, of, f"llvm.{name}.v{LANES}f64"), [a])
+
+    return lower
+
+
+for _operations, _instruction in (
+    ((operator.add, operator.iadd), "fadd"), ((operator.sub, operator.isub), "fsub"),
+    ((operator.mul, operator.imul), "fmul"), ((operator.truediv, operator.itruediv), "fdiv"),
+):  # fmt: skip
+    for _operation in _operations:
+        _declare(_operation, 2, lambda builder, a, b, name=_instruction: getattr(builder, name)(a, b, flags=FAST))
+_declare(operator.neg, 1, lambda builder, a: builder.fneg(a, flags=FAST))
+_declare(min, 2, _lesser)
+_declare(max, 2, _greater)
+_declare(abs, 1, _called("fabs"))
+
+
+@intrinsic
+def _whole_lanes(context: Any, x: Any) -> Any:
+    return lanes(x), lambda context, builder, sig, args: _called("floor")(builder, args[0])
+
+
+@intrinsic
+def _root_lanes(context: Any, x: Any) -> Any:
+    return lanes(x), lambda context, builder, sig, args: _called("sqrt")(builder, args[0])
+
+
+def whole(x: Any) -> Any:
+    """The next whole number below, as a float; of a number or of lanes."""
+    return math.floor(x)
+
+
+def root(x: Any) -> Any:
+    """The square root of a number or of lanes."""
+    return math.sqrt(x)
+
+
+@overload(whole, inline="always")  # type: ignore[untyped-decorator]
+def _whole(x):  # type: ignore[no-untyped-def]
+    return (lambda x: _whole_lanes(x)) if isinstance(x, LaneType) else (lambda x: np.floor(x))
+
+
+@overload(root, inline="always")  # type: ignore[untyped-decorator]
+def _root(x):  # type: ignore[no-untyped-def]
+    return (lambda x: _root_lanes(x)) if isinstance(x, LaneType) else (lambda x: math.sqrt(x))
+
+
+def _place(context: Any, builder: Any, kind: Any, array: Any, at: Any) -> Any:
+    """A pointer to a number of an array, counted flat."""
+    return builder.gep(context.make_array(kind)(context, builder, array).data, [at])
+
+
+def _row(context: Any, builder: Any, kind: Any, array: Any, row: Any) -> Any:
+    at = builder.mul(row, ir.Constant(row.type, LANES))
+    return builder.bitcast(_place(context, builder, kind, array, at), VECTOR.as_pointer())
+
+
+@intrinsic
+def load(context: Any, array: Any, row: Any) -> Any:
+    """Row `row` of a float64 array (row, 8)."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        return builder.load(_row(context, builder, sig.args[0], *args), align=8)
+
+    return lanes(array, types.intp), lower
+
+
+@intrinsic
+def store(context: Any, array: Any, row: Any, value: Any) -> Any:
+    """Writes lanes to row `row` of a float64 array (row, 8)."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        builder.store(args[2], _row(context, builder, sig.args[0], args[0], args[1]), align=8)
+        return context.get_dummy_value()
+
+    return types.void(array, types.intp, lanes), lower
+
+
+@intrinsic
+def _pick_lanes(context: Any, a: Any, b: Any, then: Any, other: Any) -> Any:
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        a, b, then, other = (_wide(context, builder, kind, value) for kind, value in zip(sig.args, args, strict=True))
+        return builder.select(builder.fcmp_ordered(">", a, b, flags=FAST), then, other)
+
+    return lanes(a, b, then, other), lower
+
+
+def pick(a: Any, b: Any, then: Any, other: Any) -> Any:
+    """`then` where `a` is greater than `b`, and `other` elsewhere; of numbers or of lanes."""
+    return then if a > b else other
+
+
+@overload(pick, inline="always")  # type: ignore[untyped-decorator]
+def _pick(a, b, then, other):  # type: ignore[no-untyped-def]
+    if any(isinstance(kind, LaneType) for kind in (a, b, then, other)):
+        return lambda a, b, then, other: _pick_lanes(a, b, then, other)
+    return lambda a, b, then, other: then if a > b else other
+
+
+@intrinsic
+def any_above(context: Any, a: Any, b: Any) -> Any:
+    """True where `a` is greater than `b` in some lane."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        a, b = (_wide(context, builder, kind, value) for kind, value in zip(sig.args, args, strict=True))
+        found = builder.bitcast(builder.fcmp_ordered(">", a, b, flags=FAST), ir.IntType(LANES))
+        return builder.icmp_unsigned("!=", found, ir.Constant(ir.IntType(LANES), 0))
+
+    return types.boolean(a, b), lower
+
+
+@intrinsic
+def _look_up_lanes(context: Any, table: Any, at: Any) -> Any:
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        four = ir.VectorType(ir.DoubleType(), 4)
+        at = builder.fptosi(args[1], ir.VectorType(INDEX, LANES))
+        rows = []
+        for lane in range(LANES):
+            row = builder.zext(builder.extract_element(at, ir.Constant(INDEX, lane)), ir.IntType(64))
+            place = _place(context, builder, sig.args[0], args[0], builder.mul(row, ir.Constant(row.type, 4)))
+            rows.append(builder.load(builder.bitcast(place, four.as_pointer()), align=8))
+        halves = [builder.shuffle_vector(rows[k], rows[k + 4], _mask(list(range(LANES)))) for k in range(4)]
+        low = [builder.shuffle_vector(halves[k], halves[k + 1], _mask([0, 8, 2, 10, 4, 12, 6, 14])) for k in (0, 2)]
+        high = [builder.shuffle_vector(halves[k], halves[k + 1], _mask([1, 9, 3, 11, 5, 13, 7, 15])) for k in (0, 2)]
+        first = builder.shuffle_vector(*low, _mask([0, 1, 8, 9, 4, 5, 12, 13]))
+        second = builder.shuffle_vector(*high, _mask([0, 1, 8, 9, 4, 5, 12, 13]))
+        third = builder.shuffle_vector(*low, _mask([2, 3, 10, 11, 6, 7, 14, 15]))
+        return context.make_tuple(builder, sig.return_type, (first, second, third))
+
+    return types.UniTuple(lanes, 3)(table, at), lower
+
+
+def look_up(table: Any, at: Any) -> Any:
+    """The first three numbers of a row of a float64 table (row, 4): `at` is a whole number within it, or lanes of them."""
+    row = table[int(at)]
+    return row[0], row[1], row[2]
+
+
+@overload(look_up, inline="always")  # type: ignore[untyped-decorator]
+def _look_up(table, at):  # type: ignore[no-untyped-def]
+    if isinstance(at, LaneType):
+        return lambda table, at: _look_up_lanes(table, at)
+    return lambda table, at: (table[np.int64(at), 0], table[np.int64(at), 1], table[np.int64(at), 2])
+
+
+def _turned(builder: Any, rows: list[Any]) -> list[Any]:
+    """Eight rows of eight as eight columns: halves, quarters and eighths change places."""
+    for apart in (4, 2, 1):
+        here = list(rows)
+        for i in range(LANES):
+            if i & apart == 0:
+                low = [j if j & apart == 0 else LANES + j - apart for j in range(LANES)]
+                high = [j + apart if j & apart == 0 else LANES + j for j in range(LANES)]
+                rows[i] = builder.shuffle_vector(here[i], here[i + apart], _mask(low))
+                rows[i + apart] = builder.shuffle_vector(here[i], here[i + apart], _mask(high))
+    return rows
+
+
+def _line(context: Any, builder: Any, kinds: Any, audio: Any, places: Any, lane: int, at: Any) -> Any:
+    """A pointer to eight frames of the lane's line."""
+    place = builder.load(_place(context, builder, kinds[1], places, ir.Constant(ir.IntType(64), lane)))
+    return builder.bitcast(_place(context, builder, kinds[0], audio, builder.add(place, at)), FLOATS.as_pointer())
+
+
+def _pairs(builder: Any, first: Any, places: list[Any]) -> tuple[Any, Any]:
+    """Eight numbers from a float32 pointer on, and the eight that follow each: one read of two numbers per place."""
+    two = ir.VectorType(ir.FloatType(), 2)
+    read = [builder.load(builder.bitcast(builder.gep(first, [place]), two.as_pointer()), align=4) for place in places]
+    fours = [builder.shuffle_vector(read[k], read[k + 1], _mask([0, 1, 2, 3])) for k in range(0, LANES, 2)]
+    a = builder.shuffle_vector(fours[0], fours[2], _mask(list(range(LANES))))
+    b = builder.shuffle_vector(fours[1], fours[3], _mask(list(range(LANES))))
+    return (
+        builder.shuffle_vector(a, b, _mask([0, 2, 8, 10, 4, 6, 12, 14])),
+        builder.shuffle_vector(a, b, _mask([1, 3, 9, 11, 5, 7, 13, 15])),
+    )
+
+
+def _eight(context: Any, builder: Any, kind: Any, line: Any, k: Any) -> Any:
+    return builder.bitcast(_place(context, builder, kind, line, k), FLOATS.as_pointer())
+
+
+def _between(builder: Any, a: Any, b: Any, part: Any) -> Any:
+    return builder.fadd(a, builder.fmul(part, builder.fsub(b, a, flags=FAST), flags=FAST), flags=FAST)
+
+
+def _indexes(context: Any, builder: Any, kind: Any, index: Any, k: Any) -> list[Any]:
+    """Eight places of a uint32 array, each read by itself: numbers in a register are slow to come out of it again."""
+    first = _place(context, builder, kind, index, k)
+    wide = ir.IntType(64)
+    return [builder.zext(builder.load(builder.gep(first, [ir.Constant(wide, n)])), wide) for n in range(LANES)]
+
+
+@intrinsic
+def read_eight(context: Any, samples: Any, offset: Any, index: Any, part: Any, line: Any, k: Any) -> Any:
+    """Eight frames of `line` from `k` on become `samples` at `offset` + `index`, and `part` of the way to the next."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        samples, offset, index, part, line, k = args
+        places = _indexes(context, builder, sig.args[2], index, k)
+        a, b = _pairs(builder, _place(context, builder, sig.args[0], samples, offset), places)
+        along = builder.load(_eight(context, builder, sig.args[3], part, k), align=4)
+        builder.store(_between(builder, a, b, along), _eight(context, builder, sig.args[4], line, k), align=4)
+        return context.get_dummy_value()
+
+    return types.void(samples, types.intp, index, part, line, types.intp), lower
+
+
+@intrinsic
+def read_eight_between(
+    context: Any, samples: Any, offset: Any, other: Any, share: Any, index: Any, part: Any, line: Any, k: Any
+) -> Any:
+    """The same of two tables, `share` (frame,) of the way from the one at `offset` to the one at `other`."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        samples, offset, other, share, index, part, line, k = args
+        places = _indexes(context, builder, sig.args[4], index, k)
+        mixed = builder.load(_eight(context, builder, sig.args[3], share, k), align=4)
+        a, b = _pairs(builder, _place(context, builder, sig.args[0], samples, offset), places)
+        c, d = _pairs(builder, _place(context, builder, sig.args[0], samples, other), places)
+        along = builder.load(_eight(context, builder, sig.args[5], part, k), align=4)
+        found = _between(builder, _between(builder, a, c, mixed), _between(builder, b, d, mixed), along)
+        builder.store(found, _eight(context, builder, sig.args[6], line, k), align=4)
+        return context.get_dummy_value()
+
+    return types.void(samples, types.intp, types.intp, share, index, part, line, types.intp), lower
+
+
+@intrinsic
+def bits_of(context: Any, x: Any) -> Any:
+    """The bits of a float32 as a whole number: what is not negative compares by them, NaN above all, and many at once."""
+    return types.int32(types.float32), lambda context, builder, sig, args: builder.bitcast(args[0], INDEX)
+
+
+@intrinsic
+def float_of(context: Any, bits: Any) -> Any:
+    """The way back of `bits_of`."""
+    return types.float32(types.int32), lambda context, builder, sig, args: builder.bitcast(args[0], ir.FloatType())
+
+
+@intrinsic
+def turn_in(context: Any, audio: Any, places: Any, at: Any, tile: Any, row: Any) -> Any:
+    """Eight frames of eight lines of float32 into eight rows of `tile` (row, 8).
+
+    `places` int64 (8,) says where each line begins in `audio`, counted flat; `at` is the frame.
+    """
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        audio, places, at, tile, row = args
+        lines = [
+            builder.load(_line(context, builder, sig.args, audio, places, lane, at), align=4) for lane in range(LANES)
+        ]
+        for n, found in enumerate(_turned(builder, lines)):
+            to = _row(context, builder, sig.args[3], tile, builder.add(row, ir.Constant(row.type, n)))
+            builder.store(builder.fpext(found, VECTOR), to, align=8)
+        return context.get_dummy_value()
+
+    return types.void(audio, places, types.intp, tile, types.intp), lower
+
+
+@intrinsic
+def turn_out(context: Any, audio: Any, places: Any, at: Any, tile: Any, row: Any) -> Any:
+    """The way back of `turn_in`."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        audio, places, at, tile, row = args
+        rows = []
+        for n in range(LANES):
+            place = _row(context, builder, sig.args[3], tile, builder.add(row, ir.Constant(row.type, n)))
+            rows.append(builder.fptrunc(builder.load(place, align=8), FLOATS))
+        for lane, found in enumerate(_turned(builder, rows)):
+            builder.store(found, _line(context, builder, sig.args, audio, places, lane, at), align=4)
+        return context.get_dummy_value()
+
+    return types.void(audio, places, types.intp, tile, types.intp), lower

@@ -1,0 +1,142 @@
+"""Four voices side by side: what goes into the lanes comes out again, and nothing is made on the way."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from numba.core.errors import NumbaError
+
+from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.lanes import (
+    any_above,
+    bits_of,
+    float_of,
+    lane_room,
+    load,
+    look_up,
+    pick,
+    read_eight,
+    read_eight_between,
+    root,
+    store,
+    take_voices,
+    voices_in,
+    voices_out,
+    whole,
+)
+
+STAGE = Stage(48000, 64, 8)
+
+
+def voices() -> np.ndarray:
+    return np.random.default_rng(5).uniform(-1, 1, (8, 2, 64)).astype(np.float32)
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 4])
+def test_voices_come_out_as_they_went_in(count: int) -> None:
+    audio, (who, dials, _, tile) = voices(), lane_room(STAGE, 1, 1)
+    rows = np.array([6, 1, 3, 0, 5][:count], np.int32)
+    first = take_voices(audio, rows, np.full(8, -1, np.int32), 0, who, dials[0])
+    voices_in(audio, who, first, 4, 16, tile)
+    for lane in range(8):
+        row = rows[min(lane // 2, count - 1)]
+        assert (tile[:, lane] == audio[row, lane % 2]).all()
+    before = audio.copy()
+    tile *= 2.0
+    voices_out(tile, who, first, 4, 16, audio)
+    assert (audio[rows] == 2 * before[rows]).all()
+    others = [row for row in range(8) if row not in rows]
+    assert (audio[others] == before[others]).all()
+
+
+def test_a_voice_that_has_not_begun_is_left_alone() -> None:
+    audio, (who, dials, _, tile) = voices(), lane_room(STAGE, 1, 1)
+    before, start = audio.copy(), np.array([-1, 2, 0, 3, 0, 0, 0, 0], np.int32)
+    first = take_voices(audio, np.arange(4, dtype=np.int32), start, 0, who, dials[0])
+    assert first == 0
+    assert dials[0, :, 2].tolist() == [1, 1, 0, 1, 1], "it lets go of what was in the tick in which it begins"
+    voices_in(audio, who, first, 4, 16, tile)
+    tile[:] = 9.0
+    voices_out(tile, who, first, 4, 16, audio)
+    assert (audio[0] == 9).all() and (audio[2] == 9).all()
+    assert (audio[1, :, :32] == before[1, :, :32]).all() and (audio[1, :, 32:] == 9).all()
+    assert (audio[3, :, :48] == before[3, :, :48]).all() and (audio[3, :, 48:] == 9).all()
+
+
+@kernel
+def _sums(a, b, found):  # type: ignore[no-untyped-def]
+    x, y = load(a, 0), load(b, 0)
+    store(found, 0, x + y * 2.0 - 1.0)
+    store(found, 1, min(max(x, y), 0.5) / (1.0 + abs(-x)))
+    store(found, 2, pick(x, y, whole(4.0 * x), root(abs(y))))
+    z = x
+    z += y
+    z *= 3.0
+    store(found, 3, z)
+    return any_above(x, 0.99), any_above(x, -2.0)
+
+
+def test_lanes_count_like_numpy() -> None:
+    a, b = np.random.default_rng(7).uniform(-1, 0.98, (2, 1, 8))
+    found = np.zeros((4, 8))
+    assert _sums(a, b, found) == (False, True)
+    assert found[0] == pytest.approx(a[0] + 2 * b[0] - 1, abs=1e-14)
+    assert found[1] == pytest.approx(np.minimum(np.maximum(a[0], b[0]), 0.5) / (1 + np.abs(a[0])), abs=1e-14)
+    assert found[2] == pytest.approx(np.where(a[0] > b[0], np.floor(4 * a[0]), np.sqrt(np.abs(b[0]))), abs=1e-14)
+    assert found[3] == pytest.approx(3 * (a[0] + b[0]), abs=1e-14)
+
+
+@kernel
+def _looked(table, at, found):  # type: ignore[no-untyped-def]
+    x, y, z = look_up(table, load(at, 0))
+    store(found, 0, x)
+    store(found, 1, y)
+    store(found, 2, z)
+
+
+def test_a_table_is_read_at_a_place_of_each_lane() -> None:
+    table = np.random.default_rng(9).uniform(-1, 1, (40, 4))
+    at, found = np.array([[3.0, 39.0, 0.0, 17.0, 17.0, 5.0, 28.0, 11.0]]), np.zeros((3, 8))
+    _looked(table, at, found)
+    assert (found == table[at[0].astype(int), :3].T).all()
+
+
+@kernel
+def _read(samples, share, index, part, line, other):  # type: ignore[no-untyped-def]
+    read_eight(samples, 3, index, part, line, 0)
+    read_eight_between(samples, 3, 50, share, index, part, other, 0)
+
+
+def test_samples_are_read_between_places_and_between_tables() -> None:
+    random = np.random.default_rng(11)
+    samples, share = random.uniform(-1, 1, 100).astype(np.float32), random.uniform(0, 1, 8).astype(np.float32)
+    index, part = random.integers(0, 45, 8).astype(np.uint32), random.uniform(0, 1, 8).astype(np.float32)
+    line, other = np.zeros(8, np.float32), np.zeros(8, np.float32)
+    _read(samples, share, index, part, line, other)
+
+    def at(offset: int) -> np.ndarray:
+        return samples[offset + index] * (1 - part) + samples[offset + index + 1] * part
+
+    assert line == pytest.approx(at(3), abs=1e-6)
+    assert other == pytest.approx(at(3) * (1 - share) + at(50) * share, abs=1e-6)
+
+
+@kernel
+def _sorted(x, y):  # type: ignore[no-untyped-def]
+    return bits_of(abs(x)) < bits_of(abs(y)), float_of(bits_of(x))
+
+
+@pytest.mark.parametrize(("x", "y"), [(0.0, 1e-30), (-0.5, 0.75), (-3.0, np.inf), (np.inf, np.nan)])
+def test_sizes_compare_by_their_bits(x: float, y: float) -> None:
+    """IEEE 754 binary32: what is not negative is ordered like its bits, NaN above infinity."""
+    smaller, same = _sorted(np.float32(x), np.float32(y))
+    assert smaller and same == np.float32(x)
+
+
+def test_a_kernel_that_would_make_an_array_does_not_compile() -> None:
+    @kernel
+    def makes(count):  # type: ignore[no-untyped-def]
+        return np.zeros(count).sum()
+
+    with pytest.raises(NumbaError, match="zeros"):
+        makes(4)
