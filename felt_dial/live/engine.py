@@ -391,10 +391,15 @@ def hurry() -> None:
 
 
 def main(arguments: list[str]) -> None:
-    """`python -m felt_dial.live.engine MEMORY PIPE DEVICE RATE FRAMES`, started by the window."""
-    memory, pipe, device, rate, frames = arguments
+    """`python -m felt_dial.live.engine MEMORY PIPE`, started by the window, which then says on what to begin."""
+    memory, pipe = arguments
     sys.setswitchinterval(0.0005)
-    Engine(Shared(int(memory)), Connection(int(pipe)), device, float(rate), int(frames)).run()
+    window = Connection(int(pipe))
+    try:
+        _, device, rate, frames = window.recv()
+    except (EOFError, OSError):
+        return
+    Engine(Shared(int(memory)), window, device, float(rate), int(frames)).run()
 
 
 if __name__ == "__main__":

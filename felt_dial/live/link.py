@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import socket
 import subprocess
-import sys
 import time
 from multiprocessing.connection import Connection
 from typing import Any
 
 from felt_dial.live.devices import SIMULATED
+from felt_dial.live.launch import Launched, launch
 from felt_dial.live.shared import BANKS, Shared
 from felt_dial.patch.document import write_patch
 from felt_dial.patch.patch import Patch, Slot, drawings, slots, sounding, structure
@@ -24,9 +22,12 @@ STALLED, QUICK = 2.0, 5.0
 class EngineLink:
     """What the window says to the engine and hears from it; no call waits for the engine."""
 
-    def __init__(self, device: str = "default", rate: int = 48000, frames: int = 256) -> None:
+    def __init__(
+        self, device: str = "default", rate: int = 48000, frames: int = 256, launched: Launched | None = None
+    ) -> None:
         self.device, self.rate, self.frames = device, rate, frames
-        self.shared = Shared()
+        self._launched = launched
+        self.shared = Shared(launched.memory if launched else None, fresh=True)
         self.output_name = ""
         self.said = ""
         self.generation = 0
@@ -47,14 +48,9 @@ class EngineLink:
 
     def start(self) -> None:
         """Starts the engine process and sends it the patch, if there is one."""
-        ours, theirs = socket.socketpair()
-        with theirs:
-            environment = {k: v for k, v in os.environ.items() if k != "FELT_DIAL_ROLE"}
-            handles = (self.shared.handle, theirs.fileno())
-            command = [sys.executable, "-m", "felt_dial.live.engine", *map(str, handles)]
-            command += [self.device, str(self.rate), str(self.frames)]
-            self._process = subprocess.Popen(command, pass_fds=handles, env=environment, stdin=subprocess.DEVNULL)
-        self._pipe = Connection(ours.detach())
+        launched, self._launched = self._launched or launch(self.shared.handle), None
+        self._process, self._pipe = launched.process, launched.pipe
+        self._tell("begin", self.device, self.rate, self.frames)
         self.ready = False
         self._started = self._moved = time.monotonic()
         self._tell("quality", self.quality)

@@ -67,14 +67,15 @@ LAYOUT = np.dtype([
 class Shared:
     """Anonymous shared memory, laid out as `LAYOUT`; it vanishes with the last process that has it."""
 
-    def __init__(self, handle: int | None = None) -> None:
+    def __init__(self, handle: int | None = None, fresh: bool = False) -> None:
         self.handle = os.memfd_create("felt-dial") if handle is None else handle
-        if handle is None:
+        fresh = fresh or handle is None
+        if fresh:
             os.ftruncate(self.handle, LAYOUT.itemsize)
         self._map = mmap.mmap(self.handle, LAYOUT.itemsize)
         self.data = np.frombuffer(self._map, LAYOUT, count=1)[0]
         self._read = 0
-        if handle is None:
+        if fresh:
             self.data["movers"][:, 3] = NOTHING_MOVES
 
     def send(self, event: Event) -> None:

@@ -52,7 +52,7 @@ class ModuleMeta(type(BaseModel)):  # type: ignore[misc]
 class Module(BaseModel, metaclass=ModuleMeta):
     """A part of a patch; a value that never changes."""
 
-    model_config = ConfigDict(frozen=True, extra="allow")
+    model_config = ConfigDict(frozen=True, extra="allow", defer_build=True)
 
     if TYPE_CHECKING:
 

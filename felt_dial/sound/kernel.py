@@ -7,8 +7,10 @@ imported: the window reads the declarations of modules and never calls their ker
 from __future__ import annotations
 
 import os
+import sys
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -40,6 +42,21 @@ class Stage:
     """Grains that sound in the whole patch, the most that may, and those counted in this block."""
 
 
+@cache
+def _numba() -> Any:
+    """Numba, without the BLAS of SciPy that it looks for as it starts, for 0.3 s: no kernel multiplies matrices."""
+    blas = "scipy.linalg.cython_blas"
+    hidden = blas not in sys.modules
+    if hidden:
+        sys.modules[blas] = None  # type: ignore[assignment]
+    import numba
+    import numba.np.arraymath
+
+    if hidden:
+        del sys.modules[blas]
+    return numba
+
+
 def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inline: bool = False) -> Any:
     """Compiles a function with Numba: cached, without the GIL, with fast math unless `fast=False`.
 
@@ -51,12 +68,9 @@ def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inl
     def compile_it(plain: Callable[..., Any]) -> Any:
         if os.environ.get("FELT_DIAL_ROLE") == "window":
             return plain
-        import numba
-
+        numba = _numba()
         where = "always" if inline else "never"
-        return numba.njit(  # type: ignore[call-overload]
-            cache=True, nogil=True, error_model="numpy", fastmath=fast, inline=where, _nrt=False
-        )(plain)
+        return numba.njit(cache=True, nogil=True, error_model="numpy", fastmath=fast, inline=where, _nrt=False)(plain)
 
     return compile_it if function is None else compile_it(function)
 

@@ -22,12 +22,13 @@ read_eight: Any
 read_eight_between: Any
 root: Any
 store: Any
+tap_sum: Any
 turn_in: Any
 turn_out: Any
 whole: Any
 if os.environ.get("FELT_DIAL_ROLE") == "window":
     any_above = bits_of = float_of = load = look_up = pick = read_eight = read_eight_between = root = store = None
-    turn_in = turn_out = whole = None
+    tap_sum = turn_in = turn_out = whole = None
 else:
     from felt_dial.sound.vectors import (  # noqa: F401
         any_above,
@@ -40,6 +41,7 @@ else:
         read_eight_between,
         root,
         store,
+        tap_sum,
         turn_in,
         turn_out,
         whole,

@@ -315,6 +315,35 @@ def read_eight_between(
 
 
 @intrinsic
+def tap_sum(context: Any, taps: Any, here: Any, other: Any, part: Any, sound: Any, at: Any) -> Any:
+    """The sum of 32 float32 of `sound` from `at` on, times 32 taps `part` of the way from `here` to `other`."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        taps, here, other, part, sound, at = args
+
+        def eight(kind: Any, array: Any, place: Any, first: int) -> Any:
+            place = builder.add(place, ir.Constant(place.type, first))
+            return builder.load(_eight(context, builder, kind, array, place), align=4)
+
+        one = builder.insert_element(ir.Constant(FLOATS, ir.Undefined), part, ir.Constant(INDEX, 0))
+        along = builder.shuffle_vector(one, ir.Constant(FLOATS, ir.Undefined), _mask([0] * LANES))
+        products = []
+        for first in range(0, 32, LANES):
+            a, b = eight(sig.args[0], taps, here, first), eight(sig.args[0], taps, other, first)
+            heard = eight(sig.args[4], sound, at, first)
+            products.append(builder.fmul(_between(builder, a, b, along), heard, flags=FAST))
+        while len(products) > 1:
+            products = [builder.fadd(*products[k : k + 2], flags=FAST) for k in range(0, len(products), 2)]
+        total = products[0]
+        for count in (4, 2, 1):
+            halves = [builder.shuffle_vector(total, total, _mask(list(range(k, k + count)))) for k in (0, count)]
+            total = builder.fadd(*halves, flags=FAST)
+        return builder.extract_element(total, ir.Constant(INDEX, 0))
+
+    return types.float32(taps, types.intp, types.intp, types.float32, sound, types.intp), lower
+
+
+@intrinsic
 def bits_of(context: Any, x: Any) -> Any:
     """The bits of a float32 as a whole number: what is not negative compares by them, NaN above all, and many at once."""
     return types.int32(types.float32), lambda context, builder, sig, args: builder.bitcast(args[0], INDEX)

@@ -19,18 +19,21 @@ def main(bank: str = "") -> int:
     """Opens the window, with a bank of the library or a bank file if one is named."""
     begin = time.perf_counter()
     os.environ["FELT_DIAL_ROLE"] = "window"
+    from felt_dial.live.launch import launch
+
+    launched = launch()
     from felt_dial.bank.places import load_settings
     from felt_dial.live.link import EngineLink
 
     settings = load_settings()
-    link = EngineLink(settings.device, settings.rate, settings.block)
+    link = EngineLink(settings.device, settings.rate, settings.block, launched)
     link.start()
 
     from PySide6.QtWidgets import QApplication
 
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Felt Dial")
-    window = stand_up(settings, link, bank)
+    window = stand_up(settings, link, bank, shelf_later=True)
     if (left_behind := window.session.journal.read()) is not None:
         window.offer(left_behind)
     if os.environ.get("FELT_DIAL_TIMES"):
@@ -38,8 +41,13 @@ def main(bank: str = "") -> int:
     return application.exec()
 
 
-def stand_up(settings: Settings, link: EngineLink, bank: str = "") -> Window:
-    """The window on its library, with the first preset of a bank on the table; a `QApplication` is there."""
+def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: bool = False) -> Window:
+    """The window on its library, with the first preset of a bank on the table; a `QApplication` is there.
+
+    `shelf_later` reads the library once the window is seen, which takes as long as it is large.
+    """
+    from PySide6.QtCore import QTimer
+
     from felt_dial.bank.places import lay_out_demo
     from felt_dial.ui.cloth import NIGHT, OAT, cloth, load_fonts
     from felt_dial.ui.session import Session
@@ -53,7 +61,8 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "") -> Window:
     except OSError as wrong:
         said = f"The library {root} cannot be made: {wrong.strerror}. Choose another in the settings."
     session = Session(settings, link)
-    session.refresh_shelf()
+    if not shelf_later:
+        session.refresh_shelf()
     is_file = bank.endswith(".feltbank")
     if not is_file:
         open_first(session, bank)
@@ -65,6 +74,8 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "") -> Window:
         open_first(session, session.shelf_bank)
     window.resize(1280, 800)
     window.show()
+    if shelf_later:
+        QTimer.singleShot(0, session.refresh_shelf)
     if said:
         session.say(said, problem=True)
     return window
@@ -85,7 +96,8 @@ def _tell_times(window: Window, begin: float) -> None:
     """Prints how many seconds after the start the window stood and the first block sounded."""
     from PySide6.QtCore import QTimer
 
-    QTimer.singleShot(0, lambda: print(f"window {time.perf_counter() - begin:.2f} s", flush=True))
+    window.repaint()
+    print(f"window {time.perf_counter() - begin:.2f} s", flush=True)
     watch = QTimer(window, interval=5)
 
     def heard() -> None:

@@ -244,12 +244,14 @@ def run_grains(  # type: ignore[no-untyped-def]
                     left, right,
                 )  # fmt: skip
                 to_left, to_right = np.float32(grains[row, g, LEFT]), np.float32(grains[row, g, RIGHT])
-                steep = 1.0 / ease
-                for k in range(skip, last):
-                    x = np.float32(min(min(age + k, life - age - k) * steep, 1.0))
-                    w = x * x * (np.float32(3.0) - x - x)
-                    out[row, 0, t * tick + k] += left[k - skip] * w * to_left
-                    out[row, 1, t * tick + k] += right[k - skip] * w * to_right
+                steep, three = np.float32(1.0 / ease), np.float32(3.0)
+                since, until = np.float32(age + skip), np.float32(life - age - skip)
+                at_left, at_right = out[row, 0, t * tick + skip :], out[row, 1, t * tick + skip :]
+                for k in range(np.uint64(last - skip)):
+                    x = min(min(since + np.float32(k), until - np.float32(k)) * steep, np.float32(1.0))
+                    w = x * x * (three - x - x)
+                    at_left[k] += left[k] * w * to_left
+                    at_right[k] += right[k] * w * to_right
                 age += tick
                 if age >= life:
                     alive[row] -= 1

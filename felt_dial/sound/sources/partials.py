@@ -16,6 +16,7 @@ from felt_dial.patch.units import BEND, COUNT, PERCENT, PLACE, SECONDS, SEMITONE
 from felt_dial.sound.analysis import BANDS, HOP, MOST_PARTIALS, RATE, drawn_tracks, tracks_of
 from felt_dial.sound.chance import chance
 from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.lanes import float_of
 from felt_dial.sound.sources.reading import TURN, run_bends
 from felt_dial.sound.sources.sample import key_cents, key_root
 from felt_dial.sound.sources.unison import LEFT, RATIO, RIGHT, Unison, unison_state, unison_tick, voice_phase
@@ -125,6 +126,15 @@ def random_walk() -> NDArray[np.float32]:
 
 
 @kernel
+def power(octaves):  # type: ignore[no-untyped-def]
+    """2 to a number from −126 to 127, to 1e-8 of it: its whole part in the exponent, the rest by its Taylor series."""
+    near = min(max(np.floor(octaves + 0.5), -126.0), 127.0)
+    x = (octaves - near) * LN2
+    rest = 1.0 + x * (1.0 + x * (1 / 2 + x * (1 / 6 + x * (1 / 24 + x * (1 / 120 + x * (1 / 720 + x / 5040))))))
+    return rest * np.float64(float_of(np.int32((np.int32(near) + np.int32(127)) << np.int32(23))))
+
+
+@kernel
 def _colour(hull, look, part, octaves, fundamental):  # type: ignore[no-untyped-def]
     """The envelope of the spectrum in dB at a frequency, between bands and looks."""
     place = min(max(4.0 * (octaves + math.log2(max(fundamental, 1.0) / 20.0)), 0.0), BANDS - 1.001)
@@ -157,7 +167,7 @@ def _look(  # type: ignore[no-untyped-def]
         level = np.float64(levels[look, i] + part * (levels[look + 1, i] - levels[look, i]))
         if level <= 0.0:
             goal[LEVELS, i] = np.float32(0.0)
-            goal[FREQUENCIES, i] = np.float32(pitch * math.exp(LN2 * octave * stretch))
+            goal[FREQUENCIES, i] = np.float32(pitch * power(octave * stretch))
             continue
         if life > 0.0:
             place = (age * (0.8 + 0.0067 * ((i * 97) & 255)) + ((i * 1597 + note * 911) & 4095)) * LIVELY
@@ -172,12 +182,12 @@ def _look(  # type: ignore[no-untyped-def]
                 (_colour(hull, look, part, octave - formant, root) - _colour(hull, look, part, octave, root)) / 20.0
             )
         if balance != 0.0:
-            even = int(math.exp(LN2 * octave) + 0.5) % 2 == 0
+            even = int(power(octave) + 0.5) % 2 == 0
             if (balance < 0.0 and even) or (balance > 0.0 and not even):
                 level *= keep
         if tilt != 0.0:
-            level *= math.exp(LN2 * octave * tilt)
-        hertz = pitch * (math.exp(LN2 * octave * stretch) + shift)
+            level *= power(octave * tilt)
+        hertz = pitch * (power(octave * stretch) + shift)
         if hertz < 1.0 or hertz >= limit:
             level, hertz = np.float64(0.0), np.float64(min(max(hertz, 1.0), limit))
         goal[FREQUENCIES, i], goal[LEVELS, i] = np.float32(hertz), np.float32(min(level, 4.0))
@@ -267,6 +277,7 @@ def run_partials(  # type: ignore[no-untyped-def]
                 ratio = np.float64(voice[row, u, RATIO])
                 for k in range(n):
                     line[k] = zero
+                harmonic = np.uint32(1)
                 for i in range(count):
                     was, now = shown[row, LEVELS, i], goal[LEVELS, i]
                     f0, f1 = shown[row, FREQUENCIES, i] * ratio, goal[FREQUENCIES, i] * ratio
@@ -274,7 +285,8 @@ def run_partials(  # type: ignore[no-untyped-def]
                     step = np.uint32(np.int64(f0 * turns))
                     grow = np.uint32(np.int64((f1 - f0) * turns / n))
                     if was > zero or now > zero:
-                        harmonic = np.uint32(np.int64(max(f0 / frequency[row, t] + 0.5, 1.0)))
+                        if turn.shape[0] > 0:
+                            harmonic = np.uint32(np.int64(max(f0 / frequency[row, t] + 0.5, 1.0)))
                         _add_sine(line, p, step, grow, bends, harmonic, n, was, (now - was) / np.float32(n))
                     whole = np.uint32(n * (n - 1) // 2)
                     after = np.uint32(p + np.uint32(step * np.uint32(n)))

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.asset import Asset
 from felt_dial.sound import assets
 from felt_dial.sound.kernel import kernel
+from felt_dial.sound.lanes import tap_sum
 
 TAPS = 32
 PHASES = 128
@@ -130,7 +131,7 @@ def read_run(sound_left, sound_right, start, size, sides, taps, cut, octave, whe
     """
     scale = 16777216.0 / (1 << octave)
     low, high = np.int64(-8 * 16777216), np.int64((np.int64(size) + 8) * 16777216)
-    first, width = np.uint64(cut * (PHASES + 1) * TAPS), np.uint64(taps.shape[0] // ((CUTS + 1) * (PHASES + 1)))
+    first = cut * (PHASES + 1) * TAPS
     begin = np.int64(start) - (TAPS // 2 - 1)
     mono = sides[0] == 1
     for k in range(count):
@@ -139,17 +140,7 @@ def read_run(sound_left, sound_right, start, size, sides, taps, cut, octave, whe
             left[k] = right[k] = np.float32(0.0)
             continue
         part = np.float32(np.int32(place & 131071)) * np.float32(1.0 / 131072.0)
-        at = np.uint64((place >> 24) + begin)
-        here = first + np.uint64((place >> 17) & 127) * width
-        next_ = here + width
-        a = b = np.float32(0.0)
-        if mono:
-            for i in range(width):
-                a += (taps[here + i] + part * (taps[next_ + i] - taps[here + i])) * sound_left[at + i]
-            left[k] = right[k] = a
-        else:
-            for i in range(width):
-                h = taps[here + i] + part * (taps[next_ + i] - taps[here + i])
-                a += h * sound_left[at + i]
-                b += h * sound_right[at + i]
-            left[k], right[k] = a, b
+        at = (place >> 24) + begin
+        here = first + ((place >> 17) & 127) * TAPS
+        left[k] = tap_sum(taps, here, here + TAPS, part, sound_left, at)
+        right[k] = left[k] if mono else tap_sum(taps, here, here + TAPS, part, sound_right, at)
