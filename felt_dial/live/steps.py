@@ -10,18 +10,13 @@ import numpy as np
 from felt_dial.patch.module import Effect, Filter, Module
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.shaping import WAYS, Shaper
+from felt_dial.sound.compile import still_control
 from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.render import Note, render
 from felt_dial.sound.tone.chain import NO_SWING
 
 RATE, FRAMES, ROWS = 48000, 256, 16
-
-
-def _control(module: Module, rows: int) -> np.ndarray:
-    values = [param.encode(module.get(name)) for name, param in module.params.items()]
-    still = np.array(values, np.float32)[:, None, None]
-    return np.ascontiguousarray(np.broadcast_to(still, (len(values), rows, FRAMES // TICK + 1)))
 
 
 def _best(call: Any, times: int = 200) -> float:
@@ -35,7 +30,7 @@ def _best(call: Any, times: int = 200) -> float:
 
 def _voices(module: Module) -> float:
     stage = Stage(RATE, FRAMES, ROWS)
-    control, state, kernel = _control(module, ROWS), room_for(module, stage), kernel_of(module)
+    control, state, kernel = still_control(module, ROWS, FRAMES // TICK), room_for(module, stage), kernel_of(module)
     rows, start = np.arange(ROWS, dtype=np.int32), np.full(ROWS, -1, np.int32)
     noise = np.random.default_rng(3).uniform(-0.5, 0.5, (ROWS, 2, FRAMES)).astype(np.float32)
     audio = noise.copy()
@@ -53,7 +48,7 @@ def _voices(module: Module) -> float:
 
 def _chord(effect: Effect) -> float:
     stage = Stage(RATE, FRAMES, newest=np.full((2, 1, 17), 60.0, np.float32))
-    control, state, kernel = _control(effect, 1)[:, 0], room_for(effect, stage), kernel_of(effect)
+    control, state, kernel = still_control(effect, 1, FRAMES // TICK)[:, 0], room_for(effect, stage), kernel_of(effect)
     noise = np.random.default_rng(3).uniform(-0.5, 0.5, (2, FRAMES)).astype(np.float32)
     audio = noise.copy()
 
