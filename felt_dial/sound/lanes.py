@@ -18,6 +18,7 @@ float_of: Any
 load: Any
 look_up: Any
 pick: Any
+quotient: Any
 read_eight: Any
 read_eight_between: Any
 root: Any
@@ -28,7 +29,7 @@ turn_out: Any
 whole: Any
 if os.environ.get("FELT_DIAL_ROLE") == "window":
     any_above = bits_of = float_of = load = look_up = pick = read_eight = read_eight_between = root = store = None
-    tap_sum = turn_in = turn_out = whole = None
+    quotient = tap_sum = turn_in = turn_out = whole = None
 else:
     from felt_dial.sound.vectors import (  # noqa: F401
         any_above,
@@ -37,6 +38,7 @@ else:
         load,
         look_up,
         pick,
+        quotient,
         read_eight,
         read_eight_between,
         root,

@@ -219,6 +219,17 @@ def _look_up_lanes(context: Any, table: Any, at: Any) -> Any:
     return types.UniTuple(lanes, 3)(table, at), lower
 
 
+@intrinsic
+def quotient(context: Any, a: Any, b: Any) -> Any:
+    """Lanes divided by lanes to the accuracy of float32, in half the time."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        a, b = (builder.fptrunc(value, FLOATS) for value in args)
+        return builder.fpext(builder.fdiv(a, b, flags=FAST), VECTOR)
+
+    return lanes(lanes, lanes), lower
+
+
 def look_up(table: Any, at: Any) -> Any:
     """The first three numbers of a row of a float64 table (row, 4): `at` is a whole number within it, or lanes of them."""
     row = table[int(at)]

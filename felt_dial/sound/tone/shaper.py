@@ -17,6 +17,7 @@ from felt_dial.sound.lanes import (
     lane_room,
     load,
     pick,
+    quotient,
     rests,
     stands,
     state_in,
@@ -122,13 +123,21 @@ def _go_in(tile, first, tick, dials, here):  # type: ignore[no-untyped-def]
         lives = load(dials[ALIVE], t)
         power = lives * power
         under = pick(thin, 0.0, lives * under, 0.0)
-        for n in range(t * tick, (t + 1) * tick):
-            x = load(tile, n)
-            power += x * x
-            under += thin * (x - under)
-            store(tile, n, push * (x - under) + bias)
-            push += grow
-            bias += lean
+        if any_above(thin, 0.0):
+            for n in range(t * tick, (t + 1) * tick):
+                x = load(tile, n)
+                power += x * x
+                under += thin * (x - under)
+                store(tile, n, push * (x - under) + bias)
+                push += grow
+                bias += lean
+        else:
+            for n in range(t * tick, (t + 1) * tick):
+                x = load(tile, n)
+                power += x * x
+                store(tile, n, push * x + bias)
+                push += grow
+                bias += lean
     store(here, LOW, under)
     store(here, POWER_IN, power)
 
@@ -163,11 +172,20 @@ def _reduced(tile, first, tick, dials, here, control, who, rate):  # type: ignor
 
 
 @kernel
+def _bend_near(way, tile, up, begin, end, last, table):  # type: ignore[no-untyped-def]
+    """Where two frames are too near for the mean between them, the curve in their middle instead; `last` is before them."""
+    for n in range(begin, end):
+        x = load(tile, n)
+        store(up, n, pick(abs(x - last), NEAR, load(up, n), bend(way, 0.5 * (x + last), table)))
+        last = x
+
+
+@kernel
 def _come_out(way, tile, up, first, tick, dials, here, table, block):  # type: ignore[no-untyped-def]
     """The mean of the curve between every two frames of `tile`, without what stands still, dulled and at its level.
 
-    `up` (frame, 8) is room for the areas under the curve. What does not lean has nothing that stands still, and what
-    would take it away stands ready.
+    `up` (frame, 8) is room for the areas under the curve, and then for the means. What does not lean has nothing that
+    stands still, and what would take it away stands ready.
     """
     ticks = dials.shape[1] - 1
     blocked, into, over, power = load(here, BLOCKED), load(here, INTO), load(here, HIGH), load(here, POWER_OUT)
@@ -185,18 +203,25 @@ def _come_out(way, tile, up, first, tick, dials, here, table, block):  # type: i
             blocked, over, power = lives * blocked, lives * over, lives * power
         dull, level = load(dials[DULL], t), load(dials[LOUD], t)
         louder = (load(dials[LOUD], t + 1) - level) * (1.0 / tick)
-        for n in range(t * tick, (t + 1) * tick):
-            y = load(tile, n)
-            if not reduces:
-                x, above = y, load(up, n)
+        plain = not any_above(leans, 0.5) and not any_above(1.0, dull)
+        if not reduces:
+            was, nearest = last, abs(level) + 1.0
+            for n in range(t * tick, (t + 1) * tick):
+                x, above = load(tile, n), load(up, n)
                 apart = abs(x - last)
-                y = (above - below) / pick(apart, NEAR, x - last, 1.0)
-                if any_above(NEAR, apart):
-                    y = pick(apart, NEAR, y, bend(way, 0.5 * (x + last), table))
+                store(up, n, quotient(above - below, pick(apart, NEAR, x - last, 1.0)))
+                nearest = min(nearest, apart)
                 last, below = x, above
-            blocked = pick(leans, 0.5, y - into + block * blocked, y)
+            if any_above(NEAR, nearest):
+                _bend_near(way, tile, up, t * tick, (t + 1) * tick, was, table)
+        for n in range(t * tick, (t + 1) * tick):
+            y = load(tile, n) if reduces else load(up, n)
+            if plain:
+                blocked = over = y
+            else:
+                blocked = pick(leans, 0.5, y - into + block * blocked, y)
+                over += dull * (blocked - over)
             into = y
-            over += dull * (blocked - over)
             power += over * over
             store(tile, n, level * over)
             level += louder
