@@ -77,6 +77,8 @@ class Shared:
         self._read = 0
         if fresh:
             self.data["movers"][:, 3] = NOTHING_MOVES
+            for loudness in ("momentary", "short_term", "integrated"):
+                self.data[loudness] = -np.inf
 
     def send(self, event: Event) -> None:
         """Window: puts a note into the ring."""

@@ -137,10 +137,14 @@ def hold(lanes, end):  # type: ignore[no-untyped-def]
 
 @kernel
 def state_in(state, who, here):  # type: ignore[no-untyped-def]
-    """State of four voices, float64 (row, number, channel), into the first rows of `here` (number, 8)."""
+    """State of four voices, float64 (row, number, channel), into the first rows of `here` (number, 8).
+
+    A voice that begins in this block has none, from the block's first frame on.
+    """
     for v in range(VOICES):
         for k in range(state.shape[1]):
-            here[k, 2 * v], here[k, 2 * v + 1] = state[who[0, v], k, 0], state[who[0, v], k, 1]
+            for channel in range(2):
+                here[k, 2 * v + channel] = 0.0 if who[1, v] >= 0 else state[who[0, v], k, channel]
 
 
 @kernel

@@ -313,3 +313,8 @@ def test_the_window_process_never_imports_numba_and_the_engine_never_qt() -> Non
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     for script in (window, engine):
         subprocess.run([sys.executable, "-c", script], check=True, env=environment)
+
+
+def test_nothing_is_silent_before_the_engine_has_said_a_word() -> None:
+    window = Shared()
+    assert all(window.data[name] == -np.inf for name in ("momentary", "short_term", "integrated"))

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication
 from felt_dial.patch.document import read_patch, write_patch
 from felt_dial.patch.edits import remove_effect
 from felt_dial.sound.modules import Effect
+from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.pages.routing import Routing
 from felt_dial.ui.pictures.curves import EqualiserPicture
 from felt_dial.ui.pictures.well import Well
@@ -51,6 +52,25 @@ def test_a_band_is_dragged_switched_and_narrowed(desk: Desk) -> None:
     QTest.qWait(50)
     assert desk.window.effects.band == 3, "the band under the hand has its dials"
     assert desk.dial(path + "gain3").path.endswith("gain3")
+
+
+def test_a_band_has_the_dials_that_its_form_needs(desk: Desk) -> None:
+    desk.window.show_page(EFFECTS)
+    desk.window.effects.rack.add("equaliser")
+    path = f"racks.1.{desk.session.effect}."
+
+    def shown() -> set[str]:
+        QTest.qWait(50)
+        return {dial.path.removeprefix(path) for dial in desk.window.effects.findChildren(Dial) if dial.isVisible()}
+
+    for form, names in (
+        ("bell", {"frequency2", "gain2", "width2"}),
+        ("low cut", {"frequency2", "slope2"}),
+        ("notch", {"frequency2", "width2"}),
+        ("off", {"frequency2"}),
+    ):
+        desk.session.set(path + "form2", form)
+        assert shown() == names | {"wet"}, form
 
 
 def test_an_effect_moves_to_the_other_rack_with_its_threads_and_back(desk: Desk) -> None:

@@ -28,7 +28,7 @@ from felt_dial.ui.pictures.levels import GatePicture, LevelPicture
 from felt_dial.ui.pictures.lines import LineEditor
 from felt_dial.ui.pictures.shaping import ShapingPicture
 from felt_dial.ui.tone import FilterKind, main_dial, shown
-from felt_dial.ui.window import EFFECTS, PATCH
+from felt_dial.ui.window import EFFECTS, PATCH, SHELF
 from tests.ui.conftest import Desk, wait
 
 RATE = 48000
@@ -384,3 +384,16 @@ def test_the_engine_plays_at_another_quality_without_a_click(open_desk: Any, tmp
     sound = kept[np.abs(kept).max(axis=1) > 0][:, 0]
     assert len(sound) > 0.5 * rate
     assert np.abs(np.diff(sound)).max() < 2.0 * np.abs(np.diff(sound[: rate // 8])).max() + 1e-4
+
+
+def test_the_shelf_gives_the_analyser_room(desk: Desk) -> None:
+    """What has no room in the details is scrolled to, and covers nothing."""
+    desk.window.show_page(SHELF)
+    desk.window.toggle_analyser()
+    QApplication.processEvents()
+    details = desk.window.shelf.details
+    ways = [details.swatch, details.play, details.kind, details.character, details.description]
+    tops = [way.mapTo(details, QPoint()).y() for way in ways]
+    ends = [top + way.height() for top, way in zip(tops, ways, strict=True)]
+    assert all(end <= top for end, top in zip(ends, tops[1:], strict=False))
+    desk.window.toggle_analyser()

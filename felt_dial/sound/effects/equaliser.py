@@ -121,7 +121,19 @@ def _summary(effect: Any) -> str:
     return f"{bands} band{'' if bands == 1 else 's'}"
 
 
+def _idle(effect: Any) -> set[str]:
+    """What the form of each band leaves without effect."""
+    found = set()
+    for n in range(1, BANDS + 1):
+        form = str(effect.get(f"form{n}"))
+        found |= set() if form in ("bell", "low", "high") else {f"gain{n}"}
+        found |= {f"width{n}"} if form == "off" or form.endswith("cut") else set()
+        found |= set() if form.endswith("cut") else {f"slope{n}"}
+    return found
+
+
 Equaliser.prepare = staticmethod(_prepare)
+Equaliser.idle = _idle
 Equaliser.summary = _summary
 
 

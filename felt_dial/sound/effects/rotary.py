@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,6 +44,8 @@ class Rotary(Effect, kind="rotary"):
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
         size = 1 << math.ceil(math.log2(LONGEST * stage.rate + 8))
         return np.zeros((2, size), np.float32), np.zeros(8)
+
+    lines_are: ClassVar[str] = "how near horn (wide) and drum are to the left ear, over two turns"
 
     def lines(self, turns: NDArray[np.float64]) -> list[NDArray[np.float64]]:
         """How near horn and drum are to the left ear over some turns, 0 to 1; for the picture.

@@ -25,7 +25,7 @@ from felt_dial.patch.document import read_patch
 from felt_dial.patch.patch import KINDS
 from felt_dial.patch.units import THIN, number
 from felt_dial.ui.cloth import SewnLine
-from felt_dial.ui.dials.controls import NameEdit, Pill, text_label
+from felt_dial.ui.dials.controls import NameEdit, Pill, Scroller, text_label
 from felt_dial.ui.dials.tag import tag_text
 from felt_dial.ui.inspector import Card
 from felt_dial.ui.pages.preset_list import loudness_text, shade_of
@@ -45,12 +45,16 @@ class Details(Card):
         self.setFixedWidth(292)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 12, 14, 10)
-        outer.setSpacing(5)
+        holder = QWidget()
+        body = QVBoxLayout(holder)
+        body.setContentsMargins(0, 0, 0, 4)
+        body.setSpacing(5)
         self.name = NameEdit("", "title", self._rename)
         self.name.setTextMargins(-6, 0, 0, 0)
         self.name.setAccessibleName("Name of the preset")
         self.where = text_label("", "label")
         self.swatch = Swatch()
+        self.swatch.setFixedHeight(self.swatch.sizeHint().height())
         self.play = Pill("Preview", "play", self._preview, "Open it and play the phrase of its kind")
         self.kind = QComboBox()
         self.kind.addItems(["", *KINDS])
@@ -68,35 +72,36 @@ class Details(Card):
         self.description.setAccessibleName("Description")
         self.description.setPlaceholderText("What a musician should know of it")
         self.description.focusOutEvent = self._described  # type: ignore[method-assign,assignment]
-        outer.addWidget(self.name)
-        outer.addWidget(self.where)
-        outer.addWidget(self.swatch)
+        body.addWidget(self.name)
+        body.addWidget(self.where)
+        body.addWidget(self.swatch)
         row = QHBoxLayout()
         row.addWidget(text_label("20 Hz – 20 kHz, 4 s", "small"))
         row.addStretch()
         row.addWidget(self.play)
-        outer.addLayout(row)
+        body.addLayout(row)
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
         grid.addWidget(text_label("Kind"), 0, 0)
         grid.addWidget(self.kind, 0, 1)
         grid.addWidget(text_label("Character"), 1, 0)
         grid.addWidget(self.character, 1, 1)
-        outer.addLayout(grid)
-        outer.addWidget(text_label("Description"))
-        outer.addWidget(self.description)
+        body.addLayout(grid)
+        body.addWidget(text_label("Description"))
+        body.addWidget(self.description)
         self.macros = text_label("", "label")
         self.macros.setWordWrap(True)
-        outer.addWidget(self.macros)
-        outer.addWidget(SewnLine())
+        body.addWidget(self.macros)
+        body.addWidget(SewnLine())
         self.notes = text_label("", "small")
         self.notes.setWordWrap(True)
-        outer.addWidget(self.notes)
+        body.addWidget(self.notes)
         self.versions = Pill(
             "Earlier versions…", "link", self._list_versions, "What it was before its last three saves"
         )
-        outer.addWidget(self.versions, 0, Qt.AlignmentFlag.AlignLeft)
-        outer.addStretch()
+        body.addWidget(self.versions, 0, Qt.AlignmentFlag.AlignLeft)
+        body.addStretch()
+        outer.addWidget(Scroller(holder), 1)
         buttons = QGridLayout()
         buttons.setSpacing(6)
         self.choices = {

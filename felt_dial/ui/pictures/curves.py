@@ -249,6 +249,11 @@ class SwayPicture(EffectPicture):
         turns = np.linspace(0, 2, 160)
         for line in effect.lines(turns):
             draw_curve(painter, box, turns / 2, line, shade, floor=None, width=1.6 if self.large else 1.2)
+        if self.large:
+            painter.setPen(colour("chalk_soft"))
+            painter.setFont(reading(11))
+            said = getattr(effect, "lines_are", "delays of the copies over two turns")
+            painter.drawText(QPointF(box.left() + 6, box.top() + 12), said)
 
 
 class ShiftPicture(FrequencyPicture):
