@@ -14,7 +14,7 @@ from felt_dial.sound.compile import still_control
 from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.render import Note, render
-from felt_dial.sound.tone.chain import NO_SWING
+from felt_dial.sound.tone.chain import run_step
 
 RATE, FRAMES, ROWS = 48000, 256, 16
 
@@ -38,10 +38,7 @@ def _voices(module: Module) -> float:
 
     def call() -> None:
         audio[:] = noise
-        if isinstance(module, Filter):
-            kernel(audio, control, line, frequency, rows, start, TICK, float(RATE), NO_SWING, *state)
-        else:
-            kernel(audio, control, rows, start, TICK, float(RATE), *state)
+        run_step(module, kernel, audio, control, rows, start, TICK, float(RATE), state, line, frequency)
 
     return _best(call) / ROWS / FRAMES * 1e9
 

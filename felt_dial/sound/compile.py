@@ -17,7 +17,7 @@ from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
 from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.modules import Effect, Filter, Modulator, Source, new_layer, new_patch
 from felt_dial.sound.program import BLOCK, Program
-from felt_dial.sound.tone.chain import NO_SWING
+from felt_dial.sound.tone.chain import run_step
 from felt_dial.sound.voices import OFF, ON, Event
 
 
@@ -68,10 +68,8 @@ def compile_tone() -> None:
     for cls in (Shaper, *Filter.kinds.values()):
         module, stage = cls(on=True), Stage(48000.0, BLOCK, rows)
         audio, control = np.zeros((rows, 2, BLOCK), np.float32), still_control(module, rows, ticks)
-        told = (line, frequency) if isinstance(module, Filter) else ()
-        swing = (NO_SWING,) if isinstance(module, Filter) else ()
-        kernel_of(module)(
-            audio, control, *told, active, start, TICK, stage.rate, *swing, *room_for(module, stage)
+        run_step(
+            module, kernel_of(module), audio, control, active, start, TICK, stage.rate, room_for(module, stage), line, frequency
         )  # fmt: skip
     stage = Stage(48000.0, BLOCK, newest=np.full((2, 1, ticks + 1), 60.0, np.float32))
     for cls in Effect.kinds.values():

@@ -118,11 +118,11 @@ def rests(control, which, row, t, first):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def stands(control, which, who, first):  # type: ignore[no-untyped-def]
-    """True where a parameter of four voices stands still in this block."""
+def stands(values, who, first):  # type: ignore[no-untyped-def]
+    """True where values of four voices, (row, tick + 1), stand still in this block."""
     moved = 0
     for v in range(VOICES):
-        line = control[which, who[0, v]]
+        line = values[who[0, v]]
         for t in range(first, line.shape[0]):
             moved |= line[t] != line[first]
     return moved == 0

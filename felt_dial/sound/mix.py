@@ -226,21 +226,23 @@ def _highest(line):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def voices_peak(audio, active):  # type: ignore[no-untyped-def]
-    """The largest sample of some voices."""
+def _highest_of(audio, active):  # type: ignore[no-untyped-def]
     top = np.int32(0)
     for row in active:
         top = np.int32(max(top, _highest(audio[row, 0]), _highest(audio[row, 1])))
-    return float_of(top)
+    return top
+
+
+@kernel
+def voices_peak(audio, active):  # type: ignore[no-untyped-def]
+    """The largest sample of some voices."""
+    return float_of(_highest_of(audio, active))
 
 
 @kernel
 def voices_finite(audio, active):  # type: ignore[no-untyped-def]
     """False where a voice holds a NaN or an infinity."""
-    top = np.int32(0)
-    for row in active:
-        top = np.int32(max(top, _highest(audio[row, 0]), _highest(audio[row, 1])))
-    return top < bits_of(MOST)
+    return _highest_of(audio, active) < bits_of(MOST)
 
 
 @kernel

@@ -46,13 +46,17 @@ def _mask(places: list[int]) -> ir.Constant:
     return ir.Constant(ir.VectorType(INDEX, len(places)), places)
 
 
+def _all(builder: Any, kind: Any, number: Any) -> Any:
+    """A number in every place of a vector."""
+    none = ir.Constant(kind, ir.Undefined)
+    return builder.shuffle_vector(builder.insert_element(none, number, ir.Constant(INDEX, 0)), none, _mask([0] * LANES))
+
+
 def _wide(context: Any, builder: Any, kind: Any, value: Any) -> Any:
     """A value as lanes: a number stands in each."""
     if isinstance(kind, LaneType):
         return value
-    number = context.cast(builder, value, kind, types.float64)
-    one = builder.insert_element(ir.Constant(VECTOR, ir.Undefined), number, ir.Constant(INDEX, 0))
-    return builder.shuffle_vector(one, ir.Constant(VECTOR, ir.Undefined), _mask([0] * LANES))
+    return _all(builder, VECTOR, context.cast(builder, value, kind, types.float64))
 
 
 def _declare(function: Any, count: int, lower: Any) -> None:
@@ -336,8 +340,7 @@ def tap_sum(context: Any, taps: Any, here: Any, other: Any, part: Any, sound: An
             place = builder.add(place, ir.Constant(place.type, first))
             return builder.load(_eight(context, builder, kind, array, place), align=4)
 
-        one = builder.insert_element(ir.Constant(FLOATS, ir.Undefined), part, ir.Constant(INDEX, 0))
-        along = builder.shuffle_vector(one, ir.Constant(FLOATS, ir.Undefined), _mask([0] * LANES))
+        along = _all(builder, FLOATS, part)
         products = []
         for first in range(0, 32, LANES):
             a, b = eight(sig.args[0], taps, here, first), eight(sig.args[0], taps, other, first)

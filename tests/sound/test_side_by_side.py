@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 import pytest
@@ -14,7 +13,7 @@ from felt_dial.patch.shaping import WAYS, Shaper
 from felt_dial.sound.compile import still_control
 from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.tone.chain import NO_SWING
+from felt_dial.sound.tone.chain import run_step
 
 Sound = NDArray[np.float32]
 RATE, VOICES, FRAMES = 48000, 6, 256
@@ -65,10 +64,9 @@ class Bench:
         begins = np.full(VOICES, -1, np.int32)
         for row, tick in (start or {}).items():
             begins[row] = tick
-        told: tuple[Any, ...] = (self.line, self.frequency) if isinstance(self.module, Filter) else ()
-        swing = (NO_SWING,) if isinstance(self.module, Filter) else ()
-        kernel_of(self.module)(
-            audio, self.control, *told, np.array(rows, np.int32), begins, TICK, float(RATE), *swing, *self.room
+        run_step(
+            self.module, kernel_of(self.module), audio, self.control, np.array(rows, np.int32), begins, TICK,
+            float(RATE), self.room, self.line, self.frequency,
         )  # fmt: skip
         return audio
 
@@ -156,3 +154,13 @@ def test_a_comb_above_the_tick_rings_at_its_pitch() -> None:
         at = np.fft.rfftfreq(16 * 64 * FRAMES, 1 / RATE)
         near = np.abs(at - hertz) < 0.2 * hertz
         assert abs(1200 * np.log2(at[near][power[near].argmax()] / hertz)) < 3.0, hertz
+
+
+def test_a_voice_is_tuned_as_its_note_says_not_as_the_last_one_in_its_row() -> None:
+    """The row's dials before the note begins are those of a note that counted its cutoff in hertz; the note counts from its key."""
+    at, source = 5, sound()
+    source[..., : at * TICK] = 0.0
+    bench, plain = (Bench(Filter.kinds["state_variable"](on=True, counted="key", cutoff=9000.0)) for _ in range(2))
+    bench.control[list(bench.module.params).index("counted"), :, :at] = 0.0
+    heard, wanted = (b.run(source.copy(), [0], {0: at}) for b in (bench, plain))
+    assert heard[0] == pytest.approx(wanted[0], abs=1e-6)

@@ -10,10 +10,10 @@ import numpy as np
 
 from felt_dial.patch.module import Effect
 from felt_dial.sound.kernel import Stage
+from felt_dial.sound.tone.chain import NO_SWING
 
 ONE = np.zeros(1, np.int32)
 """The only row of a sound that is not split into voices."""
-NO_SWING = np.zeros((0, 0), np.float32)
 
 
 def as_one(lay: Callable[[Stage], tuple[Any, ...]]) -> Any:

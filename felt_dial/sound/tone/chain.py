@@ -3,17 +3,39 @@
 from __future__ import annotations
 
 from time import perf_counter_ns
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.module import Filter
+from felt_dial.patch.module import Filter, Module
 from felt_dial.sound.kernel import ROWS
 from felt_dial.sound.mix import gate, run_voice_blend, voices_peak
 from felt_dial.sound.placed import Placed
 
 NO_SWING = np.zeros((0, 0), np.float32)
 """Given to a filter whose cutoff no layer swings."""
+
+
+def run_step(
+    module: Module,
+    kernel: Any,
+    audio: NDArray[np.float32],
+    control: NDArray[np.float32],
+    rows: NDArray[np.int32],
+    start: NDArray[np.int32],
+    tick: int,
+    rate: float,
+    state: tuple[Any, ...],
+    line: NDArray[np.float32],
+    frequency: NDArray[np.float32],
+    swing: NDArray[np.float32] = NO_SWING,
+) -> None:
+    """Runs the kernel of a drive, or of a filter, which is also told what the voices play."""
+    if isinstance(module, Filter):
+        kernel(audio, control, line, frequency, rows, start, tick, rate, swing, *state)
+    else:
+        kernel(audio, control, rows, start, tick, rate, *state)
 
 
 class Workroom:
@@ -51,15 +73,13 @@ class Tone:
             before = voices_peak(audio, rows)
             if works == 2:
                 self._dry[rows] = audio[rows]
-            tick = step.stage.tick
-            if isinstance(step.module, Filter):
-                step.kernel(
-                    audio, step.control, line, frequency, rows, start, tick, step.stage.rate, swing, *step.state
-                )  # fmt: skip
-            else:
-                step.kernel(audio, step.control, rows, start, tick, step.stage.rate, *step.state)
+            stage = step.stage
+            run_step(
+                step.module, step.kernel, audio, step.control, rows, start, stage.tick, stage.rate, step.state,
+                line, frequency, swing,
+            )  # fmt: skip
             if works == 2:
-                run_voice_blend(self._dry, audio, step.on, step.wet, rows, tick)
+                run_voice_blend(self._dry, audio, step.on, step.wet, rows, step.stage.tick)
             step.peaks = [before, voices_peak(audio, rows)]
             step.spent(begin)
 

@@ -140,7 +140,7 @@ def _tune(dials, control, line, frequency, who, first, rate, odd):  # type: igno
     """Delay, damping, feedback, output level and ceiling of four voices at every tick; True where they stand still."""
     still = cutoff_stands(control, line, frequency, who, first)
     for which in (DAMPING, RESONANCE, DRIVE):
-        still = still and stands(control, which, who, first)
+        still = still and stands(control[which], who, first)
     end = first + 1 if still else dials.shape[1]
     for v in range(VOICES):
         row = who[0, v]

@@ -81,19 +81,14 @@ def _cutoff_rests(control, line, frequency, row, t):  # type: ignore[no-untyped-
 @kernel
 def cutoff_stands(control, line, frequency, who, first):  # type: ignore[no-untyped-def]
     """True where the cutoffs of four voices stand still in this block."""
-    if not stands(control, CUTOFF, who, first) or not stands(control, DISTANCE, who, first):
-        return False
-    moved = np.float32(0.0)
+    for which in (CUTOFF, COUNTED, DISTANCE, FOLLOW):
+        if not stands(control[which], who, first):
+            return False
+    counted = follows = False
     for v in range(VOICES):
-        row = who[0, v]
-        counted = control[COUNTED, row, first] > 0.5
-        for t in range(first, line.shape[1]):
-            moved = max(moved, abs(control[FOLLOW, row, t] - control[FOLLOW, row, first]))
-            if counted:
-                moved = max(moved, abs(frequency[row, t] - frequency[row, first]))
-            elif control[FOLLOW, row, first] != 0.0:
-                moved = max(moved, abs(line[row, t] - line[row, first]))
-    return moved == 0.0
+        counted = counted or control[COUNTED, who[0, v], first] > 0.5
+        follows = follows or control[FOLLOW, who[0, v], first] != 0.0
+    return (not counted or stands(frequency, who, first)) and (not follows or stands(line, who, first))
 
 
 @kernel
@@ -136,7 +131,7 @@ def warp_swung(g, control, line, frequency, swing, who, first, tick, rate):  # t
 def pushes(push, back, control, who, first):  # type: ignore[no-untyped-def]
     """How hard four voices are pushed at every tick, and what of that is taken back; True where some are at all."""
     driven = False
-    end = first + 1 if stands(control, DRIVE, who, first) else push.shape[0]
+    end = first + 1 if stands(control[DRIVE], who, first) else push.shape[0]
     for v in range(VOICES):
         row = who[0, v]
         for t in range(first, end):

@@ -133,12 +133,9 @@ def _formant(control, line, row, t, which, throat, rate, means, levels):  # type
 @kernel
 def _speak(dials, control, line, who, first, throat, rate, means, levels):  # type: ignore[no-untyped-def]
     """The formants of four voices at every tick."""
-    stand = True
+    stand = stands(line, who, first)
     for which in (VOWEL, SHIFT, RESONANCE, FOLLOW):
-        stand = stand and stands(control, which, who, first)
-    for v in range(VOICES):
-        for t in range(first + 1, line.shape[1]):
-            stand = stand and line[who[0, v], t] == line[who[0, v], first]
+        stand = stand and stands(control[which], who, first)
     end = first + 1 if stand else dials.shape[1]
     for v in range(VOICES):
         row = who[0, v]

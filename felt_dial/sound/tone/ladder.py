@@ -265,7 +265,7 @@ def _tune(dials, control, most, line, frequency, who, first, rate):  # type: ign
     """Push, resonance (`most` of it at its end) and cutoff of four voices at every tick."""
     pushes(dials[PUSH], dials[BACK], control, who, first)
     warp(dials[WARP], control, line, frequency, who, first, rate)
-    end = first + 1 if stands(control, RESONANCE, who, first) else dials.shape[1]
+    end = first + 1 if stands(control[RESONANCE], who, first) else dials.shape[1]
     for v in range(VOICES):
         for t in range(first, end):
             both(dials[SUNG], t, v, most * np.float64(control[RESONANCE, who[0, v], t]))

@@ -34,7 +34,7 @@ WAY, AMOUNT, BIAS, BEFORE, TONE, BITS, HOLD, LEVEL, KEPT = (
     Shaper.row_of(name) for name in ("way", "amount", "bias", "before", "tone", "bits", "hold", "level", "kept")
 )
 LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE, POWER_IN, POWER_OUT, NUMBERS = range(10)
-"""Numbers of every channel; the powers are of this block."""
+"""Numbers of every channel; the last two are powers of this block, and not kept."""
 ALIVE, PUSH, BIASED, LOUD, THIN, DULL, LEANS, STEPS, BEAT, DIALS = range(10)
 """Dials: where voices begin, the push, the bias, the level, the two one-poles, who leans, steps and beat of Bits and rate."""
 POWERS_IN, POWERS_OUT, GAIN = range(3)
@@ -51,7 +51,7 @@ def shaper_state(stage: Stage) -> tuple[np.ndarray, ...]:
     drawn = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
     table, loud = drawn_table(np.array(drawn), True), np.array([0.0, 0.0, -1.0])
     room = lane_room(stage, DIALS, NUMBERS)
-    return np.zeros((stage.rows, NUMBERS, 2)), *room, room[-1].copy(), table, loud
+    return np.zeros((stage.rows, POWER_IN, 2)), *room, room[-1].copy(), table, loud
 
 
 def redraw(state: tuple[Any, ...], numbers: np.ndarray, odd: bool) -> None:
@@ -92,7 +92,7 @@ def _turn_dials(dials, control, who, first, rate, was, now):  # type: ignore[no-
     ticks = dials.shape[1] - 1
     for dial, which in ((PUSH, AMOUNT), (BIASED, BIAS), (LOUD, LEVEL), (THIN, BEFORE), (DULL, TONE)):
         lanes = dials[dial]
-        end = first + 1 if stands(control, which, who, first) else ticks + 1
+        end = first + 1 if stands(control[which], who, first) else ticks + 1
         for v in range(VOICES):
             row = who[0, v]
             for t in range(first, end):
@@ -146,7 +146,7 @@ def _go_in(tile, first, tick, dials, here):  # type: ignore[no-untyped-def]
 def _reduced(tile, first, tick, dials, here, control, who, rate):  # type: ignore[no-untyped-def]
     """Holds the sound at a rate of its own and keeps its level to so many bits."""
     steps, beats = dials[STEPS], dials[BEAT]
-    still = stands(control, BITS, who, first) and stands(control, HOLD, who, first)
+    still = stands(control[BITS], who, first) and stands(control[HOLD], who, first)
     end = first + 1 if still else dials.shape[1]
     for v in range(VOICES):
         for t in range(first, end):

@@ -206,7 +206,7 @@ def _two_pole(tile, first, tick, alive, cutoffs, dampings, g, swings, m0, m1, m1
 @kernel
 def _dampings(lanes, control, response, stage, who, first):  # type: ignore[no-untyped-def]
     """The damping of a stage of four voices at every tick."""
-    end = first + 1 if stands(control, RESONANCE, who, first) else lanes.shape[0]
+    end = first + 1 if stands(control[RESONANCE], who, first) else lanes.shape[0]
     for v in range(VOICES):
         row = who[0, v]
         for t in range(first, end):
@@ -256,7 +256,7 @@ def run_state_variable(  # type: ignore[no-untyped-def]
 @kernel
 def _lifts(lifts, dampings, control, who, first):  # type: ignore[no-untyped-def]
     """The lift of four shelves (the root of its gain) and their damping at every tick."""
-    still = stands(control, LIFT, who, first) and stands(control, RESONANCE, who, first)
+    still = stands(control[LIFT], who, first) and stands(control[RESONANCE], who, first)
     end = first + 1 if still else lifts.shape[0]
     for v in range(VOICES):
         row = who[0, v]
