@@ -157,7 +157,7 @@ def test_a_comb_above_the_tick_rings_at_its_pitch() -> None:
 
 
 def test_a_voice_is_tuned_as_its_note_says_not_as_the_last_one_in_its_row() -> None:
-    """The row's dials before the note begins are those of a note that counted its cutoff in hertz; the note counts from its key."""
+    """What stands in the row before the note begins was counted in hertz; the note counts from its key."""
     at, source = 5, sound()
     source[..., : at * TICK] = 0.0
     bench, plain = (Bench(Filter.kinds["state_variable"](on=True, counted="key", cutoff=9000.0)) for _ in range(2))
