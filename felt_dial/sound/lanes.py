@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 from typing import Any
 
@@ -17,7 +18,9 @@ bits_of: Any
 float_of: Any
 load: Any
 look_up: Any
+look_up_there: Any
 pick: Any
+put_places: Any
 quotient: Any
 read_eight: Any
 read_eight_between: Any
@@ -25,11 +28,12 @@ root: Any
 store: Any
 tap_sum: Any
 turn_in: Any
+turn_in_between: Any
 turn_out: Any
 whole: Any
 if os.environ.get("FELT_DIAL_ROLE") == "window":
-    any_above = bits_of = float_of = load = look_up = pick = read_eight = read_eight_between = root = store = None
-    quotient = tap_sum = turn_in = turn_out = whole = None
+    any_above = bits_of = float_of = load = look_up = look_up_there = pick = put_places = quotient = None
+    read_eight = read_eight_between = root = store = tap_sum = turn_in = turn_in_between = turn_out = whole = None
 else:
     from felt_dial.sound.vectors import (  # noqa: F401
         any_above,
@@ -37,7 +41,9 @@ else:
         float_of,
         load,
         look_up,
+        look_up_there,
         pick,
+        put_places,
         quotient,
         read_eight,
         read_eight_between,
@@ -45,9 +51,18 @@ else:
         store,
         tap_sum,
         turn_in,
+        turn_in_between,
         turn_out,
         whole,
     )  # fmt: skip
+
+
+def lane_array(*shape: int) -> NDArray[np.float64]:
+    """Zeros, float64 (…, 8), each row in one line of the processor's cache: a row across two of them is read twice."""
+    size = math.prod(shape) * LANES * 8
+    bytes_ = np.zeros(size + 64, np.uint8)
+    begin = -bytes_.ctypes.data % 64
+    return bytes_[begin : begin + size].view(np.float64).reshape(*shape, LANES)
 
 
 def lane_room(stage: Stage, dials: int, numbers: int) -> tuple[NDArray[Any], ...]:
@@ -57,8 +72,7 @@ def lane_room(stage: Stage, dials: int, numbers: int) -> tuple[NDArray[Any], ...
     """
     ticks = stage.frames // stage.tick
     return (
-        np.zeros((3, LANES), np.int64), np.zeros((dials, ticks + 1, LANES)), np.zeros((numbers, LANES)),
-        np.zeros((stage.frames, LANES)),
+        np.zeros((3, LANES), np.int64), lane_array(dials, ticks + 1), lane_array(numbers), lane_array(stage.frames),
     )  # fmt: skip
 
 
@@ -83,26 +97,29 @@ def take_voices(audio, rows, start, group, who, alive):  # type: ignore[no-untyp
 
 
 @kernel
-def voices_in(audio, who, first, ticks, tick, tile):  # type: ignore[no-untyped-def]
-    """Four voices, float32 (row, channel, frame), from tick `first` on into `tile` float64 (frame, 8)."""
-    for n in range(first * tick, ticks * tick, LANES):
-        turn_in(audio, who[2], n, tile, n)
+def voices_in(audio, who, first, end, tick, tile, base=0):  # type: ignore[no-untyped-def]
+    """Four voices, float32 (row, channel, frame), from tick `first` up to `end` into `tile` float64 (frame, 8).
+
+    `base` is the frame that comes into the first row of `tile`.
+    """
+    for n in range(first * tick, end * tick, LANES):
+        turn_in(audio, who[2], n, tile, n - base)
 
 
 @kernel
-def voices_out(tile, who, first, ticks, tick, audio):  # type: ignore[no-untyped-def]
+def voices_out(tile, who, first, end, tick, audio, base=0):  # type: ignore[no-untyped-def]
     """The way back of `voices_in`; a voice that has not begun is left as it is."""
     together = True
     for v in range(VOICES):
         together = together and who[1, v] <= first
     if together:
-        for n in range(first * tick, ticks * tick, LANES):
-            turn_out(audio, who[2], n, tile, n)
+        for n in range(first * tick, end * tick, LANES):
+            turn_out(audio, who[2], n, tile, n - base)
         return
     for v in range(VOICES):
-        for n in range(max(who[1, v], 0) * tick, ticks * tick):
-            audio[who[0, v], 0, n] = np.float32(tile[n, 2 * v])
-            audio[who[0, v], 1, n] = np.float32(tile[n, 2 * v + 1])
+        for n in range(max(who[1, v], first) * tick, end * tick):
+            audio[who[0, v], 0, n] = np.float32(tile[n - base, 2 * v])
+            audio[who[0, v], 1, n] = np.float32(tile[n - base, 2 * v + 1])
 
 
 @kernel(inline=True)
@@ -119,12 +136,13 @@ def rests(control, which, row, t, first):  # type: ignore[no-untyped-def]
 
 @kernel
 def stands(values, who, first):  # type: ignore[no-untyped-def]
-    """True where values of four voices, (row, tick + 1), stand still in this block."""
+    """True where values of four voices, float32 (row, tick + 1), stand still in this block."""
     moved = 0
     for v in range(VOICES):
         line = values[who[0, v]]
-        for t in range(first, line.shape[0]):
-            moved |= line[t] != line[first]
+        there = bits_of(line[first])
+        for t in range(np.uint64(first), np.uint64(line.shape[0])):
+            moved |= bits_of(line[t]) ^ there
     return moved == 0
 
 

@@ -202,25 +202,57 @@ def any_above(context: Any, a: Any, b: Any) -> Any:
     return types.boolean(a, b), lower
 
 
+def _columns(context: Any, builder: Any, kind: Any, table: Any, places: list[Any]) -> tuple[Any, Any, Any]:
+    """The first three columns of eight rows of a float64 table (row, 4)."""
+    four = ir.VectorType(ir.DoubleType(), 4)
+    rows = []
+    for place in places:
+        row = builder.zext(place, ir.IntType(64))
+        first = _place(context, builder, kind, table, builder.mul(row, ir.Constant(row.type, 4)))
+        rows.append(builder.load(builder.bitcast(first, four.as_pointer()), align=8))
+    halves = [builder.shuffle_vector(rows[k], rows[k + 4], _mask(list(range(LANES)))) for k in range(4)]
+    low = [builder.shuffle_vector(halves[k], halves[k + 1], _mask([0, 8, 2, 10, 4, 12, 6, 14])) for k in (0, 2)]
+    high = [builder.shuffle_vector(halves[k], halves[k + 1], _mask([1, 9, 3, 11, 5, 13, 7, 15])) for k in (0, 2)]
+    even, odd = _mask([0, 1, 8, 9, 4, 5, 12, 13]), _mask([2, 3, 10, 11, 6, 7, 14, 15])
+    return builder.shuffle_vector(*low, even), builder.shuffle_vector(*high, even), builder.shuffle_vector(*low, odd)
+
+
 @intrinsic
 def _look_up_lanes(context: Any, table: Any, at: Any) -> Any:
     def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
-        four = ir.VectorType(ir.DoubleType(), 4)
         at = builder.fptosi(args[1], ir.VectorType(INDEX, LANES))
-        rows = []
-        for lane in range(LANES):
-            row = builder.zext(builder.extract_element(at, ir.Constant(INDEX, lane)), ir.IntType(64))
-            place = _place(context, builder, sig.args[0], args[0], builder.mul(row, ir.Constant(row.type, 4)))
-            rows.append(builder.load(builder.bitcast(place, four.as_pointer()), align=8))
-        halves = [builder.shuffle_vector(rows[k], rows[k + 4], _mask(list(range(LANES)))) for k in range(4)]
-        low = [builder.shuffle_vector(halves[k], halves[k + 1], _mask([0, 8, 2, 10, 4, 12, 6, 14])) for k in (0, 2)]
-        high = [builder.shuffle_vector(halves[k], halves[k + 1], _mask([1, 9, 3, 11, 5, 13, 7, 15])) for k in (0, 2)]
-        first = builder.shuffle_vector(*low, _mask([0, 1, 8, 9, 4, 5, 12, 13]))
-        second = builder.shuffle_vector(*high, _mask([0, 1, 8, 9, 4, 5, 12, 13]))
-        third = builder.shuffle_vector(*low, _mask([2, 3, 10, 11, 6, 7, 14, 15]))
-        return context.make_tuple(builder, sig.return_type, (first, second, third))
+        places = [builder.extract_element(at, ir.Constant(INDEX, lane)) for lane in range(LANES)]
+        return context.make_tuple(builder, sig.return_type, _columns(context, builder, sig.args[0], args[0], places))
 
     return types.UniTuple(lanes, 3)(table, at), lower
+
+
+@intrinsic
+def put_places(context: Any, room: Any, row: Any, at: Any) -> Any:
+    """Puts lanes, made whole, into row `row` of a float64 array (row, 8), for `look_up_there`.
+
+    Numbers in a register are slow to come out of it again one by one; a second loop reads them from memory.
+    """
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        kind = ir.VectorType(INDEX, LANES)
+        first = builder.bitcast(_row(context, builder, sig.args[0], args[0], args[1]), kind.as_pointer())
+        builder.store(builder.fptosi(args[2], kind), first, align=8)
+        return context.get_dummy_value()
+
+    return types.void(room, types.intp, lanes), lower
+
+
+@intrinsic
+def look_up_there(context: Any, table: Any, room: Any, row: Any) -> Any:
+    """`look_up` of the places that `put_places` put into row `row` of `room`."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        first = builder.bitcast(_row(context, builder, sig.args[1], args[1], args[2]), INDEX.as_pointer())
+        places = [builder.load(builder.gep(first, [ir.Constant(INDEX, lane)])) for lane in range(LANES)]
+        return context.make_tuple(builder, sig.return_type, _columns(context, builder, sig.args[0], args[0], places))
+
+    return types.UniTuple(lanes, 3)(table, room, types.intp), lower
 
 
 @intrinsic
@@ -387,6 +419,30 @@ def turn_in(context: Any, audio: Any, places: Any, at: Any, tile: Any, row: Any)
         return context.get_dummy_value()
 
     return types.void(audio, places, types.intp, tile, types.intp), lower
+
+
+@intrinsic
+def turn_in_between(context: Any, audio: Any, places: Any, at: Any, taps: Any, tile: Any, row: Any) -> Any:
+    """`turn_in` of frames between frames: sums of four that follow each other, `taps` float32 (8, 4) of them per line."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        audio, places, at, taps, tile, row = args
+        lines = []
+        for lane in range(LANES):
+            total = None
+            for tap in range(4):
+                later = builder.add(at, ir.Constant(at.type, tap))
+                here = builder.load(_line(context, builder, sig.args, audio, places, lane, later), align=4)
+                weight = _place(context, builder, sig.args[3], taps, ir.Constant(at.type, 4 * lane + tap))
+                part = builder.fmul(here, _all(builder, FLOATS, builder.load(weight)), flags=FAST)
+                total = part if total is None else builder.fadd(total, part, flags=FAST)
+            lines.append(total)
+        for n, found in enumerate(_turned(builder, lines)):
+            to = _row(context, builder, sig.args[4], tile, builder.add(row, ir.Constant(row.type, n)))
+            builder.store(builder.fpext(found, VECTOR), to, align=8)
+        return context.get_dummy_value()
+
+    return types.void(audio, places, types.intp, taps, tile, types.intp), lower
 
 
 @intrinsic

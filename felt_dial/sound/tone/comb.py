@@ -20,8 +20,10 @@ from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.lanes import (
     LANES,
     VOICES,
+    any_above,
     both,
     hold,
+    lane_array,
     lane_room,
     load,
     pick,
@@ -31,7 +33,7 @@ from felt_dial.sound.lanes import (
     state_out,
     store,
     take_voices,
-    turn_in,
+    turn_in_between,
     turn_out,
     voices_in,
     voices_out,
@@ -44,6 +46,10 @@ LOWEST = 16.0
 OPEN = 19_900.0
 BLOCK = 1.0
 """Hertz below which the loop loses what stands still; turned over it has none of it to lose."""
+AT_ONCE = 8
+"""Ticks that go through the whole comb together: what they need stays in the nearest cache."""
+SPARE = 32
+"""Frames of a line that no delay reaches."""
 ROOM = 4.0
 """Level at which the loop gives way without drive."""
 
@@ -70,13 +76,13 @@ class Comb(Tuned, kind="comb", title="Comb"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        size = 1 << math.ceil(math.log2(stage.rate / LOWEST + 8))
-        lines, writes = np.zeros((stage.rows, 2, size), np.float32), np.zeros(stage.rows, np.int64)
-        beyond = stage.frames + LANES
-        heard, flat = np.zeros((beyond, LANES)), np.zeros((LANES, beyond), np.float32)
+        piece = AT_ONCE * stage.tick
+        size = 1 << math.ceil(math.log2(stage.rate / LOWEST + SPARE))
+        who, dials, here, _ = lane_room(stage, DIALS, NUMBERS)
         return (
-            np.zeros((stage.rows, NUMBERS, 2)), *lane_room(stage, DIALS, NUMBERS), heard, flat,
-            np.zeros(LANES, np.int64), lines, writes,
+            np.zeros((stage.rows, NUMBERS, 2)), who, dials, here, lane_array(piece), lane_array(piece + LANES),
+            np.zeros((LANES, 4), np.float32), np.zeros(LANES, np.int64),
+            np.zeros((stage.rows, 2, size + piece + SPARE), np.float32), np.zeros(stage.rows, np.int64), size,
         )  # fmt: skip
 
     def gain(
@@ -173,37 +179,66 @@ def _tune(dials, control, line, frequency, who, first, rate, odd):  # type: igno
 
 
 @kernel
-def _echoes(own, at, wait, grow, mask, line, begin, count):  # type: ignore[no-untyped-def]
-    """What a line holds `wait` frames ago, for `count` frames from `begin` of `line` on; the same cubic as `echo`."""
-    frames = np.int64(wait)
-    oldest = (at - frames - 2) & mask
-    if grow != 0.0 or oldest + count + 3 > mask:
-        for n in range(count):
-            line[begin + n] = np.float32(echo(own, at + n, wait + grow * n, mask))
+def _listen(lines, who, writes, dials, t, tick, at, count, swing, taps, places, heard, mask):  # type: ignore[no-untyped-def]
+    """What four pairs of lines held their wait ago, for `count` frames from `at` on in tick `t`, into `heard`.
+
+    Between frames it is the cubic of `echo`; where nothing moves, its four weights are the same for all of them.
+    """
+    wide = lines.shape[2]
+    swings = swing.shape[0] > 0
+    moves = swings
+    for v in range(VOICES):
+        row, wait = who[0, v], dials[WAIT, t, 2 * v]
+        moves = moves or wait != dials[WAIT, t + 1, 2 * v]
+        frames = np.int64(wait)
+        p = wait - frames
+        for lane in (2 * v, 2 * v + 1):
+            taps[lane, 0] = 0.5 * p * p * (p - 1.0)
+            taps[lane, 1] = 0.5 * p * (1.0 + 4.0 * p - 3.0 * p * p)
+            taps[lane, 2] = 1.0 + p * p * (1.5 * p - 2.5)
+            taps[lane, 3] = 0.5 * p * (2.0 * p - p * p - 1.0)
+            places[lane] = (2 * row + lane % 2) * wide + ((writes[row] + at - frames - 2) & mask)
+    if not moves:
+        for k in range(0, count, LANES):
+            turn_in_between(lines, places, k, taps, heard, k)
         return
-    p = wait - frames
-    before, here = np.float32(0.5 * p * (2.0 * p - p * p - 1.0)), np.float32(1.0 + p * p * (1.5 * p - 2.5))
-    after, last = np.float32(0.5 * p * (1.0 + 4.0 * p - 3.0 * p * p)), np.float32(0.5 * p * p * (p - 1.0))
-    piece, to = own[oldest:], line[begin:]
-    one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
-    for n in range(np.uint64(count)):
-        to[n] = last * piece[n] + after * piece[n + one] + here * piece[n + two] + before * piece[n + three]
+    for v in range(VOICES):
+        row = who[0, v]
+        grow = (dials[WAIT, t + 1, 2 * v] - dials[WAIT, t, 2 * v]) / tick
+        wait = dials[WAIT, t, 2 * v] + grow * (at - t * tick)
+        if swings:
+            wait = min(max(wait * 2.0 ** -np.float64(swing[row, at]), 2.0), mask - np.float64(SPARE))
+        for n in range(count):
+            now = writes[row] + at + n
+            heard[n, 2 * v] = echo(lines[row, 0], now, wait + grow * n, mask)
+            heard[n, 2 * v + 1] = echo(lines[row, 1], now, wait + grow * n, mask)
 
 
 @kernel
-def _keep(line, begin, count, own, at, mask):  # type: ignore[no-untyped-def]
-    """Writes `count` frames of `line` from `begin` on into a delay line from `at` on."""
-    straight = min(count, mask + 1 - at)
-    piece, to = line[begin:], own[at:]
-    for n in range(np.uint64(straight)):
-        to[n] = piece[n]
-    for n in range(straight, count):
-        own[n - straight] = piece[n]
+def _keep(lines, who, writes, at, count, places, heard, mask):  # type: ignore[no-untyped-def]
+    """Writes `count` frames of `heard` into four pairs of lines, whose first frames stand again behind their last.
+
+    It may write up to seven frames more than there are, over the oldest, which nothing reaches.
+    """
+    wide, size = lines.shape[2], mask + 1
+    for lane in range(LANES):
+        row = who[0, lane // 2]
+        places[lane] = (2 * row + lane % 2) * wide + ((writes[row] + at) & mask)
+    for k in range(0, count, LANES):
+        turn_out(lines, places, k, heard, k)
+    for v in range(VOICES):
+        now = (writes[who[0, v]] + at) & mask
+        for channel in range(2):
+            own = lines[who[0, v], channel]
+            for p in range(now, min(now + count, wide - size)):
+                own[p + size] = own[p]
+            for p in range(size, now + count):
+                own[p - size] = own[p]
 
 
 @kernel
-def _turn(tile, heard, dials, here, t, tick, at, count, keep, odd):  # type: ignore[no-untyped-def]
-    """Frames `at` and on, the first in tick `t`: damps what is `heard` and feeds it back.
+def _turn(tile, first, heard, dials, here, t, tick, at, count, keep, odd):  # type: ignore[no-untyped-def]
+    """Frames `at` and on, in tick `t`, row `first` and on of `tile`: damps what is `heard` and feeds it back.
 
     `heard` is then what goes into the lines.
     """
@@ -213,23 +248,30 @@ def _turn(tile, heard, dials, here, t, tick, at, count, keep, odd):  # type: ign
     lift, louder = (load(dials[FED], t + 1) - back) * each, (load(dials[OUT], t + 1) - out) * each
     higher, per_knee = (load(dials[CEILING], t + 1) - ceiling) * each, load(dials[KNEES], t)
     softer = (load(dials[KNEES], t + 1) - per_knee) * each
-    n = at - t * tick
-    back, out, ceiling, per_knee = back + n * lift, out + n * louder, ceiling + n * higher, per_knee + n * softer
     sign = -1.0 if odd else 1.0
-    for m in range(at, at + count):
-        low += dull * (load(heard, m) - low)
-        if odd:
-            blocked = low
-        else:
-            blocked = low - into + keep * blocked
-        into = low
-        y = load(tile, m) + sign * ceiling * rounded(back * per_knee * blocked)
-        store(heard, m, pick(abs(y), 1e-15, y, 0.0))
-        store(tile, m, y * out)
-        back += lift
-        out += louder
-        ceiling += higher
-        per_knee += softer
+    if any_above(abs(lift) + abs(louder) + abs(higher) + abs(softer), 0.0):
+        n = at - t * tick
+        back, out, ceiling, per_knee = back + n * lift, out + n * louder, ceiling + n * higher, per_knee + n * softer
+        for m in range(count):
+            low += dull * (load(heard, m) - low)
+            blocked = low if odd else low - into + keep * blocked
+            into = low
+            y = load(tile, first + m) + sign * ceiling * rounded(back * per_knee * blocked)
+            store(heard, m, pick(abs(y), 1e-15, y, 0.0))
+            store(tile, first + m, y * out)
+            back += lift
+            out += louder
+            ceiling += higher
+            per_knee += softer
+    else:
+        much, most = back * per_knee, sign * ceiling
+        for m in range(count):
+            low += dull * (load(heard, m) - low)
+            blocked = low if odd else low - into + keep * blocked
+            into = low
+            y = load(tile, first + m) + most * rounded(much * blocked)
+            store(heard, m, pick(abs(y), 1e-15, y, 0.0))
+            store(tile, first + m, y * out)
     store(here, DULL, low)
     store(here, BLOCKED, blocked)
     store(here, INTO, into)
@@ -239,59 +281,43 @@ def _turn(tile, heard, dials, here, t, tick, at, count, keep, odd):  # type: ign
 @kernel
 def run_comb(  # type: ignore[no-untyped-def]
     audio, control, line, frequency, rows, start, tick, rate, swing,
-    state, who, dials, here, tile, heard, flat, places, lines, writes,
+    state, who, dials, here, tile, heard, taps, places, lines, writes, size,
 ):  # fmt: skip
-    """Filters `audio[row]` in place; `lines` float32 (row, channel, 2ⁿ), `state` float64 (row, number, channel).
+    """Filters `audio[row]` in place; `state` float64 (row, number, channel), `lines` float32 (row, channel, frame).
 
-    `heard` float64 (frame, 8) and `flat` float32 (8, frame) hold what the lines give, `places` where each begins in `flat`.
-    As many frames are worked on at once as the shortest of four delays allows: what they hear is then known before.
+    Lines are rings of `size` = 2ⁿ frames, of which the first stand again behind the last, so that every piece of them lies
+    in a row. As many frames are worked on at once as the shortest of four delays allows: what they hear is then known before.
     """
-    ticks, mask = control.shape[2] - 1, lines.shape[2] - 1
+    ticks, mask = control.shape[2] - 1, size - 1
     keep = 1.0 - 2.0 * math.pi * BLOCK / rate
     for group in range(0, rows.shape[0], VOICES):
         first = take_voices(audio, rows, start, group, who, dials[ALIVE])
-        have = min(VOICES, rows.shape[0] - group)
-        for lane in range(LANES):
-            places[lane] = min(lane, 2 * have - 2 + lane % 2) * flat.shape[1]
-        for v in range(have):
+        for v in range(VOICES):
             if who[1, v] >= 0:
                 lines[who[0, v]] = np.float32(0.0)
         odd = control[TEETH, who[0, 0], max(who[1, 0], 0)] > 0.5
         state_in(state, who, here)
-        voices_in(audio, who, first, ticks, tick, tile)
         still = _tune(dials, control, line, frequency, who, first, rate, odd)
-        at, end = first * tick, ticks * tick
-        while at < end:
-            t = at // tick
-            if at == t * tick:
-                for k in range(NUMBERS):
-                    store(here, k, load(here, k) * load(dials[ALIVE], t))
-            count = end - at if still else (t + 1) * tick - at
-            if swing.shape[0] > 0:
-                count = 1
-            for v in range(have):
-                shortest = min(dials[WAIT, t, 2 * v], dials[WAIT, t + 1, 2 * v])
-                count = min(count, max(np.int64(shortest) - 1, 1))
-            for v in range(have):
-                row = who[0, v]
-                grow = (dials[WAIT, t + 1, 2 * v] - dials[WAIT, t, 2 * v]) / tick
-                wait = dials[WAIT, t, 2 * v] + grow * (at - t * tick)
+        for begin in range(first, ticks, AT_ONCE):
+            end, base = min(begin + AT_ONCE, ticks), begin * tick
+            voices_in(audio, who, begin, end, tick, tile, base)
+            at = base
+            while at < end * tick:
+                t = at // tick
+                if at == t * tick:
+                    for k in range(NUMBERS):
+                        store(here, k, load(here, k) * load(dials[ALIVE], t))
+                count = end * tick - at if still else (t + 1) * tick - at
+                for v in range(VOICES):
+                    shortest = min(dials[WAIT, t, 2 * v], dials[WAIT, t + 1, 2 * v])
+                    count = min(count, max(np.int64(shortest) - 1, 1))
                 if swing.shape[0] > 0:
-                    wait = min(max(wait * 2.0 ** -np.float64(swing[row, at]), 2.0), mask - 4.0)
-                now = (writes[row] + at) & mask
-                _echoes(lines[row, 0], now, wait, grow, mask, flat[2 * v], at, count)
-                _echoes(lines[row, 1], now, wait, grow, mask, flat[2 * v + 1], at, count)
-            for k in range(at, at + count, LANES):
-                turn_in(flat, places, k, heard, k)
-            _turn(tile, heard, dials, here, t, tick, at, count, keep, odd)
-            for k in range(at, at + count, LANES):
-                turn_out(flat, places, k, heard, k)
-            for v in range(have):
-                now = (writes[who[0, v]] + at) & mask
-                _keep(flat[2 * v], at, count, lines[who[0, v], 0], now, mask)
-                _keep(flat[2 * v + 1], at, count, lines[who[0, v], 1], now, mask)
-            at += count
-        for v in range(have):
-            writes[who[0, v]] = (writes[who[0, v]] + end) & mask
-        voices_out(tile, who, first, ticks, tick, audio)
+                    count = 1
+                _listen(lines, who, writes, dials, t, tick, at, count, swing, taps, places, heard, mask)
+                _turn(tile, at - base, heard, dials, here, t, tick, at, count, keep, odd)
+                _keep(lines, who, writes, at, count, places, heard, mask)
+                at += count
+            voices_out(tile, who, begin, end, tick, audio, base)
+        for v in range(min(VOICES, rows.shape[0] - group)):
+            writes[who[0, v]] = (writes[who[0, v]] + ticks * tick) & mask
         state_out(here, who, state)

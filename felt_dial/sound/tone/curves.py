@@ -15,7 +15,7 @@ from felt_dial.patch.drawn import Rows
 from felt_dial.patch.shaping import DIODE, DRAWN, FOLD, SINE, SOFT, TUBE, WRAP
 from felt_dial.sound.control.line import line_value
 from felt_dial.sound.kernel import kernel
-from felt_dial.sound.lanes import load, look_up, pick, store, whole
+from felt_dial.sound.lanes import lane_array, load, look_up, look_up_there, pick, put_places, store, whole
 
 KNEE = 1.875
 """Where Soft becomes flat: (15u − 10u³ + 3u⁵) / 8 of u = x / KNEE has slope 1 in the middle, and none at the ends."""
@@ -76,7 +76,7 @@ def drawn_table(numbers: NDArray[np.float64], odd: bool) -> NDArray[np.float64]:
     count = int(numbers[0])
     rows = tuple(map(tuple, numbers[1 : 1 + 3 * count].reshape(count, 3).tolist()))
     values = drawn_curve(np.linspace(-1.0, 1.0, PIECES + 1), rows, odd)
-    found = np.zeros((PIECES + 1, 4))
+    found = lane_array(PIECES // 2 + 1).reshape(-1, 4)[: PIECES + 1]
     found[:, VALUE] = values
     found[:-1, RISE] = np.diff(values)
     found[1:, AREA] = np.cumsum(values[1:] + values[:-1]) / PIECES
@@ -203,12 +203,18 @@ def wrap_area(x):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def drawn_area(x, table):  # type: ignore[no-untyped-def]
-    """See `tube_area`."""
-    n, part, v = _piece(x)
-    under, value, rise = look_up(table, n)
+def _under(x, row):  # type: ignore[no-untyped-def]
+    """The area under a drawn curve up to a value, by the row of the table of its piece."""
+    _, part, v = _piece(x)
+    under, value, rise = row
     value += part * rise
     return under + (2.0 / PIECES) * part * (value - 0.5 * part * rise) + (x - v) * value
+
+
+@kernel
+def drawn_area(x, table):  # type: ignore[no-untyped-def]
+    """See `tube_area`."""
+    return _under(x, look_up(table, _piece(x)[0]))
 
 
 @kernel
@@ -261,7 +267,9 @@ def areas(way, x, up, begin, end, table):  # type: ignore[no-untyped-def]
             store(up, n, wrap_area(load(x, n)))
     elif way == DRAWN:
         for n in range(begin, end):
-            store(up, n, drawn_area(load(x, n), table))
+            put_places(up, n, _piece(load(x, n))[0])
+        for n in range(begin, end):
+            store(up, n, _under(load(x, n), look_up_there(table, up, n)))
     else:
         for n in range(begin, end):
             store(up, n, hard_area(load(x, n)))

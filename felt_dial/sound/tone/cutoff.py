@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from felt_dial.patch.module import Tuned
 from felt_dial.sound.kernel import Stage, kernel
-from felt_dial.sound.lanes import VOICES, both, hold, lane_room, load, rests, stands, store
+from felt_dial.sound.lanes import VOICES, both, hold, lane_array, lane_room, load, rests, stands, store
 from felt_dial.sound.tone.curves import soft
 
 CUTOFF, COUNTED, DISTANCE, RESONANCE, FOLLOW, DRIVE = (
@@ -47,7 +47,7 @@ def prototype(frequency: ArrayLike, cutoff: float, rate: float) -> NDArray[np.co
 def tuned_room(stage: Stage, numbers: int, own: int = 0) -> tuple[np.ndarray, ...]:
     """State of `numbers` per channel, room for four voices with `own` dials more, and for a cutoff that swings."""
     room = lane_room(stage, OWN + own, numbers)
-    return np.zeros((stage.rows, numbers, 2)), *room, room[-1].copy()
+    return np.zeros((stage.rows, numbers, 2)), *room, lane_array(stage.frames)
 
 
 @kernel(inline=True)

@@ -14,6 +14,7 @@ from felt_dial.sound.lanes import (
     any_above,
     both,
     hold,
+    lane_array,
     lane_room,
     load,
     pick,
@@ -38,6 +39,8 @@ LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE, POWER_IN, POWER_OUT, NUMBERS = rang
 ALIVE, PUSH, BIASED, LOUD, THIN, DULL, LEANS, STEPS, BEAT, DIALS = range(10)
 """Dials: where voices begin, the push, the bias, the level, the two one-poles, who leans, steps and beat of Bits and rate."""
 POWERS_IN, POWERS_OUT, GAIN = range(3)
+AT_ONCE = 4
+"""Ticks that go through the whole drive together: what they need stays in the nearest cache."""
 TABLE = -2
 """Where the table of a drawn curve is in the state, counted from its end."""
 NEAR = 1e-6
@@ -50,8 +53,9 @@ def shaper_state(stage: Stage) -> tuple[np.ndarray, ...]:
     """State of every row, room for four voices, the table of a drawn curve, and the measured powers and gain."""
     drawn = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
     table, loud = drawn_table(np.array(drawn), True), np.array([0.0, 0.0, -1.0])
-    room = lane_room(stage, DIALS, NUMBERS)
-    return np.zeros((stage.rows, POWER_IN, 2)), *room, room[-1].copy(), table, loud
+    who, dials, here, _ = lane_room(stage, DIALS, NUMBERS)
+    tile, up = lane_array(AT_ONCE * stage.tick), lane_array(AT_ONCE * stage.tick)
+    return np.zeros((stage.rows, POWER_IN, 2)), who, dials, here, tile, up, table, loud
 
 
 def redraw(state: tuple[Any, ...], numbers: np.ndarray, odd: bool) -> None:
@@ -113,18 +117,19 @@ def _turn_dials(dials, control, who, first, rate, was, now):  # type: ignore[no-
 
 
 @kernel
-def _go_in(tile, first, tick, dials, here):  # type: ignore[no-untyped-def]
-    """Takes the low from four voices and pushes them; `tile` is then what goes into the curve."""
+def _go_in(tile, begin, end, tick, dials, here):  # type: ignore[no-untyped-def]
+    """Takes the low from four voices, from tick `begin` up to `end`, and pushes them: what then goes into the curve."""
     under, power = load(here, LOW), load(here, POWER_IN)
     each = 1.0 / tick
-    for t in range(first, dials.shape[1] - 1):
+    for t in range(begin, end):
+        first = (t - begin) * tick
         push, bias, thin = load(dials[PUSH], t), load(dials[BIASED], t), load(dials[THIN], t)
         grow, lean = (load(dials[PUSH], t + 1) - push) * each, (load(dials[BIASED], t + 1) - bias) * each
         lives = load(dials[ALIVE], t)
         power = lives * power
         under = pick(thin, 0.0, lives * under, 0.0)
         if any_above(thin, 0.0):
-            for n in range(t * tick, (t + 1) * tick):
+            for n in range(first, first + tick):
                 x = load(tile, n)
                 power += x * x
                 under += thin * (x - under)
@@ -132,7 +137,7 @@ def _go_in(tile, first, tick, dials, here):  # type: ignore[no-untyped-def]
                 push += grow
                 bias += lean
         else:
-            for n in range(t * tick, (t + 1) * tick):
+            for n in range(first, first + tick):
                 x = load(tile, n)
                 power += x * x
                 store(tile, n, push * x + bias)
@@ -143,8 +148,8 @@ def _go_in(tile, first, tick, dials, here):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _reduced(tile, first, tick, dials, here, control, who, rate):  # type: ignore[no-untyped-def]
-    """Holds the sound at a rate of its own and keeps its level to so many bits."""
+def _turn_reducers(dials, control, who, first, rate):  # type: ignore[no-untyped-def]
+    """Steps and beat of Bits and rate at every tick."""
     steps, beats = dials[STEPS], dials[BEAT]
     still = stands(control[BITS], who, first) and stands(control[HOLD], who, first)
     end = first + 1 if still else dials.shape[1]
@@ -157,12 +162,18 @@ def _reduced(tile, first, tick, dials, here, control, who, rate):  # type: ignor
             both(beats, t, v, np.float64(control[HOLD, who[0, v], t]) / rate)
     hold(steps, end)
     hold(beats, end)
+
+
+@kernel
+def _reduced(tile, begin, end, tick, dials, here):  # type: ignore[no-untyped-def]
+    """Holds the sound at a rate of its own and keeps its level to so many bits."""
     held, phase = load(here, HELD), load(here, PHASE)
-    for t in range(first, dials.shape[1] - 1):
+    for t in range(begin, end):
+        first = (t - begin) * tick
         lives = load(dials[ALIVE], t)
         held, phase = lives * held, lives * phase
-        step, beat = load(steps, t), load(beats, t)
-        for n in range(t * tick, (t + 1) * tick):
+        step, beat = load(dials[STEPS], t), load(dials[BEAT], t)
+        for n in range(first, first + tick):
             phase += beat
             held = pick(1.0, phase, held, whole(min(max(load(tile, n), -1.0), 1.0) * step + 0.5) / step)
             phase -= whole(phase)
@@ -181,50 +192,72 @@ def _bend_near(way, tile, up, begin, end, last, table):  # type: ignore[no-untyp
 
 
 @kernel
-def _come_out(way, tile, up, first, tick, dials, here, table, block):  # type: ignore[no-untyped-def]
+def _means(way, tile, up, first, end, last, below, table):  # type: ignore[no-untyped-def]
+    """Of the areas in `up` the mean of the curve between every two frames of `tile`; `last` and `below` are before them."""
+    was, nearest = last, abs(last) + 1.0
+    for n in range(first, end):
+        x, above = load(tile, n), load(up, n)
+        apart = abs(x - last)
+        store(up, n, quotient(above - below, pick(apart, NEAR, x - last, 1.0)))
+        nearest = min(nearest, apart)
+        last, below = x, above
+    if any_above(NEAR, nearest):
+        _bend_near(way, tile, up, first, end, was, table)
+    return last, below
+
+
+@kernel
+def _come_out(way, tile, up, begin, end, tick, dials, here, table, block):  # type: ignore[no-untyped-def]
     """The mean of the curve between every two frames of `tile`, without what stands still, dulled and at its level.
 
     `up` (frame, 8) is room for the areas under the curve, and then for the means. What does not lean has nothing that
     stands still, and what would take it away stands ready.
     """
-    ticks = dials.shape[1] - 1
     blocked, into, over, power = load(here, BLOCKED), load(here, INTO), load(here, HIGH), load(here, POWER_OUT)
     leans, last = load(dials[LEANS], 0), load(here, LAST)
+    keep = leans * block
     below = area(way, last, table)
     reduces = way == REDUCE
+    bent = tile if reduces else up
     if not reduces:
-        areas(way, tile, up, first * tick, ticks * tick, table)
-    for t in range(first, ticks):
+        areas(way, tile, up, 0, (end - begin) * tick, table)
+    for t in range(begin, end):
+        first = (t - begin) * tick
         lives = load(dials[ALIVE], t)
         if any_above(0.5, lives):
             bias = load(dials[BIASED], t)
             last, into = pick(lives, 0.5, last, bias), pick(lives, 0.5, into, bend(way, bias, table))
             below = area(way, last, table)
             blocked, over, power = lives * blocked, lives * over, lives * power
+        if not reduces:
+            last, below = _means(way, tile, up, first, first + tick, last, below, table)
         dull, level = load(dials[DULL], t), load(dials[LOUD], t)
         louder = (load(dials[LOUD], t + 1) - level) * (1.0 / tick)
-        plain = not any_above(leans, 0.5) and not any_above(1.0, dull)
-        if not reduces:
-            was, nearest = last, abs(level) + 1.0
-            for n in range(t * tick, (t + 1) * tick):
-                x, above = load(tile, n), load(up, n)
-                apart = abs(x - last)
-                store(up, n, quotient(above - below, pick(apart, NEAR, x - last, 1.0)))
-                nearest = min(nearest, apart)
-                last, below = x, above
-            if any_above(NEAR, nearest):
-                _bend_near(way, tile, up, t * tick, (t + 1) * tick, was, table)
-        for n in range(t * tick, (t + 1) * tick):
-            y = load(tile, n) if reduces else load(up, n)
-            if plain:
-                blocked = over = y
-            else:
-                blocked = pick(leans, 0.5, y - into + block * blocked, y)
+        if any_above(1.0, dull):
+            for n in range(first, first + tick):
+                y = load(bent, n)
+                blocked = y - leans * into + keep * blocked
+                into = y
                 over += dull * (blocked - over)
-            into = y
-            power += over * over
-            store(tile, n, level * over)
-            level += louder
+                power += over * over
+                store(tile, n, level * over)
+                level += louder
+        elif any_above(leans, 0.5):
+            for n in range(first, first + tick):
+                y = load(bent, n)
+                blocked = y - leans * into + keep * blocked
+                into = y
+                power += blocked * blocked
+                store(tile, n, level * blocked)
+                level += louder
+            over = blocked
+        else:
+            for n in range(first, first + tick):
+                into = load(bent, n)
+                power += into * into
+                store(tile, n, level * into)
+                level += louder
+            blocked = over = into
     store(here, LAST, last)
     store(here, BLOCKED, blocked)
     store(here, INTO, into)
@@ -274,12 +307,16 @@ def run_shaper(audio, control, rows, start, tick, rate, state, who, dials, here,
         for v in range(VOICES):
             both(dials[LEANS], 0, v, 1.0 if _leans(way, control, who[0, v], max(who[1, v], 0)) else 0.0)
         _turn_dials(dials, control, who, first, rate, was, now)
-        voices_in(audio, who, first, ticks, tick, tile)
-        _go_in(tile, first, tick, dials, here)
         if way == REDUCE:
-            _reduced(tile, first, tick, dials, here, control, who, rate)
-        _come_out(way, tile, up, first, tick, dials, here, table, block)
-        voices_out(tile, who, first, ticks, tick, audio)
+            _turn_reducers(dials, control, who, first, rate)
+        for t in range(first, ticks, AT_ONCE):
+            end, base = min(t + AT_ONCE, ticks), t * tick
+            voices_in(audio, who, t, end, tick, tile, base)
+            _go_in(tile, t, end, tick, dials, here)
+            if way == REDUCE:
+                _reduced(tile, t, end, tick, dials, here)
+            _come_out(way, tile, up, t, end, tick, dials, here, table, block)
+            voices_out(tile, who, t, end, tick, audio, base)
         state_out(here, who, state)
         for v in range(min(VOICES, rows.shape[0] - group)):
             power_in += here[POWER_IN, 2 * v] + here[POWER_IN, 2 * v + 1]
