@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -75,7 +76,7 @@ class Comb(Tuned, kind="comb", title="Comb"):
     damping = Param("Damping", 20000.0, (200.0, 20000.0), HERTZ, taper=LOG, says="Each turn loses what is above.")
 
     @staticmethod
-    def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
+    def prepare(stage: Stage) -> tuple[Any, ...]:
         piece = AT_ONCE * stage.tick
         size = 1 << math.ceil(math.log2(stage.rate / LOWEST + SPARE))
         who, dials, here, _ = lane_room(stage, DIALS, NUMBERS)
