@@ -25,6 +25,7 @@ quotient: Any
 read_eight: Any
 read_eight_between: Any
 root: Any
+sides: Any
 store: Any
 tap_sum: Any
 turn_in: Any
@@ -33,7 +34,9 @@ turn_out: Any
 whole: Any
 if os.environ.get("FELT_DIAL_ROLE") == "window":
     any_above = bits_of = float_of = load = look_up = look_up_there = pick = put_places = quotient = None
-    read_eight = read_eight_between = root = store = tap_sum = turn_in = turn_in_between = turn_out = whole = None
+    read_eight = read_eight_between = root = sides = store = tap_sum = turn_in = turn_in_between = turn_out = whole = (
+        None
+    )
 else:
     from felt_dial.sound.vectors import (  # noqa: F401
         any_above,
@@ -48,6 +51,7 @@ else:
         read_eight,
         read_eight_between,
         root,
+        sides,
         store,
         tap_sum,
         turn_in,
@@ -171,3 +175,36 @@ def state_out(here, who, state):  # type: ignore[no-untyped-def]
     for v in range(VOICES):
         for k in range(state.shape[1]):
             state[who[0, v], k, 0], state[who[0, v], k, 1] = flushed(here[k, 2 * v]), flushed(here[k, 2 * v + 1])
+
+
+@kernel
+def rings_in(rings, begins, at, count, taps, places, tile):  # type: ignore[no-untyped-def]
+    """`count` frames of eight rings from `at` (8,) of each on into `tile`: sums of four that follow each other.
+
+    A ring is 2ⁿ float32 of a larger array, from `begins` (8,) on, counted flat; its first frames stand again behind its
+    last, so that every piece of it lies in a row. `taps` float32 (8, 4) are the weights of the four. As many frames are
+    read as eight go into `count`; `places` int64 (8,) is room.
+    """
+    for lane in range(LANES):
+        places[lane] = begins[lane] + at[lane]
+    for n in range(0, count, LANES):
+        turn_in_between(rings, places, n, taps, tile, n)
+
+
+@kernel
+def rings_out(tile, rings, begins, at, count, places, size, again):  # type: ignore[no-untyped-def]
+    """Writes `count` frames of `tile` into eight rings of `size`, from `at` of each on, and what stands `again` behind it.
+
+    Up to seven frames more are written, over the oldest of a ring, which no delay may reach.
+    """
+    for lane in range(LANES):
+        places[lane] = begins[lane] + at[lane]
+    for n in range(0, count, LANES):
+        turn_out(rings, places, n, tile, n)
+    flat = rings.reshape(-1)
+    for lane in range(LANES):
+        begin, end = begins[lane] + at[lane], begins[lane] + at[lane] + count
+        for p in range(begin, min(end, begins[lane] + again)):
+            flat[p + size] = flat[p]
+        for p in range(begins[lane] + size, end):
+            flat[p - size] = flat[p]

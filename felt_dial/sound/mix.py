@@ -253,16 +253,6 @@ def sound_peak(audio):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def run_copy(audio, copy):  # type: ignore[no-untyped-def]
-    """Copies a sound (channel, frame); returns its largest sample."""
-    for channel in range(2):
-        line, to = audio[channel], copy[channel]
-        for n in range(np.uint64(line.shape[0])):
-            to[n] = line[n]
-    return float_of(np.int32(max(_highest(audio[0]), _highest(audio[1]))))
-
-
-@kernel
 def run_blend(dry, wet, on, share, shared, tick):  # type: ignore[no-untyped-def]
     """`wet` becomes `dry` where `on` (tick + 1), times `share` where it is `shared`, is 0, and stays where it is 1."""
     for t in range(on.shape[0] - 1):
@@ -301,6 +291,45 @@ def run_kept(dry, wet, loud, rate):  # type: ignore[no-untyped-def]
         line = wet[channel]
         for n in range(np.uint64(frames)):
             line[n] *= gain + grow * np.float32(n)
+
+
+@kernel
+def run_in(sound, dry, on, wet, kept):  # type: ignore[no-untyped-def]
+    """What an effect will do in a block: nothing (0), all of the sound (1), or a part of it (2); whether its level is kept.
+
+    Copies the sound (channel, frame) to `dry` and returns its largest sample too. `on`, `wet` and `kept` are (tick + 1,).
+    """
+    end = on.shape[0] - 1
+    if on[0] == 0.0 and on[end] == 0.0:
+        return 0, False, np.float32(0.0)
+    for channel in range(2):
+        line, to = sound[channel], dry[channel]
+        for n in range(np.uint64(line.shape[0])):
+            to[n] = line[n]
+    whole = on[0] == 1.0 and on[end] == 1.0 and wet[0] == 1.0 and wet[end] == 1.0
+    return 1 if whole else 2, kept[end] > 0.5, sound_peak(sound)
+
+
+@kernel
+def run_back(dry, sound, works, keeps, alone, on, wet, shared, loud, rate, tick):  # type: ignore[no-untyped-def]
+    """What a rack does after an effect: keeps its level, blends it, leaves `alone` what it adds; returns its largest sample.
+
+    Where the effect gave no number, the sound is nothing and −1 is returned.
+    """
+    peak = sound_peak(sound)
+    if peak < 0.0:
+        sound[:] = np.float32(0.0)
+        return peak
+    if keeps:
+        run_kept(dry, sound, loud, rate)
+    if works == 2:
+        run_blend(dry, sound, on, wet, shared, tick)
+    if alone:
+        for channel in range(2):
+            line, plain = sound[channel], dry[channel]
+            for n in range(np.uint64(line.shape[0])):
+                line[n] -= plain[n]
+    return sound_peak(sound) if keeps or works == 2 or alone else peak
 
 
 @kernel

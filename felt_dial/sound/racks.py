@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
 from felt_dial.sound.kernel import TICK
-from felt_dial.sound.mix import run_blend, run_copy, run_kept, sound_peak
+from felt_dial.sound.mix import run_back, run_in, sound_peak
 from felt_dial.sound.placed import Placed
 from felt_dial.sound.rates import Finer, Pad
 
@@ -39,8 +39,9 @@ class Fitted:
         assert isinstance(effect, Effect)
         self.finer = Finer(frames, quality) if effect.bends and quality > 1 else None
         self.late = self.finer.late if self.finer else effect.late(placed.stage.rate)
-        self.blends, self.keeps = effect.leaves("wet"), effect.leaves("kept")
-        self.kept = placed.control[effect.row_of("kept")]
+        self.shared = effect.leaves("wet")
+        self.wet = placed.wet if self.shared else placed.on
+        self.kept = placed.control[effect.row_of("kept")] if effect.leaves("kept") else np.zeros_like(placed.on)
         self.rate = placed.stage.rate / (quality if effect.bends else 1)
         self.loud = np.array([0.0, 0.0, 1.0])
         self.pad = Pad(self.late, frames) if self.late else None
@@ -96,17 +97,14 @@ class Rack:
     def _run_one(self, fitted: Fitted, sound: Sound, alone: bool) -> bool:
         """One effect; False where it gave no number and was reset. `alone` leaves only what it adds."""
         placed = fitted.placed
-        if not fitted.on:
+        begin = perf_counter_ns()
+        works, keeps, before = run_in(sound, self._dry, placed.on, fitted.wet, fitted.kept)
+        if not works:
             placed.rest()
             if alone:
                 sound.fill(0.0)
             return True
         placed.quiet = False
-        begin = perf_counter_ns()
-        on, wet = placed.on, placed.wet
-        mixed = on[0] != 1.0 or on[-1] != 1.0 or (fitted.blends and (wet[0] != 1.0 or wet[-1] != 1.0))
-        keeps = fitted.keeps and fitted.kept[-1] > 0.5
-        placed.peaks[0] = run_copy(sound, self._dry)
         if fitted.pad is not None:
             fitted.pad.run(self._dry, fitted.late)
         if fitted.finer is not None:
@@ -115,17 +113,12 @@ class Rack:
             fitted.finer.drop(sound)
         else:
             placed.kernel(sound, placed.control, TICK, placed.stage.rate, *placed.state)
-        peak = sound_peak(sound)
-        good = bool(peak >= 0.0)
+        after = run_back(
+            self._dry, sound, works, keeps, alone, placed.on, fitted.wet, fitted.shared, fitted.loud, fitted.rate, TICK
+        )
+        good = bool(after >= 0.0)
         if not good:
-            sound.fill(0.0)
             placed.reset()
-        if keeps:
-            run_kept(self._dry, sound, fitted.loud, fitted.rate)
-        if mixed:
-            run_blend(self._dry, sound, on, wet if fitted.blends else on, fitted.blends, TICK)
-        if alone:
-            sound -= self._dry
-        placed.peaks[1] = peak if good and not (mixed or alone or keeps) else sound_peak(sound)
+        placed.peaks = [before, max(after, 0.0)]
         placed.spent(begin)
         return good

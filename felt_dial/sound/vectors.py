@@ -218,6 +218,21 @@ def _columns(context: Any, builder: Any, kind: Any, table: Any, places: list[Any
 
 
 @intrinsic
+def sides(context: Any, x: Any) -> Any:
+    """The sums of the lanes 0, 2, 4, 6 and of 1, 3, 5, 7."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        total = args[0]
+        for count in (4, 2):
+            halves = [builder.shuffle_vector(total, total, _mask(list(range(k, k + count)))) for k in (0, count)]
+            total = builder.fadd(*halves, flags=FAST)
+        found = [builder.extract_element(total, ir.Constant(INDEX, k)) for k in (0, 1)]
+        return context.make_tuple(builder, sig.return_type, found)
+
+    return types.UniTuple(types.float64, 2)(lanes), lower
+
+
+@intrinsic
 def _look_up_lanes(context: Any, table: Any, at: Any) -> Any:
     def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
         at = builder.fptosi(args[1], ir.VectorType(INDEX, LANES))

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Switch
+from felt_dial.patch.shaping import SINE
 from felt_dial.patch.units import HERTZ, PERCENT, SECONDS
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
+from felt_dial.sound.lanes import LANES, lane_array, load, pick, rings_in, rings_out, sides, store
+from felt_dial.sound.tone.curves import bend
 
 LINES = 8
 ALLPASSES = 4
@@ -49,15 +53,18 @@ class Reverb(Effect, kind="reverb"):
     wet = Param("Wet", 0.25, (0.0, 1.0), PERCENT, says="How loud the room is beside the sound.")
 
     @staticmethod
-    def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
+    def prepare(stage: Stage) -> tuple[Any, ...]:
         longest = max(max(times) for times in LENGTHS.values()) * LARGEST + 0.01
         size = 1 << math.ceil(math.log2(longest * stage.rate))
         diffuser = 1 << math.ceil(math.log2(max(max(times) for times in DIFFUSERS.values()) * LARGEST * stage.rate))
         before = 1 << math.ceil(math.log2(PREDELAY * stage.rate + 2))
+        wide = size + stage.tick + LANES
+        places = np.zeros((HERE + 1, LANES), np.int64)
+        places[BEGINS] = np.arange(LINES) * wide
         return (
-            np.zeros((LINES, size), np.float32), np.zeros((ALLPASSES, diffuser), np.float32),
-            np.zeros((2, before), np.float32), np.zeros(24 + 2 * LINES), np.zeros((4, LINES)),
-            np.zeros(ALLPASSES, np.int64),
+            np.zeros((LINES, wide), np.float32), np.zeros((ALLPASSES, diffuser), np.float32),
+            np.zeros((2, before), np.float32), np.zeros(NUMBERS), lane_array(ROOMS), lane_array(stage.tick),
+            np.zeros((ENTERS, stage.tick)), np.zeros((2, ALLPASSES)), np.zeros((LANES, 4), np.float32), places, size,
         )  # fmt: skip
 
     def course(self, points: int = 200, seconds: float = 4.0) -> NDArray[np.float64]:
@@ -78,100 +85,160 @@ FREEZE, WET = ROW["freeze"], ROW["wet"]
 _LENGTHS = np.array([LENGTHS[way] for way in LENGTHS])
 _DIFFUSERS = np.array([DIFFUSERS[way] for way in LENGTHS])
 _DENSITY = np.array([DENSITY[way] for way in LENGTHS])
-WRITE, TURN, BEFORE, LOW, HIGH, SIZE_NOW = 0, 1, 2, 3, 5, 7
-DAMPED = 24
+WRITE, TURN, LOW, HIGH, SIZE_NOW, KNOWN, CUTS, NUMBERS = 0, 1, 2, 4, 6, 7, 10, 14
+"""State: the frame, the turn of the sway, two one-poles of two channels each, the size, and for what values are known."""
+FRAMES, GAINS, FALL, DAMPED, PACE, SIGNS, SWAYED, ROOMS = range(8)
+"""Of every line: its frames and gain while it stands, the fall per frame, what it holds, constants, its frames now."""
+FED, SIDE, ENTERS = range(3)
+SPREAD, DENSE = range(2)
+AT, FROM, BEGINS, HERE = range(4)
 SWAY = 0.0006
 """Seconds by which a line sways at full movement."""
 
 
+@kernel
+def _measure(control, t, rate, state, room, spread):  # type: ignore[no-untyped-def]
+    """Lengths and gains of lines and all-passes, where space, size or decay are other than they were."""
+    goal = np.float64(control[SIZE, t])
+    if state[SIZE_NOW] == 0.0 or abs(goal - state[SIZE_NOW]) < 1e-6:
+        state[SIZE_NOW] = goal
+    state[SIZE_NOW] += (goal - state[SIZE_NOW]) * 0.02
+    way, size, decay = np.int64(control[WAY, t]), state[SIZE_NOW], np.float64(control[DECAY, t])
+    if state[KNOWN] == way + 1.0 and state[KNOWN + 1] == size and state[KNOWN + 2] == decay:
+        return
+    state[KNOWN], state[KNOWN + 1], state[KNOWN + 2] = way + 1.0, size, decay
+    fall = -3.0 * math.log(10.0) / rate / decay
+    for k in range(LINES):
+        room[FRAMES, k] = math.floor(_LENGTHS[way, k] * size * rate + 0.5)
+        room[GAINS, k] = math.exp(fall * room[FRAMES, k])
+        room[FALL, k] = fall
+        room[PACE, k] = 0.61 + 0.125 * k
+        room[SIGNS, k] = 0.35 if k % 2 == 0 else -0.35
+    for k in range(ALLPASSES):
+        spread[SPREAD, k] = max(math.floor(_DIFFUSERS[way, k] * size * rate), 1.0)
+        spread[DENSE, k] = min(_DENSITY[way], math.exp(2.0 * fall * spread[SPREAD, k]))
+
+
+@kernel
+def _cut(control, t, rate, state):  # type: ignore[no-untyped-def]
+    """How much of the way the two cuts go in a frame, found again where their dials moved."""
+    for k, which in enumerate((LOW_CUT, HIGH_CUT)):
+        hertz = np.float64(control[which, t])
+        if state[CUTS + 2 * k] != hertz:
+            state[CUTS + 2 * k] = hertz
+            state[CUTS + 2 * k + 1] = 1.0 - math.exp(-2.0 * math.pi * min(hertz, 0.45 * rate) / rate)
+    return state[CUTS + 1], state[CUTS + 3]
+
+
+@kernel
+def _enter(audio, control, t, tick, rate, before, state, into):  # type: ignore[no-untyped-def]
+    """What goes into the room in a tick: middle and side, after the pre-delay and without what the cuts keep out."""
+    mask, write = before.shape[1] - 1, np.int64(state[WRITE])
+    low, high = _cut(control, t, rate, state)
+    wait = np.int64(np.float64(control[PREDELAY_AT, t]) * rate)
+    later = np.int64(np.float64(control[PREDELAY_AT, t + 1]) * rate)
+    low_middle, low_side, high_middle, high_side = state[LOW], state[LOW + 1], state[HIGH], state[HIGH + 1]
+    for n in range(tick):
+        here = write + n
+        before[0, here & mask], before[1, here & mask] = audio[0, t * tick + n], audio[1, t * tick + n]
+        left, right = np.float64(before[0, (here - wait) & mask]), np.float64(before[1, (here - wait) & mask])
+        if later != wait:
+            part = n / tick
+            left += part * (np.float64(before[0, (here - later) & mask]) - left)
+            right += part * (np.float64(before[1, (here - later) & mask]) - right)
+        middle, side = 0.5 * (left + right), 0.5 * (left - right)
+        low_middle += low * (middle - low_middle)
+        low_side += low * (side - low_side)
+        high_middle += high * (middle - low_middle - high_middle)
+        high_side += high * (side - low_side - high_side)
+        into[FED, n], into[SIDE, n] = high_middle, high_side
+    state[LOW], state[LOW + 1] = flushed(low_middle), flushed(low_side)
+    state[HIGH], state[HIGH + 1] = flushed(high_middle), flushed(high_side)
+
+
+@kernel
+def _spread(line, write, late, dense, fed):  # type: ignore[no-untyped-def]
+    """An all-pass `late` frames long on `fed`, in place."""
+    mask, tick = line.shape[0] - 1, fed.shape[0]
+    here, there = write & mask, (write - late) & mask
+    if late >= tick and max(here, there) + tick <= line.shape[0]:
+        old, new = line[there:], line[here:]
+        for n in range(np.uint64(tick)):
+            heard = np.float64(old[n])
+            inner = fed[n] + dense * heard
+            fed[n] = heard - dense * inner
+            new[n] = np.float32(inner)
+        return
+    for n in range(tick):
+        heard = np.float64(line[(write + n - late) & mask])
+        inner = fed[n] + dense * heard
+        fed[n] = heard - dense * inner
+        line[(write + n) & mask] = np.float32(inner)
+
+
+@kernel
+def _aim(room, sway, turn, freeze, at, taps, write, tick, size):  # type: ignore[no-untyped-def]
+    """Where eight lines are read in a tick as they sway, with which weights; returns their gains.
+
+    A gain follows the length by the first terms of its exponential: a sway is short against the decay.
+    """
+    more = sway * (1.0 + bend(SINE, 4.0 * turn * load(room, PACE), room))
+    frames = max(load(room, FRAMES) + more, tick + 2.0)
+    x = load(room, FALL) * more
+    gains = load(room, GAINS) * (1.0 + x * (1.0 + 0.5 * x))
+    store(room, SWAYED, frames)
+    for k in range(LINES):
+        whole = np.int64(room[SWAYED, k])
+        part = np.float32(room[SWAYED, k] - whole)
+        at[AT, k], at[FROM, k] = write & (size - 1), (write - whole - 2) & (size - 1)
+        taps[k, 1], taps[k, 2] = part, np.float32(1.0) - part
+    return gains + freeze * (1.0 - gains)
+
+
 @works_for(Reverb)
 @kernel
-def run_reverb(audio, control, tick, rate, lines, diffusers, before, state, room, spread):  # type: ignore[no-untyped-def]
+def run_reverb(  # type: ignore[no-untyped-def]
+    audio, control, tick, rate, rings, diffusers, before, state, room, tile, into, spread, taps, at, size
+):
     """Adds a room to `audio` (float32, channel × frame) in place.
 
     A feedback delay network (J.-M. Jot, A. Chaigne, AES 90th Convention, 1991): eight lines whose gains
     10^(−3·length/decay) make every path fall by 60 dB in the decay, mixed by a Householder matrix, a one-pole
-    low-pass in each for the damping, and four all-passes before them (M. R. Schroeder, JAES 10 (1962)).
+    low-pass in each for the damping, and four all-passes before them (M. R. Schroeder, JAES 10 (1962)). No line is
+    shorter than a tick, so that what all of them hear in it is read before.
     """
-    mask, dmask, bmask = lines.shape[1] - 1, diffusers.shape[1] - 1, before.shape[1] - 1
-    write = np.int64(state[WRITE])
+    fed, side = into[FED], into[SIDE]
+    damped = load(room, DAMPED)
     for t in range(control.shape[1] - 1):
-        way = np.int64(control[WAY, t])
-        goal = np.float64(control[SIZE, t])
-        if state[SIZE_NOW] == 0.0:
-            state[SIZE_NOW] = goal
-        state[SIZE_NOW] += (goal - state[SIZE_NOW]) * 0.02
-        size = state[SIZE_NOW]
-        decay, freeze = np.float64(control[DECAY, t]), np.float64(control[FREEZE, t])
-        sway = SWAY * np.float64(control[MOVEMENT, t]) * rate
-        low = 1.0 - math.exp(-2.0 * math.pi * np.float64(control[LOW_CUT, t]) / rate)
-        high = 1.0 - math.exp(-2.0 * math.pi * min(np.float64(control[HIGH_CUT, t]), 0.45 * rate) / rate)
-        dull = (1.0 - freeze) * 0.75 * np.float64(control[DAMPING, t]) ** 2
-        wide, wet = np.float64(control[WIDTH, t]), np.float64(control[WET, t])
-        wetter = (np.float64(control[WET, t + 1]) - wet) / tick
-        density = _DENSITY[way]
+        write = np.int64(state[WRITE])
+        _measure(control, t, rate, state, room, spread)
+        _enter(audio, control, t, tick, rate, before, state, into)
         state[TURN] += tick / rate * 0.7
         if state[TURN] > 64.0:
             state[TURN] -= 64.0
-        for k in range(LINES):
-            seconds = _LENGTHS[way, k] * size
-            turn = 2.0 * math.pi * state[TURN] * (0.61 + 0.125 * k)
-            room[0, k] = max(math.floor(seconds * rate + 0.5) + sway * (1.0 + math.sin(turn)), 4.0)
-            room[1, k] = 10.0 ** (-3.0 * room[0, k] / rate / decay) * (1.0 - freeze) + freeze
+        freeze, sway = np.float64(control[FREEZE, t]), SWAY * np.float64(control[MOVEMENT, t]) * rate
+        gains = _aim(room, sway, state[TURN], freeze, at, taps, write, tick, size)
+        dull = (1.0 - freeze) * 0.75 * np.float64(control[DAMPING, t]) ** 2
+        wide, wet = np.float64(control[WIDTH, t]), np.float64(control[WET, t])
+        wetter = (np.float64(control[WET, t + 1]) - wet) / tick
+        for n in range(tick):
+            fed[n] *= 1.0 - freeze
+            side[n] *= 1.0 - freeze
         for k in range(ALLPASSES):
-            spread[k] = max(np.int64(_DIFFUSERS[way, k] * size * rate), 1)
-            room[3, k] = min(density, 10.0 ** (-6.0 * spread[k] / rate / decay))
-        wait = np.int64(np.float64(control[PREDELAY_AT, t]) * rate)
-        later = np.int64(np.float64(control[PREDELAY_AT, t + 1]) * rate)
-        for n in range(t * tick, (t + 1) * tick):
-            x, y = np.float64(audio[0, n]), np.float64(audio[1, n])
-            before[0, write & bmask], before[1, write & bmask] = audio[0, n], audio[1, n]
-            into_left = np.float64(before[0, (write - wait) & bmask])
-            into_right = np.float64(before[1, (write - wait) & bmask])
-            if later != wait:
-                part = (n - t * tick) / tick
-                into_left += part * (np.float64(before[0, (write - later) & bmask]) - into_left)
-                into_right += part * (np.float64(before[1, (write - later) & bmask]) - into_right)
-            middle, side = 0.5 * (into_left + into_right), 0.5 * (into_left - into_right)
-            state[LOW] += low * (middle - state[LOW])
-            state[HIGH] += high * (middle - state[LOW] - state[HIGH])
-            state[LOW + 1] += low * (side - state[LOW + 1])
-            state[HIGH + 1] += high * (side - state[LOW + 1] - state[HIGH + 1])
-            fed = state[HIGH] * (1.0 - freeze)
-            for k in range(ALLPASSES):
-                late = np.float64(diffusers[k, (write - spread[k]) & dmask])
-                inner = fed + room[3, k] * late
-                fed = late - room[3, k] * inner
-                diffusers[k, write & dmask] = np.float32(inner)
-            total = 0.0
-            for k in range(LINES):
-                whole = np.int64(room[0, k])
-                part = room[0, k] - whole
-                a = np.float64(lines[k, (write - whole) & mask])
-                b = np.float64(lines[k, (write - whole - 1) & mask])
-                damped = a + part * (b - a)
-                damped += dull * (state[DAMPED + k] - damped)
-                state[DAMPED + k] = damped
-                room[2, k] = damped * room[1, k]
-                total += room[2, k]
-            total *= 2.0 / LINES
-            left = right = 0.0
-            for k in range(LINES):
-                sign = 1.0 if k % 2 == 0 else -1.0
-                back = room[2, k] - total + fed * 0.5 + sign * 0.35 * state[HIGH + 1] * (1.0 - freeze)
-                if abs(back) < 1e-15:
-                    back = 0.0
-                lines[k, write & mask] = np.float32(back)
-                if k % 2 == 0:
-                    left += room[2, k]
-                else:
-                    right += room[2, k]
-            mono = 0.5 * (left + right)
-            audio[0, n] = np.float32(x + wet * (mono + wide * (left - mono)))
-            audio[1, n] = np.float32(y + wet * (mono + wide * (right - mono)))
-            write += 1
+            _spread(diffusers[k], write, np.int64(spread[SPREAD, k]), spread[DENSE, k], fed)
+        rings_in(rings, at[BEGINS], at[FROM], tick, taps, at[HERE], tile)
+        signs, first = load(room, SIGNS), t * tick
+        for n in range(tick):
+            heard = load(tile, n)
+            damped = (1.0 - dull) * heard + dull * damped
+            out = gains * damped
+            left, right = sides(out)
+            back = out + signs * side[n] + (0.5 * fed[n] - (left + right) * (2.0 / LINES))
+            store(tile, n, pick(abs(back), 1e-15, back, 0.0))
+            middle = 0.5 * (left + right)
+            audio[0, first + n] = np.float32(audio[0, first + n] + wet * (middle + wide * (left - middle)))
+            audio[1, first + n] = np.float32(audio[1, first + n] + wet * (middle + wide * (right - middle)))
             wet += wetter
-    state[WRITE] = write
-    for k in range(LOW, DAMPED + LINES):
-        if abs(state[k]) < 1e-15:
-            state[k] = 0.0
+        rings_out(tile, rings, at[BEGINS], at[AT], tick, at[HERE], size, rings.shape[1] - size)
+        state[WRITE] = write + tick
+    store(room, DAMPED, pick(abs(damped), 1e-15, damped, 0.0))

@@ -12,6 +12,7 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import HERTZ, PERCENT, RATE, SECONDS
 from felt_dial.sound.effects.delay import echo
+from felt_dial.sound.effects.swept import sway
 from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
 
 SPEED_OF_SOUND = 343.0
@@ -43,7 +44,7 @@ class Rotary(Effect, kind="rotary"):
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
         size = 1 << math.ceil(math.log2(LONGEST * stage.rate + 8))
-        return np.zeros((2, size), np.float32), np.zeros(8)
+        return np.zeros((2, size), np.float32), np.zeros(8), np.zeros((2, 2, stage.tick))
 
     lines_are: ClassVar[str] = "how near horn (wide) and drum are to the left ear, over two turns"
 
@@ -67,18 +68,19 @@ PACE, SLOW, FAST, WEIGHT, SPLIT, DEPTH, SPREAD = Rotary.rows_of(
     "pace", "slow", "fast", "weight", "split", "depth", "spread"
 )
 WRITE, HORN_AT, DRUM_AT, HORN_PACE, DRUM_PACE, LOW, LOW_TWICE = range(7)
+HORN_OF, DRUM_OF = range(2)
 
 
 @works_for(Rotary)
 @kernel
-def run_rotary(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
+def run_rotary(audio, control, tick, rate, lines, state, near):  # type: ignore[no-untyped-def]
     """Turns `audio` (float32, channel × frame) in place: both sides are summed and sent round.
 
     The way to an ear changes by the radius times the cosine of the angle, and with it the delay (Doppler) and the
     loudness, as in J. Smith, S. Serafin, J. Abel and D. Berners, Doppler simulation and the Leslie, DAFx 2002.
     """
     mask = lines.shape[1] - 1
-    at = np.int64(state[WRITE])
+    at, first, second = np.int64(state[WRITE]), state[LOW], state[LOW_TWICE]
     for t in range(control.shape[1] - 1):
         pace = np.int64(control[PACE, t])
         goal = 0.0 if pace == 0 else np.float64(control[SLOW, t] if pace == 1 else control[FAST, t])
@@ -87,26 +89,25 @@ def run_rotary(audio, control, tick, rate, lines, state):  # type: ignore[no-unt
         state[DRUM_PACE] += (DRAG * goal - state[DRUM_PACE]) * (1.0 - math.exp(-tick / (4.0 * heavy * rate)))
         low = 1.0 - math.exp(-2.0 * math.pi * np.float64(control[SPLIT, t]) / rate)
         depth, spread = np.float64(control[DEPTH, t]), np.float64(control[SPREAD, t])
-        apart = 0.5 * math.pi * spread
-        for n in range(t * tick, (t + 1) * tick):
-            x = 0.5 * (np.float64(audio[0, n]) + np.float64(audio[1, n]))
-            state[LOW] += low * (x - state[LOW])
-            state[LOW_TWICE] += low * (state[LOW] - state[LOW_TWICE])
-            below = state[LOW_TWICE]
-            lines[0, at], lines[1, at] = np.float32(x - below), np.float32(below)
-            state[HORN_AT] += state[HORN_PACE] / rate
-            state[DRUM_AT] += state[DRUM_PACE] / rate
+        for ear, side in enumerate((0.25 * spread, -0.25 * spread)):
+            sway(near[HORN_OF, ear], state[HORN_AT] + 0.25 + side, state[HORN_PACE] / rate, 0.0, 1.0)
+            sway(near[DRUM_OF, ear], state[DRUM_AT] + 0.25 + 0.5 * side, state[DRUM_PACE] / rate, 0.0, 1.0)
+        for n in range(tick):
+            x = 0.5 * (np.float64(audio[0, t * tick + n]) + np.float64(audio[1, t * tick + n]))
+            first += low * (x - first)
+            second += low * (first - second)
+            lines[0, at], lines[1, at] = np.float32(x - second), np.float32(second)
             for ear in range(2):
-                side = apart if ear == 0 else -apart
-                near = math.cos(2.0 * math.pi * state[HORN_AT] + side)
-                turn = math.cos(2.0 * math.pi * state[DRUM_AT] + 0.5 * side)
-                horn = echo(lines[0], at, 3.0 + depth * HORN * (1.0 - near) / SPEED_OF_SOUND * rate, mask)
-                drum = echo(lines[1], at, 3.0 + depth * DRUM * (1.0 - turn) / SPEED_OF_SOUND * rate, mask)
-                horn *= 1.0 + 0.45 * depth * near
-                drum *= 1.0 + 0.25 * depth * turn
-                audio[ear, n] = np.float32(horn + drum)
+                horn_near, drum_near = near[HORN_OF, ear, n], near[DRUM_OF, ear, n]
+                horn = echo(lines[0], at, 3.0 + depth * HORN * (1.0 - horn_near) / SPEED_OF_SOUND * rate, mask)
+                drum = echo(lines[1], at, 3.0 + depth * DRUM * (1.0 - drum_near) / SPEED_OF_SOUND * rate, mask)
+                horn *= 1.0 + 0.45 * depth * horn_near
+                drum *= 1.0 + 0.25 * depth * drum_near
+                audio[ear, t * tick + n] = np.float32(horn + drum)
             at = (at + 1) & mask
+        state[HORN_AT] += state[HORN_PACE] * tick / rate
+        state[DRUM_AT] += state[DRUM_PACE] * tick / rate
     state[HORN_AT] -= math.floor(state[HORN_AT])
     state[DRUM_AT] -= math.floor(state[DRUM_AT])
-    state[LOW], state[LOW_TWICE] = flushed(state[LOW]), flushed(state[LOW_TWICE])
+    state[LOW], state[LOW_TWICE] = flushed(first), flushed(second)
     state[WRITE] = at

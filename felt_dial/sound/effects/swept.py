@@ -12,7 +12,7 @@ from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import COUNT, PERCENT, RATE, SECONDS
 from felt_dial.sound.chance import wander
 from felt_dial.sound.effects.delay import echo
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
 
 LONGEST = 0.08
 MOST = 12
@@ -24,7 +24,7 @@ def _rate(default: float) -> Param:
 
 def _room(stage: Stage) -> tuple[np.ndarray, ...]:
     size = 1 << math.ceil(math.log2(LONGEST * stage.rate + 8))
-    return np.zeros((2, size), np.float32), np.zeros(4)
+    return np.zeros((2, size), np.float32), np.zeros(4), np.zeros(stage.tick)
 
 
 class Chorus(Effect, kind="chorus"):
@@ -88,37 +88,68 @@ class Thicken(Effect, kind="thicken"):
 WRITE, TURN, BACK_LEFT, BACK_RIGHT = range(4)
 
 
+@kernel
+def sway(waits, turn, step, middle, reach):  # type: ignore[no-untyped-def]
+    """`middle` + `reach` · sin(2π · turn) for every frame of `waits`, `turn` growing by `step`: by turning a unit vector."""
+    s, c = math.sin(2.0 * math.pi * turn), math.cos(2.0 * math.pi * turn)
+    by_s, by_c = math.sin(2.0 * math.pi * step), math.cos(2.0 * math.pi * step)
+    for n in range(waits.shape[0]):
+        waits[n] = middle + reach * s
+        s, c = s * by_c + c * by_s, c * by_c - s * by_s
+
+
+@kernel
+def _remember(audio, first, tick, lines, write, wet):  # type: ignore[no-untyped-def]
+    """Writes a tick of the sound from frame `first` on into the lines, and makes room for what comes beside it."""
+    mask = lines.shape[1] - 1
+    plain = np.float32(1.0 / math.sqrt(1.0 + wet * wet))
+    for channel in range(2):
+        for n in range(tick):
+            lines[channel, (write + n) & mask] = audio[channel, first + n]
+            audio[channel, first + n] *= plain
+
+
+@kernel
+def _add_copy(audio, first, lines, write, waits, left, right):  # type: ignore[no-untyped-def]
+    """Adds the lines `waits` frames ago to a tick of the sound, at a gain for each side; the same cubic as `echo`."""
+    mask = lines.shape[1] - 1
+    for n in range(waits.shape[0]):
+        wait = max(waits[n], 2.0)
+        whole = np.int64(wait)
+        p = wait - whole
+        at = write + n - whole
+        a = (at - 2) & mask
+        b, c, d = (at - 1) & mask, at & mask, (at + 1) & mask
+        last, after = 0.5 * p * p * (p - 1.0), 0.5 * p * (1.0 + p * (4.0 - 3.0 * p))
+        here, before = 1.0 + p * p * (1.5 * p - 2.5), 0.5 * p * (p * (2.0 - p) - 1.0)
+        x = last * lines[0, a] + after * lines[0, b] + here * lines[0, c] + before * lines[0, d]
+        y = last * lines[1, a] + after * lines[1, b] + here * lines[1, c] + before * lines[1, d]
+        audio[0, first + n] += np.float32(left * x)
+        audio[1, first + n] += np.float32(right * y)
+
+
 COPIES, TIME, DEPTH, RATE_AT, SPREAD, WET = Chorus.rows_of("copies", "time", "depth", "rate", "spread", "wet")
 
 
 @works_for(Chorus)
 @kernel
-def run_chorus(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
-    """Adds the copies to `audio` (float32, channel × frame) in place; delays ramp over a tick."""
-    mask = lines.shape[1] - 1
+def run_chorus(audio, control, tick, rate, lines, state, waits):  # type: ignore[no-untyped-def]
+    """Adds the copies to `audio` (float32, channel × frame) in place."""
     write = np.int64(state[WRITE])
     for t in range(control.shape[1] - 1):
         count = np.int64(control[COPIES, t])
         time, depth = np.float64(control[TIME, t]) * rate, np.float64(control[DEPTH, t])
         wet, spread = np.float64(control[WET, t]), np.float64(control[SPREAD, t])
         step = np.float64(control[RATE_AT, t]) / rate
-        for n in range(t * tick, (t + 1) * tick):
-            lines[0, write & mask], lines[1, write & mask] = audio[0, n], audio[1, n]
-            left = right = 0.0
-            for k in range(count):
-                x = state[TURN] + k / count
-                sway = 1.0 + 0.9 * depth * math.sin(2.0 * math.pi * x)
-                a = echo(lines[0], write, max(time * sway, 2.0), mask)
-                b = echo(lines[1], write, max(time * sway, 2.0), mask)
-                pan = spread * (1.0 if k % 2 == 0 else -1.0)
-                left += a * (1.0 + pan)
-                right += b * (1.0 - pan)
-            scale = wet / math.sqrt(count)
-            audio[0, n] = np.float32((audio[0, n] + scale * left) / math.sqrt(1.0 + wet * wet))
-            audio[1, n] = np.float32((audio[1, n] + scale * right) / math.sqrt(1.0 + wet * wet))
-            state[TURN] += step
-            write += 1
+        scale = wet / math.sqrt(count * (1.0 + wet * wet))
+        _remember(audio, t * tick, tick, lines, write, wet)
+        for k in range(count):
+            pan = spread if k % 2 == 0 else -spread
+            sway(waits, state[TURN] + k / count, step, time, 0.9 * depth * time)
+            _add_copy(audio, t * tick, lines, write, waits, scale * (1.0 + pan), scale * (1.0 - pan))
+        state[TURN] += step * tick
         state[TURN] -= math.floor(state[TURN])
+        write += tick
     state[WRITE] = write
 
 
@@ -129,7 +160,7 @@ F_TIME, F_DEPTH, F_RATE, F_FEEDBACK, F_SIDES, F_WET = Flanger.rows_of(
 
 @works_for(Flanger)
 @kernel
-def run_flanger(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
+def run_flanger(audio, control, tick, rate, lines, state, waits):  # type: ignore[no-untyped-def]
     """Mixes the swaying sound into `audio` (float32, channel × frame) in place."""
     mask = lines.shape[1] - 1
     write = np.int64(state[WRITE])
@@ -137,19 +168,18 @@ def run_flanger(audio, control, tick, rate, lines, state):  # type: ignore[no-un
         time, depth = np.float64(control[F_TIME, t]) * rate, np.float64(control[F_DEPTH, t])
         feedback, wet = np.float64(control[F_FEEDBACK, t]), np.float64(control[F_WET, t])
         step, sides = np.float64(control[F_RATE, t]) / rate, np.float64(control[F_SIDES, t])
-        for n in range(t * tick, (t + 1) * tick):
-            for channel in range(2):
-                x = np.float64(audio[channel, n])
-                turn = state[TURN] + channel * sides
-                frames = max(time * (1.0 + 0.9 * depth * math.sin(2.0 * math.pi * turn)), 2.0)
-                into = x + feedback * state[BACK_LEFT + channel]
-                lines[channel, write & mask] = np.float32(into if abs(into) > 1e-15 else 0.0)
-                late = np.float64(echo(lines[channel], write, frames, mask))
-                state[BACK_LEFT + channel] = late
-                audio[channel, n] = np.float32(x + wet * (late - 0.5 * x))
-            state[TURN] += step
-            write += 1
+        for channel in range(2):
+            line, back = lines[channel], state[BACK_LEFT + channel]
+            sway(waits, state[TURN] + channel * sides, step, time, 0.9 * depth * time)
+            for n in range(tick):
+                x = np.float64(audio[channel, t * tick + n])
+                line[(write + n) & mask] = np.float32(flushed(x + feedback * back))
+                back = np.float64(echo(line, write + n, max(waits[n], 2.0), mask))
+                audio[channel, t * tick + n] = np.float32(x + wet * (back - 0.5 * x))
+            state[BACK_LEFT + channel] = back
+        state[TURN] += step * tick
         state[TURN] -= math.floor(state[TURN])
+        write += tick
     state[WRITE] = write
 
 
@@ -158,10 +188,9 @@ T_COPIES, T_DETUNE, T_SPREAD, T_PACE, T_WET = Thicken.rows_of("copies", "detune"
 
 @works_for(Thicken)
 @kernel
-def run_thicken(audio, control, tick, rate, lines, state):  # type: ignore[no-untyped-def]
+def run_thicken(audio, control, tick, rate, lines, state, waits):  # type: ignore[no-untyped-def]
     """Adds the crowd to `audio` (float32, channel × frame) in place; every copy wanders by counted chance."""
-    mask = lines.shape[1] - 1
-    start = np.int64(state[WRITE])
+    write = np.int64(state[WRITE])
     for t in range(control.shape[1] - 1):
         count = np.int64(control[T_COPIES, t])
         detune, spread = np.float64(control[T_DETUNE, t]), np.float64(control[T_SPREAD, t])
@@ -169,26 +198,18 @@ def run_thicken(audio, control, tick, rate, lines, state):  # type: ignore[no-un
         pace = 1.2 if control[T_PACE, t] < 0.5 else 4.0
         before = state[TURN]
         state[TURN] += pace * tick / rate
-        for n in range(tick):
-            lines[0, (start + n) & mask] = audio[0, t * tick + n]
-            lines[1, (start + n) & mask] = audio[1, t * tick + n]
         scale = wet / math.sqrt(count)
-        for n in range(tick):
-            audio[0, t * tick + n] = np.float32(audio[0, t * tick + n] / math.sqrt(1.0 + wet * wet))
-            audio[1, t * tick + n] = np.float32(audio[1, t * tick + n] / math.sqrt(1.0 + wet * wet))
+        _remember(audio, t * tick, tick, lines, write, wet)
         for k in range(count):
             middle = (0.008 + 0.0031 * k) * rate
             reach = detune * 0.0045 * rate
             frames = middle + reach * wander(1, k, before)
             grow = (middle + reach * wander(1, k, state[TURN]) - frames) / tick
-            pan = spread * (2.0 * k / max(count - 1.0, 1.0) - 1.0)
             for n in range(tick):
-                a = echo(lines[0], start + n, frames, mask)
-                b = echo(lines[1], start + n, frames, mask)
-                audio[0, t * tick + n] += np.float32(scale * (1.0 - pan) * a)
-                audio[1, t * tick + n] += np.float32(scale * (1.0 + pan) * b)
-                frames += grow
-        start += tick
-    state[WRITE] = start
+                waits[n] = frames + grow * n
+            pan = spread * (2.0 * k / max(count - 1.0, 1.0) - 1.0)
+            _add_copy(audio, t * tick, lines, write, waits, scale * (1.0 - pan), scale * (1.0 + pan))
+        write += tick
+    state[WRITE] = write
     if state[TURN] > 1e6:
         state[TURN] = 0.0

@@ -29,13 +29,13 @@ from felt_dial.sound.lanes import (
     load,
     pick,
     rests,
+    rings_in,
+    rings_out,
     stands,
     state_in,
     state_out,
     store,
     take_voices,
-    turn_in_between,
-    turn_out,
     voices_in,
     voices_out,
 )  # fmt: skip
@@ -82,7 +82,7 @@ class Comb(Tuned, kind="comb", title="Comb"):
         who, dials, here, _ = lane_room(stage, DIALS, NUMBERS)
         return (
             np.zeros((stage.rows, NUMBERS, 2)), who, dials, here, lane_array(piece), lane_array(piece + LANES),
-            np.zeros((LANES, 4), np.float32), np.zeros(LANES, np.int64),
+            np.zeros((LANES, 4), np.float32), np.zeros(LANES, np.int64), np.zeros((3, LANES), np.int64),
             np.zeros((stage.rows, 2, size + piece + SPARE), np.float32), np.zeros(stage.rows, np.int64), size,
         )  # fmt: skip
 
@@ -180,61 +180,37 @@ def _tune(dials, control, line, frequency, who, first, rate, odd):  # type: igno
 
 
 @kernel
-def _listen(lines, who, writes, dials, t, tick, at, count, swing, taps, places, heard, mask):  # type: ignore[no-untyped-def]
-    """What four pairs of lines held their wait ago, for `count` frames from `at` on in tick `t`, into `heard`.
+def _listen(rings, begins, at, who, dials, t, tick, n, count, swing, taps, places, heard, size):  # type: ignore[no-untyped-def]
+    """What four pairs of lines held their wait ago, for `count` frames from `n` on in tick `t`, into `heard`.
 
-    Between frames it is the cubic of `echo`; where nothing moves, its four weights are the same for all of them.
+    `at` is where each line is now. Between frames it is the cubic of `echo`; where nothing moves, its four weights are the
+    same for all frames.
     """
-    wide = lines.shape[2]
     swings = swing.shape[0] > 0
     moves = swings
     for v in range(VOICES):
-        row, wait = who[0, v], dials[WAIT, t, 2 * v]
-        moves = moves or wait != dials[WAIT, t + 1, 2 * v]
-        frames = np.int64(wait)
-        p = wait - frames
-        for lane in (2 * v, 2 * v + 1):
+        moves = moves or dials[WAIT, t, 2 * v] != dials[WAIT, t + 1, 2 * v]
+    if not moves:
+        for lane in range(LANES):
+            wait = dials[WAIT, t, lane]
+            frames = np.int64(wait)
+            p = wait - frames
             taps[lane, 0] = 0.5 * p * p * (p - 1.0)
             taps[lane, 1] = 0.5 * p * (1.0 + 4.0 * p - 3.0 * p * p)
             taps[lane, 2] = 1.0 + p * p * (1.5 * p - 2.5)
             taps[lane, 3] = 0.5 * p * (2.0 * p - p * p - 1.0)
-            places[lane] = (2 * row + lane % 2) * wide + ((writes[row] + at - frames - 2) & mask)
-    if not moves:
-        for k in range(0, count, LANES):
-            turn_in_between(lines, places, k, taps, heard, k)
+            at[1, lane] = (at[0, lane] - frames - 2) & (size - 1)
+        rings_in(rings, begins, at[1], count, taps, places, heard)
         return
     for v in range(VOICES):
-        row = who[0, v]
+        row, now = who[0, v], at[0, 2 * v]
         grow = (dials[WAIT, t + 1, 2 * v] - dials[WAIT, t, 2 * v]) / tick
-        wait = dials[WAIT, t, 2 * v] + grow * (at - t * tick)
+        wait = dials[WAIT, t, 2 * v] + grow * (n - t * tick)
         if swings:
-            wait = min(max(wait * 2.0 ** -np.float64(swing[row, at]), 2.0), mask - np.float64(SPARE))
-        for n in range(count):
-            now = writes[row] + at + n
-            heard[n, 2 * v] = echo(lines[row, 0], now, wait + grow * n, mask)
-            heard[n, 2 * v + 1] = echo(lines[row, 1], now, wait + grow * n, mask)
-
-
-@kernel
-def _keep(lines, who, writes, at, count, places, heard, mask):  # type: ignore[no-untyped-def]
-    """Writes `count` frames of `heard` into four pairs of lines, whose first frames stand again behind their last.
-
-    It may write up to seven frames more than there are, over the oldest, which nothing reaches.
-    """
-    wide, size = lines.shape[2], mask + 1
-    for lane in range(LANES):
-        row = who[0, lane // 2]
-        places[lane] = (2 * row + lane % 2) * wide + ((writes[row] + at) & mask)
-    for k in range(0, count, LANES):
-        turn_out(lines, places, k, heard, k)
-    for v in range(VOICES):
-        now = (writes[who[0, v]] + at) & mask
-        for channel in range(2):
-            own = lines[who[0, v], channel]
-            for p in range(now, min(now + count, wide - size)):
-                own[p + size] = own[p]
-            for p in range(size, now + count):
-                own[p - size] = own[p]
+            wait = min(max(wait * 2.0 ** -np.float64(swing[row, n]), 2.0), size - np.float64(SPARE))
+        for m in range(count):
+            heard[m, 2 * v] = echo(rings[row, 0], now + m, wait + grow * m, size - 1)
+            heard[m, 2 * v + 1] = echo(rings[row, 1], now + m, wait + grow * m, size - 1)
 
 
 @kernel
@@ -282,43 +258,49 @@ def _turn(tile, first, heard, dials, here, t, tick, at, count, keep, odd):  # ty
 @kernel
 def run_comb(  # type: ignore[no-untyped-def]
     audio, control, line, frequency, rows, start, tick, rate, swing,
-    state, who, dials, here, tile, heard, taps, places, lines, writes, size,
+    state, who, dials, here, tile, heard, taps, places, at, rings, writes, size,
 ):  # fmt: skip
-    """Filters `audio[row]` in place; `state` float64 (row, number, channel), `lines` float32 (row, channel, frame).
+    """Filters `audio[row]` in place; `state` float64 (row, number, channel), `rings` float32 (row, channel, frame).
 
-    Lines are rings of `size` = 2ⁿ frames, of which the first stand again behind the last, so that every piece of them lies
-    in a row. As many frames are worked on at once as the shortest of four delays allows: what they hear is then known before.
+    `at` int64 (3, 8): where each line is now, what it hears there, and where it begins in `rings`, counted flat. As many
+    frames are worked on at once as the shortest of four delays allows: what they hear is then known before.
     """
-    ticks, mask = control.shape[2] - 1, size - 1
+    ticks, wide = control.shape[2] - 1, rings.shape[2]
     keep = 1.0 - 2.0 * math.pi * BLOCK / rate
+    begins = at[2]
     for group in range(0, rows.shape[0], VOICES):
         first = take_voices(audio, rows, start, group, who, dials[ALIVE])
         for v in range(VOICES):
             if who[1, v] >= 0:
-                lines[who[0, v]] = np.float32(0.0)
+                rings[who[0, v]] = np.float32(0.0)
+        for lane in range(LANES):
+            begins[lane] = (2 * who[0, lane // 2] + lane % 2) * wide
+            at[0, lane] = (writes[who[0, lane // 2]] + first * tick) & (size - 1)
         odd = control[TEETH, who[0, 0], max(who[1, 0], 0)] > 0.5
         state_in(state, who, here)
         still = _tune(dials, control, line, frequency, who, first, rate, odd)
         for begin in range(first, ticks, AT_ONCE):
             end, base = min(begin + AT_ONCE, ticks), begin * tick
             voices_in(audio, who, begin, end, tick, tile, base)
-            at = base
-            while at < end * tick:
-                t = at // tick
-                if at == t * tick:
+            n = base
+            while n < end * tick:
+                t = n // tick
+                if n == t * tick:
                     for k in range(NUMBERS):
                         store(here, k, load(here, k) * load(dials[ALIVE], t))
-                count = end * tick - at if still else (t + 1) * tick - at
+                count = end * tick - n if still else (t + 1) * tick - n
                 for v in range(VOICES):
                     shortest = min(dials[WAIT, t, 2 * v], dials[WAIT, t + 1, 2 * v])
                     count = min(count, max(np.int64(shortest) - 1, 1))
                 if swing.shape[0] > 0:
                     count = 1
-                _listen(lines, who, writes, dials, t, tick, at, count, swing, taps, places, heard, mask)
-                _turn(tile, at - base, heard, dials, here, t, tick, at, count, keep, odd)
-                _keep(lines, who, writes, at, count, places, heard, mask)
-                at += count
+                _listen(rings, begins, at, who, dials, t, tick, n, count, swing, taps, places, heard, size)
+                _turn(tile, n - base, heard, dials, here, t, tick, n, count, keep, odd)
+                rings_out(heard, rings, begins, at[0], count, places, size, wide - size)
+                for lane in range(LANES):
+                    at[0, lane] = (at[0, lane] + count) & (size - 1)
+                n += count
             voices_out(tile, who, begin, end, tick, audio, base)
-        for v in range(min(VOICES, rows.shape[0] - group)):
-            writes[who[0, v]] = (writes[who[0, v]] + ticks * tick) & mask
+        for v in range(VOICES):
+            writes[who[0, v]] = at[0, 2 * v]
         state_out(here, who, state)
