@@ -177,6 +177,18 @@ def state_out(here, who, state):  # type: ignore[no-untyped-def]
             state[who[0, v], k, 0], state[who[0, v], k, 1] = flushed(here[k, 2 * v]), flushed(here[k, 2 * v + 1])
 
 
+@kernel(inline=True)
+def cubic(taps, lane, p):  # type: ignore[no-untyped-def]
+    """Weights, oldest first, of four frames of a ring for a place `p` of the way from the second newest to the one before.
+
+    The cubic of Hermite through the two in the middle, as that of `echo`.
+    """
+    taps[lane, 0] = 0.5 * p * p * (p - 1.0)
+    taps[lane, 1] = 0.5 * p * (1.0 + p * (4.0 - 3.0 * p))
+    taps[lane, 2] = 1.0 + p * p * (1.5 * p - 2.5)
+    taps[lane, 3] = 0.5 * p * (p * (2.0 - p) - 1.0)
+
+
 @kernel
 def rings_in(rings, begins, at, count, taps, places, tile):  # type: ignore[no-untyped-def]
     """`count` frames of eight rings from `at` (8,) of each on into `tile`: sums of four that follow each other.

@@ -11,13 +11,20 @@ from felt_dial.sound.lanes import (
     any_above,
     bits_of,
     float_of,
+    lane_array,
     lane_room,
     load,
     look_up,
+    look_up_there,
     pick,
+    put_places,
     read_eight,
     read_eight_between,
+    rings_in,
+    rings_out,
     root,
+    sides,
+    stands,
     store,
     take_voices,
     voices_in,
@@ -99,6 +106,74 @@ def test_a_table_is_read_at_a_place_of_each_lane() -> None:
     at, found = np.array([[3.0, 39.0, 0.0, 17.0, 17.0, 5.0, 28.0, 11.0]]), np.zeros((3, 8))
     _looked(table, at, found)
     assert (found == table[at[0].astype(int), :3].T).all()
+
+
+@kernel
+def _looked_there(table, at, room, found):  # type: ignore[no-untyped-def]
+    for n in range(at.shape[0]):
+        put_places(room, n, load(at, n))
+    for n in range(at.shape[0]):
+        for k, column in enumerate(look_up_there(table, room, n)):
+            store(found, 3 * n + k, column)
+
+
+def test_places_put_by_are_looked_up_later() -> None:
+    random = np.random.default_rng(10)
+    table, at = random.uniform(-1, 1, (40, 4)), random.integers(0, 40, (5, 8)) + 0.75
+    found = np.zeros((15, 8))
+    _looked_there(table, at, lane_array(5), found)
+    assert (found.reshape(5, 3, 8) == table[at.astype(int), :3].transpose(0, 2, 1)).all()
+
+
+@kernel
+def _summed(x):  # type: ignore[no-untyped-def]
+    return sides(load(x, 0))
+
+
+def test_even_and_odd_lanes_are_summed_apart() -> None:
+    x = np.arange(8.0)[None] ** 2
+    assert _summed(x) == (0.0 + 4 + 16 + 36, 1.0 + 9 + 25 + 49)
+
+
+def test_rows_of_lanes_begin_at_lines_of_the_cache() -> None:
+    for shape in ((1,), (3, 5), (17,)):
+        lanes = lane_array(*shape)
+        assert lanes.shape == (*shape, 8) and lanes.ctypes.data % 64 == 0 and not lanes.any()
+
+
+def test_what_stands_still_is_known_and_what_moves_too() -> None:
+    """Four voices of a dial over 17 ticks; one value of one voice is enough, and one before the first tick is not."""
+    who = np.zeros((3, 8), np.int64)
+    who[0, :4] = (5, 0, 3, 3)
+    values = np.repeat(np.random.default_rng(12).uniform(-1, 1, (6, 1)), 17, axis=1).astype(np.float32)
+    assert stands(values, who, 0)
+    for row, tick in ((5, 16), (0, 1), (3, 9)):
+        moved = values.copy()
+        moved[row, tick] += 1e-6
+        assert not stands(moved, who, 0)
+        assert stands(moved, who, tick + 1) if tick < 16 else not stands(moved, who, 15)
+    values[1, 8] = 2.0
+    assert stands(values, who, 0), "a voice that is not one of the four"
+
+
+def test_rings_give_what_went_into_them_across_their_ends() -> None:
+    """Eight rings of 64, written and read in pieces: a delay of whole frames, and half way between two of them."""
+    size, again, delays = 64, 24, np.array([9, 12, 17, 23, 31, 40, 47, 9])
+    rings, begins = np.zeros((8, size + again), np.float32), np.arange(8) * (size + again)
+    places, tile, taps = np.zeros(8, np.int64), lane_array(24), np.zeros((8, 4), np.float32)
+    taps[:, 2], taps[7, 1:3] = 1.0, 0.5
+    random = np.random.default_rng(13)
+    sound, heard, now = random.uniform(-1, 1, (400, 8)).astype(np.float32), np.zeros((400, 8)), 0
+    while now < 384:
+        count = min(int(random.integers(1, 9)), 384 - now)
+        rings_in(rings, begins, (now - delays - 2) % size, count, taps, places, tile)
+        heard[now : now + count] = tile[:count]
+        tile[:count] = sound[now : now + count]
+        rings_out(tile, rings, begins, np.full(8, now % size), count, places, size, again)
+        now += count
+    for lane, delay in enumerate(delays[:7]):
+        assert (heard[delay:384, lane] == sound[: 384 - delay, lane]).all()
+    assert heard[10:384, 7] == pytest.approx(0.5 * (sound[:374, 7] + sound[1:375, 7]), abs=1e-6)
 
 
 @kernel

@@ -13,7 +13,7 @@ from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Switch
 from felt_dial.patch.shaping import SINE
 from felt_dial.patch.units import HERTZ, PERCENT, SECONDS
 from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
-from felt_dial.sound.lanes import LANES, lane_array, load, pick, rings_in, rings_out, sides, store
+from felt_dial.sound.lanes import LANES, cubic, lane_array, load, pick, rings_in, rings_out, sides, store
 from felt_dial.sound.tone.curves import bend
 
 LINES = 8
@@ -189,9 +189,8 @@ def _aim(room, sway, turn, freeze, at, taps, write, tick, size):  # type: ignore
     store(room, SWAYED, frames)
     for k in range(LINES):
         whole = np.int64(room[SWAYED, k])
-        part = np.float32(room[SWAYED, k] - whole)
+        cubic(taps, k, room[SWAYED, k] - whole)
         at[AT, k], at[FROM, k] = write & (size - 1), (write - whole - 2) & (size - 1)
-        taps[k, 1], taps[k, 2] = part, np.float32(1.0) - part
     return gains + freeze * (1.0 - gains)
 
 

@@ -23,6 +23,7 @@ from felt_dial.sound.lanes import (
     VOICES,
     any_above,
     both,
+    cubic,
     hold,
     lane_array,
     lane_room,
@@ -194,11 +195,7 @@ def _listen(rings, begins, at, who, dials, t, tick, n, count, swing, taps, place
         for lane in range(LANES):
             wait = dials[WAIT, t, lane]
             frames = np.int64(wait)
-            p = wait - frames
-            taps[lane, 0] = 0.5 * p * p * (p - 1.0)
-            taps[lane, 1] = 0.5 * p * (1.0 + 4.0 * p - 3.0 * p * p)
-            taps[lane, 2] = 1.0 + p * p * (1.5 * p - 2.5)
-            taps[lane, 3] = 0.5 * p * (2.0 * p - p * p - 1.0)
+            cubic(taps, lane, wait - frames)
             at[1, lane] = (at[0, lane] - frames - 2) & (size - 1)
         rings_in(rings, begins, at[1], count, taps, places, heard)
         return
