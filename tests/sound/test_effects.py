@@ -9,12 +9,12 @@ import pytest
 from numpy.typing import NDArray
 from scipy import signal
 
-from felt_dial.patch.edits import add_effect
+from felt_dial.patch.edits import add_effect, add_modulator, sew
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS
 from felt_dial.sound.effects.compressor import static_curve
 from felt_dial.sound.effects.equaliser import response
-from felt_dial.sound.modules import Effect
+from felt_dial.sound.modules import Effect, Modulator
 from felt_dial.sound.program import BLOCK, Program
 from felt_dial.sound.render import Note, render
 from felt_dial.sound.tone.curves import curve, drawn_table
@@ -121,6 +121,44 @@ def test_a_band_is_that_of_the_cookbook(values: dict[str, Any]) -> None:
     for name, value in still.items():
         effect = effect.with_value(name, value)
     assert np.abs(response(effect, frequencies) - exact)[clear].max() < 0.05
+
+
+@pytest.mark.parametrize(
+    ("dial", "words"),
+    [
+        ("frequency1", {"form1": "bell", "frequency1": 1000.0, "gain1": 12.0, "width1": 2.0}),
+        ("gain1", {"form1": "low", "frequency1": 1000.0, "gain1": 6.0}),
+        ("frequency1", {"form1": "low cut", "frequency1": 900.0, "slope1": 2}),
+        ("frequency1", {"form1": "notch", "frequency1": 1000.0, "width1": 8.0}),
+    ],
+)
+def test_a_band_that_moves_makes_no_steps(dial: str, words: dict[str, object]) -> None:
+    """A sine while an LFO moves a band three times a second: nothing beside it, where a step every tick would stand.
+
+    Steps at 3 kHz would put the sine's shadows at 2 and at 4 kHz; −69 dB of them were there when it did step.
+    """
+    patch = plain(layers__a__source__shape="sine", layers__a__level=-30.0)
+    patch, key = add_effect(patch, "1", Effect.kinds["equaliser"](form2="off", **words))
+    patch, lfo = add_modulator(patch, Modulator.kinds["lfo"](rate=3.0))
+    sound = render(sew(patch, lfo, f"racks.1.{key}.{dial}", 12.0)[0], [Note(0, 3, 83)], 2.0)[0, RATE // 2 :]
+    power = np.abs(np.fft.rfft(sound * np.kaiser(len(sound), 18.0)))
+    hertz = np.fft.rfftfreq(len(sound), 1 / RATE)
+    assert decibels(float(power[(hertz > 1500) & (hertz < 5000)].max() / power.max())) < -115
+
+
+def test_a_band_is_left_out_only_when_it_has_rung_out() -> None:
+    """A narrow bell whose gain goes back to nothing within a tick: its ring dies away, it is not cut off."""
+    patch = add_effect(plain(), "1", Effect.kinds["equaliser"](form2="off", gain1=24.0, form1="bell", width1=18.0))[0]
+    program = Program(with_value(patch, "racks.1.equaliser1.frequency1", 500.0), RATE)
+    program.block()
+    rack, placed = program.racks["1"], program.racks["1"].fitted[0].placed
+    rack.run(np.full((2, BLOCK), 0.5, np.float32))
+    placed.control[placed.module.row_of("gain1")] = 0.0
+    out = np.zeros((2, 40 * BLOCK), np.float32)
+    for at in range(0, out.shape[1], BLOCK):
+        rack.run(out[:, at : at + BLOCK])
+    assert np.abs(out[0, :2000]).max() > 1e-4
+    assert np.abs(np.diff(out[0], 2)).max() < 0.01 and np.abs(out[0, -BLOCK:]).max() == 0.0
 
 
 # --- compressor and limiter --------------------------------------------------------------------
