@@ -28,6 +28,9 @@ from felt_dial.patch.patch import (
 )
 from felt_dial.patch.units import Value
 
+RACK_MOST = 12
+"""Effects in one rack at most."""
+
 
 def _cut_loose(patch: Patch) -> Patch:
     """Without the threads whose start or end is gone; a thread may end on another that goes with it."""
@@ -170,7 +173,7 @@ def remove_modulator(patch: Patch, key: str) -> Patch:
 def add_effect(patch: Patch, rack: str, effect: Effect) -> tuple[Patch, str]:
     """The patch with an effect at the end of a rack, and its id (`delay1` …)."""
     effects = patch.racks[rack]
-    if len(effects) >= 12:
+    if len(effects) >= RACK_MOST:
         raise OutOfRange("A rack holds twelve effects; remove one first.")
     key = _free(str(effect.kind), effects)  # type: ignore[attr-defined]
     return put(patch, ["racks", rack], {**effects, key: effect}), key
@@ -189,7 +192,7 @@ def move_effect(patch: Patch, rack: str, key: str, to: int) -> Patch:
 def move_to_rack(patch: Patch, rack: str, key: str, other: str, to: int) -> tuple[Patch, str]:
     """The patch with an effect at a place of another rack, its threads with it; and its id there."""
     effect = patch.racks[rack][key]
-    if len(patch.racks[other]) >= 12:
+    if len(patch.racks[other]) >= RACK_MOST:
         raise OutOfRange("A rack holds twelve effects; remove one first.")
     fresh = key if key not in patch.racks[other] else _free(str(effect.kind), patch.racks[other])  # type: ignore[attr-defined]
     before, after = f"racks.{rack}.{key}.", f"racks.{other}.{fresh}."

@@ -25,12 +25,11 @@ def window(length: int) -> Line:
 
 
 @cache
-def _bins(rate: float) -> tuple[Line, list[tuple[int, int]]]:
-    """Frequencies of the drawn points, and the bins that fall to each."""
-    edges = np.geomspace(LOWEST, HIGHEST, POINTS + 1)
-    centres = np.sqrt(edges[1:] * edges[:-1])
-    at = edges * LENGTH / rate
-    return centres, [(int(a), max(math.ceil(b), int(a) + 1)) for a, b in pairwise(at)]
+def _bins(rate: float) -> tuple[Line, list[tuple[int, int, int]]]:
+    """Places between bins of the drawn points, and of those that more than one bin falls to, which and which bins."""
+    edges = np.geomspace(LOWEST, HIGHEST, POINTS + 1) * LENGTH / rate
+    several = [(n, math.ceil(a), math.ceil(b)) for n, (a, b) in enumerate(pairwise(edges)) if b - a > 1.0]
+    return np.sqrt(edges[1:] * edges[:-1]), several
 
 
 def latest(ring: NDArray[np.float32], written: int, count: int) -> NDArray[np.float32]:
@@ -43,15 +42,19 @@ def latest(ring: NDArray[np.float32], written: int, count: int) -> NDArray[np.fl
 def spectrum(sound: NDArray[np.float32], rate: float) -> Line:
     """dB of a mono or stereo sound (channel, LENGTH) at `POINTS` frequencies from 20 Hz to 20 kHz, evenly by ear.
 
-    A full-scale sine reads 0 dB; between bins the amplitude is interpolated, over many the largest is taken.
+    A full-scale sine reads 0 dB; between bins it is a cubic (Hermite) of their dB, of several the largest is taken.
     """
-    power = np.zeros(LENGTH // 2 + 1)
-    for channel in sound:
-        power = np.maximum(power, np.abs(np.fft.rfft(channel * window(LENGTH))))
-    centres, bins = _bins(rate)
-    narrow = np.interp(centres * LENGTH / rate, np.arange(len(power)), power)
-    wide = np.array([power[a : min(b, len(power))].max(initial=0.0) for a, b in bins])
-    return np.asarray(20.0 * np.log10(np.maximum(np.maximum(narrow, wide), 10 ** (FLOOR / 20))))
+    power = np.abs(np.fft.rfft(sound * window(LENGTH))).max(axis=0)
+    level = 20.0 * np.log10(np.maximum(power, 10 ** (FLOOR / 20)))
+    places, several = _bins(rate)
+    at = np.clip(places.astype(np.int64), 1, len(level) - 3)
+    before, here, after, last = (level[at + n] for n in (-1, 0, 1, 2))
+    p = places - at
+    curve = 2.0 * before - 5.0 * here + 4.0 * after - last + p * (3.0 * (here - after) + last - before)
+    found = here + 0.5 * p * (after - before + p * curve)
+    for n, first, end in several:
+        found[n] = level[first:end].max(initial=FLOOR)
+    return np.maximum(found, FLOOR)
 
 
 def across(frequency: float) -> float:

@@ -81,6 +81,12 @@ class Heard:
         self.session.link.measure_anew()
 
 
+FREQUENCIES = (
+    (50, "50"), (100, "100"), (200, "200"), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"), (10000, "10 k"),
+)  # fmt: skip
+"""What stands under a spectrum, in Hz."""
+
+
 class Picture(QWidget):
     """A well of the analyser, painted anew whenever something new was heard."""
 
@@ -115,25 +121,24 @@ class Spectrum(Picture):
         return np.clip((np.asarray(level) + 90.0) / 96.0, 0.0, 1.0)
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
-        heard = self.heard
-        grid = QPen(colour("chalk_soft").darker(210), 1)
-        for frequency, name in ((50, "50"), (100, "100"), (200, ""), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"),
-                                (10000, "10 k")):  # fmt: skip
-            x = box.left() + seeing.across(frequency) * box.width()
-            painter.setPen(grid)
+        heard, below = self.heard, box.bottom()
+        box.setBottom(below - 12)
+        painter.setPen(QPen(colour("chalk_soft").darker(210), 1))
+        marks = [(box.left() + seeing.across(f) * box.width(), name) for f, name in FREQUENCIES]
+        levels = [(box.bottom() - float(self._up(level)) * box.height(), level) for level in (-72, -48, -24, 0)]
+        for x, _ in marks:
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-            painter.setPen(colour("chalk_soft"))
-            painter.drawText(QPointF(x + 3, box.bottom() - 1), name)
-        for level in (-72, -48, -24, 0):
-            y = box.bottom() - float(self._up(level)) * box.height()
-            painter.setPen(grid)
+        for y, _ in levels:
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-            painter.setPen(colour("chalk_soft"))
-            painter.drawText(QPointF(box.left() + 2, y - 2), f"{level}".replace("-", MINUS))
         places = np.linspace(0, 1, seeing.POINTS)
         draw_curve(painter, box, places, self._up(heard.before), colour("chalk_soft"), floor=None, width=1.1)
         draw_curve(painter, box, places, self._up(heard.after), dye("lichen", in_well=True), floor=0.0, width=1.6)
         draw_curve(painter, box, places, self._up(heard.peak), colour("chalk"), floor=None, width=0.8)
+        painter.setPen(colour("chalk_soft"))
+        for x, name in marks:
+            painter.drawText(QRectF(x - 20, box.bottom() + 1, 40, 13), Qt.AlignmentFlag.AlignCenter, name)
+        for y, level in levels:
+            painter.drawText(QPointF(box.left() + 2, y - 2), f"{level}".replace("-", MINUS))
         other = {"a": "b", "b": "a"}[heard.session.work.side]
         for line, name in ((heard.sides.get(other), other.upper()), (heard.kept, "kept")):
             if line is not None:
@@ -303,7 +308,13 @@ class Stages(Picture):
         columns = 1 if len(rows) * 17 <= box.height() else 2
         tall = max(int(box.height() // 17), 1)
         wide = box.width() / columns
-        for n, (name, *levels) in enumerate(rows[: tall * columns]):
+        if len(rows) > tall * columns:
+            hidden = len(rows) - tall * columns + 1
+            rows = rows[:-hidden]
+            painter.setPen(colour("chalk_soft"))
+            at = QRectF(box.left() + wide, box.top() + (tall - 1) * 17, wide, 15)
+            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter, f"{hidden} more: let it float")
+        for n, (name, *levels) in enumerate(rows):
             fallen = [0.9 * level for level in self._held.get(name, (0.0, 0.0))]
             self._held[name] = tuple(max(now, was) for now, was in zip(levels, fallen, strict=True))
             left, top = box.left() + (n // tall) * wide, box.top() + (n % tall) * 17
@@ -325,16 +336,16 @@ class Analyser(Wool):
         self.session, self._moved = session, moved
         self.floats = False
         self.heard = Heard(session)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(12, 6, 12, 6)
-        outer.setSpacing(8)
+        self._rows = QHBoxLayout(), QHBoxLayout()
+        self._outer = QVBoxLayout(self)
+        self._outer.setContentsMargins(12, 6, 12, 6)
+        self._outer.setSpacing(8)
+        for row in self._rows:
+            row.setSpacing(8)
+            self._outer.addLayout(row)
         self.spectrum, self.spectrogram = Spectrum(self.heard), Spectrogram(self.heard)
         self.scope, self.stereo, self.stages = Scope(self.heard), Stereo(self.heard), Stages(self.heard)
-        for picture, share in (
-            (self.spectrum, 34), (self.spectrogram, 18), (self.scope, 18), (self.stereo, 12), (self.stages, 20),
-        ):  # fmt: skip
-            outer.addWidget(picture, share)
-        side = QWidget()
+        self.side = side = QWidget()
         side.setFixedWidth(176)
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
@@ -362,10 +373,34 @@ class Analyser(Wool):
             row.addStretch()
             column.addLayout(row)
         column.addStretch()
-        outer.addWidget(side)
-        self.setFixedHeight(DOCKED)
+        self.lay_out()
         self.setAccessibleName("Analyser")
         session.frame.connect(self.frame)
+
+    def lay_out(self) -> None:
+        """All in a row where it is docked; in two where it floats, spectrum and spectrogram above."""
+        shares = {
+            self.spectrum: 34,
+            self.spectrogram: 18,
+            self.scope: 18,
+            self.stereo: 12,
+            self.stages: 20,
+            self.side: 0,
+        }
+        above = (self.spectrum, self.spectrogram) if self.floats else tuple(shares)
+        for row in self._rows:
+            for n in reversed(range(row.count())):
+                row.takeAt(n)
+        for picture, share in shares.items():
+            self._rows[0 if picture in above else 1].addWidget(picture, share)
+        self._outer.setStretch(0, 3)
+        self._outer.setStretch(1, 2 if self.floats else 0)
+        if self.floats:
+            self.setMinimumSize(860, 2 * DOCKED)
+            self.setMaximumHeight(4000)
+            self.resize(1080, 520)
+        else:
+            self.setFixedHeight(DOCKED)
 
     def _pill(self, name: str, act: Callable[[], None], tip: str) -> Pill:
         pill = Pill(name, "small", act, tip)

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from felt_dial.bank.journal import Unsaved
 from felt_dial.patch.edits import duplicate_layer
-from felt_dial.ui.analyser import DOCKED, Analyser
+from felt_dial.ui.analyser import Analyser
 from felt_dial.ui.cloth import colour, dye
 from felt_dial.ui.controller_window import ControllerWindow
 from felt_dial.ui.dials.controls import Pill
@@ -245,8 +245,11 @@ class Window(QMainWindow):
         (self.shelf.view if number == SHELF else self.stack).setFocus()
 
     def toggle_analyser(self) -> None:
-        """Shows the analyser, or puts it away."""
-        self.analyser.setVisible(not self.analyser.isVisible())
+        """Shows the analyser, or puts it away; one that was closed while it floated is docked again."""
+        if self.analyser.isHidden() and self.analyser.isWindow() != self.analyser.floats:
+            self._place_analyser()
+        else:
+            self.analyser.setVisible(not self.analyser.isVisible())
 
     def _place_analyser(self) -> None:
         """In a window of its own, or docked above the strip."""
@@ -255,13 +258,10 @@ class Window(QMainWindow):
         if analyser.floats:
             analyser.setParent(self, Qt.WindowType.Tool)
             analyser.setWindowTitle("Felt Dial: analyser")
-            analyser.setMinimumSize(860, DOCKED)
-            analyser.setMaximumHeight(2000)
-            analyser.resize(1080, 360)
         else:
             analyser.setParent(self.centralWidget())
-            analyser.setFixedHeight(DOCKED)
             self._body.insertWidget(2, analyser)
+        analyser.lay_out()
         analyser.show()
 
     def show_pattern(self) -> None:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from felt_dial.patch.document import read_patch, write_patch
-from felt_dial.patch.edits import remove_effect
+from felt_dial.patch.edits import RACK_MOST, remove_effect
 from felt_dial.sound.modules import Effect
+from felt_dial.ui.dials.controls import SwitchPill
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.pages.rack import WIDE
 from felt_dial.ui.pages.routing import Routing
 from felt_dial.ui.pictures.curves import EqualiserPicture
 from felt_dial.ui.pictures.well import Well
@@ -93,3 +97,28 @@ def test_what_goes_to_rack_two_is_said_and_an_old_document_has_an_empty_one(desk
     assert "B → rack 2 · " in words and "rack 2 (empty) → rack 1" in words
     text = write_patch(session.patch).replace(',\n  "2": {}', "")
     assert '"2": {}' not in text and read_patch(text, "x") == session.patch
+
+
+def test_a_full_rack_stands_side_by_side_and_takes_no_more(desk: Desk) -> None:
+    """Twelve effects: none covers another or what stands beside them, each still switches on and off; the next is refused."""
+    session, page = desk.session, desk.window.effects
+    desk.window.show_page(EFFECTS)
+    while len(session.patch.racks["1"]) < RACK_MOST:
+        page.rack.add("compressor")
+    QTest.qWait(50)
+    cards = list(page.rack.cards.values())
+    edges = [(card.x(), card.geometry().right()) for card in cards]
+    assert edges[0][0] >= 124 and edges[-1][1] < page.rack.width() - 38
+    assert all(right < left for (_, right), (left, _) in pairwise(edges))
+    last = list(session.patch.racks["1"])[-1]
+    switch = cards[-1].findChild(SwitchPill)
+    assert cards[-1].rect().contains(switch.geometry())
+    switch.click()
+    assert session.patch.racks["1"][last].on is False
+    page.rack.add("trim")
+    assert len(session.patch.racks["1"]) == RACK_MOST and "twelve" in desk.messages[-1]
+    session.undo()
+    for _ in range(6):
+        QTest.keyClick(list(page.rack.cards.values())[-1], Qt.Key.Key_Delete)
+        QTest.qWait(10)
+    assert {card.width() for card in page.rack.cards.values()} == {WIDE}

@@ -294,6 +294,23 @@ def test_the_analyser_opens_from_the_meter_docks_floats_and_closes(desk: Desk) -
     assert not analyser.isVisible()
 
 
+def test_a_floating_analyser_shows_all_in_two_rows_and_is_docked_again_once_closed(desk: Desk) -> None:
+    window = desk.window
+    window.toggle_analyser()
+    analyser = window.analyser
+    assert {p.geometry().top() for p in (analyser.spectrum, analyser.scope, analyser.stages)} == {6}
+    analyser.dock.click()
+    QTest.qWait(50)
+    assert analyser.spectrum.geometry().top() == analyser.spectrogram.geometry().top() == 6
+    assert analyser.scope.geometry().top() > analyser.spectrum.geometry().bottom() > 200
+    assert analyser.spectrum.width() > 600
+    analyser.close()
+    window.toggle_analyser()
+    QTest.qWait(50)
+    assert not analyser.isWindow() and analyser.isVisible() and not analyser.dock.isChecked()
+    assert analyser.scope.geometry().top() == 6
+
+
 def test_the_spectrum_reads_note_and_level_under_the_pointer_and_freezes(desk: Desk) -> None:
     desk.window.toggle_analyser()
     analyser, session = desk.window.analyser, desk.session

@@ -3,12 +3,22 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QDrag,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
+from felt_dial.patch.edits import RACK_MOST, add_effect, move_effect, move_to_rack, remove_effect
 from felt_dial.patch.patch import arrivals
 from felt_dial.sound.modules import Effect
 from felt_dial.ui.cloth import colour, dye, reading
@@ -18,6 +28,10 @@ from felt_dial.ui.pictures import levels as _levels  # noqa: F401  (enters its p
 from felt_dial.ui.pictures.effects import effect_picture
 from felt_dial.ui.session import Session
 
+WIDE, NARROW = 134, 82
+"""Widths of a card: where there is room for all of the rack, and where there is not."""
+NAME, GAP, ADD, GOES, LEAST_ROOM = 124, 12, 98, 48, 1256
+"""Widths: its name, between cards, the place for one more, where it goes, and of all in the smallest window."""
 EFFECT_MIME = "application/x-felt-dial-effect"
 
 
@@ -58,28 +72,32 @@ class TakesEffects(QWidget):
 
 
 class EffectCard(TakesEffects):
-    """One effect of the rack."""
+    """One effect of the rack; a narrow one leaves its values in words to the tool tip."""
 
-    def __init__(self, session: Session, rack: str, key: str) -> None:
+    def __init__(self, session: Session, rack: str, key: str, narrow: bool) -> None:
         super().__init__(session, rack)
-        self.key = key
-        self.setFixedSize(134, 96)
+        self.key, self.narrow = key, narrow
+        self.setFixedSize(NARROW if narrow else WIDE, 96)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._press = QPoint()
         effect = session.patch.racks[rack][key]
         self.setAccessibleName(f"{effect.title} in rack {rack}")
-        self.setToolTip(f"{effect.about()}\nDrag to reorder, Alt+Left and Alt+Right move it, Delete removes it")
         layout = QGridLayout(self)
-        layout.setContentsMargins(9, 6, 9, 5)
+        layout.setContentsMargins(6 if narrow else 9, 6, 6 if narrow else 9, 5)
         layout.setSpacing(3)
-        layout.addWidget(text_label(effect.title, "value"), 0, 0)
+        name = text_label(effect.title, "value")
+        layout.addWidget(name, 0, 0)
         switch = SwitchPill(session, f"racks.{rack}.{key}.on", "On")
-        layout.addWidget(switch, 0, 1, Qt.AlignmentFlag.AlignRight)
+        if narrow:
+            layout.addWidget(switch, 2, 0, 1, 2, Qt.AlignmentFlag.AlignHCenter)
+        else:
+            layout.addWidget(switch, 0, 1, Qt.AlignmentFlag.AlignRight)
         picture = effect_picture(session, f"racks.{rack}.{key}", "weld")
         picture.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         layout.addWidget(picture, 1, 0, 1, 2)
         self.summary = text_label("", "small")
-        layout.addWidget(self.summary, 2, 0, 1, 2)
+        if not narrow:
+            layout.addWidget(self.summary, 2, 0, 1, 2)
         layout.setRowStretch(1, 1)
         self.follow()
 
@@ -89,7 +107,10 @@ class EffectCard(TakesEffects):
         if effect is not None:
             text = summary(effect)
             self.summary.setText(self.summary.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 114))
-            self.summary.setToolTip(text)
+            self.setToolTip(
+                f"{effect.title}: {text}\n{effect.about()}\n"
+                "Drag to reorder, Alt+Left and Alt+Right move it, Delete removes it"
+            )
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -174,7 +195,18 @@ class Rack(TakesEffects):
         self.cards: dict[str, EffectCard] = {}
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(0, 4, 0, 4)
-        self.row.setSpacing(12)
+        self.narrow = False
+
+    def _is_narrow(self) -> bool:
+        """True where wide cards would not all fit beside its name, the place for one more and where it goes."""
+        room = self.width() if self.isVisible() else LEAST_ROOM
+        count = len(self.session.patch.racks[self.rack])
+        return NAME + count * (GAP + WIDE) + (GAP + ADD if count < RACK_MOST else 0) + GOES > room
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self.isVisible() and self._is_narrow() != self.narrow:
+            QTimer.singleShot(0, self.rebuild)
 
     def rebuild(self) -> None:
         """Lays out the cards."""
@@ -182,7 +214,7 @@ class Rack(TakesEffects):
         idle = not self.session.patch.racks[self.rack]
         self.setFixedHeight(62 if idle else 104)
         name = QWidget()
-        name.setFixedWidth(124)
+        name.setFixedWidth(NAME)
         column = QVBoxLayout(name)
         column.setContentsMargins(8, 0 if idle else 6, 0, 0)
         column.setSpacing(2)
@@ -192,12 +224,16 @@ class Rack(TakesEffects):
         column.addWidget(self.goes)
         column.addStretch()
         self.row.addWidget(name)
-        self.cards = {key: EffectCard(self.session, self.rack, key) for key in self.session.patch.racks[self.rack]}
+        effects = self.session.patch.racks[self.rack]
+        self.narrow = self._is_narrow()
+        self.row.setSpacing(7 if self.narrow else GAP)
+        self.cards = {key: EffectCard(self.session, self.rack, key, self.narrow) for key in effects}
         for card in self.cards.values():
             self.row.addWidget(card)
-        add = Pill("+ Effect", "add", self.menu, "Add an effect at the end")
-        add.setFixedSize(98, 50 if idle else 94)
-        self.row.addWidget(add)
+        if len(effects) < RACK_MOST:
+            add = Pill("+ Effect", "add", self.menu, "Add an effect at the end")
+            add.setFixedSize(64 if self.narrow else ADD, 50 if idle else 94)
+            self.row.addWidget(add)
         self.row.addStretch()
         self.follow()
 
