@@ -54,7 +54,7 @@ def spectrum(sound: NDArray[np.float32], rate: float) -> Line:
     found = here + 0.5 * p * (after - before + p * curve)
     for n, first, end in several:
         found[n] = level[first:end].max(initial=FLOOR)
-    return np.maximum(found, FLOOR)
+    return np.asarray(np.maximum(found, FLOOR))
 
 
 def across(frequency: float) -> float:

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 
@@ -94,16 +94,16 @@ class Desk:
         """A drag with the left button."""
         QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
         for n in range(1, steps + 1):
-            at = start + (end - start) * n / steps
-            move = QPointF(at)
-            from PySide6.QtGui import QMouseEvent
-
-            event = QMouseEvent(
-                QEvent.Type.MouseMove, move, QPointF(widget.mapToGlobal(at)), Qt.MouseButton.NoButton,
-                Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
-            )  # fmt: skip
-            QApplication.sendEvent(widget, event)
+            self.move(widget, start + (end - start) * n / steps)
         QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
+
+    def move(self, widget: QWidget, at: QPoint) -> None:
+        """The pointer goes to a place with the left button held."""
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, QPointF(at), QPointF(widget.mapToGlobal(at)), Qt.MouseButton.NoButton,
+            Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
 
     def drop(self, mime: QMimeData, widget: QWidget) -> None:
         """Drops something on a widget, as the end of a drag."""

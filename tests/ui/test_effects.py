@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from itertools import pairwise
 
+import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from felt_dial.patch.document import read_patch, write_patch
 from felt_dial.patch.edits import RACK_MOST, remove_effect
+from felt_dial.patch.units import THIN
 from felt_dial.sound.modules import Effect
+from felt_dial.sound.seeing import note_name
 from felt_dial.ui.dials.controls import SwitchPill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.pages.rack import WIDE
@@ -56,6 +59,32 @@ def test_a_band_is_dragged_switched_and_narrowed(desk: Desk) -> None:
     QTest.qWait(50)
     assert desk.window.effects.band == 3, "the band under the hand has its dials"
     assert desk.dial(path + "gain3").path.endswith("gain3")
+
+
+def test_a_band_is_pulled_beyond_the_picture_which_then_shows_more(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A pull upwards by one and a half pictures ends at the most a band has; while it lasts the picture keeps its measure."""
+    desk.window.show_page(EFFECTS)
+    desk.window.effects.rack.add("equaliser")
+    picture = desk.find(EqualiserPicture, lambda p: p.large)
+    box, path = picture.box(), f"racks.1.{desk.session.effect}."
+    said: list[str] = []
+    monkeypatch.setattr(picture, "_say", lambda painter, box, at, text: said.append(text))
+    spot = picture.spot(box, 2).toPoint()
+    QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=spot)
+    for part, gain in ((0.25, 7.5), (0.6, 18.0), (1.5, 24.0)):
+        desk.move(picture, spot - QPoint(0, round(part * box.height())))
+        assert desk.session.value(path + "gain2") == pytest.approx(gain, abs=0.4)
+        assert (picture.top, picture.bottom) == (15.0, -15.0)
+        picture.grab()
+        hertz = desk.session.value(path + "frequency2")
+        assert said[-1] == f"{hertz:.0f}{THIN}Hz, {note_name(hertz)}, {desk.session.value(path + 'gain2'):.1f}{THIN}dB"
+    QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=spot)
+    picture.grab()
+    assert picture.top == 27.0
+    assert picture.spot(box, 2).y() == pytest.approx(box.top() + 3 / 54 * box.height(), abs=0.5)
+    desk.session.undo()
+    picture.grab()
+    assert picture.top == 15.0
 
 
 def test_a_band_has_the_dials_that_its_form_needs(desk: Desk) -> None:

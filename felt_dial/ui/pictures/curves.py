@@ -21,6 +21,8 @@ from felt_dial.ui.session import Session
 
 LOWEST, HIGHEST = 20.0, 20000.0
 SPAN = math.log(HIGHEST / LOWEST)
+SHOWN = (15.0, 27.0)
+"""dB above and below the middle that an equaliser shows: as a rule, and where a band goes further."""
 DECADES = (50, 100, 200, 500, 1000, 2000, 5000, 10000)
 
 
@@ -63,7 +65,8 @@ class FrequencyPicture(EffectPicture):
             painter.setPen(colour("chalk_soft"))
             name = f"{frequency // 1000} k" if frequency >= 1000 else str(frequency)
             painter.drawText(QPointF(x + 3, box.bottom() - 2), name)
-        for gain in range(-12, 13, 6):
+        apart = 6 if self.top - self.bottom < 32 else 12
+        for gain in range(math.ceil(self.bottom / apart) * apart, math.floor(self.top) + 1, apart):
             y = box.bottom() - self.up(gain) * box.height()
             painter.setPen(QPen(colour("chalk_soft").darker(200), 1))
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
@@ -86,6 +89,7 @@ class EqualiserPicture(FrequencyPicture):
     def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
         super().__init__(session, path, shade, large)
         self._held = 0
+        self._fit()
         self.chose: Callable[[int], None] = lambda band: None
         if large:
             self.setToolTip(
@@ -94,6 +98,19 @@ class EqualiserPicture(FrequencyPicture):
             )
 
         self._sweeps = 0.0
+
+    def _fit(self) -> None:
+        """Chooses how many dB are shown: as few as hold every band."""
+        effect = self.effect_now
+        used = [n for n in range(1, BANDS + 1) if effect.get(f"form{n}") in ("bell", "low", "high")]
+        most = max((abs(effect.number(f"gain{n}")) for n in used), default=0.0)
+        self.top = SHOWN[0] if most <= SHOWN[0] - 1.0 else SHOWN[1]
+        self.bottom = -self.top
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        if not self._held:
+            self._fit()
+        super().draw(painter, box)
 
     def live(self) -> object:
         """A new picture for every new piece of sound, while it is large."""
@@ -147,12 +164,16 @@ class EqualiserPicture(FrequencyPicture):
             x = box.left() + self.across(self._sweeps) * box.width()
             painter.setPen(QPen(colour("chalk"), 1.2, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-            name = seeing.note_name(self._sweeps, float(self.session.patch.reference))
-            painter.setPen(colour("chalk"))
-            painter.setFont(reading(12))
-            said = f"{self._sweeps:.0f} Hz, {name}"
-            side = x + 6 if x < box.center().x() else x - 6 - painter.fontMetrics().horizontalAdvance(said)
-            painter.drawText(QPointF(side, box.top() + 14), said)
+            self._say(painter, box, QPointF(x, box.top() + 14), f"{self._sweeps:.0f} Hz, {self._note(self._sweeps)}")
+        elif self._held:
+            effect, band = self.effect_now, self._held
+            found = [effect.params[f"frequency{band}"].write(effect.get(f"frequency{band}"))]
+            found.append(self._note(effect.number(f"frequency{band}")))
+            if effect.get(f"form{band}") in ("bell", "low", "high"):
+                found.append(effect.params[f"gain{band}"].write(effect.get(f"gain{band}")))
+            spot = self.spot(box, band)
+            above = spot.y() > box.top() + 30
+            self._say(painter, box, QPointF(spot.x(), spot.y() - 14 if above else spot.y() + 24), ", ".join(found))
         painter.setFont(reading(11, 600))
         for band in range(1, BANDS + 1):
             off = self.effect_now.get(f"form{band}") == "off"
@@ -162,6 +183,19 @@ class EqualiserPicture(FrequencyPicture):
             painter.drawEllipse(spot, 9, 9)
             painter.setPen(colour("chalk_soft") if off else colour("well"))
             painter.drawText(QRectF(spot.x() - 9, spot.y() - 9, 18, 18), Qt.AlignmentFlag.AlignCenter, str(band))
+
+    def _note(self, frequency: float) -> str:
+        return seeing.note_name(frequency, float(self.session.patch.reference))
+
+    def _say(self, painter: QPainter, box: QRectF, at: QPointF, text: str) -> None:
+        """Words beside a place, on the side where there is room."""
+        painter.setPen(colour("chalk"))
+        painter.setFont(reading(12))
+        wide = painter.fontMetrics().horizontalAdvance(text)
+        left = at.x() + 6 if at.x() < box.center().x() else at.x() - 6 - wide
+        ground = QRectF(left - 3, at.y() - 12, wide + 6, 16)
+        painter.fillRect(ground, colour("well"))
+        painter.drawText(QPointF(left, at.y()), text)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if not self.large:
@@ -184,7 +218,7 @@ class EqualiserPicture(FrequencyPicture):
             return
         box = self.box()
         part = self._part(event)
-        up = min(max((box.bottom() - event.position().y()) / box.height(), 0.0), 1.0)
+        up = (box.bottom() - event.position().y()) / box.height()
         gain = min(max(self.bottom + up * (self.top - self.bottom), -24.0), 24.0)
         patch = with_value(self.session.patch, self.path("frequency", self._held), LOWEST * math.exp(SPAN * part))
         if self.effect_now.get(f"form{self._held}") == "off":
@@ -201,6 +235,7 @@ class EqualiserPicture(FrequencyPicture):
             self.sweep(-1.0)
         band, self._held = self._held, 0
         self.session.history.settle()
+        self._forget()
         if band:
             QTimer.singleShot(0, lambda: self.chose(band))
 
