@@ -331,6 +331,8 @@ def test_width_and_trim_are_what_they_say() -> None:
     assert np.allclose(through("width", sound, width=0.0)[0], sound.mean(axis=0), atol=1e-6)
     wide = through("width", sound, width=2.0)
     assert np.allclose(wide[0] - wide[1], 2 * (sound[0] - sound[1]), atol=1e-6)
+    turned = Effect.kinds["width"](width=1.6, balance=-0.3).turned(*sound)
+    assert np.allclose(through("width", sound, width=1.6, balance=-0.3), np.stack(turned), atol=1e-6), "as it is drawn"
     low = np.stack([sine(40.0)[0], -sine(40.0)[0]])
     assert decibels(float(np.abs(through("width", low, mono=200.0)[:, RATE // 2 :]).max())) < -25
     assert np.allclose(through("trim", sound, level=-6.0), sound * 10 ** (-6 / 20), atol=1e-6)

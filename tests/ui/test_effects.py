@@ -14,11 +14,13 @@ from felt_dial.patch.edits import RACK_MOST, remove_effect
 from felt_dial.patch.units import THIN
 from felt_dial.sound.modules import Effect
 from felt_dial.sound.seeing import note_name
+from felt_dial.ui.cloth import colour
 from felt_dial.ui.dials.controls import SwitchPill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.pages.rack import WIDE
 from felt_dial.ui.pages.routing import Routing
 from felt_dial.ui.pictures.curves import EqualiserPicture
+from felt_dial.ui.pictures.levels import LevelPicture
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.window import EFFECTS
 from tests.ui.conftest import Desk
@@ -151,3 +153,21 @@ def test_a_full_rack_stands_side_by_side_and_takes_no_more(desk: Desk) -> None:
         QTest.keyClick(list(page.rack.cards.values())[-1], Qt.Key.Key_Delete)
         QTest.qWait(10)
     assert {card.width() for card in page.rack.cards.values()} == {WIDE}
+
+
+def test_a_level_picture_shows_what_goes_in_and_comes_out_now(desk: Desk) -> None:
+    """A sound of −12 dB that comes out at −18: a dot at both levels, of axes from −60 to 0 dB; none while nothing sounds."""
+    desk.window.show_page(EFFECTS)
+    desk.window.effects.rack.add("compressor")
+    picture = desk.find(LevelPicture, lambda p: p.large)
+    silent = picture.grab().toImage()
+    data = desk.session.link.shared.data
+    data["tap"][:2], data["tap"][2:] = 10 ** (-12 / 20), 10 ** (-18 / 20)
+    data["scope_written"] = 4096
+    picture.update()
+    played = picture.grab().toImage()
+    box = picture.box()
+    x, y = box.left() + 48 / 60 * box.width(), box.bottom() - 42 / 60 * box.height()
+    assert played.pixelColor(round(x), round(y)) == colour("chalk") != silent.pixelColor(round(x), round(y))
+    differ = [p for p in range(played.width()) if played.pixelColor(p, round(y)) != silent.pixelColor(p, round(y))]
+    assert max(differ) - min(differ) <= 13, "and nothing else at this height"

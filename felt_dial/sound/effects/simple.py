@@ -39,6 +39,12 @@ class Width(Effect, kind="width"):
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
         return (np.zeros(2),)
 
+    def turned(self, left: float, right: float) -> tuple[float, float]:
+        """What becomes of a sample of both sides above the lows that are made one; the closed form, for the picture."""
+        middle, side = 0.5 * (left + right), 0.5 * (left - right) * float(self.width)
+        balance = float(self.balance)
+        return min(1.0 - balance, 1.0) * (middle + side), min(1.0 + balance, 1.0) * (middle - side)
+
 
 class Trim(Effect, kind="trim"):
     """A level between two effects, and the other way up."""
@@ -80,10 +86,15 @@ def run_width(audio, control, tick, rate, state):  # type: ignore[no-untyped-def
     """Turns the sides of `audio` (float32, channel × frame) in place; two poles take the lows out of them."""
     for t in range(control.shape[1] - 1):
         wide, wider = np.float64(control[WIDTH, t]), np.float64(control[WIDTH, t + 1])
-        mono, balance = np.float64(control[MONO, t]), np.float64(control[BALANCE, t])
+        mono = np.float64(control[MONO, t])
+        balance, shift = (
+            np.float64(control[BALANCE, t]),
+            np.float64(control[BALANCE, t + 1] - control[BALANCE, t]) / tick,
+        )
         low = 0.0 if mono <= 20.0 else 1.0 - math.exp(-2.0 * math.pi * mono / rate)
-        left, right = min(1.0 - balance, 1.0), min(1.0 + balance, 1.0)
         for n in range(t * tick, (t + 1) * tick):
+            left, right = min(1.0 - balance, 1.0), min(1.0 + balance, 1.0)
+            balance += shift
             x, y = np.float64(audio[0, n]), np.float64(audio[1, n])
             middle, side = 0.5 * (x + y), 0.5 * (x - y)
             state[0] += low * (side - state[0])

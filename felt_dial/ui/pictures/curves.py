@@ -118,8 +118,7 @@ class EqualiserPicture(FrequencyPicture):
 
     def _spectra(self, painter: QPainter, box: QRectF) -> None:
         """The sound before the bands and after them, behind their curve."""
-        data = self.session.link.shared.data
-        tap = seeing.latest(data["tap"], int(data["scope_written"]), seeing.LENGTH)
+        tap = self.heard(seeing.LENGTH)
         if float(np.abs(tap).max(initial=0.0)) < 1e-5:
             return
         x = np.linspace(0, 1, seeing.POINTS)

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from felt_dial.patch.params import Param
+from felt_dial.sound import seeing
 from felt_dial.sound.effects.delay import Delay
 from felt_dial.ui.cloth import colour, reading
 from felt_dial.ui.pictures.well import Well
@@ -23,6 +26,11 @@ class EffectPicture(Well):
         super().__init__(session, shade)
         self.rack, self.effect = path.split(".")[1:3]
         self.large = large
+
+    def heard(self, frames: int) -> NDArray[np.float32]:
+        """The sound before (rows 0 and 1) and after (2 and 3) the effect that is shown in full, its last frames."""
+        data = self.session.link.shared.data
+        return seeing.latest(data["tap"], int(data["scope_written"]), frames)
 
     def key(self) -> object:
         return self.session.patch.racks[self.rack][self.effect], self.session.patch.tempo

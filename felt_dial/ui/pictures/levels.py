@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.units import MINUS, number
@@ -21,16 +21,18 @@ from felt_dial.ui.pictures.well import draw_curve
 LOWEST = -60.0
 MOST = 24.0
 """dB of gain reduction that fill the bar."""
+SPANS = {"compressor": (LOWEST, 0.0), "limiter": (LOWEST, 6.0), "multiband": (-72.0, 0.0)}
+"""dB from one end of the axes to the other."""
+NOW, FIELD = 512, 2048
+"""Frames whose largest sample is the level of now, and that make a field of points."""
 
 
 class LevelPicture(EffectPicture):
-    """What comes out for what goes in; on the right, in full, by how much the sound is turned down now."""
+    """What comes out for what goes in; in full also what does so now, and by how much it is turned down."""
 
     def live(self) -> object:
-        """The gain reduction of this moment, where there is one."""
-        if not self.large:
-            return None
-        return round(self.session.link.reading(self.session.patch, f"racks.{self.rack}.{self.effect}"), 1)
+        """A new picture for every new piece of sound, while it is large."""
+        return int(self.session.link.shared.data["scope_written"]) if self.large else None
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         effect: Any = self.session.patch.racks[self.rack][self.effect]
@@ -48,6 +50,9 @@ class LevelPicture(EffectPicture):
         elif effect.kind == "reduce":
             step = 2.0 ** (1.0 - min(effect.number("bits"), 8.0))
             y, floor = 0.5 + 0.5 * step * np.floor((2 * x - 1) / step + 0.5), 0.5
+        elif effect.kind == "trim":
+            gain = 10 ** (effect.number("level") / 20) * (-1 if effect.get("invert") else 1)
+            y, floor = 0.5 + 0.5 * gain * (2 * x - 1), 0.5
         else:
             y, floor = 0.5 + 0.42 * bent(effect, 2 * x - 1), 0.5
         if self.large and effect.kind in ("compressor", "limiter"):
@@ -69,9 +74,36 @@ class LevelPicture(EffectPicture):
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         effect: Any = self.session.patch.racks[self.rack][self.effect]
-        if not self.large or effect.kind not in ("compressor", "limiter", "multiband"):
+        if not self.large:
             return
-        now = float(self._live) if isinstance(self._live, float) else 0.0
+        peaks = np.abs(self.heard(NOW)).max(axis=1)
+        before, after = float(peaks[:2].max()), float(peaks[2:].max())
+        if effect.kind in SPANS:
+            self._dot(painter, box, *SPANS[effect.kind], before, after)
+            self._reduction(painter, box)
+        elif before > 1e-5:
+            self._reach(painter, box, min(before, 1.0))
+
+    def _dot(self, painter: QPainter, box: QRectF, low: float, high: float, before: float, after: float) -> None:
+        """The level that goes in now, and the one that comes out, on axes from `low` to `high` dB."""
+        x, y = (np.clip((20 * np.log10(level + 1e-9) - low) / (high - low), 0.0, 1.0) for level in (before, after))
+        if x > 0.0:
+            painter.setPen(QPen(colour("well"), 1.5))
+            painter.setBrush(colour("chalk"))
+            painter.drawEllipse(QPointF(box.left() + x * box.width(), box.bottom() - y * box.height()), 5, 5)
+
+    def _reach(self, painter: QPainter, box: QRectF, peak: float) -> None:
+        """How far into the curve the sound goes now, to both sides."""
+        middle, wide = box.center().x(), peak * box.width() / 2
+        shade = colour("chalk")
+        shade.setAlpha(22)
+        painter.fillRect(QRectF(middle - wide, box.top(), 2 * wide, box.height()), shade)
+        painter.setPen(QPen(colour("chalk_soft"), 1))
+        for x in (middle - wide, middle + wide):
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+
+    def _reduction(self, painter: QPainter, box: QRectF) -> None:
+        now = self.session.link.reading(self.session.patch, f"racks.{self.rack}.{self.effect}")
         bar = QRectF(box.right() - 10, box.top() + 4, 8, box.height() - 24)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("chalk_soft").darker(190))
@@ -82,6 +114,62 @@ class LevelPicture(EffectPicture):
         painter.setFont(reading(11))
         text = f"{number(now, 1)} dB" if now < -0.05 else "0 dB"
         painter.drawText(QRectF(box.right() - 60, box.bottom() - 16, 60, 14), Qt.AlignmentFlag.AlignRight, text)
+
+
+class FieldPicture(EffectPicture):
+    """Where what comes from left, from the middle and from right will stand; in full also the sound, before and after."""
+
+    def live(self) -> object:
+        """A new picture for every new piece of sound, while it is large."""
+        return int(self.session.link.shared.data["scope_written"]) if self.large else None
+
+    def _spot(self, box: QRectF, left: Any, right: Any) -> tuple[Any, Any]:
+        """Where a sound stands: sideways by its sides, upwards by its middle."""
+        size = min(box.width(), box.height()) / 2
+        return box.center().x() - 0.5 * (left - right) * size, box.center().y() - 0.5 * (left + right) * size
+
+    def draw(self, painter: QPainter, box: QRectF) -> None:
+        effect: Any = self.session.patch.racks[self.rack][self.effect]
+        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
+        middle, size = box.center(), min(box.width(), box.height()) / 2
+        painter.setPen(QPen(colour("chalk_soft").darker(190), 1))
+        painter.drawLine(middle - QPointF(size, 0), middle + QPointF(size, 0))
+        painter.drawLine(middle - QPointF(0, size), middle + QPointF(0, size))
+        ends = [QPointF(*self._spot(box, *effect.turned(x, y))) for x, y in ((1.0, 0.0), (1.0, 1.0), (0.0, 1.0))]
+        pale = QColor(shade)
+        pale.setAlpha(60)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(pale)
+        painter.drawPolygon(QPolygonF([middle, *ends]))
+        painter.drawPolygon(QPolygonF([middle, *(middle * 2 - end for end in ends)]))
+        painter.setPen(QPen(shade, 1.8))
+        for end in (ends[0], ends[2]):
+            painter.drawLine(end, middle * 2 - end)
+        if self.large:
+            painter.setFont(reading(11))
+            painter.setPen(colour("chalk_soft"))
+            below = effect.number("mono")
+            word = (
+                f"below {effect.params['mono'].write(below)} in the middle" if below > 20.0 else "the lows as they are"
+            )
+            painter.drawText(QPointF(box.left() + 6, box.top() + 12), word)
+            for name, end, side in (("left", ends[0], -1), ("right", ends[2], 1)):
+                at = QRectF(end.x() + (6 if side > 0 else -46), end.y() - 8, 40, 16)
+                sideways = Qt.AlignmentFlag.AlignLeft if side > 0 else Qt.AlignmentFlag.AlignRight
+                painter.drawText(at, Qt.AlignmentFlag.AlignVCenter | sideways, name)
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        if not self.large:
+            return
+        sound = self.heard(FIELD)[:, ::2]
+        top = max(float(np.abs(sound).max()), 0.02)
+        for pair, shade in (
+            (sound[:2] / top, colour("chalk_soft").darker(140)),
+            (sound[2:] / top, dye("mallow", in_well=True)),
+        ):
+            points = [QPointF(x, y) for x, y in zip(*self._spot(box, pair[0], pair[1]), strict=True)]
+            painter.setPen(QPen(shade, 1.4))
+            painter.drawPoints(QPolygonF(points))
 
 
 class BandsPicture(LevelPicture):
@@ -164,6 +252,6 @@ def _filter_picture(session: Any, path: str, shade: str, large: bool) -> FilterC
 
 PICTURES |= {
     "compressor": LevelPicture, "limiter": LevelPicture, "drive": LevelPicture, "reduce": LevelPicture,
-    "multiband": BandsPicture, "gate": GatePicture,
+    "trim": LevelPicture, "multiband": BandsPicture, "gate": GatePicture, "width": FieldPicture,
     **dict.fromkeys(("filter", "ladder", "acid", "comb", "throat"), _filter_picture),
 }  # fmt: skip
