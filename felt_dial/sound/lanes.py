@@ -38,27 +38,20 @@ if os.environ.get("FELT_DIAL_ROLE") == "window":
         None
     )
 else:
-    from felt_dial.sound.vectors import (  # noqa: F401
-        any_above,
-        bits_of,
-        float_of,
+    from felt_dial.sound.vector_memory import (  # noqa: F401
         load,
         look_up,
         look_up_there,
-        pick,
         put_places,
-        quotient,
         read_eight,
         read_eight_between,
-        root,
-        sides,
         store,
         tap_sum,
         turn_in,
         turn_in_between,
         turn_out,
-        whole,
     )  # fmt: skip
+    from felt_dial.sound.vectors import any_above, bits_of, float_of, pick, quotient, root, sides, whole  # noqa: F401  # fmt: skip
 
 
 def lane_array(*shape: int) -> NDArray[np.float64]:

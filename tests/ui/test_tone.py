@@ -16,7 +16,8 @@ from felt_dial.live.shared import SCOPE
 from felt_dial.patch.module import Filter
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.shaping import WAYS
-from felt_dial.ui.analyser import Analyser, Scope, Spectrum, Stages
+from felt_dial.ui.analyser import Analyser
+from felt_dial.ui.cloth import dye
 from felt_dial.ui.dials.controls import Options, Pill, Upright
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.snippet import SnippetPill
@@ -24,6 +25,7 @@ from felt_dial.ui.header import EngineReading
 from felt_dial.ui.pages.routing import Routing, bus_words
 from felt_dial.ui.pictures.curves import EqualiserPicture
 from felt_dial.ui.pictures.filters import FilterCurve
+from felt_dial.ui.pictures.heard import Scope, Spectrum, Stages
 from felt_dial.ui.pictures.levels import GatePicture, LevelPicture
 from felt_dial.ui.pictures.lines import LineEditor
 from felt_dial.ui.pictures.shaping import ShapingPicture
@@ -244,10 +246,13 @@ def test_a_gate_is_drawn_and_a_compressor_shows_what_it_does(desk: Desk) -> None
     assert session.value(path) == 0.0, "one drag is one step"
     page.rack.add("compressor")
     picture = desk.find(LevelPicture, lambda p: p.large)
-    before = picture.grab().toImage()
     desk.link.shared.data["readings"][sounding(session.patch).index(f"racks.1.{session.effect}")] = -9.0
     session.frame.emit()
-    assert picture._live == -9.0 and picture.grab().toImage() != before
+    shown, box = picture.grab().toImage(), picture.box()
+    x, tall = round(box.right() - 6), box.height() - 24
+    for part, red in ((0.05, True), (0.35, True), (0.40, False)):
+        is_red = shown.pixelColor(x, round(box.top() + 4 + part * tall)) == dye("madder", in_well=True)
+        assert is_red == red, "9 dB fill 9 of the bar's 24"
 
 
 def test_the_ground_of_the_equaliser_sweeps_and_lets_go(desk: Desk) -> None:

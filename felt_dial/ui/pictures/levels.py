@@ -31,8 +31,11 @@ class LevelPicture(EffectPicture):
     """What comes out for what goes in; in full also what does so now, and by how much it is turned down."""
 
     def live(self) -> object:
-        """A new picture for every new piece of sound, while it is large."""
-        return int(self.session.link.shared.data["scope_written"]) if self.large else None
+        """What was heard up to now, and by how much it is turned down, while it is large."""
+        return (int(self.session.link.shared.data["scope_written"]), self._turned_down()) if self.large else None
+
+    def _turned_down(self) -> float:
+        return round(self.session.link.reading(self.session.patch, f"racks.{self.rack}.{self.effect}"), 1)
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         effect: Any = self.session.patch.racks[self.rack][self.effect]
@@ -103,7 +106,7 @@ class LevelPicture(EffectPicture):
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
 
     def _reduction(self, painter: QPainter, box: QRectF) -> None:
-        now = self.session.link.reading(self.session.patch, f"racks.{self.rack}.{self.effect}")
+        now = self._turned_down()
         bar = QRectF(box.right() - 10, box.top() + 4, 8, box.height() - 24)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("chalk_soft").darker(190))
