@@ -25,6 +25,7 @@ quotient: Any
 read_eight: Any
 read_eight_between: Any
 root: Any
+scaled: Any
 sides: Any
 store: Any
 tap_sum: Any
@@ -33,10 +34,8 @@ turn_in_between: Any
 turn_out: Any
 whole: Any
 if os.environ.get("FELT_DIAL_ROLE") == "window":
-    any_above = bits_of = float_of = load = look_up = look_up_there = pick = put_places = quotient = None
-    read_eight = read_eight_between = root = sides = store = tap_sum = turn_in = turn_in_between = turn_out = whole = (
-        None
-    )
+    any_above = bits_of = float_of = load = look_up = look_up_there = pick = put_places = quotient = read_eight = None
+    read_eight_between = root = scaled = sides = store = tap_sum = turn_in = turn_in_between = turn_out = whole = None
 else:
     from felt_dial.sound.vector_memory import (  # noqa: F401
         load,
@@ -51,7 +50,17 @@ else:
         turn_in_between,
         turn_out,
     )  # fmt: skip
-    from felt_dial.sound.vectors import any_above, bits_of, float_of, pick, quotient, root, sides, whole  # noqa: F401  # fmt: skip
+    from felt_dial.sound.vectors import (  # noqa: F401
+        any_above,
+        bits_of,
+        float_of,
+        pick,
+        quotient,
+        root,
+        scaled,
+        sides,
+        whole,
+    )  # fmt: skip
 
 
 def lane_array(*shape: int) -> NDArray[np.float64]:

@@ -210,3 +210,15 @@ def bits_of(context: Any, x: Any) -> Any:
 def float_of(context: Any, bits: Any) -> Any:
     """The way back of `bits_of`."""
     return types.float32(types.int32), lambda context, builder, sig, args: builder.bitcast(args[0], ir.FloatType())
+
+
+@intrinsic
+def scaled(context: Any, x: Any, turns: Any) -> Any:
+    """Lanes, none of them 0, times two to the power of lanes that are whole: both stay within what float64 can hold."""
+
+    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
+        wide = ir.VectorType(ir.IntType(64), LANES)
+        power = builder.shl(builder.fptosi(args[1], wide), ir.Constant(wide, [52] * LANES))
+        return builder.bitcast(builder.add(builder.bitcast(args[0], wide), power), VECTOR)
+
+    return lanes(lanes, lanes), lower

@@ -7,6 +7,7 @@ import pytest
 from numba.core.errors import NumbaError
 
 from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.lane_math import power_of_two, tangent
 from felt_dial.sound.lanes import (
     any_above,
     bits_of,
@@ -133,6 +134,33 @@ def _summed(x):  # type: ignore[no-untyped-def]
 def test_even_and_odd_lanes_are_summed_apart() -> None:
     x = np.arange(8.0)[None] ** 2
     assert _summed(x) == (0.0 + 4 + 16 + 36, 1.0 + 9 + 25 + 49)
+
+
+@kernel
+def _powers(x, found):  # type: ignore[no-untyped-def]
+    for n in range(x.shape[0]):
+        store(found, n, power_of_two(load(x, n)))
+
+
+@kernel
+def _tangents(x, found):  # type: ignore[no-untyped-def]
+    for n in range(x.shape[0]):
+        store(found, n, tangent(load(x, n)))
+
+
+def test_powers_and_tangents_are_those_of_the_library() -> None:
+    x = np.linspace(-40.0, 40.0, 8000).reshape(-1, 8)
+    found = np.zeros_like(x)
+    _powers(x, found)
+    assert found == pytest.approx(np.exp2(x), rel=1e-10)
+    x = np.arange(-24.0, 24.0).reshape(-1, 8)
+    found = np.zeros_like(x)
+    _powers(x, found)
+    assert (found == np.exp2(x)).all(), "whole octaves are exact"
+    x = np.pi * np.geomspace(1e-5, 0.49, 8000).reshape(-1, 8)
+    found = np.zeros_like(x)
+    _tangents(x, found)
+    assert found == pytest.approx(np.tan(x), rel=1e-7)
 
 
 def test_rows_of_lanes_begin_at_lines_of_the_cache() -> None:

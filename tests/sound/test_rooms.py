@@ -5,9 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from numpy.typing import NDArray
+from scipy import signal
 
+from felt_dial.sound.compile import still_control
 from felt_dial.sound.effects.reverb import DENSITY, DIFFUSERS, LENGTHS
+from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
 from felt_dial.sound.program import BLOCK
+from felt_dial.sound.tone.chain import run_step
+from felt_dial.sound.tone.comb import Comb, loop_at
 from tests.sound.listening import RATE, noise, sine
 from tests.sound.test_effects import through
 
@@ -100,3 +105,48 @@ def test_a_chorus_is_its_sum_of_swaying_copies(copies: int, rate: float) -> None
     exact /= np.sqrt(1 + wet * wet)
     later = slice(RATE // 4, None)
     assert np.abs(out[:, later] - exact[:, later]).max() < 2e-3
+
+
+def string(x: NDArray[np.float64], waits: NDArray[np.float64], back: float) -> NDArray[np.float64]:
+    """A comb a frame at a time: what was `waits` ago (Hermite's cubic), without what stands still, fed back."""
+    y, low, blocked = np.zeros(len(x) + 4), 0.0, 0.0
+    keep = 1.0 - 2.0 * np.pi * 1.0 / RATE
+    for n, wait in enumerate(waits):
+        whole = int(wait)
+        p = wait - whole
+        taps = [y[n - whole + k] if n - whole + k >= 0 else 0.0 for k in (1, 0, -1, -2)]
+        before, here, after, last = taps
+        c1, c3 = 0.5 * (after - before), 0.5 * (last - before) + 1.5 * (here - after)
+        heard = ((c3 * p + before - 2.5 * here + 2.0 * after - 0.5 * last) * p + c1) * p + here
+        blocked, low = heard - low + keep * blocked, heard
+        y[n] = x[n] + back * blocked
+    return y[:-4] * np.sqrt(1 - 0.96 * back * back)
+
+
+@pytest.mark.parametrize("end", [220.0, 220.6, 223.0, 440.0])
+def test_a_comb_whose_pitch_glides_is_its_loop(end: float) -> None:
+    """Still, slowly, quickly and by an octave within 40 blocks; noise up to 6 kHz, too soft for the loop to give way.
+
+    A gliding wait is read at both ends of a tick and faded, which is within 1 %.
+    """
+    blocks, back = 40, 1 - 0.3**2
+    module = Comb(on=True, counted="hertz", cutoff=220.0, resonance=0.7)
+    control, state = still_control(module, 1, BLOCK // TICK), room_for(module, Stage(RATE, BLOCK, 1))
+    hertz = np.geomspace(220.0, end, blocks * (BLOCK // TICK) + 1).astype(np.float32)
+    x = np.zeros(blocks * BLOCK)
+    x[:4000] = 0.02 * np.random.default_rng(3).uniform(-1, 1, 4000)
+    x = signal.sosfilt(signal.butter(4, 6000.0, fs=RATE, output="sos"), x)
+    found, start, flat = np.zeros_like(x), np.zeros(1, np.int32), np.full((1, BLOCK // TICK + 1), 60, np.float32)
+    for n in range(blocks):
+        part = slice(n * BLOCK, (n + 1) * BLOCK)
+        control[Comb.row_of("cutoff"), 0] = hertz[n * (BLOCK // TICK) : (n + 1) * (BLOCK // TICK) + 1]
+        audio = np.tile(x[part], (1, 2, 1)).astype(np.float32)
+        where = audio, control, np.zeros(1, np.int32), start, TICK, float(RATE), state, flat, flat
+        run_step(module, kernel_of(module), *where)
+        start[:] = -1
+        assert (audio[0, 0] == audio[0, 1]).all()
+        found[part] = audio[0, 0]
+    ticks = [loop_at(float(f), 20000.0, RATE, 1.0)[1] for f in hertz]
+    waits = np.interp(np.arange(len(x)), np.arange(len(ticks)) * TICK, ticks)
+    exact = string(x, waits, back)
+    assert np.abs(found - exact).max() < (0.01 if end > 220.0 else 1e-4) * np.abs(exact).max()

@@ -18,6 +18,7 @@ from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import HERTZ, PERCENT, SEMITONES
 from felt_dial.sound.effects.delay import echo
 from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.lane_math import tangent
 from felt_dial.sound.lanes import (
     LANES,
     VOICES,
@@ -41,7 +42,7 @@ from felt_dial.sound.lanes import (
     voices_out,
 )  # fmt: skip
 from felt_dial.sound.tone.curves import KNEE, rounded
-from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, cutoff_stands, hertz, hertz_at, now_or_set
+from felt_dial.sound.tone.cutoff import DRIVE, RESONANCE, cutoff_stands, hertz, hertz_in, now_or_set
 
 Loop = Callable[[NDArray[np.complex128]], NDArray[np.complex128]]
 LOWEST = 16.0
@@ -82,7 +83,8 @@ class Comb(Tuned, kind="comb", title="Comb"):
         size = 1 << math.ceil(math.log2(stage.rate / LOWEST + SPARE))
         who, dials, here, _ = lane_room(stage, DIALS, NUMBERS)
         return (
-            np.zeros((stage.rows, NUMBERS, 2)), who, dials, here, lane_array(piece), lane_array(piece + LANES),
+            np.zeros((stage.rows, NUMBERS, 2)), who, dials, here,
+            lane_array(piece), lane_array(piece + LANES), lane_array(stage.tick + LANES),
             np.zeros((LANES, 4), np.float32), np.zeros(LANES, np.int64), np.zeros((3, LANES), np.int64),
             np.zeros((stage.rows, 2, size + piece + SPARE), np.float32), np.zeros(stage.rows, np.int64), size,
         )  # fmt: skip
@@ -107,7 +109,7 @@ class Comb(Tuned, kind="comb", title="Comb"):
 
 TEETH, DAMPING = Comb.row_of("teeth"), Comb.row_of("damping")
 DULL, BLOCKED, INTO, NUMBERS = range(4)
-ALIVE, WAIT, DULLED, FED, OUT, CEILING, KNEES, DIALS = range(8)
+ALIVE, AT_HERTZ, LAGS, WAIT, DULLED, FED, OUT, CEILING, KNEES, DIALS = range(10)
 
 
 def feedback(resonance: float) -> float:
@@ -130,17 +132,29 @@ def loop_at(at: float, damping: float, rate: float, sign: float) -> tuple[Loop, 
 
 
 @kernel
-def _wait(f, damping, rate, odd):  # type: ignore[no-untyped-def]
-    """Frames of the delay: one turn of the pitch less what the loop's filters add."""
+def _lag(f, damping, rate):  # type: ignore[no-untyped-def]
+    """Radians by which the damping of a loop is late at `f` Hz."""
+    if damping > OPEN:
+        return 0.0
     w = 2.0 * math.pi * min(max(f, LOWEST), 0.25 * rate) / rate
-    keep = 1.0 - 2.0 * math.pi * BLOCK / rate
-    rest = 0.0 if damping > OPEN else math.exp(-2.0 * math.pi * damping / rate)
-    turn = math.pi if odd else 2.0 * math.pi
-    turn -= math.atan2(rest * math.sin(w), 1.0 - rest * math.cos(w))
+    rest = math.exp(-2.0 * math.pi * damping / rate)
+    return math.atan2(rest * math.sin(w), 1.0 - rest * math.cos(w))
+
+
+@kernel
+def _waits(f, lags, rate, odd):  # type: ignore[no-untyped-def]
+    """Frames of four delays: one turn of the pitch less what the loop's filters add.
+
+    What takes away what stands still is ahead by atan((1 − c) / (1 + c) / tan(w / 2)), with c what it keeps; that is below
+    0.07, where three terms of its series are good to 1e-9.
+    """
+    half = (math.pi / rate) * min(max(f, LOWEST), 0.25 * rate)
     if odd:
-        return max(turn / w, 2.0)
-    turn += math.atan2(math.sin(w), 1.0 - math.cos(w)) - math.atan2(keep * math.sin(w), 1.0 - keep * math.cos(w))
-    return max(turn / w, 2.0)
+        return max((math.pi - lags) / (2.0 * half), 2.0)
+    keep = 1.0 - 2.0 * math.pi * BLOCK / rate
+    ahead = ((1.0 - keep) / (1.0 + keep)) / tangent(half)
+    q = ahead * ahead
+    return max((2.0 * math.pi - lags + ahead * (1.0 - q * (1.0 / 3.0 - 0.2 * q))) / (2.0 * half), 2.0)
 
 
 @kernel
@@ -150,18 +164,16 @@ def _tune(dials, control, line, frequency, who, first, rate, odd):  # type: igno
     for which in (DAMPING, RESONANCE, DRIVE):
         still = still and stands(control[which], who, first)
     end = first + 1 if still else dials.shape[1]
+    hertz_in(dials[AT_HERTZ], dials[LAGS], control, line, frequency, who, first, end)
     for v in range(VOICES):
         row = who[0, v]
-        known = np.float64(-1.0)
         for t in range(first, end):
-            f, damping = hertz_at(control, line, frequency, row, t), np.float64(control[DAMPING, row, t])
-            if f == known and rests(control, DAMPING, row, t, first):
-                both(dials[WAIT], t, v, dials[WAIT, t - 1, 2 * v])
+            damping = np.float64(control[DAMPING, row, t])
+            both(dials[LAGS], t, v, _lag(dials[AT_HERTZ, t, 2 * v], damping, rate))
+            if rests(control, DAMPING, row, t, first):
                 both(dials[DULLED], t, v, dials[DULLED, t - 1, 2 * v])
             else:
-                both(dials[WAIT], t, v, _wait(f, damping, rate, odd))
                 both(dials[DULLED], t, v, 1.0 if damping > OPEN else 1.0 - math.exp(-2.0 * math.pi * damping / rate))
-            known = f
             back = 1.0 - (1.0 - np.float64(control[RESONANCE, row, t])) ** 2
             both(dials[FED], t, v, back)
             both(dials[OUT], t, v, math.sqrt(1.0 - 0.96 * back * back))
@@ -173,6 +185,8 @@ def _tune(dials, control, line, frequency, who, first, rate, odd):  # type: igno
                 ceiling = ROOM if drive == 0.0 else ROOM / 10.0 ** (drive / 20.0)
                 both(dials[CEILING], t, v, ceiling)
                 both(dials[KNEES], t, v, 1.0 / (KNEE * ceiling))
+    for t in range(first, end):
+        store(dials[WAIT], t, _waits(load(dials[AT_HERTZ], t), load(dials[LAGS], t), rate, odd))
     for dial in range(WAIT, DIALS):
         hold(dials[dial], end)
     for v in range(VOICES):
@@ -181,29 +195,42 @@ def _tune(dials, control, line, frequency, who, first, rate, odd):  # type: igno
 
 
 @kernel
-def _listen(rings, begins, at, who, dials, t, tick, n, count, swing, taps, places, heard, size):  # type: ignore[no-untyped-def]
+def _aim(at, taps, dials, t, size):  # type: ignore[no-untyped-def]
+    """Where eight lines are read as far behind as tick `t` has it, and with which weights."""
+    for lane in range(LANES):
+        wait = dials[WAIT, t, lane]
+        frames = np.int64(wait)
+        cubic(taps, lane, wait - frames)
+        at[1, lane] = (at[0, lane] - frames - 2) & (size - 1)
+
+
+@kernel
+def _listen(rings, begins, at, who, dials, t, tick, n, count, swing, taps, places, heard, other, size):  # type: ignore[no-untyped-def]
     """What four pairs of lines held their wait ago, for `count` frames from `n` on in tick `t`, into `heard`.
 
-    `at` is where each line is now. Between frames it is the cubic of `echo`; where nothing moves, its four weights are the
-    same for all frames.
+    `at` is where each line is now. Between frames it is the cubic of `echo`, its four weights the same for all frames. Where
+    a wait moves by less than a third of a frame in the tick it is read with that of both ends (`other` is room), and
+    faded from one to the other; where it moves further, frame by frame.
     """
-    swings = swing.shape[0] > 0
-    moves = swings
+    far, near = swing.shape[0] > 0, True
     for v in range(VOICES):
-        moves = moves or dials[WAIT, t, 2 * v] != dials[WAIT, t + 1, 2 * v]
-    if not moves:
-        for lane in range(LANES):
-            wait = dials[WAIT, t, lane]
-            frames = np.int64(wait)
-            cubic(taps, lane, wait - frames)
-            at[1, lane] = (at[0, lane] - frames - 2) & (size - 1)
+        moved = abs(dials[WAIT, t + 1, 2 * v] - dials[WAIT, t, 2 * v])
+        far, near = far or moved > 1.0 / 3.0, near and moved == 0.0
+    if not far:
+        _aim(at, taps, dials, t, size)
         rings_in(rings, begins, at[1], count, taps, places, heard)
+        if not near:
+            _aim(at, taps, dials, t + 1, size)
+            rings_in(rings, begins, at[1], count, taps, places, other)
+            for m in range(count):
+                here = load(heard, m)
+                store(heard, m, here + ((n + m - t * tick) / tick) * (load(other, m) - here))
         return
     for v in range(VOICES):
         row, now = who[0, v], at[0, 2 * v]
         grow = (dials[WAIT, t + 1, 2 * v] - dials[WAIT, t, 2 * v]) / tick
         wait = dials[WAIT, t, 2 * v] + grow * (n - t * tick)
-        if swings:
+        if swing.shape[0] > 0:
             wait = min(max(wait * 2.0 ** -np.float64(swing[row, n]), 2.0), size - np.float64(SPARE))
         for m in range(count):
             heard[m, 2 * v] = echo(rings[row, 0], now + m, wait + grow * m, size - 1)
@@ -255,7 +282,7 @@ def _turn(tile, first, heard, dials, here, t, tick, at, count, keep, odd):  # ty
 @kernel
 def run_comb(  # type: ignore[no-untyped-def]
     audio, control, line, frequency, rows, start, tick, rate, swing,
-    state, who, dials, here, tile, heard, taps, places, at, rings, writes, size,
+    state, who, dials, here, tile, heard, other, taps, places, at, rings, writes, size,
 ):  # fmt: skip
     """Filters `audio[row]` in place; `state` float64 (row, number, channel), `rings` float32 (row, channel, frame).
 
@@ -291,7 +318,7 @@ def run_comb(  # type: ignore[no-untyped-def]
                     count = min(count, max(np.int64(shortest) - 1, 1))
                 if swing.shape[0] > 0:
                     count = 1
-                _listen(rings, begins, at, who, dials, t, tick, n, count, swing, taps, places, heard, size)
+                _listen(rings, begins, at, who, dials, t, tick, n, count, swing, taps, places, heard, other, size)
                 _turn(tile, n - base, heard, dials, here, t, tick, n, count, keep, odd)
                 rings_out(heard, rings, begins, at[0], count, places, size, wide - size)
                 for lane in range(LANES):

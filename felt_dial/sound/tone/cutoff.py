@@ -11,14 +11,15 @@ from numpy.typing import ArrayLike, NDArray
 
 from felt_dial.patch.module import Tuned
 from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.lane_math import power_of_two, tangent
 from felt_dial.sound.lanes import VOICES, both, hold, lane_array, lane_room, load, rests, stands, store
 from felt_dial.sound.tone.curves import soft
 
 CUTOFF, COUNTED, DISTANCE, RESONANCE, FOLLOW, DRIVE = (
     Tuned.row_of(name) for name in ("cutoff", "counted", "distance", "resonance", "follow", "drive")
 )
-ALIVE, WARP, PUSH, BACK, OWN = range(5)
-"""The first dials of every filter: where voices begin, the cutoff, the push and what of it is taken back."""
+ALIVE, HERTZ, WARP, PUSH, BACK, OWN = range(6)
+"""The first dials of every filter: where voices begin, the cutoff in Hz and warped, the push and what of it is taken back."""
 ALL_BENT = 1.0 / (10.0**0.15 - 1.0)
 """From 3 dB of drive on all of the sound is pushed; below, a part of it goes past."""
 LOWEST, HIGHEST = 5.0, 0.49
@@ -50,34 +51,6 @@ def tuned_room(stage: Stage, numbers: int, own: int = 0) -> tuple[np.ndarray, ..
     return np.zeros((stage.rows, numbers, 2)), *room, lane_array(stage.frames)
 
 
-@kernel(inline=True)
-def hertz_at(control, line, frequency, row, t):  # type: ignore[no-untyped-def]
-    """`hertz`, compiled, of one voice at one tick."""
-    if control[COUNTED, row, t] > 0.5:
-        return np.float64(frequency[row, t]) * 2.0 ** (np.float64(control[DISTANCE, row, t]) / 12.0)
-    found = np.float64(control[CUTOFF, row, t])
-    follow = np.float64(control[FOLLOW, row, t])
-    return found if follow == 0.0 else found * 2.0 ** (follow * (np.float64(line[row, t]) - 60.0) / 12.0)
-
-
-@kernel(inline=True)
-def _warp(f, rate):  # type: ignore[no-untyped-def]
-    return math.tan(math.pi * min(max(f, LOWEST), HIGHEST * rate) / rate)
-
-
-@kernel(inline=True)
-def _cutoff_rests(control, line, frequency, row, t):  # type: ignore[no-untyped-def]
-    """True where the cutoff is what it was a tick before."""
-    if control[COUNTED, row, t] > 0.5:
-        return frequency[row, t] == frequency[row, t - 1] and control[DISTANCE, row, t] == control[DISTANCE, row, t - 1]
-    follow = control[FOLLOW, row, t]
-    return (
-        control[CUTOFF, row, t] == control[CUTOFF, row, t - 1]
-        and follow == control[FOLLOW, row, t - 1]
-        and (follow == 0.0 or line[row, t] == line[row, t - 1])
-    )
-
-
 @kernel
 def cutoff_stands(control, line, frequency, who, first):  # type: ignore[no-untyped-def]
     """True where the cutoffs of four voices stand still in this block."""
@@ -92,38 +65,68 @@ def cutoff_stands(control, line, frequency, who, first):  # type: ignore[no-unty
 
 
 @kernel
-def warp(lanes, control, line, frequency, who, first, rate):  # type: ignore[no-untyped-def]
-    """tan(π f / rate) of the cutoffs of four voices at every tick."""
-    end = first + 1 if cutoff_stands(control, line, frequency, who, first) else lanes.shape[0]
+def hertz_in(lanes, octaves, control, line, frequency, who, first, end):  # type: ignore[no-untyped-def]
+    """`hertz`, compiled, of four voices from tick `first` up to `end`, into `lanes` (tick, 8); `octaves` is room like it."""
     for v in range(VOICES):
         row = who[0, v]
         for t in range(first, end):
-            if t > first and _cutoff_rests(control, line, frequency, row, t):
-                both(lanes, t, v, lanes[t - 1, 2 * v])
+            if control[COUNTED, row, t] > 0.5:
+                both(lanes, t, v, np.float64(frequency[row, t]))
+                both(octaves, t, v, np.float64(control[DISTANCE, row, t]) / 12.0)
             else:
-                both(lanes, t, v, _warp(hertz_at(control, line, frequency, row, t), rate))
-    hold(lanes, end)
+                both(lanes, t, v, np.float64(control[CUTOFF, row, t]))
+                both(octaves, t, v, np.float64(control[FOLLOW, row, t]) * (np.float64(line[row, t]) - 60.0) / 12.0)
+    for t in range(first, end):
+        store(lanes, t, load(lanes, t) * power_of_two(load(octaves, t)))
 
 
 @kernel
-def warp_swung(g, control, line, frequency, swing, who, first, tick, rate):  # type: ignore[no-untyped-def]
-    """The same at every frame, of cutoffs that `swing`, float32 (row, frame), moves by octaves, into `g` (frame, 8).
+def warped_at(f, rate):  # type: ignore[no-untyped-def]
+    """tan(π f / rate) of cutoffs within their ends."""
+    return tangent((math.pi / rate) * min(max(f, LOWEST), HIGHEST * rate))
+
+
+@kernel
+def warp(dials, control, line, frequency, who, first, rate):  # type: ignore[no-untyped-def]
+    """Cutoffs of four voices at every tick: in Hz, and tan(π f / rate) of them."""
+    cutoffs, warped = dials[HERTZ], dials[WARP]
+    end = first + 1 if cutoff_stands(control, line, frequency, who, first) else cutoffs.shape[0]
+    hertz_in(cutoffs, warped, control, line, frequency, who, first, end)
+    for t in range(first, end):
+        store(warped, t, warped_at(load(cutoffs, t), rate))
+    hold(cutoffs, end)
+    hold(warped, end)
+
+
+@kernel
+def swings_in(g, swing, who, first, tick):  # type: ignore[no-untyped-def]
+    """By which ratio `swing`, octaves in float32 (row, frame), moves four voices at every frame, into `g` (frame, 8).
 
     Returns False where nothing swings: then `swing` is (0, 0).
     """
     if swing.shape[0] == 0:
         return False
     for v in range(VOICES):
-        row = who[0, v]
-        if v > 0 and row == who[0, v - 1]:
-            for n in range(first * tick, g.shape[0]):
-                both(g, n, v, g[n, 2 * v - 1])
-            continue
-        for t in range(first, control.shape[2] - 1):
-            f, after = hertz_at(control, line, frequency, row, t), hertz_at(control, line, frequency, row, t + 1)
-            for n in range(tick):
-                between = f + (after - f) * n / tick
-                both(g, t * tick + n, v, _warp(between * 2.0 ** np.float64(swing[row, t * tick + n]), rate))
+        line = swing[who[0, v]]
+        for n in range(first * tick, g.shape[0]):
+            both(g, n, v, np.float64(line[n]))
+    for n in range(first * tick, g.shape[0]):
+        store(g, n, power_of_two(load(g, n)))
+    return True
+
+
+@kernel
+def warp_swung(g, dials, swing, who, first, tick, rate):  # type: ignore[no-untyped-def]
+    """`warp` at every frame, of cutoffs that `swing` moves, into `g`; False where nothing swings."""
+    if not swings_in(g, swing, who, first, tick):
+        return False
+    cutoffs = dials[HERTZ]
+    for t in range(first, cutoffs.shape[0] - 1):
+        f = load(cutoffs, t)
+        rise = (load(cutoffs, t + 1) - f) * (1.0 / tick)
+        for n in range(t * tick, (t + 1) * tick):
+            store(g, n, warped_at(f * load(g, n), rate))
+            f += rise
     return True
 
 

@@ -12,13 +12,14 @@ from felt_dial.patch.module import Filter
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.units import COUNT, PERCENT, SEMITONES
 from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.lane_math import power_of_two
 from felt_dial.sound.lanes import (
     VOICES,
     any_above,
     both,
     hold,
     load,
-    rests,
+    quotient,
     stands,
     state_in,
     state_out,
@@ -37,7 +38,9 @@ from felt_dial.sound.tone.cutoff import (
     now_or_set,
     prototype,
     push_in,
+    swings_in,
     tuned_room,
+    warped_at,
 )  # fmt: skip
 
 VOWELS = ("heed", "hid", "head", "had", "hod", "hawed", "hood", "who'd")
@@ -63,6 +66,7 @@ LEVELS = np.array([
 """Their levels in dB, the same for all speakers; the same table."""
 WIDTHS = (70.0, 100.0, 150.0)
 """Widths of the resonances in Hz; common practice."""
+WIDE = tuple(math.log2(width) for width in WIDTHS)
 
 
 class Formant(Filter, kind="formant", title="Formant"):
@@ -80,7 +84,7 @@ class Formant(Filter, kind="formant", title="Formant"):
 
     @staticmethod
     def prepare(stage: Stage) -> tuple[np.ndarray, ...]:
-        return *tuned_room(stage, 2 * FORMANTS, 3 * FORMANTS), MEANS.copy(), LEVELS.copy()
+        return *tuned_room(stage, 2 * FORMANTS, 3 * FORMANTS), np.log2(MEANS), LEVELS * (math.log2(10.0) / 20.0)
 
     def formants(self, now: Mapping[str, float] | None = None, pitch: float = 60.0) -> list[tuple[float, float, float]]:
         """Frequency (Hz), gain (linear) and Q of the three resonances."""
@@ -116,23 +120,8 @@ FORMANTS = 3
 
 
 @kernel
-def _formant(control, line, row, t, which, throat, rate, means, levels):  # type: ignore[no-untyped-def]
-    """Warped frequency, damping and gain of a formant of one voice at one tick."""
-    place = np.float64(control[VOWEL, row, t])
-    low = np.int64(min(place, 6.0))
-    part = place - low
-    turn = np.float64(control[SHIFT, row, t])
-    turn += np.float64(control[FOLLOW, row, t]) * (np.float64(line[row, t]) - 60.0)
-    f = means[throat, low, which] * (means[throat, low + 1, which] / means[throat, low, which]) ** part
-    k = WIDTHS[which] / f * 4.0 ** (1.0 - 2.0 * np.float64(control[RESONANCE, row, t]))
-    f *= 2.0 ** (turn / 12.0)
-    w = math.tan(math.pi * min(max(f, 5.0), 0.45 * rate) / rate)
-    return w, k, 10.0 ** ((levels[low, which] * (1.0 - part) + levels[low + 1, which] * part) / 20.0)
-
-
-@kernel
 def _speak(dials, control, line, who, first, throat, rate, means, levels):  # type: ignore[no-untyped-def]
-    """The formants of four voices at every tick."""
+    """The formants of four voices at every tick; `means` and `levels` are counted in octaves, and so is all on the way."""
     stand = stands(line, who, first)
     for which in (VOWEL, SHIFT, RESONANCE, FOLLOW):
         stand = stand and stands(control[which], who, first)
@@ -140,32 +129,27 @@ def _speak(dials, control, line, who, first, throat, rate, means, levels):  # ty
     for v in range(VOICES):
         row = who[0, v]
         for t in range(first, end):
-            still = t > first and line[row, t] == line[row, t - 1]
-            for which in (VOWEL, SHIFT, RESONANCE, FOLLOW):
-                still = still and rests(control, which, row, t, first)
+            place = np.float64(control[VOWEL, row, t])
+            low = np.int64(min(place, 6.0))
+            part = place - low
+            turn = np.float64(control[FOLLOW, row, t]) * (np.float64(line[row, t]) - 60.0)
+            turn = (turn + np.float64(control[SHIFT, row, t])) / 12.0
+            narrow = 4.0 * np.float64(control[RESONANCE, row, t]) - 2.0
             for which in range(FORMANTS):
                 of = OWN + 3 * which
-                if still:
-                    for k in range(of, of + 3):
-                        both(dials[k], t, v, dials[k, t - 1, 2 * v])
-                else:
-                    w, wide, gain = _formant(control, line, row, t, which, throat, rate, means, levels)
-                    both(dials[of], t, v, w)
-                    both(dials[of + 1], t, v, wide)
-                    both(dials[of + 2], t, v, gain)
-    for of in range(OWN, OWN + 3 * FORMANTS):
-        hold(dials[of], end)
-
-
-@kernel
-def _swung(g, swing, who, first, tick):  # type: ignore[no-untyped-def]
-    """How far a layer swings the formants of four voices at every frame, as a ratio; False where none does."""
-    if swing.shape[0] == 0:
-        return False
-    for v in range(VOICES):
-        for n in range(first * tick, g.shape[0]):
-            both(g, n, v, 2.0 ** np.float64(swing[who[0, v], n]))
-    return True
+                height = means[throat, low, which] + part * (means[throat, low + 1, which] - means[throat, low, which])
+                both(dials[of], t, v, height + turn)
+                both(dials[of + 1], t, v, WIDE[which] - height - narrow)
+                both(dials[of + 2], t, v, levels[low, which] + part * (levels[low + 1, which] - levels[low, which]))
+    for which in range(FORMANTS):
+        of = OWN + 3 * which
+        for t in range(first, end):
+            f = min(power_of_two(load(dials[of], t)), 0.45 * rate)
+            store(dials[of], t, warped_at(f, rate))
+            store(dials[of + 1], t, power_of_two(load(dials[of + 1], t)))
+            store(dials[of + 2], t, power_of_two(load(dials[of + 2], t)))
+        for k in range(of, of + 3):
+            hold(dials[k], end)
 
 
 @kernel
@@ -181,7 +165,7 @@ def _rings(tile, first, tick, dials, g, swings, here):  # type: ignore[no-untype
     a1, b1, a2, b2 = load(here, 0), load(here, 1), load(here, 2), load(here, 3)
     a3, b3 = load(here, 4), load(here, 5)
     alive, of = dials[ALIVE], dials[OWN:]
-    each = 1.0 / tick
+    each, one = 1.0 / tick, 0.0 * a1 + 1.0
     for t in range(first, alive.shape[0] - 1):
         lives = load(alive, t)
         a1, b1, a2, b2, a3, b3 = lives * a1, lives * b1, lives * a2, lives * b2, lives * a3, lives * b3
@@ -211,7 +195,8 @@ def _rings(tile, first, tick, dials, g, swings, here):  # type: ignore[no-untype
                     swung = load(g, n)
                     v1, v2, v3 = min(v1 * swung, 6.0), min(v2 * swung, 6.0), min(v3 * swung, 6.0)
                 h1, h2, h3 = k1 + part * dk1, k2 + part * dk2, k3 + part * dk3
-                s1, s2, s3 = 1.0 / (1.0 + v1 * (v1 + h1)), 1.0 / (1.0 + v2 * (v2 + h2)), 1.0 / (1.0 + v3 * (v3 + h3))
+                s1 = quotient(one, 1.0 + v1 * (v1 + h1))
+                s2, s3 = quotient(one, 1.0 + v2 * (v2 + h2)), quotient(one, 1.0 + v3 * (v3 + h3))
                 l1, l2, l3 = (g1 + part * dg1) * h1, (g2 + part * dg2) * h2, (g3 + part * dg3) * h3
             y1, a1, b1 = _ring(x, v1, s1, a1, b1)
             y2, a2, b2 = _ring(x, v2, s2, a2, b2)
@@ -239,7 +224,7 @@ def run_formant(  # type: ignore[no-untyped-def]
         voices_in(audio, who, first, ticks, tick, tile)
         push_in(tile, dials[PUSH], dials[BACK], control, who, first, tick)
         _speak(dials, control, line, who, first, throat, rate, means, levels)
-        swings = _swung(g, swing, who, first, tick)
+        swings = swings_in(g, swing, who, first, tick)
         _rings(tile, first, tick, dials, g, swings, here)
         voices_out(tile, who, first, ticks, tick, audio)
         state_out(here, who, state)

@@ -264,7 +264,7 @@ def _loop(leans, at, room, tile, first, tick, dials, g, swings, mix, keep, here)
 def _tune(dials, control, most, line, frequency, who, first, rate):  # type: ignore[no-untyped-def]
     """Push, resonance (`most` of it at its end) and cutoff of four voices at every tick."""
     pushes(dials[PUSH], dials[BACK], control, who, first)
-    warp(dials[WARP], control, line, frequency, who, first, rate)
+    warp(dials, control, line, frequency, who, first, rate)
     end = first + 1 if stands(control[RESONANCE], who, first) else dials.shape[1]
     for v in range(VOICES):
         for t in range(first, end):
@@ -286,7 +286,7 @@ def run_ladder(  # type: ignore[no-untyped-def]
         state_in(state, who, here)
         voices_in(audio, who, first, ticks, tick, tile)
         _tune(dials, control, MOST, line, frequency, who, first, rate)
-        swings = warp_swung(g, control, line, frequency, swing, who, first, tick, rate)
+        swings = warp_swung(g, dials, swing, who, first, tick, rate)
         _loop(None, 1.0, 1.0, tile, first, tick, dials, g, swings, mix, keep, here)
         voices_out(tile, who, first, ticks, tick, audio)
         state_out(here, who, state)
@@ -308,7 +308,7 @@ def run_acid(audio, control, line, frequency, rows, start, tick, rate, swing, st
         state_in(state, who, here)
         voices_in(audio, who, first, ticks, tick, tile)
         _tune(dials, control, 1.0 if wire else RUBBER_MOST, line, frequency, who, first, rate)
-        swings = warp_swung(g, control, line, frequency, swing, who, first, tick, rate)
+        swings = warp_swung(g, dials, swing, who, first, tick, rate)
         if wire:
             _wire(tile, first, tick, dials, g, swings, keep, here)
         else:

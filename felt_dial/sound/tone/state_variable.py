@@ -242,8 +242,8 @@ def run_state_variable(  # type: ignore[no-untyped-def]
         state_in(state, who, here)
         voices_in(audio, who, first, ticks, tick, tile)
         push_in(tile, dials[PUSH], dials[BACK], control, who, first, tick)
-        warp(dials[WARP], control, line, frequency, who, first, rate)
-        swings = warp_swung(g, control, line, frequency, swing, who, first, tick, rate)
+        warp(dials, control, line, frequency, who, first, rate)
+        swings = warp_swung(g, dials, swing, who, first, tick, rate)
         for stage in range(1 + response % 2):
             _dampings(dials[DAMPED], control, response, stage, who, first)
             _two_pole(
@@ -272,11 +272,11 @@ def _lifts(lifts, dampings, control, who, first):  # type: ignore[no-untyped-def
 
 
 @kernel
-def _shelved(w, a, k, high):  # type: ignore[no-untyped-def]
-    """Cutoff of the stage, and how much of sound, band and low a shelf is made of, for `a`, the root of its gain."""
+def _shelved(a, high):  # type: ignore[no-untyped-def]
+    """What a shelf is made of for `a`, the root of its gain: its stage's cutoff over its own; sound, band over damping, low."""
     if high:
-        return w * root(a), a * a, k * (1.0 - a) * a, 1.0 - a * a
-    return w / root(a), 1.0 + 0.0 * a, k * (a - 1.0), a * a - 1.0
+        return root(a), a * a, (1.0 - a) * a, 1.0 - a * a
+    return 1.0 / root(a), 1.0 + 0.0 * a, a - 1.0, a * a - 1.0
 
 
 @kernel
@@ -290,20 +290,22 @@ def _shelve(high, tile, first, tick, dials, g, swings, here):  # type: ignore[no
         w, k, lift = load(cutoffs, t), load(dampings, t), load(lifts, t)
         open_, sharpen = (load(cutoffs, t + 1) - w) * each, (load(dampings, t + 1) - k) * each
         raised = (load(lifts, t + 1) - lift) * each
-        if swings or any_above(abs(open_) + abs(sharpen) + abs(raised), 0.0):
+        of, m0, m1k, m2 = _shelved(lift, high)
+        lifts_on = any_above(abs(raised), 0.0)
+        if swings or lifts_on or any_above(abs(open_) + abs(sharpen), 0.0):
             for n in range(t * tick, (t + 1) * tick):
                 if swings:
                     w = load(g, n)
+                if lifts_on:
+                    of, m0, m1k, m2 = _shelved(lift, high)
                 x = load(tile, n)
-                at, m0, m1, m2 = _shelved(w, lift, k, high)
-                band, low, a, b = step(x, at, k, a, b)
-                store(tile, n, m0 * x + m1 * band + m2 * low)
+                band, low, a, b = step(x, of * w, k, a, b)
+                store(tile, n, m0 * x + m1k * k * band + m2 * low)
                 w += open_
                 k += sharpen
                 lift += raised
         else:
-            at, m0, m1, m2 = _shelved(w, lift, k, high)
-            a, b = run_still(tile, t * tick, (t + 1) * tick, at, k, m0, m1, m2, a, b)
+            a, b = run_still(tile, t * tick, (t + 1) * tick, of * w, k, m0, m1k * k, m2, a, b)
     store(here, 0, a)
     store(here, 1, b)
 
@@ -319,8 +321,8 @@ def run_shelf(audio, control, line, frequency, rows, start, tick, rate, swing, s
         state_in(state, who, here)
         voices_in(audio, who, first, ticks, tick, tile)
         push_in(tile, dials[PUSH], dials[BACK], control, who, first, tick)
-        warp(dials[WARP], control, line, frequency, who, first, rate)
-        swings = warp_swung(g, control, line, frequency, swing, who, first, tick, rate)
+        warp(dials, control, line, frequency, who, first, rate)
+        swings = warp_swung(g, dials, swing, who, first, tick, rate)
         _lifts(dials[LIFTED], dials[DAMPED], control, who, first)
         _shelve(high, tile, first, tick, dials, g, swings, here)
         voices_out(tile, who, first, ticks, tick, audio)
