@@ -17,6 +17,8 @@ from felt_dial.sound.render import Note, render
 from felt_dial.sound.tone.chain import run_step
 
 RATE, FRAMES, ROWS = 48000, 256, 16
+FORMS = ("response", "character", "teeth", "side")
+"""Choices that make another filter of one."""
 
 
 def _best(ready: Any, call: Any, times: int = 200) -> float:
@@ -61,9 +63,8 @@ def step_costs() -> dict[str, float]:
     found = {f"drive, {label.lower()}": _voices(Shaper(on=True, way=way)) for way, label in WAYS.items()}
     for cls in Filter.kinds.values():
         filter_ = cls(on=True)
-        choices = filter_.params["response"].ids if "response" in filter_.params else ("",)
-        for response in choices:
-            made = filter_.with_value("response", response) if response else filter_
+        forms = [(name, form) for name in FORMS if name in filter_.params for form in filter_.params[name].ids]
+        for made in [filter_.with_value(*form) for form in forms] or [filter_]:
             found[f"filter, {made.gist()}"] = _voices(made)
     return found | {f"effect, {cls.title.lower()}": _chord(cls()) for cls in Effect.kinds.values()}
 
