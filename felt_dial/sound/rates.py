@@ -24,48 +24,66 @@ def half_band(attenuation: float = 110.0, width: float = 0.05) -> NDArray[np.flo
     return scaled
 
 
-@kernel
-def run_halve(audio, out, history, taps):  # type: ignore[no-untyped-def]
-    """Half the frames of `audio` (channel × 2·frame) into `out`; `history` holds the last taps − 1 frames."""
-    count = taps.shape[0]
-    centre = count // 2
-    frames = out.shape[1]
-    for channel in range(2):
-        line = history[channel]
-        for n in range(2 * frames):
-            line[count - 1 + n] = audio[channel, n]
-        for n in range(frames):
-            total = np.float32(0.0)
-            for k in range(centre % 2 ^ 1, count, 2):
-                total += line[2 * n + k] * taps[k]
-            out[channel, n] = total + line[2 * n + centre] * taps[centre]
-        for n in range(count - 1):
-            line[n] = line[2 * frames + n]
+def _apart() -> tuple[NDArray[np.float32], np.float32]:
+    """The taps of a half-band that are not in its middle, and the middle; the others are nothing."""
+    taps = half_band().astype(np.float32)
+    centre = len(taps) // 2
+    return np.ascontiguousarray(taps[1 - centre % 2 :: 2]), taps[centre]
 
 
 @kernel
-def run_double(audio, out, history, taps):  # type: ignore[no-untyped-def]
-    """Twice the frames of `audio` (channel × frame) into `out`; `history` holds the last frames, half as many as taps.
+def _filtered(line, taps, out):  # type: ignore[no-untyped-def]
+    """Adds to `out` what taps make of a line that begins as many frames before it, less one.
 
-    The taps of a half-band that do not meet a frame are left out: every second one, and of the others all but the
-    middle, which is one half.
+    Tap after tap: so many frames are worked on at once.
     """
-    count = taps.shape[0]
-    centre = count // 2
-    reach = (count + 1) // 2
-    frames = audio.shape[1]
+    for k in range(taps.shape[0]):
+        tap, part = taps[k], line[k:]
+        for n in range(np.uint64(out.shape[0])):
+            out[n] += tap * part[n]
+
+
+@kernel
+def run_halve(audio, out, history, taps, middle):  # type: ignore[no-untyped-def]
+    """Half the frames of `audio` (channel × 2·frame) into `out`.
+
+    `history` (channel, 2, frame) holds the even and the odd frames apart, the last of before first; `taps` are those of a
+    half-band that meet the even ones, `middle` is the one that meets the odd ones.
+    """
+    frames, late = out.shape[1], taps.shape[0] - 1
     for channel in range(2):
-        line = history[channel]
-        for n in range(frames):
-            line[reach - 1 + n] = audio[channel, n]
-        for n in range(frames):
-            even = odd = np.float32(0.0)
-            for k in range(reach):
-                even += line[n + reach - 1 - k] * taps[2 * k]
-            odd = line[n + reach - 1 - (centre - 1) // 2] * taps[centre]
-            out[channel, 2 * n] = np.float32(2.0) * even
-            out[channel, 2 * n + 1] = np.float32(2.0) * odd
-        for n in range(reach - 1):
+        even, odd = history[channel, 0], history[channel, 1]
+        new_even, new_odd, sound, found = even[late:], odd[late:], audio[channel], out[channel]
+        for n in range(np.uint64(frames)):
+            new_even[n], new_odd[n] = sound[np.uint64(2) * n], sound[np.uint64(2) * n + np.uint64(1)]
+        delayed = odd[late // 2 :]
+        for n in range(np.uint64(frames)):
+            found[n] = middle * delayed[n]
+        _filtered(even, taps, found)
+        for n in range(late):
+            even[n], odd[n] = even[frames + n], odd[frames + n]
+
+
+@kernel
+def run_double(audio, out, history, even, taps, middle):  # type: ignore[no-untyped-def]
+    """Twice the frames of `audio` (channel × frame) into `out`; `history` holds the last frames of before first.
+
+    Every second tap of a half-band meets no frame; of the others, `taps` make the even frames, and the odd ones are the
+    sound itself, late, times twice the `middle`. `even` (frame,) is room.
+    """
+    frames, late = audio.shape[1], taps.shape[0] - 1
+    for channel in range(2):
+        line, found, sound = history[channel], out[channel], audio[channel]
+        new = line[late:]
+        for n in range(np.uint64(frames)):
+            new[n] = sound[n]
+            even[n] = np.float32(0.0)
+        _filtered(line, taps, even)
+        delayed = line[late - late // 2 :]
+        for n in range(np.uint64(frames)):
+            found[np.uint64(2) * n] = np.float32(2.0) * even[n]
+            found[np.uint64(2) * n + np.uint64(1)] = np.float32(2.0) * middle * delayed[n]
+        for n in range(late):
             line[n] = line[frames + n]
 
 
@@ -126,13 +144,13 @@ class Down:
         self.late = math.ceil(exact)
         self._rest = round((self.late - exact) * quality)
         self._pad = Pad(quality, frames * quality)
-        self._taps = half_band().astype(np.float32)
+        self._taps, self._middle = _apart()
         self._halves: list[tuple[Sound, Sound, Sound]] = []
         below, size = self.fine, frames * quality
         while size > frames:
             size //= 2
             target = self.out if size == frames else np.zeros((2, size), np.float32)
-            history = np.zeros((2, len(self._taps) - 1 + 2 * size), np.float32)
+            history = np.zeros((2, 2, len(self._taps) - 1 + size), np.float32)
             self._halves.append((below, target, history))
             below = target
 
@@ -141,26 +159,26 @@ class Down:
         if self._rest:
             self._pad.run(self.fine, self._rest)
         for below, above, history in self._halves:
-            run_halve(below, above, history, self._taps)
+            run_halve(below, above, history, self._taps, self._middle)
 
 
 class Up:
     """From the rate to `quality` times the rate."""
 
     def __init__(self, frames: int, quality: int) -> None:
-        self._taps = half_band().astype(np.float32)
-        reach = (len(self._taps) + 1) // 2
+        self._taps, self._middle = _apart()
         self._steps: list[tuple[Sound, Sound]] = []
+        self._even = np.zeros(frames * quality // 2, np.float32)
         size = frames
         while size < frames * quality:
-            history = np.zeros((2, reach - 1 + size), np.float32)
+            history = np.zeros((2, len(self._taps) - 1 + size), np.float32)
             size *= 2
             self._steps.append((history, np.zeros((2, size), np.float32)))
 
     def run(self, sound: Sound) -> Sound:
         """`sound` (2, frame) at the finer rate; valid until the next call."""
         for history, out in self._steps:
-            run_double(sound, out, history, self._taps)
+            run_double(sound, out, history, self._even[: sound.shape[1]], self._taps, self._middle)
             sound = out
         return sound
 
