@@ -16,20 +16,23 @@ from felt_dial.sound import seeing
 from felt_dial.sound.effects.equaliser import BANDS, response
 from felt_dial.ui.cloth import colour, dye, reading
 from felt_dial.ui.pictures.effects import PICTURES, EffectPicture
-from felt_dial.ui.pictures.well import draw_curve
+from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies
 from felt_dial.ui.session import Session
 
 LOWEST, HIGHEST = 20.0, 20000.0
 SPAN = math.log(HIGHEST / LOWEST)
 SHOWN = (15.0, 27.0)
 """dB above and below the middle that an equaliser shows: as a rule, and where a band goes further."""
-DECADES = (50, 100, 200, 500, 1000, 2000, 5000, 10000)
 
 
 class FrequencyPicture(EffectPicture):
     """Something over frequency, in dB."""
 
     top, bottom = 15.0, -15.0
+
+    def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
+        super().__init__(session, path, shade, large)
+        self.below = BELOW if large else 0
 
     def gains(self, effect: Any, frequencies: np.ndarray) -> np.ndarray:
         """Gain in dB at frequencies in Hz."""
@@ -57,14 +60,7 @@ class FrequencyPicture(EffectPicture):
         draw_curve(painter, box, np.linspace(0, 1, 400), y, shade, floor=self.up(0.0))
 
     def _grid(self, painter: QPainter, box: QRectF) -> None:
-        painter.setFont(reading(11))
-        for frequency in DECADES:
-            x = box.left() + self.across(frequency) * box.width()
-            painter.setPen(QPen(colour("chalk_soft").darker(200), 1))
-            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-            painter.setPen(colour("chalk_soft"))
-            name = f"{frequency // 1000} k" if frequency >= 1000 else str(frequency)
-            painter.drawText(QPointF(x + 3, box.bottom() - 2), name)
+        draw_frequencies(painter, box)
         apart = 6 if self.top - self.bottom < 32 else 12
         for gain in range(math.ceil(self.bottom / apart) * apart, math.floor(self.top) + 1, apart):
             y = box.bottom() - self.up(gain) * box.height()
@@ -309,8 +305,7 @@ class ShiftPicture(FrequencyPicture):
                         painter.setPen(pen)
                         painter.drawLine(QPointF(x, middle), QPointF(x, middle + tall if right else middle - tall))
         if self.large:
-            painter.setPen(colour("chalk_soft"))
-            painter.setFont(reading(11))
+            draw_frequencies(painter, box)
             painter.drawText(QPointF(box.left() + 6, box.top() + 12), "left: harmonics of A3 before and after")
             painter.drawText(QPointF(box.left() + 6, box.bottom() - 4), "right")
 

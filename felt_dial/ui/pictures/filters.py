@@ -13,7 +13,7 @@ from felt_dial.patch.params import Param
 from felt_dial.patch.patch import owner, with_value
 from felt_dial.sound.tone.cutoff import hertz
 from felt_dial.ui.cloth import colour, reading
-from felt_dial.ui.pictures.well import Well, draw_curve
+from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draw_frequencies
 from felt_dial.ui.session import Session
 
 LOW, HIGH = 20.0, 20000.0
@@ -35,7 +35,7 @@ class FilterCurve(Well):
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
         super().__init__(session, shade)
-        self.path, self.large = path, large
+        self.path, self.large, self.below = path, large, BELOW if large else 0
         place = path.split(".")
         self.place = {"layers": f"layer {place[1].upper()}", "buses": f"bus {place[1]}", "racks": f"rack {place[1]}"}[
             place[0]
@@ -83,13 +83,7 @@ class FilterCurve(Well):
     def draw(self, painter: QPainter, box: QRectF) -> None:
         filter_ = self.filter
         if self.large:
-            painter.setFont(reading(11))
-            for f, name in ((100, "100"), (1000, "1 k"), (10000, "10 k")):
-                line = box.left() + across(f) * box.width()
-                painter.setPen(QPen(colour("chalk_soft").darker(200), 1))
-                painter.drawLine(QPointF(line, box.top()), QPointF(line, box.bottom()))
-                painter.setPen(colour("chalk_soft"))
-                painter.drawText(QPointF(line + 3, box.bottom() - 2), name)
+            draw_frequencies(painter, box)
             for level in (-24, 0, 24):
                 height = box.bottom() - (level - BOTTOM) / (TOP - BOTTOM) * box.height()
                 painter.setPen(QPen(colour("chalk_soft").darker(200), 1))

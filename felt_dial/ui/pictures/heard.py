@@ -15,7 +15,7 @@ from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import MINUS, number
 from felt_dial.sound import seeing
 from felt_dial.ui.cloth import cloth, colour, dye, reading
-from felt_dial.ui.pictures.well import draw_curve, draw_ground
+from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies, draw_ground
 from felt_dial.ui.session import Session
 
 FALL = 0.15
@@ -72,12 +72,6 @@ class Heard:
         self.session.link.measure_anew()
 
 
-FREQUENCIES = (
-    (50, "50"), (100, "100"), (200, "200"), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"), (10000, "10 k"),
-)  # fmt: skip
-"""What stands under a spectrum, in Hz."""
-
-
 class Picture(QWidget):
     """A well of the analyser, painted anew whenever something new was heard."""
 
@@ -112,13 +106,11 @@ class Spectrum(Picture):
         return np.clip((np.asarray(level) + 90.0) / 96.0, 0.0, 1.0)
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
-        heard, below = self.heard, box.bottom()
-        box.setBottom(below - 12)
-        painter.setPen(QPen(colour("chalk_soft").darker(210), 1))
-        marks = [(box.left() + seeing.across(f) * box.width(), name) for f, name in FREQUENCIES]
+        heard = self.heard
+        box.setBottom(box.bottom() - BELOW)
+        draw_frequencies(painter, box)
         levels = [(box.bottom() - float(self._up(level)) * box.height(), level) for level in (-72, -48, -24, 0)]
-        for x, _ in marks:
-            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        painter.setPen(QPen(colour("chalk_soft").darker(205), 1))
         for y, _ in levels:
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         places = np.linspace(0, 1, seeing.POINTS)
@@ -126,8 +118,6 @@ class Spectrum(Picture):
         draw_curve(painter, box, places, self._up(heard.after), dye("lichen", in_well=True), floor=0.0, width=1.6)
         draw_curve(painter, box, places, self._up(heard.peak), colour("chalk"), floor=None, width=0.8)
         painter.setPen(colour("chalk_soft"))
-        for x, name in marks:
-            painter.drawText(QRectF(x - 20, box.bottom() + 1, 40, 13), Qt.AlignmentFlag.AlignCenter, name)
         for y, level in levels:
             painter.drawText(QPointF(box.left() + 2, y - 2), f"{level}".replace("-", MINUS))
         other = {"a": "b", "b": "a"}[heard.session.work.side]

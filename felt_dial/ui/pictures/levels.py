@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPolygonF
 
 from felt_dial.patch.patch import with_value
-from felt_dial.patch.units import MINUS, number
+from felt_dial.patch.units import MINUS, THIN, number
 from felt_dial.sound.effects.compressor import static_curve
 from felt_dial.sound.effects.multiband import band_curve
 from felt_dial.ui.cloth import colour, dye, reading
@@ -74,6 +74,7 @@ class LevelPicture(EffectPicture):
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
             painter.setPen(colour("chalk_soft"))
             painter.drawText(QPointF(x + 3, box.bottom() - 2), f"{level}".replace("-", MINUS))
+            painter.drawText(QPointF(box.left() + 4, y - 3), f"{level}{THIN}dB".replace("-", MINUS))
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         effect: Any = self.session.patch.racks[self.rack][self.effect]

@@ -11,11 +11,31 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from felt_dial.live.shared import NOTHING_MOVES
 from felt_dial.patch.edits import moves_something
 from felt_dial.patch.patch import NoSuchPath
-from felt_dial.ui.cloth import cloth, colour, dye
+from felt_dial.sound import seeing
+from felt_dial.ui.cloth import cloth, colour, dye, reading
 from felt_dial.ui.session import Session
 
 GONE = (KeyError, AttributeError, NoSuchPath)
 """What a picture meets that outlives for a moment what it shows."""
+
+
+BELOW = 11
+"""Pixels under a drawing for what stands on its axis."""
+FREQUENCIES = (
+    (50, "50"), (100, "100"), (200, "200"), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"), (10000, "10 k"),
+)  # fmt: skip
+"""What stands under a picture over frequency, in Hz."""
+
+
+def draw_frequencies(painter: QPainter, box: QRectF) -> None:
+    """Lines at frequencies from 20 Hz to 20 kHz, evenly by ear, and their names under the box."""
+    painter.setFont(reading(11))
+    for frequency, name in FREQUENCIES:
+        x = box.left() + seeing.across(frequency) * box.width()
+        painter.setPen(QPen(colour("chalk_soft").darker(205), 1))
+        painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        painter.setPen(colour("chalk_soft"))
+        painter.drawText(QRectF(x - 20, box.bottom() + 1, 40, BELOW + 3), Qt.AlignmentFlag.AlignCenter, name)
 
 
 def draw_ground(painter: QPainter, rect: QRectF) -> None:
@@ -32,6 +52,8 @@ class Well(QWidget):
     Subclasses say what they depend on (`key`) and how it is drawn (`draw`); the drawing is cached
     and made again only when the key changes. What moves is drawn over it by `draw_live`.
     """
+
+    below = 0
 
     def __init__(self, session: Session, shade: str) -> None:
         super().__init__()
@@ -87,7 +109,7 @@ class Well(QWidget):
 
     def box(self) -> QRectF:
         """Where the drawing goes."""
-        return QRectF(self.rect()).adjusted(7, 6, -7, -6)
+        return QRectF(self.rect()).adjusted(7, 6, -7, -6 - self.below)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         try:
