@@ -13,7 +13,7 @@ from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Switch
 from felt_dial.patch.shaping import SINE
 from felt_dial.patch.units import HERTZ, PERCENT, SECONDS
 from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
-from felt_dial.sound.lanes import LANES, cubic, lane_array, load, pick, rings_in, rings_out, sides, store
+from felt_dial.sound.lanes import LANES, any_above, cubic, lane_array, load, pick, rings_in, rings_out, sides, store
 from felt_dial.sound.tone.curves import bend
 
 LINES = 8
@@ -63,7 +63,8 @@ class Reverb(Effect, kind="reverb"):
         places[BEGINS] = np.arange(LINES) * wide
         return (
             np.zeros((LINES, wide), np.float32), np.zeros((ALLPASSES, diffuser), np.float32),
-            np.zeros((2, before), np.float32), np.zeros(NUMBERS), lane_array(ROOMS), lane_array(stage.tick),
+            np.zeros((2, before), np.float32), np.zeros(NUMBERS),
+            lane_array(ROOMS), lane_array(stage.tick), lane_array(stage.tick),
             np.zeros((ENTERS, stage.tick)), np.zeros((2, ALLPASSES)), np.zeros((LANES, 4), np.float32), places, size,
         )  # fmt: skip
 
@@ -87,8 +88,9 @@ _DIFFUSERS = np.array([DIFFUSERS[way] for way in LENGTHS])
 _DENSITY = np.array([DENSITY[way] for way in LENGTHS])
 WRITE, TURN, LOW, HIGH, SIZE_NOW, KNOWN, CUTS, NUMBERS = 0, 1, 2, 4, 6, 7, 10, 14
 """State: the frame, the turn of the sway, two one-poles of two channels each, the size, and for what values are known."""
-FRAMES, GAINS, FALL, DAMPED, PACE, SIGNS, SWAYED, ROOMS = range(8)
-"""Of every line: its frames and gain while it stands, the fall per frame, what it holds, constants, its frames now."""
+FRAMES, GAINS, FALL, DAMPED, PACE, SIGNS, WAS, SWAYED, GAIN_WAS, GAINED, ROOMS = range(11)
+"""Of every line: its frames and gain while it stands, the fall per frame, what it holds, constants, and its frames and gain
+as a tick begins and ends."""
 FED, SIDE, ENTERS = range(3)
 SPREAD, DENSE = range(2)
 AT, FROM, BEGINS, HERE = range(4)
@@ -177,27 +179,50 @@ def _spread(line, write, late, dense, fed):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _aim(room, sway, turn, freeze, at, taps, write, tick, size):  # type: ignore[no-untyped-def]
-    """Where eight lines are read in a tick as they sway, with which weights; returns their gains.
+def _sway(room, sway, turn, freeze, tick):  # type: ignore[no-untyped-def]
+    """Lengths and gains of eight lines as a tick begins, which were those of the last one's end, and as it ends.
 
     A gain follows the length by the first terms of its exponential: a sway is short against the decay.
     """
     more = sway * (1.0 + bend(SINE, 4.0 * turn * load(room, PACE), room))
-    frames = max(load(room, FRAMES) + more, tick + 2.0)
     x = load(room, FALL) * more
     gains = load(room, GAINS) * (1.0 + x * (1.0 + 0.5 * x))
+    gains += freeze * (1.0 - gains)
+    frames = max(load(room, FRAMES) + more, tick + 2.0)
+    new = room[SWAYED, 0] == 0.0
+    store(room, WAS, frames if new else load(room, SWAYED))
+    store(room, GAIN_WAS, gains if new else load(room, GAINED))
     store(room, SWAYED, frames)
+    store(room, GAINED, gains)
+
+
+@kernel
+def _point(frames, at, taps, write, size):  # type: ignore[no-untyped-def]
+    """Where eight lines are read `frames` (8,) ago, and with which weights."""
     for k in range(LINES):
-        whole = np.int64(room[SWAYED, k])
-        cubic(taps, k, room[SWAYED, k] - whole)
+        whole = np.int64(frames[k])
+        cubic(taps, k, frames[k] - whole)
         at[AT, k], at[FROM, k] = write & (size - 1), (write - whole - 2) & (size - 1)
-    return gains + freeze * (1.0 - gains)
+
+
+@kernel
+def _hear(rings, room, at, taps, write, tile, other, size):  # type: ignore[no-untyped-def]
+    """A tick of what eight lines hold, into `tile`; where their lengths move, faded from those before to those after."""
+    tick, each = tile.shape[0], 1.0 / tile.shape[0]
+    _point(room[WAS], at, taps, write, size)
+    rings_in(rings, at[BEGINS], at[FROM], tick, taps, at[HERE], tile)
+    if any_above(abs(load(room, SWAYED) - load(room, WAS)), 0.0):
+        _point(room[SWAYED], at, taps, write, size)
+        rings_in(rings, at[BEGINS], at[FROM], tick, taps, at[HERE], other)
+        for n in range(tick):
+            was = load(tile, n)
+            store(tile, n, was + (n * each) * (load(other, n) - was))
 
 
 @works_for(Reverb)
 @kernel
 def run_reverb(  # type: ignore[no-untyped-def]
-    audio, control, tick, rate, rings, diffusers, before, state, room, tile, into, spread, taps, at, size
+    audio, control, tick, rate, rings, diffusers, before, state, room, tile, other, into, spread, taps, at, size
 ):
     """Adds a room to `audio` (float32, channel × frame) in place.
 
@@ -216,7 +241,9 @@ def run_reverb(  # type: ignore[no-untyped-def]
         if state[TURN] > 64.0:
             state[TURN] -= 64.0
         freeze, sway = np.float64(control[FREEZE, t]), SWAY * np.float64(control[MOVEMENT, t]) * rate
-        gains = _aim(room, sway, state[TURN], freeze, at, taps, write, tick, size)
+        _sway(room, sway, state[TURN], freeze, tick)
+        gains = load(room, GAIN_WAS)
+        swell = (load(room, GAINED) - gains) * (1.0 / tick)
         dull = (1.0 - freeze) * 0.75 * np.float64(control[DAMPING, t]) ** 2
         wide, wet = np.float64(control[WIDTH, t]), np.float64(control[WET, t])
         wetter = (np.float64(control[WET, t + 1]) - wet) / tick
@@ -225,12 +252,13 @@ def run_reverb(  # type: ignore[no-untyped-def]
             side[n] *= 1.0 - freeze
         for k in range(ALLPASSES):
             _spread(diffusers[k], write, np.int64(spread[SPREAD, k]), spread[DENSE, k], fed)
-        rings_in(rings, at[BEGINS], at[FROM], tick, taps, at[HERE], tile)
+        _hear(rings, room, at, taps, write, tile, other, size)
         signs, first = load(room, SIGNS), t * tick
         for n in range(tick):
             heard = load(tile, n)
             damped = (1.0 - dull) * heard + dull * damped
             out = gains * damped
+            gains += swell
             left, right = sides(out)
             back = out + signs * side[n] + (0.5 * fed[n] - (left + right) * (2.0 / LINES))
             store(tile, n, pick(abs(back), 1e-15, back, 0.0))
