@@ -94,6 +94,13 @@ def flush(state):  # type: ignore[no-untyped-def]
             flat[n] = 0.0
 
 
+@kernel
+def ramp(dial, t, tick):  # type: ignore[no-untyped-def]
+    """A dial, float32 (tick + 1,), at a tick, and by how much it moves in every frame of it."""
+    now = np.float64(dial[t])
+    return now, (np.float64(dial[t + 1]) - now) / tick
+
+
 def works_for(module: type[Module], room: Callable[[Stage], tuple[Any, ...]] | None = None) -> Callable[[Any], Any]:
     """Ties a kernel to the module whose parameters it reads; `room` lays out its state, where it does not so itself."""
 

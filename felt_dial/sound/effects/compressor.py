@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import CUBIC, LOG, Param
 from felt_dial.patch.units import DECIBELS, HERTZ, PERCENT, PLACE, SECONDS
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, kernel, ramp, works_for
 
 AHEAD = 0.01
 
@@ -76,14 +76,15 @@ def run_compressor(audio, control, tick, rate, line, state):  # type: ignore[no-
     write, reduced = np.int64(state[WRITE]), state[REDUCED]
     for t in range(control.shape[1] - 1):
         threshold, ratio = np.float64(control[THRESHOLD, t]), np.float64(control[RATIO, t])
-        knee, makeup = np.float64(control[KNEE, t]), np.float64(control[MAKEUP, t])
+        knee = np.float64(control[KNEE, t])
+        makeup, louder = ramp(control[MAKEUP], t, tick)
         attack, release = np.float64(control[ATTACK, t]), np.float64(control[RELEASE, t])
         rise = math.exp(-1.0 / (attack * rate)) if attack > 0.0 else 0.0
         fall = math.exp(-1.0 / (release * rate))
         cut = np.float64(control[SIDE_CUT, t])
         low = 0.0 if cut <= 20.0 else 1.0 - math.exp(-2.0 * math.pi * cut / rate)
         wait = np.int64(np.float64(control[AHEAD_AT, t]) * rate)
-        wet = np.float64(control[WET, t])
+        wet, wetter = ramp(control[WET], t, tick)
         for n in range(t * tick, (t + 1) * tick):
             x, y = np.float64(audio[0, n]), np.float64(audio[1, n])
             line[0, write & mask], line[1, write & mask] = audio[0, n], audio[1, n]
@@ -103,6 +104,8 @@ def run_compressor(audio, control, tick, rate, line, state):  # type: ignore[no-
             audio[0, n] = np.float32(gain * line[0, (write - wait) & mask])
             audio[1, n] = np.float32(gain * line[1, (write - wait) & mask])
             write += 1
+            makeup += louder
+            wet += wetter
     state[WRITE], state[REDUCED] = write, reduced if reduced > 1e-12 else 0.0
     for k in (LOW_LEFT, LOW_RIGHT):
         if abs(state[k]) < 1e-15:

@@ -57,7 +57,9 @@ def run_limiter(audio, control, tick, rate, line, gains, state):  # type: ignore
         lowest = min(lowest, gains[0, k])
     for t in range(control.shape[1] - 1):
         push = 10.0 ** (np.float64(control[GAIN, t]) / 20.0)
+        harder = (10.0 ** (np.float64(control[GAIN, t + 1]) / 20.0) - push) / tick
         ceiling = 10.0 ** (np.float64(control[CEILING, t]) / 20.0)
+        higher = (10.0 ** (np.float64(control[CEILING, t + 1]) / 20.0) - ceiling) / tick
         free = 1.0 - math.exp(-1.0 / (np.float64(control[RELEASE, t]) * rate))
         for n in range(t * tick, (t + 1) * tick):
             x, y = push * np.float64(audio[0, n]), push * np.float64(audio[1, n])
@@ -80,6 +82,8 @@ def run_limiter(audio, control, tick, rate, line, gains, state):  # type: ignore
             audio[0, n] = np.float32(min(max(gain * late_left, -ceiling), ceiling))
             audio[1, n] = np.float32(min(max(gain * late_right, -ceiling), ceiling))
             at = (at + 1) % wait
+            push += harder
+            ceiling += higher
     total = 0.0
     for k in range(wait):
         total += gains[1, k]

@@ -47,6 +47,7 @@ class Multiband(Effect, kind="multiband"):
 DEPTH, SPLIT_LOW, SPLIT_HIGH, ABOVE, BELOW, PRESS, LIFT, ATTACK, RELEASE, LOW, MIDDLE, HIGH = Multiband.rows_of(
     "depth", "split_low", "split_high", "above", "below", "press", "lift", "attack", "release", *BANDS
 )
+TRIMS = (LOW, MIDDLE, HIGH)
 
 
 def band_curve(level: ArrayLike, above: float, below: float, press: float, lift: float) -> NDArray[np.float64]:
@@ -87,7 +88,6 @@ def run_multiband(audio, control, tick, rate, state, levels, moved):  # type: ig
         press, lift = 1.0 - 1.0 / np.float64(control[PRESS, t]), 1.0 - 1.0 / np.float64(control[LIFT, t])
         rise = 1.0 - math.exp(-tick / (np.float64(control[ATTACK, t]) * rate))
         fall = 1.0 - math.exp(-tick / (np.float64(control[RELEASE, t]) * rate))
-        trims = (np.float64(control[LOW, t]), np.float64(control[MIDDLE, t]), np.float64(control[HIGH, t]))
         g0, g1, g2 = 0.0, 0.0, 0.0
         d0, d1, d2 = 0.0, 0.0, 0.0
         for b in range(3):
@@ -100,8 +100,8 @@ def run_multiband(audio, control, tick, rate, state, levels, moved):  # type: ig
             goal *= depth
             was = moved[b]
             moved[b] += (goal - was) * (rise if goal < was else fall)
-            trim = trims[0] if b == 0 else (trims[1] if b == 1 else trims[2])
-            first, last = 10.0 ** ((was + trim) / 20.0), 10.0 ** ((moved[b] + trim) / 20.0)
+            trim, after = np.float64(control[TRIMS[b], t]), np.float64(control[TRIMS[b], t + 1])
+            first, last = 10.0 ** ((was + trim) / 20.0), 10.0 ** ((moved[b] + after) / 20.0)
             if b == 0:
                 g0, d0 = first, (last - first) / tick
             elif b == 1:

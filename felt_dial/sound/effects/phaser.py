@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import LOG, Param
 from felt_dial.patch.units import COUNT, HERTZ, OCTAVES, PERCENT, RATE
-from felt_dial.sound.kernel import Stage, kernel, works_for
+from felt_dial.sound.kernel import Stage, kernel, ramp, works_for
 
 MOST = 12
 
@@ -53,7 +53,7 @@ def run_phaser(audio, control, tick, rate, state, turn):  # type: ignore[no-unty
     for t in range(control.shape[1] - 1):
         count = np.int64(control[STAGES, t])
         middle, depth = np.float64(control[FREQUENCY, t]), np.float64(control[DEPTH, t])
-        feedback, wet = np.float64(control[FEEDBACK, t]), np.float64(control[WET, t])
+        (feedback, firmer), (wet, wetter) = ramp(control[FEEDBACK], t, tick), ramp(control[WET], t, tick)
         before = turn[0]
         turn[0] += np.float64(control[RATE_AT, t]) * tick / rate
         for channel in range(2):
@@ -64,16 +64,19 @@ def run_phaser(audio, control, tick, rate, state, turn):  # type: ignore[no-unty
             k1 = math.tan(math.pi * min(max(f1, 5.0), 0.45 * rate) / rate)
             a, b = (k0 - 1.0) / (k0 + 1.0), (k1 - 1.0) / (k1 + 1.0)
             grow = (b - a) / tick
+            back, share = feedback, wet
             for n in range(t * tick, (t + 1) * tick):
                 x = np.float64(audio[channel, n])
-                y = x + feedback * state[channel, MOST]
+                y = x + back * state[channel, MOST]
                 for k in range(count):
                     out = a * y + state[channel, k]
                     state[channel, k] = y - a * out
                     y = out
                 state[channel, MOST] = y if abs(y) > 1e-15 else 0.0
-                audio[channel, n] = np.float32((1.0 - wet) * x + wet * y)
+                audio[channel, n] = np.float32((1.0 - share) * x + share * y)
                 a += grow
+                back += firmer
+                share += wetter
         turn[0] -= math.floor(turn[0])
     for channel in range(2):
         for k in range(MOST):

@@ -13,7 +13,7 @@ from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import HERTZ, PERCENT, RATE, SECONDS
 from felt_dial.sound.effects.delay import echo
 from felt_dial.sound.effects.swept import sway
-from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
+from felt_dial.sound.kernel import Stage, flushed, kernel, ramp, works_for
 
 SPEED_OF_SOUND = 343.0
 HORN, DRUM = 0.18, 0.2
@@ -88,10 +88,14 @@ def run_rotary(audio, control, tick, rate, lines, state, near):  # type: ignore[
         state[HORN_PACE] += (goal - state[HORN_PACE]) * (1.0 - math.exp(-tick / (heavy * rate)))
         state[DRUM_PACE] += (DRAG * goal - state[DRUM_PACE]) * (1.0 - math.exp(-tick / (4.0 * heavy * rate)))
         low = 1.0 - math.exp(-2.0 * math.pi * np.float64(control[SPLIT, t]) / rate)
-        depth, spread = np.float64(control[DEPTH, t]), np.float64(control[SPREAD, t])
-        for ear, side in enumerate((0.25 * spread, -0.25 * spread)):
-            sway(near[HORN_OF, ear], state[HORN_AT] + 0.25 + side, state[HORN_PACE] / rate, 0.0, 1.0)
-            sway(near[DRUM_OF, ear], state[DRUM_AT] + 0.25 + 0.5 * side, state[DRUM_PACE] / rate, 0.0, 1.0)
+        (depth, deeper), (spread, wider) = ramp(control[DEPTH], t, tick), ramp(control[SPREAD], t, tick)
+        for ear, side in enumerate((0.25, -0.25)):
+            for of, at_turn, turns, part in (
+                (HORN_OF, HORN_AT, HORN_PACE, side),
+                (DRUM_OF, DRUM_AT, DRUM_PACE, 0.5 * side),
+            ):
+                begin, step = state[at_turn] + 0.25 + part * spread, state[turns] / rate + part * wider
+                sway(near[of, ear], begin, step, (0.0, 0.0), (1.0, 0.0))
         for n in range(tick):
             x = 0.5 * (np.float64(audio[0, t * tick + n]) + np.float64(audio[1, t * tick + n]))
             first += low * (x - first)
@@ -105,6 +109,7 @@ def run_rotary(audio, control, tick, rate, lines, state, near):  # type: ignore[
                 drum *= 1.0 + 0.25 * depth * drum_near
                 audio[ear, t * tick + n] = np.float32(horn + drum)
             at = (at + 1) & mask
+            depth += deeper
         state[HORN_AT] += state[HORN_PACE] * tick / rate
         state[DRUM_AT] += state[DRUM_PACE] * tick / rate
     state[HORN_AT] -= math.floor(state[HORN_AT])

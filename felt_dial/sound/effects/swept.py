@@ -12,9 +12,11 @@ from felt_dial.patch.params import LOG, Choice, Param
 from felt_dial.patch.units import COUNT, PERCENT, RATE, SECONDS
 from felt_dial.sound.chance import wander
 from felt_dial.sound.effects.delay import echo
-from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
+from felt_dial.sound.kernel import Stage, flushed, kernel, ramp, works_for
 
 LONGEST = 0.08
+DETUNED = 0.0045
+"""Seconds by which a copy of a crowd wanders at most."""
 MOST = 12
 
 
@@ -90,29 +92,54 @@ WRITE, TURN, BACK_LEFT, BACK_RIGHT = range(4)
 
 @kernel
 def sway(waits, turn, step, middle, reach):  # type: ignore[no-untyped-def]
-    """`middle` + `reach` · sin(2π · turn) for every frame of `waits`, `turn` growing by `step`: by turning a unit vector."""
+    """`middle` + `reach` · sin(2π · turn) for every frame of `waits`, `turn` growing by `step`: by turning a unit vector.
+
+    `middle` and `reach` are each a value and what it moves by in a frame.
+    """
+    (middle, further), (reach, wider) = middle, reach
     s, c = math.sin(2.0 * math.pi * turn), math.cos(2.0 * math.pi * turn)
     by_s, by_c = math.sin(2.0 * math.pi * step), math.cos(2.0 * math.pi * step)
     for n in range(waits.shape[0]):
         waits[n] = middle + reach * s
+        middle += further
+        reach += wider
         s, c = s * by_c + c * by_s, c * by_c - s * by_s
 
 
 @kernel
-def _remember(audio, first, tick, lines, write, wet):  # type: ignore[no-untyped-def]
-    """Writes a tick of the sound from frame `first` on into the lines, and makes room for what comes beside it."""
+def _sways(time, depth, t, tick, rate):  # type: ignore[no-untyped-def]
+    """Middle and reach of a swaying delay in frames in a tick, each with what it moves by in a frame."""
+    here, there = np.float64(time[t]) * rate, np.float64(time[t + 1]) * rate
+    near, far = 0.9 * np.float64(depth[t]) * here, 0.9 * np.float64(depth[t + 1]) * there
+    return (here, (there - here) / tick), (near, (far - near) / tick)
+
+
+@kernel
+def _remember(audio, first, tick, lines, write, plain, after):  # type: ignore[no-untyped-def]
+    """Writes a tick of the sound from frame `first` on into the lines, and turns it down, by `plain` up to `after`."""
     mask = lines.shape[1] - 1
-    plain = np.float32(1.0 / math.sqrt(1.0 + wet * wet))
+    fade = (after - plain) / tick
     for channel in range(2):
         for n in range(tick):
             lines[channel, (write + n) & mask] = audio[channel, first + n]
-            audio[channel, first + n] *= plain
+            audio[channel, first + n] *= np.float32(plain + fade * n)
+
+
+@kernel
+def _shares(wet, count):  # type: ignore[no-untyped-def]
+    """How loud the sound and each of its copies are, so that together they are as loud as it was."""
+    plain = 1.0 / math.sqrt(1.0 + wet * wet)
+    return plain, plain * wet / math.sqrt(count)
 
 
 @kernel
 def _add_copy(audio, first, lines, write, waits, left, right):  # type: ignore[no-untyped-def]
-    """Adds the lines `waits` frames ago to a tick of the sound, at a gain for each side; the same cubic as `echo`."""
+    """Adds the lines `waits` frames ago to a tick of the sound, at a gain for each side; the same cubic as `echo`.
+
+    A gain is a value and what it moves by in a frame.
+    """
     mask = lines.shape[1] - 1
+    (left, more_left), (right, more_right) = left, right
     for n in range(waits.shape[0]):
         wait = max(waits[n], 2.0)
         whole = np.int64(wait)
@@ -126,6 +153,15 @@ def _add_copy(audio, first, lines, write, waits, left, right):  # type: ignore[n
         y = last * lines[1, a] + after * lines[1, b] + here * lines[1, c] + before * lines[1, d]
         audio[0, first + n] += np.float32(left * x)
         audio[1, first + n] += np.float32(right * y)
+        left += more_left
+        right += more_right
+
+
+@kernel
+def _gain(share, pan, after, pan_after, tick):  # type: ignore[no-untyped-def]
+    """Gain of one side of a copy as a tick begins, and what it moves by in a frame."""
+    now = share * (1.0 + pan)
+    return now, (after * (1.0 + pan_after) - now) / tick
 
 
 COPIES, TIME, DEPTH, RATE_AT, SPREAD, WET = Chorus.rows_of("copies", "time", "depth", "rate", "spread", "wet")
@@ -138,15 +174,17 @@ def run_chorus(audio, control, tick, rate, lines, state, waits):  # type: ignore
     write = np.int64(state[WRITE])
     for t in range(control.shape[1] - 1):
         count = np.int64(control[COPIES, t])
-        time, depth = np.float64(control[TIME, t]) * rate, np.float64(control[DEPTH, t])
-        wet, spread = np.float64(control[WET, t]), np.float64(control[SPREAD, t])
+        middle, reach = _sways(control[TIME], control[DEPTH], t, tick, rate)
         step = np.float64(control[RATE_AT, t]) / rate
-        scale = wet / math.sqrt(count * (1.0 + wet * wet))
-        _remember(audio, t * tick, tick, lines, write, wet)
+        plain, share = _shares(np.float64(control[WET, t]), count)
+        plain_after, after = _shares(np.float64(control[WET, t + 1]), count)
+        _remember(audio, t * tick, tick, lines, write, plain, plain_after)
         for k in range(count):
-            pan = spread if k % 2 == 0 else -spread
-            sway(waits, state[TURN] + k / count, step, time, 0.9 * depth * time)
-            _add_copy(audio, t * tick, lines, write, waits, scale * (1.0 + pan), scale * (1.0 - pan))
+            sign = 1.0 if k % 2 == 0 else -1.0
+            pan, pan_after = sign * np.float64(control[SPREAD, t]), sign * np.float64(control[SPREAD, t + 1])
+            sway(waits, state[TURN] + k / count, step, middle, reach)
+            left, right = _gain(share, pan, after, pan_after, tick), _gain(share, -pan, after, -pan_after, tick)
+            _add_copy(audio, t * tick, lines, write, waits, left, right)
         state[TURN] += step * tick
         state[TURN] -= math.floor(state[TURN])
         write += tick
@@ -165,17 +203,17 @@ def run_flanger(audio, control, tick, rate, lines, state, waits):  # type: ignor
     mask = lines.shape[1] - 1
     write = np.int64(state[WRITE])
     for t in range(control.shape[1] - 1):
-        time, depth = np.float64(control[F_TIME, t]) * rate, np.float64(control[F_DEPTH, t])
-        feedback, wet = np.float64(control[F_FEEDBACK, t]), np.float64(control[F_WET, t])
+        middle, reach = _sways(control[F_TIME], control[F_DEPTH], t, tick, rate)
+        (feedback, firmer), (wet, wetter) = ramp(control[F_FEEDBACK], t, tick), ramp(control[F_WET], t, tick)
         step, sides = np.float64(control[F_RATE, t]) / rate, np.float64(control[F_SIDES, t])
         for channel in range(2):
             line, back = lines[channel], state[BACK_LEFT + channel]
-            sway(waits, state[TURN] + channel * sides, step, time, 0.9 * depth * time)
+            sway(waits, state[TURN] + channel * sides, step, middle, reach)
             for n in range(tick):
                 x = np.float64(audio[channel, t * tick + n])
-                line[(write + n) & mask] = np.float32(flushed(x + feedback * back))
+                line[(write + n) & mask] = np.float32(flushed(x + (feedback + firmer * n) * back))
                 back = np.float64(echo(line, write + n, max(waits[n], 2.0), mask))
-                audio[channel, t * tick + n] = np.float32(x + wet * (back - 0.5 * x))
+                audio[channel, t * tick + n] = np.float32(x + (wet + wetter * n) * (back - 0.5 * x))
             state[BACK_LEFT + channel] = back
         state[TURN] += step * tick
         state[TURN] -= math.floor(state[TURN])
@@ -193,22 +231,24 @@ def run_thicken(audio, control, tick, rate, lines, state, waits):  # type: ignor
     write = np.int64(state[WRITE])
     for t in range(control.shape[1] - 1):
         count = np.int64(control[T_COPIES, t])
-        detune, spread = np.float64(control[T_DETUNE, t]), np.float64(control[T_SPREAD, t])
-        wet = np.float64(control[T_WET, t])
         pace = 1.2 if control[T_PACE, t] < 0.5 else 4.0
         before = state[TURN]
         state[TURN] += pace * tick / rate
-        scale = wet / math.sqrt(count)
-        _remember(audio, t * tick, tick, lines, write, wet)
+        plain, _ = _shares(np.float64(control[T_WET, t]), count)
+        plain_after, _ = _shares(np.float64(control[T_WET, t + 1]), count)
+        share = np.float64(control[T_WET, t]) / math.sqrt(count)
+        after = np.float64(control[T_WET, t + 1]) / math.sqrt(count)
+        _remember(audio, t * tick, tick, lines, write, plain, plain_after)
         for k in range(count):
             middle = (0.008 + 0.0031 * k) * rate
-            reach = detune * 0.0045 * rate
-            frames = middle + reach * wander(1, k, before)
-            grow = (middle + reach * wander(1, k, state[TURN]) - frames) / tick
+            frames = middle + np.float64(control[T_DETUNE, t]) * DETUNED * rate * wander(1, k, before)
+            goal = middle + np.float64(control[T_DETUNE, t + 1]) * DETUNED * rate * wander(1, k, state[TURN])
             for n in range(tick):
-                waits[n] = frames + grow * n
-            pan = spread * (2.0 * k / max(count - 1.0, 1.0) - 1.0)
-            _add_copy(audio, t * tick, lines, write, waits, scale * (1.0 - pan), scale * (1.0 + pan))
+                waits[n] = frames + (goal - frames) / tick * n
+            side = 2.0 * k / max(count - 1.0, 1.0) - 1.0
+            pan, pan_after = side * np.float64(control[T_SPREAD, t]), side * np.float64(control[T_SPREAD, t + 1])
+            left, right = _gain(share, -pan, after, -pan_after, tick), _gain(share, pan, after, pan_after, tick)
+            _add_copy(audio, t * tick, lines, write, waits, left, right)
         write += tick
     state[WRITE] = write
     if state[TURN] > 1e6:
