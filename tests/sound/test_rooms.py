@@ -10,6 +10,7 @@ from scipy import signal
 from felt_dial.sound.compile import still_control
 from felt_dial.sound.effects.reverb import DENSITY, DIFFUSERS, LENGTHS
 from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
+from felt_dial.sound.modules import Effect
 from felt_dial.sound.program import BLOCK
 from felt_dial.sound.tone.chain import run_step
 from felt_dial.sound.tone.comb import Comb, loop_at
@@ -105,6 +106,31 @@ def test_a_chorus_is_its_sum_of_swaying_copies(copies: int, rate: float) -> None
     exact /= np.sqrt(1 + wet * wet)
     later = slice(RATE // 4, None)
     assert np.abs(out[:, later] - exact[:, later]).max() < 2e-3
+
+
+@pytest.mark.parametrize("way", ["room", "hall", "cloud"])
+def test_a_room_falls_as_it_is_drawn(way: str) -> None:
+    """Of an impulse, the fall of two bands over half a second, within a tenth; and its first echoes, to a frame."""
+    words = {
+        "way": way,
+        "decay": 1.2,
+        "damping": 0.6,
+        "size": 0.8,
+        "predelay": 0.02,
+        "low_cut": 100.0,
+        "high_cut": 9000.0,
+    }
+    sound = np.zeros((2, RATE))
+    sound[:, 0] = 1.0
+    out = through("reverb", sound, **words, movement=0.0, wet=1.0)
+    out[:, 0] = 0.0
+    effect = Effect.kinds["reverb"](**words)
+    for hertz in (500.0, 6000.0):
+        band = signal.sosfilt(signal.butter(3, (hertz / 1.1, hertz * 1.1), "band", fs=RATE, output="sos"), out)
+        power = [(band[:, a : a + RATE // 8] ** 2).sum() for a in (RATE // 4, 3 * RATE // 4)]
+        assert 10 * np.log10(power[1] / power[0]) / 0.5 == pytest.approx(effect.fall(hertz)[1], rel=0.1)
+    first = np.flatnonzero(np.abs(out[0]) > 1e-4)[0] / RATE
+    assert first == pytest.approx(effect.echoes()[0][0], abs=1.5 / RATE)
 
 
 @pytest.mark.parametrize("size", [1.0, 0.5])

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import cmath
 import math
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Switch
@@ -68,11 +68,35 @@ class Reverb(Effect, kind="reverb"):
             np.zeros((ENTERS, stage.tick)), np.zeros((2, ALLPASSES)), np.zeros((LANES, 4), np.float32), places, size,
         )  # fmt: skip
 
-    def course(self, points: int = 200, seconds: float = 4.0) -> NDArray[np.float64]:
-        """Level of the room over time, 0 to 1, by its decay: for the picture; float64 (points,)."""
-        at = np.linspace(0.0, seconds, points)
-        fall = 10.0 ** (-3.0 * np.maximum(at - float(self.predelay), 0.0) / float(self.decay))
-        return np.where(at < float(self.predelay), 0.0, 1.0 if self.freeze else fall)
+    def fall(self, frequency: float, rate: float = 48000.0) -> tuple[float, float]:
+        """Level in dB at which a frequency (Hz) enters the room, and dB that it falls in a second; the closed form.
+
+        Every line loses 60 dB in the decay, and once more in each turn what its damping takes from the frequency.
+        """
+        z = cmath.exp(-2j * math.pi * frequency / rate)
+
+        def pole(share: float) -> complex:
+            return share / (1.0 - (1.0 - share) * z)
+
+        low = pole(1.0 - math.exp(-2.0 * math.pi * float(self.low_cut) / rate))
+        high = pole(1.0 - math.exp(-2.0 * math.pi * min(float(self.high_cut), 0.45 * rate) / rate))
+        enters = 20.0 * math.log10(abs((1.0 - low) * high) + 1e-9)
+        if self.freeze:
+            return enters, 0.0
+        turn = float(np.mean(LENGTHS[str(self.way)])) * float(self.size)
+        damped = 20.0 * math.log10(abs(pole(1.0 - 0.75 * float(self.damping) ** 2)))
+        return enters, -60.0 / float(self.decay) + damped / turn
+
+    def echoes(self) -> list[tuple[float, float]]:
+        """Seconds and gain of the first echoes: through one line, and through two one after the other."""
+        lengths = np.array(LENGTHS[str(self.way)]) * float(self.size)
+        gains = np.ones(LINES) if self.freeze else 10.0 ** (-3.0 * lengths / float(self.decay))
+        once = list(zip(lengths, gains, strict=True))
+        twice = [
+            (lengths[i] + lengths[j], gains[i] * gains[j] * (1.0 - 2.0 / LINES if i == j else 2.0 * 2.0 / LINES))
+            for i in range(LINES) for j in range(i, LINES)
+        ]  # fmt: skip
+        return sorted((float(self.predelay + seconds), float(gain)) for seconds, gain in once + twice)
 
     def summary(self) -> str:
         """The effect in a few words for its card."""

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
 
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import with_value
@@ -253,21 +253,62 @@ class EqualiserPicture(FrequencyPicture):
 
 
 class RoomPicture(EffectPicture):
-    """How the room dies away, over four seconds."""
+    """How the room dies away over four seconds, the first of them wider: its first echoes, and how lows and highs fall."""
+
+    SECONDS, DEEPEST = 4.0, -60.0
+    MARKS = (0.05, 0.2, 0.5, 1.0, 2.0, 3.0)
+
+    def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
+        super().__init__(session, path, shade, large)
+        self.below = BELOW if large else 0
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         effect: Any = self.session.patch.racks[self.rack][self.effect]
         shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
-        course = effect.course(400)
-        lots = np.random.default_rng(3).uniform(0.35, 1.0, 400)
-        y = np.where(course > 0, np.maximum(20 * np.log10(np.maximum(course, 1e-4)) + 60, 0) / 60 * lots, 0.0)
-        draw_curve(painter, box, np.linspace(0, 1, 400), y, shade, width=1.2)
+        if self.large:
+            self._grid(painter, box)
+        x = np.linspace(0.0, 1.0, 300)
+        seconds = self.SECONDS * x * x - effect.number("predelay")
+        falls: list[tuple[float, QColor, float | None, float]] = [(500.0, shade, 0.0, 1.6)]
+        if self.large:
+            falls += [(8000.0, colour("chalk"), None, 1.2), (125.0, colour("chalk_soft"), None, 1.2)]
+        for frequency, pen, floor, width in falls:
+            enters, fall = effect.fall(frequency, float(self.session.link.rate))
+            level = np.where(seconds < 0.0, self.DEEPEST, enters + fall * seconds)
+            draw_curve(painter, box, x, self._up(level), pen, floor=floor, width=width)
+        painter.setPen(QPen(shade, 1.6 if self.large else 1.0))
+        for at, gain in effect.echoes()[: None if self.large else 8]:
+            left = box.left() + math.sqrt(min(at / self.SECONDS, 1.0)) * box.width()
+            top = box.bottom() - float(self._up(20 * math.log10(gain + 1e-9))) * box.height()
+            painter.drawLine(QPointF(left, box.bottom()), QPointF(left, top))
         if self.large:
             painter.setFont(reading(11))
+            for n, (frequency, pen, _, _) in enumerate(sorted(falls, key=lambda fall: fall[0])):
+                enters, fall = effect.fall(frequency, float(self.session.link.rate))
+                named = f"{frequency:.0f} Hz" if frequency < 1000 else f"{frequency / 1000:.0f} kHz"
+                lasts = f"{(self.DEEPEST) / fall:.1f} s" if fall < 0.0 else "for ever"
+                painter.setPen(pen)
+                where = QRectF(box.right() - 130, box.top() + 2 + 15 * n, 126, 15)
+                painter.drawText(where, Qt.AlignmentFlag.AlignRight, f"{named}: {lasts}")
+
+    def _up(self, level: Any) -> Any:
+        return np.clip((np.asarray(level) - self.DEEPEST) / -self.DEEPEST, 0.0, 1.0)
+
+    def _grid(self, painter: QPainter, box: QRectF) -> None:
+        painter.setFont(reading(11))
+        for level in (-15, -30, -45):
+            y = box.bottom() - float(self._up(level)) * box.height()
+            painter.setPen(QPen(colour("chalk_soft").darker(205), 1))
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
             painter.setPen(colour("chalk_soft"))
-            for second in range(1, 4):
-                x = box.left() + second / 4 * box.width()
-                painter.drawText(QPointF(x + 3, box.bottom() - 2), f"{second} s")
+            painter.drawText(QPointF(box.left() + 4, y - 3), f"{level} dB".replace("-", "−"))
+        for second in self.MARKS:
+            x = box.left() + math.sqrt(second / self.SECONDS) * box.width()
+            painter.setPen(QPen(colour("chalk_soft").darker(205), 1))
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            painter.setPen(colour("chalk_soft"))
+            named = f"{1000 * second:.0f} ms" if second < 1.0 else f"{second:.0f} s"
+            painter.drawText(QRectF(x - 25, box.bottom() + 1, 50, BELOW + 3), Qt.AlignmentFlag.AlignCenter, named)
 
 
 class SwayPicture(EffectPicture):
