@@ -16,6 +16,7 @@ from felt_dial.live.shared import SCOPE
 from felt_dial.patch.module import Filter
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.shaping import WAYS
+from felt_dial.sound.seeing import across
 from felt_dial.ui.analyser import Analyser
 from felt_dial.ui.cloth import dye
 from felt_dial.ui.dials.controls import Options, Pill, Upright
@@ -261,7 +262,7 @@ def test_the_ground_of_the_equaliser_sweeps_and_lets_go(desk: Desk) -> None:
     play(desk, tone(1000.0))
     picture = desk.find(EqualiserPicture, lambda p: p.large)
     box = picture.box()
-    at = QPoint(round(box.left() + picture.across(1000.0) * box.width()), round(box.top()) + 4)
+    at = QPoint(round(box.left() + across(1000.0) * box.width()), round(box.top()) + 4)
     QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=at)
     assert float(desk.link._listening["sweep"]) == pytest.approx(1000.0, rel=0.02)
     assert not picture.grab().isNull()

@@ -61,10 +61,12 @@ class Reverb(Effect, kind="reverb"):
         wide = size + stage.tick + LANES
         places = np.zeros((HERE + 1, LANES), np.int64)
         places[BEGINS] = np.arange(LINES) * wide
+        room = lane_array(ROOMS)
+        room[PACE], room[SIGNS] = 0.61 + 0.125 * np.arange(LINES), np.tile((0.35, -0.35), LINES // 2)
         return (
             np.zeros((LINES, wide), np.float32), np.zeros((ALLPASSES, diffuser), np.float32),
             np.zeros((2, before), np.float32), np.zeros(NUMBERS),
-            lane_array(ROOMS), lane_array(stage.tick), lane_array(stage.tick),
+            room, lane_array(stage.tick), lane_array(stage.tick),
             np.zeros((ENTERS, stage.tick)), np.zeros((2, ALLPASSES)), np.zeros((LANES, 4), np.float32), places, size,
         )  # fmt: skip
 
@@ -88,7 +90,10 @@ class Reverb(Effect, kind="reverb"):
         return enters, -60.0 / float(self.decay) + damped / turn
 
     def echoes(self) -> list[tuple[float, float]]:
-        """Seconds and gain of the first echoes: through one line, and through two one after the other."""
+        """Seconds and gain of the first echoes: through one line, and through two one after the other.
+
+        That is when an echo begins, and how much of the sound is in it; the all-passes spread it out.
+        """
         lengths = np.array(LENGTHS[str(self.way)]) * float(self.size)
         gains = np.ones(LINES) if self.freeze else 10.0 ** (-3.0 * lengths / float(self.decay))
         once = list(zip(lengths, gains, strict=True))
@@ -138,8 +143,6 @@ def _measure(control, t, rate, state, room, spread):  # type: ignore[no-untyped-
         room[FRAMES, k] = math.floor(_LENGTHS[way, k] * size * rate + 0.5)
         room[GAINS, k] = math.exp(fall * room[FRAMES, k])
         room[FALL, k] = fall
-        room[PACE, k] = 0.61 + 0.125 * k
-        room[SIGNS, k] = 0.35 if k % 2 == 0 else -0.35
     for k in range(ALLPASSES):
         spread[SPREAD, k] = max(math.floor(_DIFFUSERS[way, k] * size * rate), 1.0)
         spread[DENSE, k] = min(_DENSITY[way], math.exp(2.0 * fall * spread[SPREAD, k]))

@@ -126,10 +126,9 @@ def _remember(audio, first, tick, lines, write, plain, after):  # type: ignore[n
 
 
 @kernel
-def _shares(wet, count):  # type: ignore[no-untyped-def]
-    """How loud the sound and each of its copies are, so that together they are as loud as it was."""
-    plain = 1.0 / math.sqrt(1.0 + wet * wet)
-    return plain, plain * wet / math.sqrt(count)
+def _plain(wet):  # type: ignore[no-untyped-def]
+    """How far the sound is turned down beside its copies."""
+    return 1.0 / math.sqrt(1.0 + wet * wet)
 
 
 @kernel
@@ -176,9 +175,9 @@ def run_chorus(audio, control, tick, rate, lines, state, waits):  # type: ignore
         count = np.int64(control[COPIES, t])
         middle, reach = _sways(control[TIME], control[DEPTH], t, tick, rate)
         step = np.float64(control[RATE_AT, t]) / rate
-        plain, share = _shares(np.float64(control[WET, t]), count)
-        plain_after, after = _shares(np.float64(control[WET, t + 1]), count)
-        _remember(audio, t * tick, tick, lines, write, plain, plain_after)
+        wet, wet_after = np.float64(control[WET, t]), np.float64(control[WET, t + 1])
+        share, after = _plain(wet) * wet / math.sqrt(count), _plain(wet_after) * wet_after / math.sqrt(count)
+        _remember(audio, t * tick, tick, lines, write, _plain(wet), _plain(wet_after))
         for k in range(count):
             sign = 1.0 if k % 2 == 0 else -1.0
             pan, pan_after = sign * np.float64(control[SPREAD, t]), sign * np.float64(control[SPREAD, t + 1])
@@ -234,11 +233,9 @@ def run_thicken(audio, control, tick, rate, lines, state, waits):  # type: ignor
         pace = 1.2 if control[T_PACE, t] < 0.5 else 4.0
         before = state[TURN]
         state[TURN] += pace * tick / rate
-        plain, _ = _shares(np.float64(control[T_WET, t]), count)
-        plain_after, _ = _shares(np.float64(control[T_WET, t + 1]), count)
-        share = np.float64(control[T_WET, t]) / math.sqrt(count)
-        after = np.float64(control[T_WET, t + 1]) / math.sqrt(count)
-        _remember(audio, t * tick, tick, lines, write, plain, plain_after)
+        wet, wet_after = np.float64(control[T_WET, t]), np.float64(control[T_WET, t + 1])
+        share, after = wet / math.sqrt(count), wet_after / math.sqrt(count)
+        _remember(audio, t * tick, tick, lines, write, _plain(wet), _plain(wet_after))
         for k in range(count):
             middle = (0.008 + 0.0031 * k) * rate
             frames = middle + np.float64(control[T_DETUNE, t]) * DETUNED * rate * wander(1, k, before)

@@ -19,8 +19,6 @@ from felt_dial.ui.pictures.effects import PICTURES, EffectPicture
 from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies
 from felt_dial.ui.session import Session
 
-LOWEST, HIGHEST = 20.0, 20000.0
-SPAN = math.log(HIGHEST / LOWEST)
 SHOWN = (15.0, 27.0)
 """dB above and below the middle that an equaliser shows: as a rule, and where a band goes further."""
 
@@ -29,10 +27,7 @@ class FrequencyPicture(EffectPicture):
     """Something over frequency, in dB."""
 
     top, bottom = 15.0, -15.0
-
-    def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
-        super().__init__(session, path, shade, large)
-        self.below = BELOW if large else 0
+    has_axis = True
 
     def gains(self, effect: Any, frequencies: np.ndarray) -> np.ndarray:
         """Gain in dB at frequencies in Hz."""
@@ -43,10 +38,6 @@ class FrequencyPicture(EffectPicture):
         """The effect as it is."""
         return self.session.patch.racks[self.rack][self.effect]
 
-    def across(self, frequency: float) -> float:
-        """Where a frequency is, 0 to 1."""
-        return math.log(frequency / LOWEST) / SPAN
-
     def up(self, gain: float) -> float:
         """Where a gain is, 0 to 1."""
         return min(max((gain - self.bottom) / (self.top - self.bottom), 0.0), 1.0)
@@ -54,7 +45,7 @@ class FrequencyPicture(EffectPicture):
     def draw(self, painter: QPainter, box: QRectF) -> None:
         if self.large:
             self._grid(painter, box)
-        frequencies = np.geomspace(LOWEST, HIGHEST, 400)
+        frequencies = np.geomspace(seeing.LOWEST, seeing.HIGHEST, 400)
         y = [self.up(float(gain)) for gain in self.gains(self.effect_now, frequencies)]
         shade = self.line_colour() if self.effect_now.get("on") else colour("chalk_soft")
         draw_curve(painter, box, np.linspace(0, 1, 400), y, shade, floor=self.up(0.0))
@@ -110,7 +101,7 @@ class EqualiserPicture(FrequencyPicture):
 
     def live(self) -> object:
         """A new picture for every new piece of sound, while it is large."""
-        return int(self.session.link.shared.data["scope_written"]) if self.large else None
+        return self.heard_to()
 
     def _spectra(self, painter: QPainter, box: QRectF) -> None:
         """The sound before the bands and after them, behind their curve."""
@@ -126,7 +117,7 @@ class EqualiserPicture(FrequencyPicture):
 
     def sweep(self, place: float) -> None:
         """Lifts the frequency at a place of the axis for the ear, 0 to 1; below 0 ends it."""
-        self._sweeps = LOWEST * math.exp(SPAN * min(place, 1.0)) if place >= 0.0 else 0.0
+        self._sweeps = seeing.frequency_at(place) if place >= 0.0 else 0.0
         self.session.link.listen("sweep", self._sweeps)
         self.update()
 
@@ -142,7 +133,7 @@ class EqualiserPicture(FrequencyPicture):
         effect = self.effect_now
         plain = effect.get(f"form{band}") in ("bell", "low", "high")
         gain = effect.number(f"gain{band}") if plain else 0.0
-        x = box.left() + self.across(effect.number(f"frequency{band}")) * box.width()
+        x = box.left() + seeing.across(effect.number(f"frequency{band}")) * box.width()
         return QPointF(x, box.bottom() - self.up(gain) * box.height())
 
     def band_at(self, point: QPointF) -> int:
@@ -156,7 +147,7 @@ class EqualiserPicture(FrequencyPicture):
             return
         self._spectra(painter, box)
         if self._sweeps:
-            x = box.left() + self.across(self._sweeps) * box.width()
+            x = box.left() + seeing.across(self._sweeps) * box.width()
             painter.setPen(QPen(colour("chalk"), 1.2, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             self._say(painter, box, QPointF(x, box.top() + 14), f"{self._sweeps:.0f} Hz, {self._note(self._sweeps)}")
@@ -215,7 +206,7 @@ class EqualiserPicture(FrequencyPicture):
         part = self._part(event)
         up = (box.bottom() - event.position().y()) / box.height()
         gain = min(max(self.bottom + up * (self.top - self.bottom), -24.0), 24.0)
-        patch = with_value(self.session.patch, self.path("frequency", self._held), LOWEST * math.exp(SPAN * part))
+        patch = with_value(self.session.patch, self.path("frequency", self._held), seeing.frequency_at(part))
         if self.effect_now.get(f"form{self._held}") == "off":
             patch = with_value(patch, self.path("form", self._held), "bell")
         if self.effect_now.get(f"form{self._held}") in ("off", "bell", "low", "high"):
@@ -257,10 +248,7 @@ class RoomPicture(EffectPicture):
 
     SECONDS, DEEPEST = 4.0, -60.0
     MARKS = (0.05, 0.2, 0.5, 1.0, 2.0, 3.0)
-
-    def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
-        super().__init__(session, path, shade, large)
-        self.below = BELOW if large else 0
+    has_axis = True
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         effect: Any = self.session.patch.racks[self.rack][self.effect]
@@ -341,8 +329,8 @@ class ShiftPicture(FrequencyPicture):
             for right in (False, True):
                 for frequency, pen in ((220.0 * n, QPen(colour("chalk_soft").darker(150), 1)), (
                     abs(effect.moved(220.0 * n, right)), QPen(shade, thick, c=Qt.PenCapStyle.FlatCap))):  # fmt: skip
-                    if LOWEST <= frequency <= HIGHEST:
-                        x = box.left() + self.across(frequency) * box.width()
+                    if seeing.LOWEST <= frequency <= seeing.HIGHEST:
+                        x = box.left() + seeing.across(frequency) * box.width()
                         painter.setPen(pen)
                         painter.drawLine(QPointF(x, middle), QPointF(x, middle + tall if right else middle - tall))
         if self.large:

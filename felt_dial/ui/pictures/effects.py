@@ -13,7 +13,7 @@ from felt_dial.patch.params import Param
 from felt_dial.sound import seeing
 from felt_dial.sound.effects.delay import Delay
 from felt_dial.ui.cloth import colour, reading
-from felt_dial.ui.pictures.well import Well
+from felt_dial.ui.pictures.well import BELOW, Well
 from felt_dial.ui.session import Session
 
 PICTURES: dict[str, Callable[[Session, str, str, bool], Well]] = {}
@@ -22,10 +22,17 @@ PICTURES: dict[str, Callable[[Session, str, str, bool], Well]] = {}
 class EffectPicture(Well):
     """Bars for the parameters of an effect that has no picture of its own."""
 
+    has_axis = False
+    """True where something stands under the picture, in full."""
+
     def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
         super().__init__(session, shade)
         self.rack, self.effect = path.split(".")[1:3]
-        self.large = large
+        self.large, self.below = large, BELOW if large and self.has_axis else 0
+
+    def heard_to(self) -> int | None:
+        """Up to where the sound was heard, for what is drawn anew with every new piece of it; None where it is small."""
+        return int(self.session.link.shared.data["scope_written"]) if self.large else None
 
     def heard(self, frames: int) -> NDArray[np.float32]:
         """The sound before (rows 0 and 1) and after (2 and 3) the effect that is shown in full, its last frames."""

@@ -11,19 +11,14 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import owner, with_value
+from felt_dial.sound import seeing
 from felt_dial.sound.tone.cutoff import hertz
 from felt_dial.ui.cloth import colour, reading
 from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draw_frequencies
 from felt_dial.ui.session import Session
 
-LOW, HIGH = 20.0, 20000.0
 TOP, BOTTOM = 30.0, -48.0
 POINTS = 320
-
-
-def across(frequency: float) -> float:
-    """Place of a frequency on the log axis, 0 to 1."""
-    return float(np.log(frequency / LOW) / np.log(HIGH / LOW))
 
 
 class FilterCurve(Well):
@@ -75,7 +70,7 @@ class FilterCurve(Well):
         return tuple(self._moved().items()) if self.filter.get("on") else None
 
     def _curve(self, now: dict[str, float] | None = None) -> tuple[np.ndarray, np.ndarray]:
-        f = np.geomspace(LOW, HIGH, POINTS)
+        f = np.geomspace(seeing.LOWEST, seeing.HIGHEST, POINTS)
         gain = self.filter.gain(f, float(self.session.link.rate), now)
         decibels = 20 * np.log10(np.maximum(gain, 1e-6))
         return np.linspace(0, 1, POINTS), np.clip((decibels - BOTTOM) / (TOP - BOTTOM), 0, 1)
@@ -119,10 +114,12 @@ class FilterCurve(Well):
 
     def _handle(self, box: QRectF) -> tuple[float, float]:
         filter_ = self.filter
-        at = min(max(hertz(filter_), LOW), HIGH)
+        at = min(max(hertz(filter_), seeing.LOWEST), seeing.HIGHEST)
         gain = filter_.gain([at], float(self.session.link.rate))
         level = float(np.clip(20 * np.log10(max(gain[0], 1e-6)), BOTTOM, TOP))
-        return box.left() + across(at) * box.width(), box.bottom() - (level - BOTTOM) / (TOP - BOTTOM) * box.height()
+        return box.left() + seeing.across(at) * box.width(), box.bottom() - (level - BOTTOM) / (
+            TOP - BOTTOM
+        ) * box.height()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if not self.large:

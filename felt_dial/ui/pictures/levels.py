@@ -32,7 +32,7 @@ class LevelPicture(EffectPicture):
 
     def live(self) -> object:
         """What was heard up to now, and by how much it is turned down, while it is large."""
-        return (int(self.session.link.shared.data["scope_written"]), self._turned_down()) if self.large else None
+        return (self.heard_to(), self._turned_down()) if self.large else None
 
     def _turned_down(self) -> float:
         return round(self.session.link.reading(self.session.patch, f"racks.{self.rack}.{self.effect}"), 1)
@@ -125,7 +125,7 @@ class FieldPicture(EffectPicture):
 
     def live(self) -> object:
         """A new picture for every new piece of sound, while it is large."""
-        return int(self.session.link.shared.data["scope_written"]) if self.large else None
+        return self.heard_to()
 
     def _spot(self, box: QRectF, left: Any, right: Any) -> tuple[Any, Any]:
         """Where a sound stands: sideways by its sides, upwards by its middle."""
