@@ -32,7 +32,8 @@ def read_json(text: str | bytes, where: str) -> dict[str, Any]:
     try:
         data = json.loads(text, parse_constant=_no_constant)
     except json.JSONDecodeError as wrong:
-        raise BadDocument(f"{where} is not whole JSON: {wrong.msg} in line {wrong.lineno}. Nothing was read.") from None
+        what = wrong.msg.removesuffix(" starting at")
+        raise BadDocument(f"{where} is not whole JSON: {what} in line {wrong.lineno}. Nothing was read.") from None
     except (ValueError, RecursionError) as wrong:
         raise BadDocument(f"{where} cannot be read: {wrong}. Nothing was read.") from None
     if not isinstance(data, dict):

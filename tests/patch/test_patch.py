@@ -92,6 +92,7 @@ BAD = {
     "a list": (lambda: "[1, 2]", "document"),
     "NaN": (lambda: write_patch(rich()).replace("8000.0", "NaN", 1), "NaN"),
     "deep": (lambda: "[" * 100_000, "it"),
+    "cut off": (lambda: '{"broken', "is not whole JSON: Unterminated string in line 1. Nothing was read."),
     "no format": (lambda: broken(lambda d: d.pop("format")), "format"),
     "format true": (lambda: broken(lambda d: d.update(format=True)), "format"),
     "newer": (lambda: broken(lambda d: d.update(format=7)), "format 7, and this program reads up to 1"),
