@@ -1,3 +1,5 @@
 """Felt Dial: a workbench for designing synthesizer presets."""
 
+from __future__ import annotations
+
 __version__ = "0.1.0"

@@ -32,7 +32,8 @@ def _library() -> Any:
 
 def find_patch(name: str) -> Any:
     """The patch of a JSON file, of `BANK:NAME`, or `init`."""
-    from felt_dial.patch.document import BadDocument, read_patch
+    from felt_dial.patch.documents.kind import BadDocument
+    from felt_dial.patch.documents.patch import read_patch
     from felt_dial.sound.modules import new_patch
 
     if name == "init":
@@ -68,15 +69,13 @@ def render(
     tempo: Annotated[float | None, typer.Option(help="Beats per minute")] = None,
 ) -> None:
     """Renders a patch to a WAV file, 32-bit float."""
-    import io
-
-    import soundfile
-
     from felt_dial.bank.files import write_whole
     from felt_dial.patch.patch import param_at, with_value
-    from felt_dial.sound.render import Note
+    from felt_dial.sound.compile import compile_all, kernels_ready
+    from felt_dial.sound.matter.wav import wav_bytes
+    from felt_dial.sound.playing.events import Event
+    from felt_dial.sound.playing.phrases import Note
     from felt_dial.sound.render import render as render_patch
-    from felt_dial.sound.voices import Event
 
     found = find_patch(patch)
     for pair in set_ or []:
@@ -88,6 +87,8 @@ def render(
         raise BadRequest(f"Note {note} or velocity {velocity} is outside 0 … 127.")
     if hold < 0 or tail < 0:
         raise BadRequest("Hold and tail are times of 0 s or more.")
+    if not kernels_ready():
+        compile_all()
     notes, events = [Note(0.0, hold, note, velocity)], list[Event]()
     length = hold + tail
     if midi is not None:
@@ -97,9 +98,7 @@ def render(
         notes = []
         length = end + tail
     sound = render_patch(found, notes, length, rate=rate, quality=quality, tempo=tempo, events=events)
-    memory = io.BytesIO()
-    soundfile.write(memory, sound.T, rate, subtype="FLOAT", format="WAV")
-    write_whole(output, memory.getvalue())
+    write_whole(output, wav_bytes(sound, rate))
 
 
 @app.command()
@@ -123,17 +122,6 @@ def params(
     else:
         for row in rows:
             print(f"{row['id']:44} {row['label']:16} {row['value']}")
-
-
-@app.command()
-def bench(
-    as_json: Annotated[bool, typer.Option("--json", help="As JSON")] = False,
-    seconds: Annotated[float, typer.Option(help="How long the long run takes")] = 60.0,
-) -> None:
-    """Measures the loads of docs/performance.md on this machine."""
-    from felt_dial.live.bench import run_bench
-
-    print(run_bench(as_json, seconds))
 
 
 @bank_app.command("list")

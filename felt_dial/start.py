@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import sys
 
-COMMANDS = {"render", "params", "bank", "bench"}
+COMMANDS = {"render", "params", "bank"}
 
 
 def main() -> None:
@@ -18,7 +18,7 @@ def main() -> None:
 
         run()
     else:
-        from felt_dial.ui.app import main as open_window
+        from felt_dial.ui.frame.app import main as open_window
 
         sys.exit(open_window(words[0] if words else ""))
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -10,6 +12,17 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import felt_dial.sound.modules  # noqa: F401
+
+
+@pytest.fixture(scope="session")
+def kernels() -> None:
+    """Every kernel is compiled: an engine that is started begins at once. One of several workers does it."""
+    from felt_dial.sound.compile import compile_all, kernels_ready
+
+    with open(Path(tempfile.gettempdir()) / "felt-dial-kernels.lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not kernels_ready():
+            compile_all()
 
 
 @pytest.fixture

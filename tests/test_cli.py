@@ -14,9 +14,10 @@ import pytest
 import soundfile
 
 from felt_dial import cli
-from felt_dial.patch.document import write_patch
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.render import Note, render
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import exact_frequency
 
 

@@ -19,7 +19,7 @@ def test_the_generated_documents_are_those_of_the_declarations() -> None:
     finally:
         sys.path.pop(0)
     for name, text in make_docs.documents().items():
-        assert (ROOT / "docs" / name).read_text() == text, f"run `make docs` for docs/{name}"
+        assert (ROOT / name).read_text() == text, f"run `make docs` for {name}"
 
 
 def test_every_module_says_what_it_does_to_the_sound() -> None:

@@ -15,7 +15,7 @@ ENDS = "modulators__e1__"
 HANDLES: dict[str, list[Handle]] = {
     "Dew Pluck": [(4, "Spread", "Leaf and drop move apart.", 0.0, {"layers__a__pan": -0.5, "layers__b__pan": 0.5})],
     "Lantern Brass": [
-        (4, "Players", "From one to a row of them.", 0.0, {"layers__a__fine": -9.0, "layers__b__fine": 9.0}),
+        (4, "Players", "From one to a row of them.", 0.0, {"layers__a__fine": -9.0, "layers__b__fine": 9.0})
     ],
     "Moss Pad": [(4, "Dawn", "How long it takes to rise.", 0.0, {ENDS + "attack": 4.0, ENDS + "release": 3.0})],
     "Root Sub": [
@@ -84,7 +84,7 @@ HANDLES: dict[str, list[Handle]] = {
         (3, "Glass", "A sharper lens.", 0.0, {"layers__a__filter__resonance": 0.4}),
         (4, "Dusk", "How slowly it is lit.", 0.0, {ENDS + "attack": 3.0}),
     ],
-}  # fmt: skip
+}
 
 
 def with_handles(made: Maker) -> Maker:
@@ -97,19 +97,59 @@ def with_handles(made: Maker) -> Maker:
 def irrigation_clock() -> Maker:
     """A pattern: held keys drip in sixteenths, chance decides how hard, a row of steps opens the pipe."""
     made = (
-        Maker("Irrigation Clock", "Pluck", "ticking wet", "Hold a chord: valves open one after another, never quite alike.", 104)
-        .layer("Valve", "a", level=-10.0, filter__on=True, filter__response="low 24", filter__cutoff=520.0,
-               filter__resonance=0.28, filter__follow=0.5)
+        Maker(
+            "Irrigation Clock",
+            "Pluck",
+            "ticking wet",
+            "Hold a chord: valves open one after another, never quite alike.",
+            104,
+        )
+        .layer(
+            "Valve",
+            "a",
+            level=-10.0,
+            filter__on=True,
+            filter__response="low 24",
+            filter__cutoff=520.0,
+            filter__resonance=0.28,
+            filter__follow=0.5,
+        )
         .source("a", "table", "Drip Bell", position=0.15, unison=2, detune=7.0)
         .layer("Pipe", octave=-1, level=-17.0, source__shape="triangle")
-        .set(modulators__e1__attack=0.001, modulators__e1__decay=0.34, modulators__e1__sustain=0.0,
-             modulators__e1__release=0.25, modulators__e1__decay_bend=0.6)
-        .modulator("steps", "Taps", rate=Beats(0.25), smooth=0.004, row=(
-            (1.0, 0, 1, 0), (0.2, 0, 1, 0.1), (0.55, 0, 1, 0), (0.1, 0, 1, 0), (0.8, 0, 1, 0.2), (0.3, 0, 0.7, 0),
-            (0.6, 0, 1, 0), (0.15, 0, 1, 0.1)))
+        .set(
+            modulators__e1__attack=0.001,
+            modulators__e1__decay=0.34,
+            modulators__e1__sustain=0.0,
+            modulators__e1__release=0.25,
+            modulators__e1__decay_bend=0.6,
+        )
+        .modulator(
+            "steps",
+            "Taps",
+            rate=Beats(0.25),
+            smooth=0.004,
+            row=(
+                (1.0, 0, 1, 0),
+                (0.2, 0, 1, 0.1),
+                (0.55, 0, 1, 0),
+                (0.1, 0, 1, 0),
+                (0.8, 0, 1, 0.2),
+                (0.3, 0, 0.7, 0),
+                (0.6, 0, 1, 0),
+                (0.15, 0, 1, 0.1),
+            ),
+        )
         .modulator("chance", "Valve", way="note", floor=0.2, span=0.8)
-        .modulator("curve", "Pressure", length=Beats(16.0), start="first note", loop="on", loop_from=0.0, loop_to=1.0,
-                   line=READY["Two hills"])
+        .modulator(
+            "curve",
+            "Pressure",
+            length=Beats(16.0),
+            start="first note",
+            loop="on",
+            loop_from=0.0,
+            loop_to=1.0,
+            line=READY["Two hills"],
+        )
         .threads("s1", layers__a__filter__cutoff=26.0)
         .threads("r1", layers__a__source__position=0.4, layers__a__pan=0.35)
         .threads("c1", layers__a__filter__resonance=0.3)
@@ -119,36 +159,81 @@ def irrigation_clock() -> Maker:
         .macro(2, "Drops", "From taps to ringing drops.", 0.1, modulators__e1__decay=1.2, modulators__e1__release=0.8)
         .macro(3, "Pipe", "The pipe below hums along.", 0.2, layers__b__level=9.0)
         .macro(4, "Garden", "How far it is heard.", 0.1, racks__1__delay1__wet=0.4, racks__1__delay1__feedback=0.2)
-    )  # fmt: skip
+    )
     steps = tuple(
         (octave, 0.0, velocity, length, tie, probability, 0.0)
         for octave, velocity, length, tie, probability in (
-            (0, 1.0, 0.6, 0, 1.0), (0, 0.6, 0.4, 0, 1.0), (1, 0.8, 0.5, 0, 0.8), (0, 0.5, 0.4, 0, 1.0),
-            (0, 0.9, 0.9, 0, 1.0), (0, 0.7, 0.8, 1, 1.0), (1, 0.6, 0.4, 0, 0.7), (0, 0.75, 0.5, 0, 1.0),
+            (0, 1.0, 0.6, 0, 1.0),
+            (0, 0.6, 0.4, 0, 1.0),
+            (1, 0.8, 0.5, 0, 0.8),
+            (0, 0.5, 0.4, 0, 1.0),
+            (0, 0.9, 0.9, 0, 1.0),
+            (0, 0.7, 0.8, 1, 1.0),
+            (1, 0.6, 0.4, 0, 0.7),
+            (0, 0.75, 0.5, 0, 1.0),
         )
-    )  # fmt: skip
+    )
     return made.set(
-        pattern__on=True, pattern__order="bounce", pattern__octaves=2, pattern__rate=Beats(0.25), pattern__steps=steps,
-        pattern__swing=0.12, pattern__vary_velocity=0.25,
-    )  # fmt: skip
+        pattern__on=True,
+        pattern__order="bounce",
+        pattern__octaves=2,
+        pattern__rate=Beats(0.25),
+        pattern__steps=steps,
+        pattern__swing=0.12,
+        pattern__vary_velocity=0.25,
+    )
 
 
 def breathing_glass() -> Maker:
     """Movers on movers: a curve scales an LFO, a blend of two gates the haze, the output's own level closes it."""
     made = (
-        Maker("Breathing Glass", "Pad", "alive slow", "Panes that fog and clear: the house breathes with whoever plays.", 66)
-        .layer("Pane", "a", level=-12.0, pan=-0.25, filter__on=True, filter__response="low 12", filter__cutoff=700.0,
-               filter__follow=0.4)
+        Maker(
+            "Breathing Glass",
+            "Pad",
+            "alive slow",
+            "Panes that fog and clear: the house breathes with whoever plays.",
+            66,
+        )
+        .layer(
+            "Pane",
+            "a",
+            level=-12.0,
+            pan=-0.25,
+            filter__on=True,
+            filter__response="low 12",
+            filter__cutoff=700.0,
+            filter__follow=0.4,
+        )
         .source("a", "table", "Loft Choir", unison=4, detune=9.0, spread=0.8, position=0.2)
         .layer("Fog", level=-22.0, pan=0.25)
         .source("b", "noise", slope=-4.0, width=1.0)
         .layer("Sill", octave=-1, level=-15.0, source__shape="sine")
-        .set(modulators__e1__attack=1.4, modulators__e1__decay=2.0, modulators__e1__sustain=0.85,
-             modulators__e1__release=2.4, modulators__e1__key_times=0.3)
-        .modulator("curve", "Breath", length=Beats(8.0), start="first note", loop="held", loop_from=0.1, loop_to=0.95,
-                   line=READY["Two hills"], smooth=0.02)
-        .modulator("lfo", "Shiver", shape="drawn", rate=3.1, fade=1.5,
-                   line=((0.0, 0.5, 0.3), (0.2, 1.0, -0.2), (0.55, 0.1, 0.2), (0.8, 0.65, 0.0), (1.0, 0.5, 0.0)))
+        .set(
+            modulators__e1__attack=1.4,
+            modulators__e1__decay=2.0,
+            modulators__e1__sustain=0.85,
+            modulators__e1__release=2.4,
+            modulators__e1__key_times=0.3,
+        )
+        .modulator(
+            "curve",
+            "Breath",
+            length=Beats(8.0),
+            start="first note",
+            loop="held",
+            loop_from=0.1,
+            loop_to=0.95,
+            line=READY["Two hills"],
+            smooth=0.02,
+        )
+        .modulator(
+            "lfo",
+            "Shiver",
+            shape="drawn",
+            rate=3.1,
+            fade=1.5,
+            line=((0.0, 0.5, 0.3), (0.2, 1.0, -0.2), (0.55, 0.1, 0.2), (0.8, 0.65, 0.0), (1.0, 0.5, 0.0)),
+        )
         .modulator("chance", "Draught", way="chaotic", rate=0.3, voices="all")
         .modulator("blend", "Condense", way="times")
         .modulator("follow", "Warmth", floor=-40.0, full=-10.0, attack=0.08, release=0.6)
@@ -163,7 +248,7 @@ def breathing_glass() -> Maker:
         .macro(2, "Fog", "How thick it hangs.", 0.2, layers__b__level=10.0)
         .macro(3, "Shiver", "How cold it is.", 0.3)
         .macro(4, "Breath", "How fast the house breathes.", 0.0, modulators__c1__length=-6.0)
-    )  # fmt: skip
+    )
     patch = put(
         made.patch, ["modulators", "b1"], made.patch.modulators["b1"].model_copy(update={"first": "c1", "second": "r1"})
     )

@@ -36,7 +36,7 @@ ROOMS: dict[str, list[tuple[str, dict[str, object]]]] = {
     "Breathing Glass": [("reverb", {"way": "cloud", "decay": 3.4, "wet": 0.26})],
     "Ebb Bell": [("reverb", {"way": "plate", "decay": 2.6, "wet": 0.22})],
     "Harbour Lamp": [("chorus", {"wet": 0.35}), ("reverb", {"way": "hall", "decay": 2.4, "wet": 0.2})],
-}  # fmt: skip
+}
 
 
 def with_rooms(made: Maker) -> Maker:
@@ -53,8 +53,14 @@ def orchid_keys() -> Maker:
         .layer("Hammer", source__shape="sine", harmonic=14, level=-12.0, out="none")
         .layer("Leaf", source__shape="sine", level=-20.0, octave=1, pan=0.2)
         .inlet("a", "b", 0.08)
-        .set(modulators__e1__attack=0.002, modulators__e1__decay=2.8, modulators__e1__sustain=0.0,
-             modulators__e1__release=0.35, modulators__e1__decay_bend=0.5, modulators__e1__key_times=0.3)
+        .set(
+            modulators__e1__attack=0.002,
+            modulators__e1__decay=2.8,
+            modulators__e1__sustain=0.0,
+            modulators__e1__release=0.35,
+            modulators__e1__decay_bend=0.5,
+            modulators__e1__key_times=0.3,
+        )
         .modulator("envelope", "Strike", attack=0.0, decay=0.25, sustain=0.12, release=0.2, decay_bend=0.7)
         .modulator("lfo", "Tremble", shape="sine", rate=4.2)
         .threads("e2", layers__a__inlets__b__index=0.4)
@@ -66,7 +72,7 @@ def orchid_keys() -> Maker:
         .macro(2, "Length", "How long a key rings.", 0.1, modulators__e1__decay=4.0)
         .macro(3, "Tremble", "How fast it sways.", 0.0, modulators__l1__rate=4.0, layers__c__level=8.0)
         .macro(4, "Hall", "How large the house is.", 0.1, racks__1__reverb1__wet=0.4, racks__1__reverb1__decay=2.5)
-    )  # fmt: skip
+    )
 
 
 def fern_choir() -> Maker:
@@ -76,8 +82,13 @@ def fern_choir() -> Maker:
         .source("a", "table", "Loft Choir", unison=7, detune=13.0, spread=0.9, position=0.25, drift=5.0, start="free")
         .layer("Breath", level=-30.0, filter__on=True, filter__response="band 12", filter__cutoff=2400.0)
         .source("b", "noise", slope=-3.0)
-        .set(modulators__e1__attack=0.6, modulators__e1__decay=1.0, modulators__e1__sustain=0.85,
-             modulators__e1__release=1.5, modulators__e1__attack_bend=-0.2)
+        .set(
+            modulators__e1__attack=0.6,
+            modulators__e1__decay=1.0,
+            modulators__e1__sustain=0.85,
+            modulators__e1__release=1.5,
+            modulators__e1__attack_bend=-0.2,
+        )
         .modulator("chance", "Singer", way="smooth", rate=0.7)
         .modulator("lfo", "Vibrato", shape="sine", rate=5.1, delay=0.4, fade=1.2)
         .threads("r1", layers__a__source__position=0.3)
@@ -90,18 +101,32 @@ def fern_choir() -> Maker:
         .macro(2, "Breath", "Air between the voices.", 0.2, layers__b__level=14.0)
         .macro(3, "Crowd", "From a few to a choir.", 0.3, layers__a__source__detune=18.0, racks__1__thicken1__wet=0.4)
         .macro(4, "Vault", "How high the roof is.", 0.2, racks__1__reverb1__wet=0.4)
-    )  # fmt: skip
+    )
 
 
 def stone_steps() -> Maker:
     return (
         Maker("Stone Steps", "Bass", "gritty short", "Heels on wet stone: a saw that bites and is gone.", 100)
         .set(play="legato", glide=0.05, glide_when="legato", voices=3)
-        .layer("Heel", "a", source__shape="saw", level=-11.0, filter__on=True, filter__response="low 24",
-               filter__cutoff=210.0, filter__resonance=0.3, filter__follow=0.4)
+        .layer(
+            "Heel",
+            "a",
+            source__shape="saw",
+            level=-11.0,
+            filter__on=True,
+            filter__response="low 24",
+            filter__cutoff=210.0,
+            filter__resonance=0.3,
+            filter__follow=0.4,
+        )
         .layer("Stone", source__shape="sine", octave=-1, level=-18.0, out="direct")
-        .set(modulators__e1__attack=0.002, modulators__e1__decay=0.6, modulators__e1__sustain=0.55,
-             modulators__e1__release=0.1, modulators__e1__begins="here")
+        .set(
+            modulators__e1__attack=0.002,
+            modulators__e1__decay=0.6,
+            modulators__e1__sustain=0.55,
+            modulators__e1__release=0.1,
+            modulators__e1__begins="here",
+        )
         .modulator("envelope", "Bite", attack=0.0, decay=0.16, sustain=0.15, release=0.1, decay_bend=0.6)
         .threads("e2", layers__a__filter__cutoff=34.0)
         .threads("v", layers__a__filter__cutoff=10.0)
@@ -111,20 +136,53 @@ def stone_steps() -> Maker:
         .macro(2, "Bite", "How far it opens.", 0.2, layers__a__filter__cutoff=20.0)
         .macro(3, "Step", "From a held line to a short step.", 0.0, modulators__e1__sustain=-0.5)
         .macro(4, "Weight", "The ground below.", 0.2, layers__b__level=5.0)
-    )  # fmt: skip
+    )
 
 
 def lamp_flicker() -> Maker:
     return (
-        Maker("Lamp Flicker", "Lead", "nervous bright", "A lamp about to fail: steps cut the light, chance decides when.", 110)
+        Maker(
+            "Lamp Flicker",
+            "Lead",
+            "nervous bright",
+            "A lamp about to fail: steps cut the light, chance decides when.",
+            110,
+        )
         .set(voices=6)
-        .layer("Filament", "a", source__shape="pulse", source__width=0.35, source__unison=3, source__detune=11.0,
-               level=-12.0, filter__on=True, filter__response="low 12", filter__cutoff=1500.0, filter__follow=0.5)
+        .layer(
+            "Filament",
+            "a",
+            source__shape="pulse",
+            source__width=0.35,
+            source__unison=3,
+            source__detune=11.0,
+            level=-12.0,
+            filter__on=True,
+            filter__response="low 12",
+            filter__cutoff=1500.0,
+            filter__follow=0.5,
+        )
         .layer("Spark", level=-22.0, octave=1, source__shape="saw", source__sync=7.0)
         .set(modulators__e1__attack=0.006, modulators__e1__sustain=0.85, modulators__e1__release=0.22)
-        .modulator("steps", "Current", rate=Beats(0.25), smooth=0.006, row=tuple(
-            (level, 0, chance, 0.15) for level, chance in
-            ((1, 1), (0.35, 0.8), (0.8, 1), (0.15, 0.6), (0.9, 1), (0.5, 0.7), (0.25, 0.9), (0.7, 1))))
+        .modulator(
+            "steps",
+            "Current",
+            rate=Beats(0.25),
+            smooth=0.006,
+            row=tuple(
+                (level, 0, chance, 0.15)
+                for level, chance in (
+                    (1, 1),
+                    (0.35, 0.8),
+                    (0.8, 1),
+                    (0.15, 0.6),
+                    (0.9, 1),
+                    (0.5, 0.7),
+                    (0.25, 0.9),
+                    (0.7, 1),
+                )
+            ),
+        )
         .modulator("chance", "Fault", way="stepped", rate=Beats(0.5))
         .threads("s1", layers__a__filter__cutoff=24.0, layers__a__level=4.0)
         .threads("r1", layers__b__source__sync=9.0)
@@ -135,8 +193,10 @@ def lamp_flicker() -> Maker:
         .macro(1, "Current", "How bright it burns.", 0.2, layers__a__filter__cutoff=22.0)
         .macro(2, "Fault", "How often it sparks.", 0.1, layers__b__level=12.0)
         .macro(3, "Nerves", "How fast it flickers.", 0.0, modulators__s1__rate=2.0, modulators__r1__rate=3.0)
-        .macro(4, "Street", "How far down the street it is.", 0.1, racks__1__delay1__wet=0.35, racks__1__reverb1__wet=0.3)
-    )  # fmt: skip
+        .macro(
+            4, "Street", "How far down the street it is.", 0.1, racks__1__delay1__wet=0.35, racks__1__reverb1__wet=0.3
+        )
+    )
 
 
 def frost_bells() -> Maker:
@@ -145,8 +205,13 @@ def frost_bells() -> Maker:
         .layer("Frost", "a", level=-10.0)
         .source("a", "partials", "Struck Glass", slow=0.6, partials=60, stretch=0.03, tilt=-2.0)
         .layer("Glint", level=-21.0, octave=2, pan=0.3, source__shape="sine")
-        .set(modulators__e1__attack=0.001, modulators__e1__decay=3.4, modulators__e1__sustain=0.0,
-             modulators__e1__release=1.2, modulators__e1__decay_bend=0.5)
+        .set(
+            modulators__e1__attack=0.001,
+            modulators__e1__decay=3.4,
+            modulators__e1__sustain=0.0,
+            modulators__e1__release=1.2,
+            modulators__e1__decay_bend=0.5,
+        )
         .modulator("chance", "Nail", way="note", span=1.0)
         .threads("r1", layers__a__source__tilt=3.0, layers__b__pan=-0.6)
         .threads("v", layers__b__level=8.0)
@@ -156,21 +221,35 @@ def frost_bells() -> Maker:
         .macro(2, "Glint", "The sun on it.", 0.2, layers__b__level=10.0)
         .macro(3, "Length", "How long it rings.", 0.0, modulators__e1__decay=6.0)
         .macro(4, "Cold", "How wide the winter is.", 0.1, racks__1__reverb1__wet=0.4, racks__1__reverb1__decay=3.0)
-    )  # fmt: skip
+    )
 
 
 def wet_tiles() -> Maker:
     return (
         Maker("Wet Tiles", "Drum", "snappy wet", "Four palms on a wet wall, and the passage behind it.", 112)
         .set(voices=3)
-        .layer("Palms", "a", level=-6.0, filter__on=True, filter__response="band 12", filter__cutoff=1300.0,
-               filter__resonance=0.25)
+        .layer(
+            "Palms",
+            "a",
+            level=-6.0,
+            filter__on=True,
+            filter__response="band 12",
+            filter__cutoff=1300.0,
+            filter__resonance=0.25,
+        )
         .source("a", "noise", slope=-0.5)
         .layer("Wall", level=-16.0, fixed=True, frequency=210.0)
         .source("b", "sample", "Wood Knock", one_shot=True)
-        .set(modulators__e1__attack=0.0005, modulators__e1__decay=0.011, modulators__e1__sustain=0.5,
-             modulators__e1__release=0.3, modulators__e1__decay_bend=0.4, modulators__e1__loop_from="attack",
-             modulators__e1__loop_count=3, modulators__e1__release_bend=0.7)
+        .set(
+            modulators__e1__attack=0.0005,
+            modulators__e1__decay=0.011,
+            modulators__e1__sustain=0.5,
+            modulators__e1__release=0.3,
+            modulators__e1__decay_bend=0.4,
+            modulators__e1__loop_from="attack",
+            modulators__e1__loop_count=3,
+            modulators__e1__release_bend=0.7,
+        )
         .modulator("envelope", "Wall", attack=0.0, decay=0.14, sustain=0.0, release=0.1, decay_bend=0.7)
         .contour("b", "e2")
         .threads("v", layers__a__level=4.0, layers__a__filter__cutoff=6.0)
@@ -181,7 +260,7 @@ def wet_tiles() -> Maker:
         .macro(2, "Tail", "How wet the wall is.", 0.1, modulators__e1__release=0.4)
         .macro(3, "Pitch", "From a cupped to a flat hand.", 0.0, layers__a__filter__cutoff=14.0)
         .macro(4, "Passage", "How long the passage is.", 0.1, racks__1__reverb1__wet=0.4, racks__1__reverb1__decay=1.5)
-    )  # fmt: skip
+    )
 
 
 NEW = (orchid_keys, fern_choir, stone_steps, lamp_flicker, frost_bells, wet_tiles)

@@ -1,16 +1,21 @@
-"""Writes docs/format.md and docs/patch.schema.json anew from the declarations: `python tools/make_docs.py`."""
+"""Writes anew what is said twice: docs/format.md and docs/patch.schema.json from the declarations, and in the `__init__` of
+every folder what is in it, from the first line of each file: `python tools/make_docs.py`."""
 
 from __future__ import annotations
 
+import ast
 import json
+import textwrap
+from collections.abc import Iterator
 from pathlib import Path
+from typing import get_args
 
-from felt_dial.patch.document import FORMAT, schema
+from felt_dial.patch.documents.patch import PATCH, schema
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import Inlet, Layer, Macro, Patch, Thread
+from felt_dial.patch.patch import Patch
 
-DOCS = Path(__file__).parent.parent / "docs"
+ROOT = Path(__file__).parent.parent
 
 HEAD = f"""# The file formats
 
@@ -18,7 +23,7 @@ This page is written by `make docs` from the declarations in the code.
 
 ## A patch
 
-A preset is one JSON document, UTF-8, with `"format": {FORMAT}` at its top. Values are in real units: hertz, seconds,
+A preset is one JSON document, UTF-8, with `"format": {PATCH.format}` at its top. Values are in real units: hertz, seconds,
 decibels, semitones, cents, and fractions from 0 to 1 for percentages. A time or a rate marked *or beats* may be
 `{{"beats": 0.75}}` instead and then follows the tempo. Keys that this version does not know are kept and written back;
 a document of a newer format is refused. The JSON Schema is `patch.schema.json`.
@@ -64,24 +69,81 @@ def table(module: type[Module]) -> str:
     return "\n".join(lines)
 
 
+def declared(cls: type[Module], seen: list[type[Module]]) -> list[type[Module]]:
+    """Every kind of module that may stand in one, found in its fields."""
+    if cls in seen:
+        return seen
+    seen.append(cls)
+    for field in cls.model_fields.values():
+        for part in _classes(field.annotation):
+            family = [part.kinds[kind] for kind in part.in_order()] if "kinds" in vars(part) else []
+            for kind in family or (*part.__subclasses__(), part):
+                declared(kind, seen)
+    return seen
+
+
+def _classes(annotation: object) -> list[type[Module]]:
+    if isinstance(annotation, type) and issubclass(annotation, Module):
+        return [annotation]
+    return [found for part in get_args(annotation) for found in _classes(part)]
+
+
+def drawings(module: type[Module]) -> str:
+    lines = []
+    for name, drawn in module.drawings.items():
+        columns = ", ".join(f"{c.name} {c.low:g} … {c.high:g}" for c in drawn.columns)
+        lines.append(f"- `{name}`: {drawn.label}, {drawn.least} to {drawn.most} rows of ({columns}). {drawn.says}")
+    return "\n".join(lines)
+
+
 def sections() -> str:
     parts = [HEAD, "## Parameters\n"]
-    for title, module in (("Patch", Patch), ("Layer", Layer), ("Inlet", Inlet), ("Macro", Macro), ("Thread", Thread)):
+    for module in sorted(declared(Patch, []), key=lambda m: hasattr(m, "kind")):
+        families = [f.__name__ for f in (Effect, Source, Filter, Modulator) if issubclass(module, f)]
+        family = families[0] if families else ""
+        kind = module.model_fields["kind"].default if "kind" in module.model_fields else ""
+        title = f"{family + ': ' if family else ''}{module.title}{f' (`{kind}`)' if kind else ''}"
         parts.append(f"### {title}\n\n{module.about()}\n\n{table(module)}\n")
-    for family in (Source, Filter, Modulator, Effect):
-        for kind, module in family.kinds.items():
-            parts.append(f"### {family.__name__}: {module.title} (`{kind}`)\n\n{module.about()}\n\n{table(module)}\n")
+        if module.drawings:
+            parts.append(drawings(module) + "\n")
     return "\n".join(parts)
 
 
+def said_first(path: Path) -> str:
+    """The first line of what a file says of itself, without its own name."""
+    says = (ast.get_docstring(ast.parse(path.read_text())) or "").split("\n")[0]
+    name, colon, rest = says.partition(": ")
+    return rest if colon and len(name) < 24 and path.name != "__init__.py" else says
+
+
+def folders() -> Iterator[tuple[Path, str]]:
+    """The `__init__` of every folder of the program: its own sentence, then a line for each thing in it."""
+    for here in sorted((ROOT / "felt_dial").rglob("__init__.py")):
+        if here.parent.name == "felt_dial":
+            continue
+        things = {path.stem: said_first(path) for path in here.parent.glob("*.py") if path != here}
+        things |= {f"{path.parent.name}/": said_first(path) for path in here.parent.glob("*/__init__.py")}
+        lines = [
+            line
+            for name, says in sorted(things.items())
+            for line in textwrap.wrap(f"- `{name}`: {says}", 118, subsequent_indent="  ", break_on_hyphens=False)
+        ]
+        yield here, "\n".join([f'"""{said_first(here)}', "", *lines, '"""', ""])
+
+
 def documents() -> dict[str, str]:
-    """Every generated document by its name in docs/."""
-    return {"format.md": sections(), "patch.schema.json": json.dumps(schema(), indent=1, ensure_ascii=False) + "\n"}
+    """Every generated document by its name in the repository."""
+    made = {
+        "docs/format.md": sections(),
+        "docs/patch.schema.json": json.dumps(schema(), indent=1, ensure_ascii=False) + "\n",
+    }
+    return made | {str(path.relative_to(ROOT)): text for path, text in folders()}
 
 
 if __name__ == "__main__":
     import felt_dial.sound.modules  # noqa: F401
 
     for name, text in documents().items():
-        (DOCS / name).write_text(text)
-        print(f"docs/{name}")
+        if (ROOT / name).read_text() != text:
+            (ROOT / name).write_text(text)
+            print(name)

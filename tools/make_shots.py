@@ -6,7 +6,6 @@ import os
 import tempfile
 from pathlib import Path
 
-os.environ["FELT_DIAL_ROLE"] = "window"
 os.environ["FELT_DIAL_HOME"] = tempfile.mkdtemp()
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -15,9 +14,8 @@ from PySide6.QtWidgets import QApplication
 
 from felt_dial.bank.places import load_settings
 from felt_dial.live.link import EngineLink
-from felt_dial.ui.app import stand_up
-from felt_dial.ui.cloth import NIGHT, OAT, cloth
-from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
+from felt_dial.ui.frame.app import stand_up
+from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -38,56 +36,56 @@ def main() -> None:
         window.grab().save(str(SHOTS / f"{name}.png"))
         print(f"docs/screenshots/{name}.png")
 
-    shoot("patch", PATCH, 2500)
-    window.show_page(SHELF)
+    shoot("patch", "Patch", 2500)
+    window.show_page("Shelf")
     for _ in range(120):
         QTest.qWait(1000)
         if not session.measuring.left:
             break
-    shoot("shelf", SHELF, 1500)
+    shoot("shelf", "Shelf", 1500)
     cloth.wear(NIGHT)
-    shoot("night", PATCH)
+    shoot("night", "Patch")
     cloth.wear(OAT)
     session.open("glasshouse-at-dusk", "fern-choir")
     session.choose_phrase("slow")
     session.choose_effect("1", "equaliser1")
     session.selected.emit()
-    shoot("effects", EFFECTS, 2500)
+    shoot("effects", "Effects", 2500)
     session.choose_effect("1", "reverb1")
     session.selected.emit()
-    shoot("reverb", EFFECTS, 2000)
+    shoot("reverb", "Effects", 2000)
     session.open("glasshouse-at-dusk", "rubber-root")
     session.choose_phrase("bass")
     session.choose_effect("1", "compressor1")
     session.selected.emit()
-    shoot("compressor", EFFECTS, 2400)
+    shoot("compressor", "Effects", 2400)
     session.open("glasshouse-at-dusk", "vowel-vines")
     session.choose_phrase("slow")
     window.toggle_analyser()
     session.select("filter", "a")
-    shoot("analyser", PATCH, 7000)
+    shoot("analyser", "Patch", 7000)
     window.toggle_analyser()
     session.open("glasshouse-at-dusk", "forked-path")
     session.select("bus", "2")
-    shoot("buses", PATCH, 2000)
+    shoot("buses", "Patch", 2000)
     session.open("glasshouse-at-dusk", "breathing-glass")
     session.choose_phrase("slow")
-    window.show_page(THREADS)
+    window.show_page("Threads")
     window.threads.view.choose(next(k for k, t in session.patch.threads.items() if t.source == "w"))
-    shoot("threads", THREADS, 2500)
+    shoot("threads", "Threads", 2500)
     session.select("modulator", "c1")
-    shoot("curve", PATCH, 2500)
+    shoot("curve", "Patch", 2500)
     session.open("glasshouse-at-dusk", "irrigation-clock")
     session.choose_phrase("held")
     session.select("pattern", "")
-    shoot("pattern", PATCH, 2500)
+    shoot("pattern", "Patch", 2500)
     session.open("glasshouse-at-dusk", "rain-roof")
     session.choose_phrase("held")
-    shoot("layers", PATCH, 3500)
+    shoot("layers", "Patch", 3500)
     session.open("glasshouse-at-dusk", "pollen-drift")
     session.choose_phrase("slow")
     session.select("source", "a")
-    shoot("grains", PATCH, 3500)
+    shoot("grains", "Patch", 3500)
     session.play(False)
     window.close()
     application.quit()

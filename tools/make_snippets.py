@@ -7,7 +7,6 @@ from pathlib import Path
 from felt_dial.bank.files import slug
 from felt_dial.bank.snippets import FAMILIES, write_snippet
 from felt_dial.patch.units import Beats
-from felt_dial.sound import modules as _all_modules  # noqa: F401
 from felt_dial.sound.control.curve import READY
 
 SNIPPETS = Path(__file__).parent.parent / "felt_dial" / "data" / "snippets"
@@ -31,14 +30,26 @@ MADE: dict[str, dict[str, dict[str, object]]] = {
         "Organ": {"attack": 0.004, "decay": 0.0, "sustain": 1.0, "release": 0.03},
         "Kick": {"attack": 0.0, "hold": 0.01, "decay": 0.28, "sustain": 0.0, "release": 0.05, "decay_bend": 0.8},
         "Four-burst clap": {
-            "attack": 0.0005, "decay": 0.011, "sustain": 0.25, "release": 0.16, "decay_bend": 0.4,
-            "loop_from": "attack", "loop_to": "decay", "loop_count": 3, "release_bend": 0.7,
+            "attack": 0.0005,
+            "decay": 0.011,
+            "sustain": 0.25,
+            "release": 0.16,
+            "decay_bend": 0.4,
+            "loop_from": "attack",
+            "loop_to": "decay",
+            "loop_count": 3,
+            "release_bend": 0.7,
         },
         "Reverse": {"attack": 0.9, "decay": 0.02, "sustain": 0.0, "release": 0.02, "attack_bend": -0.6},
         "Struck and held": {"attack": 0.001, "decay": 0.8, "sustain": 0.35, "release": 0.7, "decay_bend": 0.7},
         "Bowed": {"attack": 0.22, "decay": 0.6, "sustain": 0.85, "release": 0.35, "velocity_times": 0.5},
         "Bouncing": {
-            "attack": 0.01, "decay": 0.14, "sustain": 0.0, "release": 0.1, "loop_from": "start", "decay_bend": 0.2,
+            "attack": 0.01,
+            "decay": 0.14,
+            "sustain": 0.0,
+            "release": 0.1,
+            "loop_from": "start",
+            "decay_bend": 0.2,
         },
     },
     "modulator.lfo": {
@@ -54,8 +65,14 @@ MADE: dict[str, dict[str, dict[str, object]]] = {
     "modulator.curve": {
         name: {"line": READY[name], "length": length}
         for name, length in (
-            ("Swell and drop", 4.0), ("Two hills", 3.0), ("Fast fall", 0.6), ("Strike, rise, tail", 5.0),
-            ("Bursts", 0.25), ("Denser stutter", Beats(8.0)), ("Riser", Beats(16.0)), ("Faller", Beats(4.0)),
+            ("Swell and drop", 4.0),
+            ("Two hills", 3.0),
+            ("Fast fall", 0.6),
+            ("Strike, rise, tail", 5.0),
+            ("Bursts", 0.25),
+            ("Denser stutter", Beats(8.0)),
+            ("Riser", Beats(16.0)),
+            ("Faller", Beats(4.0)),
         )
     },
     "modulator.chance": {
@@ -94,7 +111,10 @@ MADE: dict[str, dict[str, dict[str, object]]] = {
         "Two-faced": {"on": True, "way": "drawn", "amount": 6.0},
         "Worn chip": {"on": True, "way": "reduce", "bits": 5.0, "hold": 9000.0, "amount": 0.0},
     },
-    "effect.gate": {"Slats": {"length": 0.8, "soft": 0.008}, "Long shutters": {"steps": 8, "pace": Beats(0.5), "soft": 0.02}},
+    "effect.gate": {
+        "Slats": {"length": 0.8, "soft": 0.008},
+        "Long shutters": {"steps": 8, "pace": Beats(0.5), "soft": 0.02},
+    },
     "effect.multiband": {"Even light": {"depth": 0.35}, "Pressed flowers": {"depth": 0.8, "release": 0.2}},
     "effect.rotary": {"Slow fan": {"pace": "slow", "wet": 0.5}, "Quick fan": {"pace": "fast", "wet": 0.6}},
     "effect.compressor": {
@@ -110,7 +130,7 @@ MADE: dict[str, dict[str, dict[str, object]]] = {
         "Wide saw": {"shape": "saw", "unison": 7, "detune": 16.0, "spread": 0.8},
         "Hollow reed": {"shape": "pulse", "width": 0.3, "drift": 0.3},
     },
-}  # fmt: skip
+}
 
 
 def main() -> None:

@@ -15,7 +15,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from felt_dial.sound.assets import SHIPPED, digest_of
+from felt_dial.sound.matter.assets import SHIPPED, digest_of
 
 FRAMES, CYCLE, HARMONICS = 32, 2048, 512
 H = np.arange(1, HARMONICS + 1, dtype=np.float64)
@@ -208,11 +208,19 @@ TABLES: dict[str, dict[str, Callable[[float], Spectrum]]] = {
     "Vocal": {"Gardener": gardener, "Loft Choir": loft_choir, "Reed Throat": reed_throat, "Answer": answer},
     "Bell": {"Pane Bell": pane_bell, "Drip Bell": drip_bell, "Copper Rim": copper_rim, "Frost": frost},
     "Bowed": {"Bow Place": bow_place, "Bow Weight": bow_weight, "Fiddle Body": fiddle_body, "Double Stop": double_stop},
-    "Digital": {"Stair Lattice": stair_lattice, "Crossed Leaves": crossed_leaves, "Phase Thorn": phase_thorn,
-                "Seeded Stairs": seeded_stairs},
-    "Sweep": {"Sweeping Peak": sweeping_peak, "Harmonic Climb": harmonic_climb, "Comb Sweep": comb_sweep,
-              "Odd and Even": odd_even},
-}  # fmt: skip
+    "Digital": {
+        "Stair Lattice": stair_lattice,
+        "Crossed Leaves": crossed_leaves,
+        "Phase Thorn": phase_thorn,
+        "Seeded Stairs": seeded_stairs,
+    },
+    "Sweep": {
+        "Sweeping Peak": sweeping_peak,
+        "Harmonic Climb": harmonic_climb,
+        "Comb Sweep": comb_sweep,
+        "Odd and Even": odd_even,
+    },
+}
 
 
 def cycles(make: Callable[[float], Spectrum]) -> NDArray[np.int16]:

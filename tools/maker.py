@@ -7,13 +7,14 @@ import sys
 import tempfile
 from pathlib import Path
 
-from felt_dial.bank.measure import measure
+from felt_dial.bank.measure_worker import measure
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, sew
+from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.patch import Patch, put, with_value
-from felt_dial.sound import assets
-from felt_dial.sound.audio_file import Audio
-from felt_dial.sound.modules import Effect, Filter, Modulator, Source, new_layer, new_patch
-from felt_dial.sound.tables import shipped_tables
+from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.audio_file import Audio
+from felt_dial.sound.matter.tables import shipped_tables
+from felt_dial.sound.modules import new_layer, new_patch
 
 sys.path.insert(0, str(Path(__file__).parent))
 

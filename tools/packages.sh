@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # The system's packages: installed when root or sudo allows, else the exact line to run.
 set -eu
-wanted="xvfb libegl1 libgl1 libfontconfig1 libdbus-1-3 libglib2.0-0 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4
+wanted="xvfb xauth libegl1 libgl1 libfontconfig1 libdbus-1-3 libglib2.0-0 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4
   libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1 libportaudio2
   libsndfile1"
 command -v dpkg-query >/dev/null || { echo "Not a Debian system: please install what these hold: $wanted"; exit 0; }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-import tempfile
+import secrets
 import unicodedata
 from pathlib import Path
 
@@ -18,11 +18,11 @@ class CannotWrite(FeltDialError):
 def write_whole(path: Path, content: str | bytes) -> None:
     """Writes beside the file, syncs, and takes its place; raises `CannotWrite` and leaves the old file."""
     data = content.encode() if isinstance(content, str) else content
-    temporary = None
+    temporary: Path | None = None
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=".writing-")
-        with os.fdopen(handle, "wb") as file:
+        temporary = path.parent / f".writing-{secrets.token_hex(8)}"
+        with open(temporary, "xb") as file:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
@@ -34,7 +34,7 @@ def write_whole(path: Path, content: str | bytes) -> None:
             os.close(folder)
     except OSError as wrong:
         if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
+            temporary.unlink(missing_ok=True)
         raise CannotWrite(
             f"“{path.name}” could not be written in {path.parent}: {wrong.strerror or wrong}. What was there before stays."
         ) from None

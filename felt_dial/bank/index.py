@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from felt_dial.bank.library import Preset
-from felt_dial.bank.measure import SWATCH_SHAPE, Measurement
+from felt_dial.bank.measurement import SWATCH_SHAPE, Measurement
 
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS sound (key TEXT PRIMARY KEY, lufs REAL, peak REAL, swatch BLOB);
@@ -57,10 +57,16 @@ class Index:
     def refresh(self, presets: list[Preset]) -> None:
         """Makes the words anew from the presets as they are."""
         rows = [
-            (p.bank, p.id, p.name, p.patch.type if p.patch else "", " ".join(p.patch.character) if p.patch else "",
-             p.patch.description if p.patch else "")
+            (
+                p.bank,
+                p.id,
+                p.name,
+                p.patch.type if p.patch else "",
+                " ".join(p.patch.character) if p.patch else "",
+                p.patch.description if p.patch else "",
+            )
             for p in presets
-        ]  # fmt: skip
+        ]
         self._base.execute("BEGIN")
         self._base.execute("DELETE FROM words")
         self._base.executemany("INSERT INTO words VALUES (?, ?, ?, ?, ?, ?)", rows)

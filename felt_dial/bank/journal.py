@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import NamedTuple
 
 from felt_dial.bank.files import write_whole
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.document import read_json, read_patch, write_patch
+from felt_dial.patch.documents.kind import DocumentKind
+from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
+
+JOURNAL = DocumentKind("journal", 1, kept="It was set aside.")
 
 
 class Unsaved(NamedTuple):
@@ -28,8 +30,8 @@ class Journal:
 
     def write(self, work: Unsaved) -> None:
         """Keeps the work; raises `CannotWrite`."""
-        entry = {"format": 1, "bank": work.bank, "preset": work.preset, "patch": write_patch(work.patch)}
-        write_whole(self.path, json.dumps(entry))
+        entry = {"bank": work.bank, "preset": work.preset, "patch": write_patch(work.patch)}
+        write_whole(self.path, JOURNAL.write(entry))
 
     def clear(self) -> None:
         """There is no unsaved work any more."""
@@ -40,7 +42,7 @@ class Journal:
         if not self.path.exists():
             return None
         try:
-            entry = read_json(self.path.read_bytes(), "The journal")
+            entry = JOURNAL.read(self.path.read_bytes(), "The journal")
             return Unsaved(read_patch(entry["patch"], "The journal"), str(entry["bank"]), str(entry["preset"]))
         except (FeltDialError, KeyError, TypeError, OSError):
             self.path.replace(self.path.with_suffix(".unreadable"))

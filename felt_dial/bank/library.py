@@ -24,15 +24,17 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from felt_dial.bank.files import CannotWrite, free_name, slug, write_whole
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.document import FORMAT, BadDocument, migrate, read_json, read_patch, sentence, write_patch
+from felt_dial.patch.documents.kind import DocumentKind
+from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
-from felt_dial.sound.assets import SHIPPED as SHIPPED_ASSETS
-from felt_dial.sound.assets import assets_of, look_in
-from felt_dial.sound.assets import find as find_asset
-from felt_dial.sound.assets import keep as keep_asset
-from felt_dial.sound.audio_file import Audio
+from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
+from felt_dial.sound.matter.assets import assets_of, look_in
+from felt_dial.sound.matter.assets import find as find_asset
+from felt_dial.sound.matter.assets import keep as keep_asset
+from felt_dial.sound.matter.audio_file import Audio
 
 VERSIONS_KEPT = 3
+BANK = DocumentKind("bank", 1)
 
 
 class NoSuchBank(FeltDialError):
@@ -51,15 +53,16 @@ class BankFile(BaseModel):
 
 def read_bank(text: str | bytes, where: str) -> BankFile:
     """The bank document in `text`; raises `BadDocument`."""
+    data = BANK.read(text, where)
     try:
-        return BankFile.model_validate(migrate(read_json(text, where), where))
+        return BankFile.model_validate(data)
     except ValidationError as wrong:
-        raise BadDocument(f"{where}: {sentence(wrong)}. Nothing was read.") from None
+        raise BANK.refused(where, wrong) from None
 
 
 def write_bank(bank: BankFile) -> str:
     """The bank document as JSON."""
-    return json.dumps({"format": FORMAT, **bank.model_dump(mode="json")}, indent=1, ensure_ascii=False) + "\n"
+    return BANK.write(bank.model_dump(mode="json"))
 
 
 @dataclass(frozen=True)

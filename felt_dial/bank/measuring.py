@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import os
+import contextlib
 import socket
 import subprocess
 import sys
 from multiprocessing.connection import Connection
 
-from felt_dial.bank.measure import Measurement, measure
-from felt_dial.errors import FeltDialError
-from felt_dial.patch.document import read_patch, write_patch
+from felt_dial.bank.measurement import Measurement
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import Patch
-from felt_dial.sound import assets
+from felt_dial.sound.matter import assets
+
+MOST_DEATHS = 3
+"""So often the worker is started again; then nothing is measured any more."""
 
 
 class Measuring:
@@ -21,13 +23,15 @@ class Measuring:
     def __init__(self) -> None:
         self.waiting: list[tuple[str, Patch]] = []
         self.total = 0
+        self.deaths = 0
+        """Times that the worker ended by itself without having measured anything since."""
         self._busy = ""
         self._pipe: Connection | None = None
         self._process: subprocess.Popen[bytes] | None = None
 
     def ask(self, key: str, patch: Patch, first: bool = False) -> None:
         """Puts a patch into the queue, once."""
-        if key == self._busy or any(key == waiting for waiting, _ in self.waiting):
+        if key == self._busy or self.deaths >= MOST_DEATHS or any(key == waiting for waiting, _ in self.waiting):
             return
         self.waiting.insert(0 if first else len(self.waiting), (key, patch))
         self.total += 1
@@ -49,10 +53,13 @@ class Measuring:
         try:
             while self._pipe is not None and self._pipe.poll():
                 found.append(self._pipe.recv())
-                self._busy = ""
+                self._busy, self.deaths = "", 0
         except (EOFError, OSError):
             found.append((self._busy, None))
             self._busy, self._pipe = "", None
+            self.deaths += 1
+            if self.deaths >= MOST_DEATHS:
+                self.waiting.clear()
         self._feed()
         if not self.left:
             self.total = 0
@@ -66,16 +73,14 @@ class Measuring:
         key, patch = self.waiting.pop(0)
         self._busy = key
         assert self._pipe is not None
-        self._pipe.send((key, write_patch(patch), assets.searched()))
+        with contextlib.suppress(OSError):  # a worker that has died already is found by the next poll
+            self._pipe.send((key, write_patch(patch), assets.searched()))
 
     def _start(self) -> None:
         ours, theirs = socket.socketpair()
         with theirs:
-            environment = {k: v for k, v in os.environ.items() if k != "FELT_DIAL_ROLE"}
-            command = [sys.executable, "-m", "felt_dial.bank.measuring", str(theirs.fileno())]
-            self._process = subprocess.Popen(
-                command, pass_fds=(theirs.fileno(),), env=environment, stdin=subprocess.DEVNULL
-            )
+            command = [sys.executable, "-m", "felt_dial.bank.measure_worker", str(theirs.fileno())]
+            self._process = subprocess.Popen(command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
         self._pipe = Connection(ours.detach())
 
     def close(self) -> None:
@@ -84,25 +89,3 @@ class Measuring:
             self._process.kill()
             self._process.wait()
         self._process, self._pipe = None, None
-
-
-def main(handle: int) -> None:
-    """The worker: measures what it is sent until the window is gone."""
-    os.nice(10)
-    window = Connection(handle)
-    try:
-        while True:
-            key, text, places = window.recv()
-            assets.search_in(places)
-            try:
-                window.send((key, measure(read_patch(text, "A preset"))))
-            except FeltDialError:
-                window.send((key, None))
-    except (EOFError, OSError):
-        return
-
-
-if __name__ == "__main__":
-    import felt_dial.sound.modules  # noqa: F401
-
-    main(int(sys.argv[1]))

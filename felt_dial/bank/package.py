@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import io
+import secrets
 import shutil
-import tempfile
 import zipfile
 from pathlib import Path, PurePosixPath
 
 from felt_dial.bank.files import CannotWrite, free_name, slug, write_whole
 from felt_dial.bank.library import Bank, Library, read_bank, write_bank
-from felt_dial.patch.document import BadDocument, read_patch
+from felt_dial.patch.documents.kind import BadDocument
+from felt_dial.patch.documents.patch import read_patch
 
 MOST_FILES = 20_000
 MOST_BYTES = 2 * 1024**3
@@ -77,16 +78,16 @@ def import_bank(library: Library, source: Path) -> Bank:
 
 def _lay_down(library: Library, name: str, bank: bytes, files: dict[str, bytes]) -> Bank:
     key = free_name(slug(name), {b.id for b in library.banks()})
-    folder = None
+    folder: Path | None = None
     try:
         library.root.mkdir(parents=True, exist_ok=True)
-        folder = Path(tempfile.mkdtemp(dir=library.root, prefix=".importing-"))
+        folder = library.root / f".importing-{secrets.token_hex(8)}"
+        folder.mkdir()
         for sub in ("presets", "assets"):
             (folder / sub).mkdir()
         write_whole(folder / "bank.json", bank)
         for file, content in files.items():
             write_whole(folder / file, content)
-        folder.chmod(0o755)
         folder.rename(library.root / key)
     except (OSError, CannotWrite) as wrong:
         if folder is not None:

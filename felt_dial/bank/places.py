@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import shutil
 from pathlib import Path
@@ -11,8 +10,11 @@ import platformdirs
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from felt_dial.bank.files import write_whole
+from felt_dial.patch.documents.kind import BadDocument, DocumentKind
+from felt_dial.shipped import DATA
 
-SHIPPED = Path(__file__).parent.parent / "data" / "banks"
+SHIPPED = DATA / "banks"
+SETTINGS = DocumentKind("file of settings", 1, kept="The program begins with its own.", first=1)
 
 
 def _place(kind: str) -> Path:
@@ -62,14 +64,14 @@ def index_path() -> Path:
 def load_settings() -> Settings:
     """The settings; the defaults where there are none or they cannot be read."""
     try:
-        return Settings.model_validate(json.loads(settings_path().read_text()))
-    except (OSError, ValueError, ValidationError):
+        return Settings.model_validate(SETTINGS.read(settings_path().read_bytes(), "The file of settings"))
+    except (OSError, BadDocument, ValidationError):
         return Settings()
 
 
 def save_settings(settings: Settings) -> None:
     """Keeps the settings; raises `CannotWrite`."""
-    write_whole(settings_path(), json.dumps(settings.model_dump(), indent=1))
+    write_whole(settings_path(), SETTINGS.write(settings.model_dump()))
 
 
 def lay_out_demo(root: Path) -> None:

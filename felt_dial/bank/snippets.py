@@ -15,14 +15,20 @@ from typing import Any, TypeVar
 from pydantic import ValidationError
 
 from felt_dial.bank.files import free_name, slug, write_whole
-from felt_dial.patch.document import FORMAT, BadDocument, migrate, read_json, sentence
+from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.shaping import Shaper
+from felt_dial.shipped import DATA
 
-SHIPPED = Path(__file__).parent.parent / "data" / "snippets"
+SHIPPED = DATA / "snippets"
+SNIPPET = DocumentKind("snippet", 1)
 FAMILIES: dict[str, Any] = {
-    "source": Source, "effect": Effect, "drive": Shaper, "filter": Filter, "modulator": Modulator,
-}  # fmt: skip
+    "source": Source,
+    "effect": Effect,
+    "drive": Shaper,
+    "filter": Filter,
+    "modulator": Modulator,
+}
 """What settings may be for; an effect that is also a filter or a drive is an effect."""
 DEFAULTS = "defaults.json"
 M = TypeVar("M", bound=Module)
@@ -61,7 +67,7 @@ def apply(module: M, snippet: Snippet) -> M:
 
 def read_snippet(text: str | bytes, where: str) -> tuple[str, str, Module]:
     """Name, family and module of a snippet's document; raises `BadDocument`."""
-    data = migrate(read_json(text, where), where)
+    data = SNIPPET.read(text, where)
     family, name, settings = data.get("family"), data.get("name"), data.get("module")
     if family not in FAMILIES or not isinstance(name, str) or not isinstance(settings, dict):
         raise BadDocument(f"{where} is no snippet. Nothing was read.")
@@ -71,14 +77,13 @@ def read_snippet(text: str | bytes, where: str) -> tuple[str, str, Module]:
     try:
         return name, family, kind.model_validate(settings)
     except ValidationError as wrong:
-        raise BadDocument(f"{where}: {sentence(wrong)}. Nothing was read.") from None
+        raise SNIPPET.refused(where, wrong) from None
 
 
 def write_snippet(name: str, module: Module) -> str:
     """The document of a snippet as JSON."""
     kept = module.model_dump(mode="json", include={*module.params, *module.drawings, "kind"})
-    document = {"format": FORMAT, "name": name, "family": family_of(module), "module": kept}
-    return json.dumps(document, indent=1, ensure_ascii=False) + "\n"
+    return SNIPPET.write({"name": name, "family": family_of(module), "module": kept})
 
 
 class Snippets:

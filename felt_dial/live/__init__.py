@@ -1,0 +1,15 @@
+"""The engine process and what it is connected to.
+
+- `control_map`: which controller of a person's keyboard turns which dial. It is theirs, not the preset's.
+- `controller`: keys, wheels, pedals and fingers, real or simulated, as events of the engine.
+- `devices`: what a block of sound is handed to. Real and simulated ones stand in one list.
+- `engine`: one thread makes sound block by block, another listens to the window.
+- `launch`: Starting the engine's process: nothing is read here that takes time, so that a window can do it before all
+  else.
+- `link`: The window's end of the engine: starts it, sends patches and values, brings it back when it dies.
+- `messages`: What the window and the engine say to each other: a type for each message, sent over a pipe as it is.
+- `midi_file`: Standard MIDI Files as events: notes, wheels, pedals, fingers.
+- `monitor`: what is done to the sound only for the one who listens, and never to what is rendered.
+- `player`: a phrase becomes events of the block that is about to sound.
+- `shared_memory`: The memory that the window and the engine share: values there, meters back, no message per move.
+"""

@@ -2,16 +2,28 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 
 from felt_dial.errors import FeltDialError
+from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.patch.params import Choice, Param, Parameter, Switch
 from felt_dial.patch.units import Beats, Value
 
-FORMAT = 1
-TAKEN = {0: "bank select", 1: "the mod wheel", 6: "data entry", 32: "bank select", 38: "data entry", 64: "the pedal",
-         66: "sostenuto", 74: "slide", 98: "data entry", 99: "data entry", 100: "data entry", 101: "data entry"}  # fmt: skip
+CONTROL_MAP = DocumentKind("control map", 1, kept="The one in use stays.")
+TAKEN = {
+    0: "bank select",
+    1: "the mod wheel",
+    6: "data entry",
+    32: "bank select",
+    38: "data entry",
+    64: "the pedal",
+    66: "sostenuto",
+    74: "slide",
+    98: "data entry",
+    99: "data entry",
+    100: "data entry",
+    101: "data entry",
+}
 """Controllers that mean something already."""
 
 
@@ -42,20 +54,18 @@ class ControlMap:
 
     def write(self) -> str:
         """The map as JSON."""
-        return json.dumps(
-            {"format": FORMAT, "controllers": {str(k): v for k, v in sorted(self.entries.items())}}, indent=1
-        )
+        return CONTROL_MAP.write({"controllers": {str(k): v for k, v in sorted(self.entries.items())}})
 
 
 def read_map(text: str, where: str) -> ControlMap:
     """The map in a JSON text; raises `BadControlMap` naming `where`."""
     try:
-        data = json.loads(text)
+        data = CONTROL_MAP.read(text, where)
         entries = {int(control): str(path) for control, path in data["controllers"].items()}
+    except BadDocument as wrong:
+        raise BadControlMap(str(wrong)) from None
     except (ValueError, KeyError, TypeError, AttributeError):
         raise BadControlMap(f"{where} is no control map. The one in use stays.") from None
-    if data.get("format") != FORMAT:
-        raise BadControlMap(f"{where} is in format {data.get('format')}, not {FORMAT}. The one in use stays.")
     if any(not 0 <= control < 120 for control in entries):
         raise BadControlMap(f"{where} names a controller outside 0 … 119. The one in use stays.")
     return ControlMap(entries)

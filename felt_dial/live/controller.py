@@ -11,7 +11,7 @@ from collections import deque
 from typing import Any, NamedTuple
 
 from felt_dial.errors import FeltDialError
-from felt_dial.sound.voices import BEND, OFF, ON, PANIC, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL, Event
+from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL, Event
 
 NONE, SIMULATED = "none", "simulated"
 MOD_WHEEL, DATA, SUSTAIN_PEDAL, SOSTENUTO_PEDAL, TIMBRE = 1, 6, 64, 66, 74
@@ -32,15 +32,20 @@ class Controller(NamedTuple):
     real: bool
 
 
+NO_MIDI = "MIDI needs the package python-rtmidi, which is not installed"
+
+
 def list_controllers() -> list[Controller]:
     """No controller, the real ones there are, and the simulated one."""
-    found = [Controller(NONE, "None", True)]
-    with contextlib.suppress(ImportError):
+    simulated = Controller(SIMULATED, "Simulated controller", False)
+    try:
         import rtmidi
-
-        with contextlib.suppress(rtmidi.RtMidiError):
-            found += [Controller(name, name, True) for name in rtmidi.MidiIn().get_ports()]
-    return [*found, Controller(SIMULATED, "Simulated controller", False)]
+    except ImportError:
+        return [Controller(NONE, f"None ({NO_MIDI})", True), simulated]
+    found = [Controller(NONE, "None", True)]
+    with contextlib.suppress(rtmidi.RtMidiError):
+        found += [Controller(name, name, True) for name in rtmidi.MidiIn().get_ports()]
+    return [*found, simulated]
 
 
 class Reader:
@@ -127,8 +132,11 @@ class RealController:
 
     def __init__(self, name: str) -> None:
         import mido
-        import rtmidi
 
+        try:
+            import rtmidi
+        except ImportError:
+            raise NoController(f"The controller {name} does not open: {NO_MIDI}.") from None
         try:
             self._input = rtmidi.MidiIn()
             self._input.ignore_types(sysex=True, timing=False, active_sense=True)

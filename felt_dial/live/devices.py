@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
+from felt_dial.sound.matter.wav import wav_bytes
 
 SIMULATED = "simulated"
 AHEAD = 2
@@ -64,11 +65,9 @@ class SimulatedOutput:
 
     def write(self, path: Path) -> None:
         """Writes what was kept as a WAV file, 32-bit float."""
-        import soundfile
-
         kept, self._kept = self._kept or [], None
         sound = np.concatenate(kept, axis=1) if kept else np.zeros((2, 0), np.float32)
-        soundfile.write(path, sound.T, int(self.rate), subtype="FLOAT")
+        path.write_bytes(wav_bytes(sound, int(self.rate)))
 
     def run(self) -> None:
         """Plays until `close`; a block is late when it is done after the buffer ran dry."""

@@ -13,6 +13,7 @@ import sys
 import threading
 import time
 from collections import deque
+from collections.abc import Iterable
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -31,24 +32,63 @@ from felt_dial.live.controller import (
     open_controller,
 )
 from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
-from felt_dial.live.listening import Listening
+from felt_dial.live.messages import (
+    AskControllers,
+    AskDevices,
+    Begin,
+    Broken,
+    Compiling,
+    Controllers,
+    ControlsTurned,
+    Devices,
+    Handlers,
+    Hold,
+    KeepSound,
+    LoopPhrase,
+    MeasureAnew,
+    Misunderstood,
+    NoControllerThere,
+    Opened,
+    Perform,
+    PlayPhrase,
+    ProgramAsked,
+    Quit,
+    Refused,
+    SendMidi,
+    SetMonitor,
+    SetQuality,
+    SetTap,
+    ShowPatch,
+    StopPhrase,
+    TakeController,
+    TransportAsked,
+    UnknownMessage,
+    WriteSound,
+    Written,
+)
+from felt_dial.live.monitor import Monitor
 from felt_dial.live.player import Player
-from felt_dial.live.shared import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
-from felt_dial.patch.document import read_patch
-from felt_dial.patch.module import Effect
-from felt_dial.sound import assets
-from felt_dial.sound.control.movement import GLOBAL
+from felt_dial.live.shared_memory import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
+from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.module import Effect, Source
+from felt_dial.sound.control.core.records import GLOBAL
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.program import Program
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import Source, new_patch
-from felt_dial.sound.phrases import PHRASES
-from felt_dial.sound.program import Program
-from felt_dial.sound.voices import OFF, ON, Event
+from felt_dial.sound.matter import assets
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.phrases import PHRASES
 
 SWAP_FADE = 0.010
 QUIET = 100
 """Blocks of silence after which kernels are loaded that nobody asked for yet."""
 SHOWN_EVERY = 6
 """Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
+
+
+IN_BLOCK, AT_ONCE = Handlers(), Handlers()
+"""What is done at the beginning of a block, and gives its events; and what the side thread does as it hears it."""
 
 
 class Engine:
@@ -63,9 +103,9 @@ class Engine:
         self.ready: tuple[Program, int, bool] | None = None
         self.faded = 0
         self.player = Player(rate)
-        self.commands: deque[tuple[Any, ...]] = deque()
+        self.commands: deque[object] = deque()
         self.hold = False
-        self.held_back: set[float] = set()
+        self.held_back: set[tuple[float, int]] = set()
         self.meter = LoudnessMeter(rate, frames)
         self.ramp = np.arange(round(SWAP_FADE * rate), dtype=np.float32) / (SWAP_FADE * rate)
         self.output: SimulatedOutput | PortAudioOutput | None = None
@@ -74,7 +114,7 @@ class Engine:
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
         self.cold = set(Source.kinds)
-        self.listening = Listening(rate, frames)
+        self.monitor = Monitor(rate, frames)
         self.quality = 1
         self.controller: RealController | SimulatedController | None = None
         self.clock = Clock()
@@ -88,18 +128,18 @@ class Engine:
         if self.ready is not None and self.old is None:
             self._swap()
         events = self._events()
-        self.program.house.ceiling = self.listening.ceiling
+        self.program.output.ceiling = self.monitor.ceiling
         out = self.program.block(events)
         if self.old is not None:
             self._fade(out)
         self._trim(out, float(data["trim"]))
-        self.listening.run(out)
+        self.monitor.run(out)
         self.meter.add(out)
         self._write_scope(out, data)
         if self.blocks % SHOWN_EVERY == 0:
             self._show(data)
         if self.program.report.broken:
-            self.tell("broken", *self.program.report.broken)
+            self.tell(Broken(tuple(self.program.report.broken)))
         self._tidy()
         self.blocks += 1
         took = (time.perf_counter() - begin) * self.rate / self.frames
@@ -112,12 +152,12 @@ class Engine:
         fresh, generation, carry = self.ready
         self.ready = None
         if carry:
-            fresh.carry_on(self.program)
+            carry_on(fresh, self.program)
         else:
             fresh.strike_again(self.program)
         fresh.clock_tempo = self.program.clock_tempo
-        was = self.program.house.tap
-        fresh.house.tap.path, fresh.house.tap.alone = was.path, was.alone
+        was = self.program.output.tap
+        fresh.output.tap.path, fresh.output.tap.alone = was.path, was.alone
         self.old, self.program, self.generation = self.program, fresh, generation
         self.faded = 0
 
@@ -144,79 +184,105 @@ class Engine:
     def _events(self) -> list[Event]:
         events: list[Event] = []
         while self.commands:
-            events += self._obey(self.commands.popleft())
-        for event in self.shared.received():
-            if event.kind == OFF and self.hold:
-                self.held_back.add(event.key)
-                continue
-            if event.kind == ON:
-                self.held_back.discard(event.key)
-            events.append(event)
+            events += IN_BLOCK.call(self, self.commands.popleft())
+        events += self._held(self.shared.received())
         if self.controller is not None:
-            events += self.controller.block(self.frames, self.rate)
+            events += self._held(self.controller.block(self.frames, self.rate))
             self._hear_controls(self.controller.reader)
         return events + self.player.block(self.frames, self.program.tempo)
 
     def _hear_controls(self, reader: Reader) -> None:
         """What a controller sends besides notes: turned knobs and programs go to the window, a clock rules the tempo."""
         if reader.controls:
-            self.tell("controls", *dict(reader.controls).items())
+            self.tell(ControlsTurned(list(dict(reader.controls).items())))
             reader.controls.clear()
         for bank, program in reader.programs:
-            self.tell("program", bank, program)
+            self.tell(ProgramAsked(bank, program))
         reader.programs.clear()
         now = self.blocks * self.frames / self.rate
         for kind, frame in reader.clock:
             if kind == "clock":
                 self.clock.tick(now + frame / self.rate)
             else:
-                self.tell("transport", kind != "stop")
+                self.tell(TransportAsked(kind != "stop"))
         reader.clock.clear()
         if self.clock.gone(now):
             self.clock = Clock()
         self.program.clock_tempo = self.clock.tempo
         self.shared.data["clock"] = self.clock.tempo
 
-    def _obey(self, command: tuple[Any, ...]) -> list[Event]:
-        what, *rest = command
-        if what == "play":
-            ends = self.player.stop()
-            self.player.play(PHRASES[rest[0]], bool(rest[1]))
-            self.program.pattern.restart()
-            return ends
-        if what == "loop":
-            self.player.loop = bool(rest[0])
-        elif what == "stop":
-            return self.player.stop()
-        elif what == "controller":
-            return self._take_controller(str(rest[0]))
-        elif what == "midi" and isinstance(self.controller, SimulatedController):
-            self.controller.send(list(rest[0]))
-        elif what == "perform" and isinstance(self.controller, SimulatedController):
-            return self.controller.perform(bool(rest[0]))
-        elif what == "tap":
-            self.program.house.tap.path, self.program.house.tap.alone = str(rest[0]), bool(rest[1])
-        elif what == "listen":
-            setattr(self.listening, str(rest[0]), rest[1])
-        elif what == "measure anew":
-            self.meter.restart()
-        elif what == "hold":
-            self.hold = bool(rest[0])
-            if not self.hold:
-                ends = [Event(0, OFF, key) for key in self.held_back]
-                self.held_back.clear()
-                return ends
+    @IN_BLOCK.of(PlayPhrase)
+    def _play(self, message: PlayPhrase) -> list[Event]:
+        ends = self.player.stop()
+        self.player.play(PHRASES[message.phrase], message.loop)
+        self.program.pattern.restart()
+        return ends
+
+    @IN_BLOCK.of(LoopPhrase)
+    def _loop(self, message: LoopPhrase) -> list[Event]:
+        self.player.loop = message.on
         return []
 
-    def _take_controller(self, key: str) -> list[Event]:
+    @IN_BLOCK.of(StopPhrase)
+    def _stop(self, message: StopPhrase) -> list[Event]:
+        return self.player.stop()
+
+    @IN_BLOCK.of(SendMidi)
+    def _send_midi(self, message: SendMidi) -> list[Event]:
+        if isinstance(self.controller, SimulatedController):
+            self.controller.send(list(message.message))
+        return []
+
+    @IN_BLOCK.of(Perform)
+    def _perform(self, message: Perform) -> list[Event]:
+        return self.controller.perform(message.on) if isinstance(self.controller, SimulatedController) else []
+
+    @IN_BLOCK.of(SetTap)
+    def _set_tap(self, message: SetTap) -> list[Event]:
+        self.program.output.tap.path, self.program.output.tap.alone = message
+        return []
+
+    @IN_BLOCK.of(SetMonitor)
+    def _set_monitor(self, message: SetMonitor) -> list[Event]:
+        setattr(self.monitor, message.what, message.value)
+        return []
+
+    @IN_BLOCK.of(MeasureAnew)
+    def _measure_anew(self, message: MeasureAnew) -> list[Event]:
+        self.meter.restart()
+        return []
+
+    @IN_BLOCK.of(Hold)
+    def _hold(self, message: Hold) -> list[Event]:
+        self.hold = message.on
+        if self.hold:
+            return []
+        ends = [Event(0, OFF, key, 0.0, channel) for key, channel in self.held_back]
+        self.held_back.clear()
+        return ends
+
+    def _held(self, events: Iterable[Event]) -> list[Event]:
+        """What is played, without keys that come up while they are held."""
+        found = []
+        for event in events:
+            if event.kind == OFF and self.hold:
+                self.held_back.add((event.key, event.channel))
+                continue
+            if event.kind == ON:
+                self.held_back.discard((event.key, event.channel))
+            found.append(event)
+        return found
+
+    @IN_BLOCK.of(TakeController)
+    def _take_controller(self, message: TakeController) -> list[Event]:
         """Another controller; what the one before was holding ends."""
         ends = self.controller.close() if self.controller is not None else []
         self.controller, self.clock = None, Clock()
         self.program.clock_tempo = self.shared.data["clock"] = 0.0
         try:
-            self.controller = open_controller(key)
+            self.controller = open_controller(message.key)
         except NoController as wrong:
-            self.tell("no controller", str(wrong))
+            self.tell(NoControllerThere(str(wrong)))
         return ends
 
     def _write_scope(self, out: NDArray[np.float32], data: Any) -> None:
@@ -224,7 +290,7 @@ class Engine:
         self.peaks = max(self.peaks[0], report.left), max(self.peaks[1], report.right)
         at = self.blocks * self.frames % SCOPE
         first = min(self.frames, SCOPE - at)
-        tap = self.program.house.tap
+        tap = self.program.output.tap
         for ring, sound in ((data["scope"], out), (data["tap"][:2], tap.before), (data["tap"][2:], tap.after)):
             ring[:, at : at + first] = sound[:, :first]
             if first < self.frames:
@@ -235,9 +301,9 @@ class Engine:
         program, voices = self.program, self.program.voices
         data["peaks"], self.peaks = self.peaks, (0.0, 0.0)
         data["load"] = self.load
-        for n, strand in enumerate(program.strands):
-            data["layer_peaks"][n] = strand.peak
-            data["places"][n] = strand.newest_place(voices)
+        for n, layer in enumerate(program.layers):
+            data["layer_peaks"][n] = layer.peak
+            data["places"][n] = layer.newest_place(voices)
         data["grains"] = program.grains[2]
         data["voices"] = len(voices.active)
         data["momentary"] = self.meter.momentary()
@@ -246,17 +312,17 @@ class Engine:
         row = voices.newest
         movers = min(len(program.movers), MOST_MOVERS)
         where = np.where(program.layout.shared[:movers], GLOBAL, row if row >= 0 else GLOBAL)
-        data["movers"][:movers, :3] = program.motion.state[np.arange(movers), where, :3]
+        data["movers"][:movers, :3] = program.modulation.state[np.arange(movers), where, :3]
         silent = (row < 0) & ~program.layout.shared[:movers]
         data["movers"][:movers, 3] = np.where(silent, NOTHING_MOVES, program.moves[np.arange(movers), where, -1])
-        for n, placed in enumerate(program.placed()[:MOST_PLACED]):
-            data["costs"][n] = placed.cost * 1e-9 * self.rate / self.frames
-            data["steps"][n] = placed.peaks
-            if isinstance(placed.module, Effect):
-                data["readings"][n] = 0.0 if placed.quiet else placed.module.reading(placed.state)
-        data["bus_peaks"] = [join.peak for join in program.joins]
+        for n, running in enumerate(program.running()[:MOST_PLACED]):
+            data["costs"][n] = running.cost * 1e-9 * self.rate / self.frames
+            data["steps"][n] = running.peaks
+            if isinstance(running.module, Effect):
+                data["readings"][n] = 0.0 if running.quiet else running.module.reading(running.state)
+        data["bus_peaks"] = [bus.peak for bus in program.buses]
         data["rack_peaks"] = [rack.peaks for rack in program.racks.values()]
-        data["held"], data["quality"] = self.listening.held, program.quality
+        data["held"], data["quality"] = self.monitor.held, program.quality
         if self.blocks % (SHOWN_EVERY * 8) == 0:
             data["integrated"] = self.meter.integrated()
         keys = data["keys"]
@@ -278,7 +344,7 @@ class Engine:
 
     # --- the window ----------------------------------------------------------------------------
 
-    def tell(self, *message: Any) -> None:
+    def tell(self, message: object) -> None:
         """Sends the window a message; a window that is gone ends the engine elsewhere."""
         try:
             self.window.send(message)
@@ -293,52 +359,75 @@ class Engine:
                     if self.cold and self.quiet_blocks > QUIET:
                         self._warm(next(iter(self.cold)))
                 message = self.window.recv()
-                if message[0] == "patch":
-                    while self.window.poll() and message[0] == "patch":
-                        newer = self.window.recv()
-                        if newer[0] == "patch":
-                            message = (*newer[:3], newer[3] and message[3], newer[4])
-                        else:
-                            self.hear(newer)
+                if isinstance(message, ShowPatch):
+                    message = self._newest(message)
                 self.hear(message)
         except (EOFError, OSError):
             os._exit(0)
 
-    def hear(self, message: tuple[Any, ...]) -> None:
-        """Acts on one message."""
-        what, *rest = message
-        if what == "patch":
-            text, generation, carry, places = rest
-            assets.search_in(places)
-            try:
-                patch = read_patch(text, "The patch from the window")
-                for layer in patch.layers.values():
-                    self._warm(layer.source.kind)  # type: ignore[attr-defined]
-                program = Program(
-                    patch, self.rate, self.frames, self.quality, self.shared.data["values"][generation % BANKS]
-                )
-            except (FeltDialError, KeyError) as wrong:
-                self.tell("refused", str(wrong))
-                return
-            while self.ready is not None and self.old is not None:
-                time.sleep(0.002)
-            passed_over = self.ready
-            self.ready = (program, generation, carry and (passed_over is None or passed_over[2]))
-        elif what == "quality":
-            self.quality = int(rest[0])
-        elif what == "keep" and isinstance(self.output, SimulatedOutput):
-            self.output.keep()
-        elif what == "write" and isinstance(self.output, SimulatedOutput):
-            self.output.write(Path(rest[0]))
-            self.tell("written", rest[0])
-        elif what == "devices":
-            self.tell("devices", [tuple(device) for device in list_devices()])
-        elif what == "controllers":
-            self.tell("controllers", [tuple(found) for found in list_controllers()])
-        elif what == "quit":
-            os._exit(0)
-        else:
+    def _newest(self, message: ShowPatch) -> ShowPatch:
+        """The last of several patches that came behind one another; what came between them is heard first."""
+        while self.window.poll():
+            newer = self.window.recv()
+            if isinstance(newer, ShowPatch):
+                message = newer._replace(carry=newer.carry and message.carry)
+            else:
+                self.hear(newer)
+        return message
+
+    def hear(self, message: object) -> None:
+        """Acts on a message at once, or leaves it for the next block; one that is not known is said to be so."""
+        if IN_BLOCK.know(message):
             self.commands.append(message)
+            return
+        try:
+            AT_ONCE.call(self, message)
+        except UnknownMessage as wrong:
+            self.tell(Misunderstood(str(wrong)))
+
+    @AT_ONCE.of(ShowPatch)
+    def _show_patch(self, message: ShowPatch) -> None:
+        assets.search_in(message.places)
+        try:
+            patch = read_patch(message.text, "The patch from the window")
+            for layer in patch.layers.values():
+                self._warm(layer.source.kind)  # type: ignore[attr-defined]
+            values = self.shared.data["values"][message.generation % BANKS]
+            program = Program(patch, self.rate, self.frames, self.quality, values)
+        except (FeltDialError, KeyError) as wrong:
+            self.tell(Refused(str(wrong)))
+            return
+        while self.ready is not None and self.old is not None:
+            time.sleep(0.002)
+        passed_over = self.ready
+        self.ready = (program, message.generation, message.carry and (passed_over is None or passed_over[2]))
+
+    @AT_ONCE.of(SetQuality)
+    def _set_quality(self, message: SetQuality) -> None:
+        self.quality = message.quality
+
+    @AT_ONCE.of(KeepSound)
+    def _keep_sound(self, message: KeepSound) -> None:
+        if isinstance(self.output, SimulatedOutput):
+            self.output.keep()
+
+    @AT_ONCE.of(WriteSound)
+    def _write_sound(self, message: WriteSound) -> None:
+        if isinstance(self.output, SimulatedOutput):
+            self.output.write(Path(message.path))
+            self.tell(Written(message.path))
+
+    @AT_ONCE.of(AskDevices)
+    def _tell_devices(self, message: AskDevices) -> None:
+        self.tell(Devices([tuple(device) for device in list_devices()]))
+
+    @AT_ONCE.of(AskControllers)
+    def _tell_controllers(self, message: AskControllers) -> None:
+        self.tell(Controllers([tuple(found) for found in list_controllers()]))
+
+    @AT_ONCE.of(Quit)
+    def _quit(self, message: Quit) -> None:
+        os._exit(0)
 
     def late(self, seconds: float) -> None:
         """A block came too late for the device."""
@@ -358,10 +447,11 @@ class Engine:
         if self.output is None:
             self.output = SimulatedOutput(self.rate, self.frames, self.block, self.late)
         name = next((d.name for d in list_devices() if d.id == wanted), "") if not said else ""
-        self.tell("open", wanted if not said else SIMULATED, name or "Simulated output", self.rate, self.frames, said)
+        self.tell(Opened(wanted if not said else SIMULATED, name or "Simulated output", self.rate, self.frames, said))
 
     def run(self) -> None:
         """Plays until the process ends."""
+        self._compile()
         self._warm("wave")
         threading.Thread(target=self.listen, daemon=True).start()
         self.open()
@@ -371,6 +461,13 @@ class Engine:
         assert self.output is not None
         hurry()
         self.output.run()
+
+    def _compile(self) -> None:
+        """Compiles the kernels where that was not done on this machine yet, and tells the window how far it is."""
+        from felt_dial.sound.compile import compile_all, kernels_ready
+
+        if not kernels_ready():
+            compile_all(lambda done, total: self.tell(Compiling(done, total)))
 
     def _warm(self, source: str) -> None:
         """Loads the kernels of a source, and all that are common, from the cache before a block needs them."""
@@ -396,10 +493,10 @@ def main(arguments: list[str]) -> None:
     sys.setswitchinterval(0.0005)
     window = Connection(int(pipe))
     try:
-        _, device, rate, frames = window.recv()
+        begin: Begin = window.recv()
     except (EOFError, OSError):
         return
-    Engine(Shared(int(memory)), window, device, float(rate), int(frames)).run()
+    Engine(Shared(int(memory)), window, begin.device, float(begin.rate), begin.frames).run()
 
 
 if __name__ == "__main__":

@@ -25,8 +25,7 @@ def launch(memory: int | None = None) -> Launched:
     memory = os.memfd_create("felt-dial") if memory is None else memory
     ours, theirs = socket.socketpair()
     with theirs:
-        environment = {k: v for k, v in os.environ.items() if k != "FELT_DIAL_ROLE"}
         handles = (memory, theirs.fileno())
         command = [sys.executable, "-m", "felt_dial.live.engine", *map(str, handles)]
-        process = subprocess.Popen(command, pass_fds=handles, env=environment, stdin=subprocess.DEVNULL)
+        process = subprocess.Popen(command, pass_fds=handles, stdin=subprocess.DEVNULL)
     return Launched(process, Connection(ours.detach()), memory)

@@ -9,11 +9,36 @@ from typing import Any
 
 from felt_dial.live.devices import SIMULATED
 from felt_dial.live.launch import Launched, launch
-from felt_dial.live.shared import BANKS, Shared
-from felt_dial.patch.document import write_patch
-from felt_dial.patch.patch import Patch, Slot, drawings, slots, sounding, structure
-from felt_dial.sound import assets
-from felt_dial.sound.voices import BEND, OFF, ON, PANIC, WHEEL, Event
+from felt_dial.live.messages import (
+    AskControllers,
+    AskDevices,
+    Begin,
+    Died,
+    GaveUp,
+    Hold,
+    KeepSound,
+    LoopPhrase,
+    MeasureAnew,
+    Opened,
+    Perform,
+    PlayPhrase,
+    Quit,
+    SendMidi,
+    SetMonitor,
+    SetQuality,
+    SetTap,
+    ShowPatch,
+    StopPhrase,
+    TakeController,
+    WriteSound,
+)
+from felt_dial.live.shared_memory import BANKS, Shared
+from felt_dial.patch.change import Change
+from felt_dial.patch.documents.patch import write_patch
+from felt_dial.patch.drawn import Drawn
+from felt_dial.patch.patch import Patch, drawings, param_at, slots, sounding, structure, value_at
+from felt_dial.sound.matter import assets
+from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, WHEEL, Event
 
 STALLED, QUICK = 2.0, 5.0
 """Seconds without a block after which the engine counts as dead, and within which a death is a quick one."""
@@ -38,34 +63,38 @@ class EngineLink:
         self._started = self._moved = 0.0
         self._blocks = 0
         self.controller = "none"
+        self.holding = False
+        """Whether keys that are let go still sound."""
         self._structure: tuple[Any, ...] = ()
         self._process: subprocess.Popen[bytes] | None = None
         self._pipe: Connection | None = None
         self._phrase: tuple[str, bool] | None = None
         self.quality = 1
-        self._listening: dict[str, bool | float] = {}
-        self._tapped: tuple[str, bool] = ("", False)
+        self.monitor: dict[str, bool | float] = {}
+        """What is done for the listener alone, as it was last asked for."""
+        self.tapped: tuple[str, bool] = ("", False)
 
     def start(self) -> None:
         """Starts the engine process and sends it the patch, if there is one."""
         launched, self._launched = self._launched or launch(self.shared.handle), None
         self._process, self._pipe = launched.process, launched.pipe
-        self._tell("begin", self.device, self.rate, self.frames)
+        self.tell(Begin(self.device, self.rate, self.frames))
         self.ready = False
         self._started = self._moved = time.monotonic()
-        self._tell("quality", self.quality)
+        self.tell(SetQuality(self.quality))
         if self.patch is not None:
             self._send_patch(self.patch, carry=False)
-        self._tell("tap", *self._tapped)
-        for what, value in self._listening.items():
-            self._tell("listen", what, value)
-        self._tell("controller", self.controller)
+        self.tell(SetTap(*self.tapped))
+        for what, value in self.monitor.items():
+            self.tell(SetMonitor(what, value))
+        self.tell(TakeController(self.controller))
+        self.tell(Hold(self.holding))
         if self._phrase:
-            self._tell("play", *self._phrase)
+            self.tell(PlayPhrase(*self._phrase))
 
     def close(self) -> None:
         """Ends the engine."""
-        self._tell("quit")
+        self.tell(Quit())
         if self._process is not None:
             try:
                 self._process.wait(1.0)
@@ -73,6 +102,11 @@ class EngineLink:
                 self._process.kill()
                 self._process.wait()
         self._process = None
+
+    @property
+    def pid(self) -> int:
+        """The number of the engine's process; 0 where there is none."""
+        return self._process.pid if self._process is not None else 0
 
     def kill(self) -> None:
         """Ends the engine without warning, as a crash would."""
@@ -82,41 +116,41 @@ class EngineLink:
     def take_quality(self, quality: int) -> None:
         """Plays at 1, 2, 4 or 8 times the rate; what sounds goes on."""
         self.quality = quality
-        self._tell("quality", quality)
+        self.tell(SetQuality(quality))
         if self.patch is not None:
             self._send_patch(self.patch, carry=True)
 
     def tap(self, path: str = "", alone: bool = False) -> None:
         """Listens in before and after an effect, or around the racks; `alone` plays only what the effect adds."""
-        if self._tapped != (path, alone):
-            self._tapped = path, alone
-            self._tell("tap", path, alone)
+        if self.tapped != (path, alone):
+            self.tapped = path, alone
+            self.tell(SetTap(path, alone))
 
     def listen(self, what: str, value: bool | float) -> None:
         """Switches `limits` or `mono`, or lets `sweep` lift a frequency in Hz (0 for none), for the listener alone."""
-        self._listening[what] = value
-        self._tell("listen", what, value)
+        self.monitor[what] = value
+        self.tell(SetMonitor(what, value))
 
     def measure_anew(self) -> None:
         """Begins the integrated loudness anew."""
-        self._tell("measure anew")
+        self.tell(MeasureAnew())
 
     def take_controller(self, key: str) -> None:
         """Lets another controller play, or none."""
         self.controller = key
-        self._tell("controller", key)
+        self.tell(TakeController(key))
 
     def send_midi(self, message: list[int]) -> None:
         """The window of the simulated controller sends a MIDI message, as bytes."""
-        self._tell("midi", message)
+        self.tell(SendMidi(message))
 
     def perform(self, on: bool) -> None:
         """The simulated controller plays its gesture, or ends it."""
-        self._tell("perform", on)
+        self.tell(Perform(on))
 
     def ask_controllers(self) -> None:
         """Asks the engine which controllers there are; the answer comes with `poll`."""
-        self._tell("controllers")
+        self.tell(AskControllers())
 
     def reopen(self, device: str, rate: int, frames: int) -> None:
         """Another device, rate or block: the engine is started anew with them."""
@@ -125,9 +159,9 @@ class EngineLink:
         self.device, self.rate, self.frames = device, rate, frames
         self.start()
 
-    def poll(self) -> list[tuple[Any, ...]]:
+    def poll(self) -> list[object]:
         """What the engine said since the last call; brings it back if it died."""
-        heard: list[tuple[Any, ...]] = []
+        heard: list[object] = []
         if self._process is None:
             return heard
         try:
@@ -138,9 +172,9 @@ class EngineLink:
         if self._process.poll() is not None or self._pipe is None or self._stalled():
             heard.append(self._bring_back())
         for message in heard:
-            if message[0] == "open":
+            if isinstance(message, Opened):
                 self.ready = True
-                self.output_name, self.said = message[2], message[5]
+                self.output_name, self.said = message.name, message.said
         return heard
 
     def _stalled(self) -> bool:
@@ -150,7 +184,7 @@ class EngineLink:
             self._blocks, self._moved = blocks, now
         return now - self._moved > STALLED
 
-    def _bring_back(self) -> tuple[Any, ...]:
+    def _bring_back(self) -> Died | GaveUp:
         """Starts a dead engine anew: on the simulated output after three quick deaths, not at all after six."""
         assert self._process is not None
         self._process.kill()
@@ -160,11 +194,11 @@ class EngineLink:
         self.quick_deaths = self.quick_deaths + 1 if quick else 1
         if self.quick_deaths >= 6:
             self._process = self._pipe = None
-            return ("gave up",)
+            return GaveUp()
         if self.quick_deaths >= 3:
             self.device = SIMULATED
         self.start()
-        return ("died",)
+        return Died()
 
     def wait_until_ready(self, seconds: float = 10.0) -> bool:
         """Polls until the engine plays; for the command line and tests."""
@@ -174,7 +208,8 @@ class EngineLink:
             time.sleep(0.01)
         return self.ready
 
-    def _tell(self, *message: Any) -> None:
+    def tell(self, message: object) -> None:
+        """Sends a message of `messages`; one to an engine that has died is lost, and `poll` brings it back."""
         if self._pipe is None:
             return
         try:
@@ -191,23 +226,40 @@ class EngineLink:
             self.patch = patch
             self._send_patch(patch, carry)
 
-    def _write_values(self, patch: Patch, generation: int) -> list[Slot]:
+    def follow(self, change: Change) -> None:
+        """Makes the engine sound like a patch whose change says what it touched."""
+        if change.paths is None or change.rebuilds or self.patch is None:
+            self.show(change.patch, carry=True)
+            return
+        self.patch = change.patch
+        row = self.shared.data["values"][self.generation % BANKS]
+        for path in change.paths:
+            at, value = self.slot_of[path], value_at(change.patch, path)
+            param = param_at(change.patch, path)
+            if isinstance(param, Drawn):
+                numbers = param.numbers(value)  # type: ignore[arg-type]
+                row[at : at + len(numbers)] = numbers
+            else:
+                row[at] = param.encode(value)
+
+    def _write_values(self, patch: Patch, generation: int) -> None:
+        """All values of a patch, then its drawings; where each begins is kept in `slot_of`."""
         listed = list(slots(patch))
         row = self.shared.data["values"][generation % BANKS]
         row[: len(listed)] = [slot.param.encode(slot.value) for slot in listed]
+        self.slot_of = {slot.path: n for n, slot in enumerate(listed)}
         at = len(listed)
         for drawing in drawings(patch):
             numbers = drawing.drawn.numbers(drawing.value)
             row[at : at + len(numbers)] = numbers
+            self.slot_of[drawing.path] = at
             at += len(numbers)
-        return listed
 
     def _send_patch(self, patch: Patch, carry: bool) -> None:
         self.generation += 1
-        listed = self._write_values(patch, self.generation)
-        self.slot_of = {slot.path: n for n, slot in enumerate(listed)}
+        self._write_values(patch, self.generation)
         self._structure = structure(patch)
-        self._tell("patch", write_patch(patch), self.generation, carry, assets.searched())
+        self.tell(ShowPatch(write_patch(patch), self.generation, carry, assets.searched()))
 
     @property
     def settled(self) -> bool:
@@ -236,34 +288,35 @@ class EngineLink:
     def play(self, phrase: str, loop: bool) -> None:
         """Plays a phrase from its beginning."""
         self._phrase = (phrase, loop)
-        self._tell("play", phrase, loop)
+        self.tell(PlayPhrase(phrase, loop))
 
     def stop(self) -> None:
         """Stops the phrase."""
         self._phrase = None
-        self._tell("stop")
+        self.tell(StopPhrase())
 
     def loop(self, on: bool) -> None:
         """Whether the phrase begins again at its end."""
         if self._phrase:
             self._phrase = (self._phrase[0], on)
-        self._tell("loop", on)
+        self.tell(LoopPhrase(on))
 
     def hold(self, on: bool) -> None:
-        """Whether keys that are let go still sound."""
-        self._tell("hold", on)
+        """Lets keys that are let go sound on, or ends those that do."""
+        self.holding = on
+        self.tell(Hold(on))
 
     def ask_devices(self) -> None:
         """Asks for the list of outputs; the answer comes through `poll`."""
-        self._tell("devices")
+        self.tell(AskDevices())
 
     def keep(self) -> None:
         """The simulated output begins to keep what it plays."""
-        self._tell("keep")
+        self.tell(KeepSound())
 
     def write(self, path: str) -> None:
         """The simulated output writes what it kept as a WAV file."""
-        self._tell("write", path)
+        self.tell(WriteSound(path))
 
     def note_on(self, key: int, velocity: float) -> None:
         """A key goes down, velocity 0–1."""
@@ -283,7 +336,7 @@ class EngineLink:
 
     def silence(self) -> None:
         """Lets go of everything."""
-        self._tell("hold", False)
+        self.hold(False)
         self.shared.send(Event(0, PANIC))
 
 

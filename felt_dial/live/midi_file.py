@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from felt_dial.live.controller import Reader
-from felt_dial.patch.document import BadDocument
-from felt_dial.sound.voices import PANIC, Event
+from felt_dial.patch.documents.kind import BadDocument
+from felt_dial.sound.playing.events import PANIC, Event
 
 
 def read_midi(path: Path, tempo: float, rate: float) -> tuple[list[Event], float]:

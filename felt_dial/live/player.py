@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from felt_dial.sound.phrases import Phrase
-from felt_dial.sound.voices import OFF, ON, Event
+from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.phrases import Phrase
 
 
 class Player:

@@ -106,9 +106,12 @@ class Drawn(Parameter):
         """The JSON Schema of the rows in a file."""
         numbers = [{"type": "number", "title": c.name, "minimum": c.low, "maximum": c.high} for c in self.columns]
         return {
-            "type": "array", "minItems": self.least, "maxItems": self.most, "default": self.default,
+            "type": "array",
+            "minItems": self.least,
+            "maxItems": self.most,
+            "default": self.default,
             "items": {"type": "array", "prefixItems": numbers, "minItems": len(numbers), "maxItems": len(numbers)},
-        }  # fmt: skip
+        }
 
 
 def flipped(rows: Rows) -> Rows:

@@ -9,6 +9,7 @@ from typing import Any
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import Effect, Modulator, Module
 from felt_dial.patch.params import OutOfRange
+from felt_dial.patch.parts import MOST_THREADS, RACK_MOST
 from felt_dial.patch.patch import (
     BY_RATIO,
     LAYER_IDS,
@@ -27,9 +28,6 @@ from felt_dial.patch.patch import (
     value_at,
 )
 from felt_dial.patch.units import Value
-
-RACK_MOST = 12
-"""Effects in one rack at most."""
 
 
 def _cut_loose(patch: Patch) -> Patch:
@@ -84,11 +82,12 @@ def duplicate_layer(patch: Patch, key: str) -> tuple[Patch, str]:
     patch, fresh = add_layer(patch, patch.layers[key])
     at = list(patch.layers).index(key) + 1
     patch = move_layer(patch, fresh, at)
-    for thread in list(patch.threads.values()):
-        start = f"layers.{key}."
-        if thread.target.startswith(start):
-            copy = thread.model_copy(update={"target": f"layers.{fresh}." + thread.target.removeprefix(start)})
-            patch = put(patch, ["threads"], {**patch.threads, _free("t", patch.threads): copy})
+    start = f"layers.{key}."
+    own = [thread for thread in patch.threads.values() if thread.target.startswith(start)]
+    check_room(patch, len(own))
+    for thread in own:
+        copy = thread.model_copy(update={"target": f"layers.{fresh}." + thread.target.removeprefix(start)})
+        patch = put(patch, ["threads"], {**patch.threads, _free("t", patch.threads): copy})
     return patch, fresh
 
 
@@ -139,12 +138,9 @@ def move_layer(patch: Patch, key: str, to: int) -> Patch:
     return put(patch, ["layers"], _moved(patch.layers, key, to))  # type: ignore[no-any-return]
 
 
-TRAY = "elcsrbf"
-"""Kinds of modulators by the letter of their tag, in the order in which they are shown."""
-
-
 def _tray_order(pair: tuple[str, Modulator]) -> tuple[int, int]:
-    return TRAY.index(pair[0][0]), int(pair[0][1:])
+    """Modulators stand by kind, then by number."""
+    return pair[1].order, int(pair[0][1:])
 
 
 def add_modulator(patch: Patch, modulator: Modulator) -> tuple[Patch, str]:
@@ -229,8 +225,15 @@ def sew(patch: Patch, source: str, target: str, depth: float | None = None, by: 
         reading="both ways" if goes_both_ways(patch, source) else "one way",
     )
     check_thread(patch, thread)
+    check_room(patch, 1)
     key = _free("t", patch.threads)
     return put(patch, ["threads"], {**patch.threads, key: thread}), key
+
+
+def check_room(patch: Patch, more: int) -> None:
+    """Raises `OutOfRange` where a patch has no room for so many more threads."""
+    if len(patch.threads) + more > MOST_THREADS:
+        raise OutOfRange(f"A patch holds {MOST_THREADS} threads; cut one first.")
 
 
 def set_thread(patch: Patch, key: str, **changes: object) -> Patch:

@@ -62,6 +62,8 @@ class Module(BaseModel, metaclass=ModuleMeta):
     drawings: ClassVar[dict[str, Drawn]]
     title: ClassVar[str]
     kinds: ClassVar[dict[str, Any]]
+    picture: ClassVar[str] = ""
+    """The name of the picture that suits it; none shows its values as bars."""
 
     def get(self, name: str) -> Value:
         """The value of one parameter."""
@@ -95,6 +97,11 @@ class Module(BaseModel, metaclass=ModuleMeta):
         return tuple(cls.row_of(name) for name in names)
 
     @classmethod
+    def in_order(cls) -> list[str]:
+        """The kinds of a family in the order in which they are offered."""
+        return sorted(cls.kinds, key=lambda kind: (getattr(cls.kinds[kind], "order", 100), cls.kinds[kind].title))
+
+    @classmethod
     def about(cls) -> str:
         """The first sentence of the class's docstring: what it does to the sound."""
         return (cls.__doc__ or "").strip().split("\n\n")[0].replace("\n", " ")
@@ -103,6 +110,8 @@ class Module(BaseModel, metaclass=ModuleMeta):
 class Source(Module, family=True):
     """Makes the raw sound of a layer."""
 
+    order: ClassVar[int] = 100
+    """Where it stands among the sources that are offered: kinds with a lower number come first."""
     tells_end: ClassVar[bool] = False
     """The first of its arrays says which notes have come to their end."""
 
@@ -117,6 +126,8 @@ class Source(Module, family=True):
 
 class Filter(Module, family=True):
     """Colours a layer or a bus, note by note."""
+
+    picture = "filter"
 
     on = Switch("On", False, says="Lets the filter work.", smooth=True)
     wet = Param("Mix", 1.0, (0.0, 1.0), PERCENT, says="How much of the filtered sound, beside the plain one.")
@@ -142,9 +153,11 @@ class Tuned(Filter):
 
     cutoff = Param("Cutoff", 8000.0, (20.0, 20000.0), HERTZ, taper=LOG, says="Where the filter begins to take away.")
     counted = Choice(
-        "Cutoff is", "hertz", {"hertz": "In hertz", "key": "From the key"},
+        "Cutoff is",
+        "hertz",
+        {"hertz": "In hertz", "key": "From the key"},
         says="The cutoff stands where its dial says, or at a distance from the pitch that is played.",
-    )  # fmt: skip
+    )
     distance = Param(
         "From the key",
         0.0,
@@ -165,6 +178,8 @@ class Modulator(Module, family=True):
     dye: ClassVar[str] = "ink"
     both_ways: ClassVar[bool] = False
     most: ClassVar[int] = 8
+    order: ClassVar[int] = 100
+    """Where it stands in the tray: kinds with a lower number come first."""
     inputs: ClassVar[tuple[str, ...]] = ()
     """Fields that name other movers it reads."""
     name: str = ""
@@ -186,6 +201,10 @@ class Effect(Module, family=True):
     wet = Param("Wet", 1.0, (0.0, 1.0), PERCENT, says="How much of what the effect makes, beside the plain sound.")
     kept = Switch("Level kept", False, says="As loud after as before, measured while it plays.")
 
+    levels: ClassVar[tuple[float, float] | None] = None
+    """The dB from one end of its picture to the other, where it works on the level; a transfer of samples else."""
+    reach: ClassVar[float] = 1.0
+    """How much of the height of that picture a full sample fills."""
     bends: ClassVar[bool] = False
     """It makes overtones that were not there, and so runs at the finer rate of the quality."""
 
@@ -222,6 +241,15 @@ AnyModulator = Annotated[SerializeAsAny[Modulator], _picker(Modulator)]
 AnyEffect = Annotated[SerializeAsAny[Effect], _picker(Effect)]
 
 __all__ = [
-    "AnyEffect", "AnyFilter", "AnyModulator", "AnySource",
-    "Effect", "Filter", "Modulator", "Module", "Param", "Source", "Tuned",
-]  # fmt: skip
+    "AnyEffect",
+    "AnyFilter",
+    "AnyModulator",
+    "AnySource",
+    "Effect",
+    "Filter",
+    "Modulator",
+    "Module",
+    "Param",
+    "Source",
+    "Tuned",
+]

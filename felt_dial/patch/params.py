@@ -309,7 +309,4 @@ class Switch(Parameter):
         return {"type": "boolean", "default": self.default}
 
 
-__all__ = [
-    "COUNT", "CUBIC", "LINEAR", "LOG", "MINUS", "THIN",
-    "Choice", "OutOfRange", "Param", "Parameter", "Switch",
-]  # fmt: skip
+__all__ = ["COUNT", "CUBIC", "LINEAR", "LOG", "MINUS", "THIN", "Choice", "OutOfRange", "Param", "Parameter", "Switch"]

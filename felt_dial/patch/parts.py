@@ -27,15 +27,10 @@ from felt_dial.patch.units import (
 )
 
 LAYER_IDS = "abcdefgh"
+MOST_THREADS = 256
+"""Threads of a patch: the memory that the window and the engine share has room for so many."""
+RACK_MOST = 12
 MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))
-PLAYER_SOURCES = {
-    "k": "Key", "v": "Velocity", "rv": "Release velocity", "w": "Mod wheel", "p": "Pressure", "sl": "Slide",
-    "bd": "Bend", "pd": "Pedal", "ag": "Age", "nn": "Note number", "ch": "Chance of the note",
-}  # fmt: skip
-BOTH_WAYS = ("k", "bd")
-"""What the player does that goes from −1 to 1; everything else goes from 0 to 1."""
-PER_NOTE = ("k", "v", "rv", "p", "sl", "ag", "nn", "ch")
-"""What the player does to each note by itself."""
 BY_RATIO, BY_AMOUNT = "ratio", "amount"
 KINDS = ("Bass", "Brass", "Drum", "Keys", "Lead", "Moment", "Pad", "Pluck", "Strings")
 
@@ -53,9 +48,13 @@ class Inlet(Module):
     """What one layer does to another at audio rate."""
 
     index = Param(
-        "Index", 0.0, (0.0, 24.0), RADIANS, taper=CUBIC,
+        "Index",
+        0.0,
+        (0.0, 24.0),
+        RADIANS,
+        taper=CUBIC,
         says="Phase modulation: how far the other layer swings this one's phase, as the modulation index.",
-    )  # fmt: skip
+    )
     ring = Param(
         "Ring", 0.0, (0.0, 1.0), PERCENT, says="Ring modulation: the layer multiplied by the other, from none to all."
     )
@@ -63,17 +62,25 @@ class Inlet(Module):
 
 NO_LAYER = "none"
 WHERE = {
-    "rack": "Rack 1", "direct": "Direct", "none": "Nowhere", "rack2": "Rack 2", "bus1": "Bus 1", "bus2": "Bus 2",
+    "rack": "Rack 1",
+    "direct": "Direct",
+    "none": "Nowhere",
+    "rack2": "Rack 2",
+    "bus1": "Bus 1",
+    "bus2": "Bus 2",
     "bus3": "Bus 3",
-}  # fmt: skip
+}
 """Where a layer may go."""
 
 
 def _swing() -> Param:
     return Param(
-        "Cutoff swing", 0.0, (0.0, 4.0), OCTAVES,
+        "Cutoff swing",
+        0.0,
+        (0.0, 4.0),
+        OCTAVES,
         says="How many octaves another layer's sound swings the cutoff, as fast as it sounds.",
-    )  # fmt: skip
+    )
 
 
 def _swung() -> Choice:
@@ -85,7 +92,7 @@ def _onward(*ways: str) -> Choice:
     return Choice("Goes to", ways[0], {way: WHERE[way] for way in ways}, says="Where the bus goes.")
 
 
-class Bus(Module):
+class Bus(Module, title="Bus 3"):
     """Where layers meet, note by note: drive, filter, drive, level, pan, and on."""
 
     level = Param("Level", 0.0, (-60.0, 12.0), DECIBELS, says="How loud the bus is.")
@@ -104,7 +111,7 @@ class Bus(Module):
     after: Shaper = Shaper()
 
 
-class FirstBus(Bus):
+class FirstBus(Bus, title="Bus 1"):
     """Bus 1: it may go on to 2 or 3."""
 
     out = Choice(
@@ -112,7 +119,7 @@ class FirstBus(Bus):
     )
 
 
-class SecondBus(Bus):
+class SecondBus(Bus, title="Bus 2"):
     """Bus 2: it may go on to 3."""
 
     out = _onward("rack", "direct", "rack2", "bus3")
@@ -159,13 +166,17 @@ class Layer(Module):
     level = Param("Level", -12.0, (-60.0, 6.0), DECIBELS, says="How loud the layer is.")
     pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
     out = Choice(
-        "Goes to", "rack", WHERE,
+        "Goes to",
+        "rack",
+        WHERE,
         says="Through a bus, rack 1 or rack 2, straight to the output, or nowhere: a layer that only modulates others.",
-    )  # fmt: skip
+    )
     order = Choice(
-        "Order", "drive", {"drive": "Drive, then filter", "filter": "Filter, then drive"},
+        "Order",
+        "drive",
+        {"drive": "Drive, then filter", "filter": "Filter, then drive"},
         says="Driving before a filter and after it are two different sounds.",
-    )  # fmt: skip
+    )
     swing = _swing()
     swung = _swung()
     name: str = ""
@@ -192,9 +203,11 @@ class Thread(Module):
 
     on = Switch("On", True, says="The thread moves its dial.")
     reading = Choice(
-        "Reading", "one way", {"one way": "One way", "both ways": "Both ways", "flipped": "Flipped"},
+        "Reading",
+        "one way",
+        {"one way": "One way", "both ways": "Both ways", "flipped": "Flipped"},
         says="One way reads the mover from 0 to 1, both ways from −1 to 1, flipped from 1 to 0.",
-    )  # fmt: skip
+    )
     smooth = still(
         "Smooth", 0.0, (0.0, 5.0), SECONDS, "Time in which the thread follows its mover.", taper=CUBIC, beats=True
     )
@@ -202,13 +215,20 @@ class Thread(Module):
         "Late by", 0.0, (0.0, 2.0), SECONDS, "How long after its mover the thread moves.", taper=CUBIC, beats=True
     )
     by = Choice(
-        "Counts", BY_RATIO, {BY_RATIO: "By ratio", BY_AMOUNT: "By amount"}, rebuilds=True,
+        "Counts",
+        BY_RATIO,
+        {BY_RATIO: "By ratio", BY_AMOUNT: "By amount"},
+        rebuilds=True,
         says="Frequencies and rates move by a ratio (semitones, a factor) or by an amount (hertz).",
-    )  # fmt: skip
+    )
     shape = Drawn(
-        "Shape", (), LINE, least=0, most=8,
+        "Shape",
+        (),
+        LINE,
+        least=0,
+        most=8,
         says="What the thread makes of its mover: where the mover goes across, what the thread does goes up.",
-    )  # fmt: skip
+    )
     source: str
     target: str
     scaled: str = ""

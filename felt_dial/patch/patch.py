@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from typing import Any, NamedTuple, Self
 
@@ -13,16 +12,15 @@ from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.module import AnyEffect, AnyModulator, Filter, Modulator, Module
 from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Parameter
 from felt_dial.patch.parts import (
-    BOTH_WAYS,
     BUSES,
     BY_AMOUNT,
     BY_RATIO,
     KINDS,
     LAYER_IDS,
     MACRO_IDS,
+    MOST_THREADS,
     NO_LAYER,
-    PER_NOTE,
-    PLAYER_SOURCES,
+    RACK_MOST,
     Bus,
     Inlet,
     Layer,
@@ -34,6 +32,7 @@ from felt_dial.patch.parts import (
     still,
 )
 from felt_dial.patch.pattern import Pattern
+from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.tuning import Tuning
 from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
 
@@ -72,26 +71,36 @@ class Patch(Module):
     note_bend = still("Note bend", 48.0, (0.0, 96.0), SEMITONES, "How far the bend of a single note reaches.")
     grains = still("Grains", 128, (8, 512), COUNT, "How many grains may sound at once in the whole patch.", whole=True)
     play = Choice(
-        "Play", "poly", {"poly": "Poly", "mono": "Mono", "legato": "Mono legato"},
+        "Play",
+        "poly",
+        {"poly": "Poly", "mono": "Mono", "legato": "Mono legato"},
         says="Many notes; one that begins anew with each key; or one that goes on while keys overlap.",
-    )  # fmt: skip
+    )
     priority = Choice(
-        "Priority", "last", {"last": "Last", "low": "Lowest", "high": "Highest"},
+        "Priority",
+        "last",
+        {"last": "Last", "low": "Lowest", "high": "Highest"},
         says="Which of several held keys sounds in the mono modes.",
-    )  # fmt: skip
+    )
     glide = still("Glide", 0.0, (0.0, 10.0), SECONDS, "Time from the pitch of the note before.", taper=CUBIC)
     glide_when = Choice(
-        "Glides", "always", {"always": "Always", "legato": "Legato"},
+        "Glides",
+        "always",
+        {"always": "Always", "legato": "Legato"},
         says="At every note, or only while another key is held.",
-    )  # fmt: skip
+    )
     glide_by = Choice(
-        "Glide is", "time", {"time": "a time", "rate": "per octave"},
+        "Glide is",
+        "time",
+        {"time": "a time", "rate": "per octave"},
         says="The same time for every interval, or that time for each octave.",
-    )  # fmt: skip
+    )
     rack2 = Choice(
-        "Rack 2 goes to", "rack", {"rack": "Rack 1", "out": "Output"},
+        "Rack 2 goes to",
+        "rack",
+        {"rack": "Rack 1", "out": "Output"},
         says="Rack 2 joins rack 1 at its beginning, or goes to the output.",
-    )  # fmt: skip
+    )
     key_centre = still("Key centre", 60, (0, 127), KEY, "The key at which Key moves nothing.", whole=True)
     age = still("Age", 10.0, (0.1, 120.0), SECONDS, "How long a note sounds until Age is full.", taper=CUBIC)
     note_cycle = still("Note cycle", 8, (2, 64), COUNT, "After how many notes Note number begins again.", whole=True)
@@ -159,6 +168,15 @@ class Patch(Module):
                 wanted = getattr(modulator, name)
                 if wanted and wanted not in movers(self) and wanted not in modulator.places(self.layers):
                     raise ValueError(f"modulators.{key}.{name}: nothing is called {wanted!r}")
+        if len(self.threads) > MOST_THREADS:
+            raise ValueError(f"threads: a patch has at most {MOST_THREADS} threads, not {len(self.threads)}")
+        for rack, effects in self.racks.items():
+            if len(effects) > RACK_MOST:
+                raise ValueError(f"racks.{rack}: a rack holds at most {RACK_MOST} effects, not {len(effects)}")
+        for kind in {type(modulator) for modulator in self.modulators.values()}:
+            count = sum(type(modulator) is kind for modulator in self.modulators.values())
+            if count > kind.most:
+                raise ValueError(f"modulators: a patch has at most {kind.most} of {kind.title}, not {count}")
         for key, thread in self.threads.items():
             try:
                 check_thread(self, thread)
@@ -257,21 +275,23 @@ def outline(patch: Patch) -> tuple[Any, ...]:
     return tuple(row for row in structure(patch) if not row[0].startswith("threads."))
 
 
+def own_structure(module: Module) -> tuple[Any, ...]:
+    """What of a module the engine must rebuild for."""
+    more: tuple[Any, ...] = tuple(module.get(name) for name, param in module.params.items() if param.rebuilds)
+    if isinstance(module, Layer):
+        more += (module.contour,)
+    elif isinstance(module, Thread):
+        more += (module.source, module.target, module.scaled, module.delay != 0.0)
+    elif isinstance(module, Modulator):
+        more += tuple(getattr(module, name) for name in module.inputs)
+    elif isinstance(module, Patch):
+        more += (module.tuning,)
+    return more + module.substance()
+
+
 def structure(patch: Patch) -> tuple[Any, ...]:
     """What the engine must rebuild for: two patches with equal structure differ in values only."""
-    shape: list[Any] = []
-    for prefix, module in modules(patch):
-        more: tuple[Any, ...] = tuple(module.get(name) for name, param in module.params.items() if param.rebuilds)
-        if isinstance(module, Layer):
-            more += (module.contour,)
-        elif isinstance(module, Thread):
-            more += (module.source, module.target, module.scaled, module.delay != 0.0)
-        elif isinstance(module, Modulator):
-            more += tuple(getattr(module, name) for name in module.inputs)
-        elif isinstance(module, Patch):
-            more += (module.tuning,)
-        shape.append((prefix, type(module).__name__, more + module.substance()))
-    return tuple(shape)
+    return tuple((prefix, type(module).__name__, own_structure(module)) for prefix, module in modules(patch))
 
 
 def _step(node: Any, key: str, path: str) -> Any:
@@ -279,6 +299,14 @@ def _step(node: Any, key: str, path: str) -> Any:
         return node[key] if isinstance(node, dict) else getattr(node, key)
     except (KeyError, AttributeError):
         raise NoSuchPath(f"The patch has no “{path}”.") from None
+
+
+def module_at(patch: Patch, path: str) -> Any:
+    """The module at a path, such as `layers.a.source`; raises `NoSuchPath`."""
+    node: Any = patch
+    for key in path.split("."):
+        node = _step(node, key, path)
+    return node
 
 
 def owner(patch: Patch, path: str) -> tuple[Module, str]:
@@ -353,14 +381,16 @@ def target_param(patch: Patch, path: str) -> Param:
 
 def goes_both_ways(patch: Patch, source: str) -> bool:
     """True for a mover that goes from −1 to 1."""
-    return source in BOTH_WAYS or (source in patch.modulators and patch.modulators[source].both_ways)
+    if source in PLAYER_SOURCES:
+        return PLAYER_SOURCES[source].both_ways
+    return source in patch.modulators and patch.modulators[source].both_ways
 
 
 def movers(patch: Patch) -> dict[str, str]:
     """Id and name of everything in the patch that a thread can start from."""
     named = {key: mod.name or f"{mod.title} {key[1:]}" for key, mod in patch.modulators.items()}
     named |= {key: macro.name or f"Macro {key[1:]}" for key, macro in patch.macros.items()}
-    return named | PLAYER_SOURCES
+    return named | {key: source.name for key, source in PLAYER_SOURCES.items()}
 
 
 def check_thread(patch: Patch, thread: Thread) -> None:
@@ -381,27 +411,27 @@ def put(node: Any, steps: list[str], value: object) -> Any:
     return node.model_copy(update={key: fresh})
 
 
+def put_value(patch: Patch, path: str, kept: Value) -> Patch:
+    """A patch with a value that was checked at the path of a parameter."""
+    steps = path.split(".")
+    if steps[0] == "macros" and len(steps) == 2:
+        steps.append("value")
+    fresh: Patch = put(patch, steps, kept)
+    return fresh
+
+
 def with_value(patch: Patch, path: str, value: object) -> Patch:
     """A patch with one parameter changed; raises `NoSuchPath` or `OutOfRange`."""
-    kept = param_at(patch, path).check(value)
-    module, name = owner(patch, path)
-    steps = path.split(".")
-    if isinstance(module, Macro) and name == "value":
-        steps = [*steps[:2], "value"]
-    if isinstance(kept, float) and not math.isfinite(kept):
-        raise NoSuchPath(f"“{path}” takes finite numbers only.")
-    return put(patch, [*steps[:-1], name], kept)  # type: ignore[no-any-return]
+    return put_value(patch, path, param_at(patch, path).check(value))
 
 
 __all__ = [
-    "BOTH_WAYS",
     "BY_AMOUNT",
     "BY_RATIO",
     "KINDS",
     "LAYER_IDS",
     "MACRO_IDS",
     "NO_LAYER",
-    "PER_NOTE",
     "PLAYER_SOURCES",
     "Bus",
     "Inlet",
@@ -411,22 +441,26 @@ __all__ = [
     "Patch",
     "Slot",
     "Thread",
-    "arrivals", "bus_layers",
+    "arrivals",
+    "bus_layers",
     "check_thread",
     "depth_of",
     "depth_param",
     "drawings",
     "feeding",
     "goes_both_ways",
+    "module_at",
     "modules",
     "movers",
     "outline",
+    "own_structure",
     "owner",
     "param_at",
     "path_exists",
     "path_holds",
     "path_of",
     "put",
+    "put_value",
     "read_depth",
     "slots",
     "sounding",
@@ -435,4 +469,4 @@ __all__ = [
     "three_buses",
     "value_at",
     "with_value",
-]  # fmt: skip
+]

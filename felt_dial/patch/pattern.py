@@ -26,29 +26,40 @@ class Pattern(Module, title="Pattern"):
 
     on = Switch("Plays", False, says="Held keys are played in a pattern; off they sound as they are played.")
     order = Choice(
-        "Order", "up",
-        {"up": "Up", "down": "Down", "bounce": "There and back", "played": "As played", "random": "By chance",
-         "chord": "Chord"},
+        "Order",
+        "up",
+        {
+            "up": "Up",
+            "down": "Down",
+            "bounce": "There and back",
+            "played": "As played",
+            "random": "By chance",
+            "chord": "Chord",
+        },
         says="Which of the held keys comes next; a chord plays all of them at every step.",
-    )  # fmt: skip
+    )
     octaves = still("Over", 1, (1, 4), COUNT, "Over how many octaves the order goes.", whole=True)
     rate = Param(
         "Step", Beats(0.25), (0.1, 50.0), RATE, taper=LOG, beats=True, movable=False, says="How long a step lasts."
     )
     swing = still("Swing", 0.0, (0.0, 0.5), PERCENT, "Every second step comes later.")
     start = Choice(
-        "Begins", "key", {"key": "With the key", "free": "With the beat"},
+        "Begins",
+        "key",
+        {"key": "With the key", "free": "With the beat"},
         says="The first key begins the pattern, or it runs along and keys come in at the next step.",
-    )  # fmt: skip
+    )
     hold = Switch("Hold", False, says="The pattern goes on after the keys come up, until others are played.")
     vary_octave = still("Vary octave", 0, (0, 2), OCTAVES, "By how many octaves chance shifts a step.", whole=True)
     vary_pitch = still("Vary pitch", 0, (0, 12), SEMITONES, "By how many semitones chance shifts a step.", whole=True)
     vary_velocity = still("Vary velocity", 0.0, (0.0, 1.0), PERCENT, "How much softer chance makes a step.")
     vary_length = still("Vary length", 0.0, (0.0, 1.0), PERCENT, "How much shorter chance makes a step.")
     redraw = Choice(
-        "New chances", "never", {"never": "Never", "steps": "After steps", "bars": "After bars"},
+        "New chances",
+        "never",
+        {"never": "Never", "steps": "After steps", "bars": "After bars"},
         says="When chance draws anew; never keeps the same variation for ever.",
-    )  # fmt: skip
+    )
     redraw_after = still("After", 4, (1, 64), COUNT, "After how many steps or bars chance draws anew.", whole=True)
     seed = still("Seed", 1, (1, 999), COUNT, "Another number, other chances.", whole=True)
     steps = Drawn("Steps", PLAIN, LANES, most=32, says="The steps: shifts, velocity, length, tie, probability, skip.")

@@ -8,9 +8,16 @@ from felt_dial.patch.params import LOG, Choice, Param, Switch
 from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, PERCENT
 
 WAYS = {
-    "soft": "Soft", "hard": "Hard", "tube": "Tube", "diode": "Diode", "sine": "Sine fold", "fold": "Triangle fold",
-    "wrap": "Wrap", "drawn": "Drawn", "reduce": "Bits and rate",
-}  # fmt: skip
+    "soft": "Soft",
+    "hard": "Hard",
+    "tube": "Tube",
+    "diode": "Diode",
+    "sine": "Sine fold",
+    "fold": "Triangle fold",
+    "wrap": "Wrap",
+    "drawn": "Drawn",
+    "reduce": "Bits and rate",
+}
 SOFT, HARD, TUBE, DIODE, SINE, FOLD, WRAP, DRAWN, REDUCE = range(9)
 DRAWN_AT_FIRST = ((0.0, 0.0, 0.0), (0.35, 0.7, 0.3), (0.6, 0.55, 0.0), (1.0, 1.0, 0.0))
 
@@ -28,9 +35,13 @@ class Shaping(Module):  # type: ignore[metaclass]
     level = Param("Drive level", 0.0, (-24.0, 12.0), DECIBELS, says="How loud it comes out of the curve.")
     odd = Switch("Both halves alike", True, says="A drawn curve bends both halves of the wave the same way.")
     curve = Drawn(
-        "Curve", DRAWN_AT_FIRST, LINE, least=2, most=16,
+        "Curve",
+        DRAWN_AT_FIRST,
+        LINE,
+        least=2,
+        most=16,
         says="The curve of Drawn: what comes in goes across, what goes out goes up.",
-    )  # fmt: skip
+    )
 
     def idle(self) -> set[str]:
         """Only Bits and rate has those, only Drawn has halves."""

@@ -118,6 +118,12 @@ def number(value: float, digits: int, signed: bool = False) -> str:
     return text.replace("-", MINUS)
 
 
+def _short(value: float, digits: int, signed: bool = False) -> str:
+    """A number with so many digits, or none where it is whole."""
+    whole = abs(value - round(value)) < 0.5 * 10.0**-digits
+    return number(value, 0 if whole else digits, signed)
+
+
 def _three(value: float) -> str:
     """Three significant digits."""
     size = abs(value)
@@ -212,13 +218,13 @@ def _factor(text: str) -> float | None:
 SEMITONES = Unit(
     "a number of semitones",
     {"": 1.0, "st": 1.0, "ct": 0.01, "oct": 12.0},
-    lambda v: number(v, 0 if abs(v - round(v)) < 0.005 else 2, signed=True) + THIN + "st",
+    lambda v: _short(v, 2, signed=True) + THIN + "st",
     "“+7 st”, “−12” or “50 ct”",
 )
 CENTS = Unit(
     "a number of cents",
     {"": 1.0, "ct": 1.0, "st": 100.0},
-    lambda v: number(v, 0 if abs(v - round(v)) < 0.05 else 1, signed=True) + THIN + "ct",
+    lambda v: _short(v, 1, signed=True) + THIN + "ct",
     "“12 ct” or “0.5 st”",
 )
 HERTZ_MORE = Unit("a frequency", {"": 1.0, "hz": 1.0, "k": 1000.0, "khz": 1000.0}, _signed_hertz, "“+500 Hz”")
@@ -260,20 +266,15 @@ DECIBELS = Unit(
     read_special=_silence,
     depth_unit=Unit("a level", {"": 1.0, "db": 1.0}, lambda v: number(v, 1, signed=True) + THIN + "dB", "“−6 dB”"),
 )
-PERCENT = Unit(
-    "a percentage",
-    {"": 0.01, "%": 0.01},
-    lambda v: number(v * 100, 0 if abs(v * 100 - round(v * 100)) < 0.05 else 1) + THIN + "%",
-    "“40 %” or “12.5”",
-)
-DEGREES = Unit("an angle", {"": 1.0, "°": 1.0, "deg": 1.0}, lambda v: number(v, 0) + "°", "“90°”")
+PERCENT = Unit("a percentage", {"": 0.01, "%": 0.01}, lambda v: _short(v * 100, 1) + THIN + "%", "“40 %” or “12.5”")
+DEGREES = Unit("an angle", {"": 1.0, "°": 1.0, "deg": 1.0}, lambda v: _short(v, 1) + "°", "“90°”")
 KEY = Unit("a key", {"": 1.0}, lambda v: note_name(round(v)), "“C#3” or a number from 0 to 127", read_special=_key)
 PLACE = Unit("a place", {"": 1.0}, lambda v: number(v, 2), "“1.5”")
 RADIANS = Unit("an index", {"": 1.0, "rad": 1.0}, lambda v: number(v, 2), "“2.4”")
 SLOPE = Unit(
     "a slope", {"": 1.0, "db": 1.0, "db/oct": 1.0}, lambda v: number(v, 1, signed=True) + THIN + "dB/oct", "“−3 dB/oct”"
 )
-COUNT = Unit("a whole number", {"": 1.0}, lambda v: number(v, 0), "“8”")
-OCTAVES = Unit("a number of octaves", {"": 1.0, "oct": 1.0}, lambda v: number(v, 0, signed=True) + THIN + "oct", "“−1”")
+COUNT = Unit("a number", {"": 1.0}, lambda v: _short(v, 1), "“8”")
+OCTAVES = Unit("a number of octaves", {"": 1.0, "oct": 1.0}, lambda v: _short(v, 2, signed=True) + THIN + "oct", "“−1”")
 TEMPO = Unit("a tempo", {"": 1.0, "bpm": 1.0}, lambda v: number(v, 1) + THIN + "bpm", "“96 bpm”")
-BEND = Unit("a bend", {"": 0.01, "%": 0.01}, lambda v: number(v * 100, 0, signed=True) + THIN + "%", "“−40 %”")
+BEND = Unit("a bend", {"": 0.01, "%": 0.01}, lambda v: _short(v * 100, 1, signed=True) + THIN + "%", "“−40 %”")

@@ -2,23 +2,32 @@
 
 from __future__ import annotations
 
+import contextlib
+import hashlib
+import os
 import subprocess
 import sys
 import time
+from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
+import platformdirs
 from numpy.typing import NDArray
 
+import felt_dial.sound
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, replace_module, sew
-from felt_dial.patch.module import Module
+from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.patch import Patch, path_exists, sounding, with_value
 from felt_dial.patch.shaping import Shaper
-from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
+from felt_dial.sound.compiled import arrays_of, kernel_of
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.kernel import Stage
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import Effect, Filter, Modulator, Source, new_layer, new_patch
-from felt_dial.sound.program import BLOCK, Program
-from felt_dial.sound.tone.chain import run_step
-from felt_dial.sound.voices import OFF, ON, Event
+from felt_dial.sound.modules import new_layer, new_patch
+from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.sizes import BLOCK, TICK
+from felt_dial.sound.tone.kernels.core.voices import Played
 
 
 def patch_of_everything(source: str = "wave") -> Patch:
@@ -33,7 +42,7 @@ def patch_of_everything(source: str = "wave") -> Patch:
     patch = with_value(with_value(patch, f"layers.{third}.out", "bus1"), "buses.1.out", "bus2")
     patch = with_value(patch, f"layers.{third}.drive.on", True)
     places = [f"layers.{key}" for key in ("a", other, third)] + [f"buses.{key}" for key in ("1", "2", "3")]
-    for place, filter_ in zip(places, Filter.kinds.values(), strict=True):
+    for place, filter_ in zip(places, Filter.kinds.values(), strict=False):
         patch = replace_module(patch, f"{place}.filter", filter_(on=True, wet=0.5))
     patch = with_value(with_value(patch, f"layers.{other}.out", "bus3"), "buses.3.out", "rack2")
     for kind in Effect.kinds.values():
@@ -68,18 +77,44 @@ def compile_tone() -> None:
     for cls in (Shaper, *Filter.kinds.values()):
         module, stage = cls(on=True), Stage(48000.0, BLOCK, rows)
         audio, control = np.zeros((rows, 2, BLOCK), np.float32), still_control(module, rows, ticks)
-        run_step(
-            module, kernel_of(module), audio, control, active, start, TICK, stage.rate, room_for(module, stage), line, frequency
-        )  # fmt: skip
+        played = Played(audio, control, line, frequency, active, start, TICK, stage.rate)
+        kernel_of(module)(*played, *arrays_of(module, stage))
     stage = Stage(48000.0, BLOCK, newest=np.full((2, 1, ticks + 1), 60.0, np.float32))
     for cls in Effect.kinds.values():
         effect = cls()
         control = still_control(effect, 2, ticks)[:, 0]
-        kernel_of(effect)(np.zeros((2, BLOCK), np.float32), control, TICK, stage.rate, *room_for(effect, stage))
+        kernel_of(effect)(np.zeros((2, BLOCK), np.float32), control, TICK, stage.rate, *arrays_of(effect, stage))
 
 
-def compile_all() -> float:
-    """Runs every kernel once and tells how far it is; returns the seconds it took.
+def _mark() -> Path:
+    """The file that says that all kernels of this program, for this machine, are kept."""
+    import llvmlite.binding
+    import numba
+
+    sound = Path(felt_dial.sound.__file__).parent
+    found = hashlib.sha256(repr((numba.__version__, sys.version, llvmlite.binding.get_host_cpu_name())).encode())
+    for path in sorted(sound.rglob("*.py")):
+        found.update(path.read_bytes())
+    beside = sound / "__pycache__"
+    folder = beside if os.access(beside, os.W_OK) else Path(platformdirs.user_cache_dir("felt-dial")) / "kernels"
+    return folder / f"kernels-{found.hexdigest()[:16]}.ready"
+
+
+def kernels_ready() -> bool:
+    """True where no kernel need be compiled any more."""
+    return _mark().exists()
+
+
+Progress = Callable[[int, int], None]
+
+
+def on_terminal(done: int, total: int) -> None:
+    """Says on the terminal how far it is."""
+    print(f"\rCompiling the kernels for this machine, once: {done} of {total} …", end="", file=sys.stderr, flush=True)
+
+
+def compile_all(progress: Progress = on_terminal) -> float:
+    """Runs every kernel once; `progress` is told how many of how many steps are done. Returns the seconds it took.
 
     Tone and effects are compiled by a second process beside the sources; then everything is run, most of it from the
     cache, where what both had compiled at once may have been lost.
@@ -88,7 +123,7 @@ def compile_all() -> float:
     beside = subprocess.Popen([sys.executable, "-m", "felt_dial.sound.compile", "tone"])
     work = [(plain, source, quality) for plain in (True, False) for source in Source.kinds for quality in (1, 2)]
     for n, (plain, source, quality) in enumerate(work):
-        print(f"\rCompiling kernels {n}/{len(work)} ({source}) …", end="", flush=True)
+        progress(n, len(work))
         if not plain:
             beside.wait()
         patch = patch_of_everything(source)
@@ -99,13 +134,22 @@ def compile_all() -> float:
             Program(off, 48000, BLOCK, quality).block([Event(0, ON, 60, 0.5)])
         sound = program.block([Event(0, OFF, 60)])
         LoudnessMeter(48000, BLOCK).add(sound)
-    seconds = time.perf_counter() - begin
-    print(f"\rKernels are compiled ({seconds:.1f} s).            ", flush=True)
-    return seconds
+    progress(len(work), len(work))
+    with contextlib.suppress(OSError):
+        mark = _mark()
+        mark.parent.mkdir(parents=True, exist_ok=True)
+        mark.touch()
+    return time.perf_counter() - begin
+
+
+def main() -> None:
+    """`python -m felt_dial.sound.compile`: compiles what is not kept yet."""
+    if sys.argv[1:] == ["tone"]:
+        compile_tone()
+    elif not kernels_ready():
+        seconds = compile_all()
+        print(f"\nKernels are compiled ({seconds:.0f} s).", file=sys.stderr, flush=True)
 
 
 if __name__ == "__main__":
-    if sys.argv[1:] == ["tone"]:
-        compile_tone()
-    else:
-        compile_all()
+    main()

@@ -1,31 +1,22 @@
-"""Kernels: the compiled functions that make sound, and how a module is tied to its own.
+"""Kernels: how functions are compiled, and how a module is tied to the one that computes it.
 
-In the window's process (`FELT_DIAL_ROLE=window`) nothing is compiled and Numba is not even
-imported: the window reads the declarations of modules and never calls their kernels.
+A module is declared without Numba, so that the window can read it; its kernel stands in the `kernels` folder beside it.
 """
 
 from __future__ import annotations
 
-import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cache
-from typing import Any
+from types import FunctionType
+from typing import Any, NamedTuple, get_type_hints
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
-
-TICK = 16
-"""Frames between two control values, at the base rate."""
-
-ROWS = 64
-"""Voices that can sound in one block: 32 notes and as many that fade because they were stolen."""
-
-KERNELS: dict[type[Module], Callable[..., Any]] = {}
-"""The kernel of every module that processes audio."""
+from felt_dial.sound.sizes import ROWS, TICK
 
 
 @dataclass(frozen=True)
@@ -42,6 +33,10 @@ class Stage:
     """Grains that sound in the whole patch, the most that may, and those counted in this block."""
 
 
+State = tuple[Any, ...]
+"""What a kernel keeps from block to block: arrays, in records or one by one, in the order of its last arguments."""
+
+
 @cache
 def _numba() -> Any:
     """Numba, without the BLAS of SciPy that it looks for as it starts, for 0.3 s: no kernel multiplies matrices."""
@@ -54,39 +49,123 @@ def _numba() -> Any:
 
     if hidden:
         del sys.modules[blas]
+    keeps = "felt_dial.sound.kernel_cache"
+    setattr(numba.config, "CACHE_LOCATOR_CLASSES", f"{keeps}.Beside,{keeps}.InHome")  # noqa: B010  (declared nowhere)
     return numba
 
 
-def kernel(function: Callable[..., Any] | None = None, *, fast: bool = True, inline: bool = False) -> Any:
+def kernel(
+    function: Callable[..., Any] | None = None, *, fast: bool = True, inline: bool = False, inner: bool = False
+) -> Any:
     """Compiles a function with Numba: cached, without the GIL, with fast math unless `fast=False`.
 
     Fast math assumes that no NaN exists; what looks for NaN is compiled without it. `inline` copies a small function into
-    its caller. Numba's memory runtime is off: a kernel that would make an array does not compile, and no reference to an
-    array is counted, which for many arrays and few frames takes longer than the work itself.
+    its caller; an `inner` one is called by kernels only, and no way in from Python is made for it, which for records takes
+    longer to compile than the work. Numba's memory runtime is off: a kernel that would make an array does not compile, and
+    no reference to an array is counted, which for many arrays and few frames takes longer than the work itself.
     """
 
     def compile_it(plain: Callable[..., Any]) -> Any:
-        if os.environ.get("FELT_DIAL_ROLE") == "window":
-            return plain
         numba = _numba()
         where = "always" if inline else "never"
-        return numba.njit(cache=True, nogil=True, error_model="numpy", fastmath=fast, inline=where, _nrt=False)(plain)
+        return numba.njit(
+            cache=True,
+            nogil=True,
+            error_model="numpy",
+            fastmath=fast,
+            inline=where,
+            _nrt=False,
+            no_cfunc_wrapper=True,
+            no_cpython_wrapper=inner,
+        )(plain)
 
     return compile_it if function is None else compile_it(function)
 
 
-ROOMS: dict[type[Module], Callable[[Stage], tuple[Any, ...]]] = {}
-"""What lays out the state of a module that is declared where nothing of sound is known."""
+def inner(function: Callable[..., Any]) -> Any:
+    """Compiles a function that only kernels call."""
+    return kernel(function, inner=True)
+
+
+@cache
+def formula(plain: Callable[..., Any]) -> Any:
+    """Compiles a function that the window calls as it is, and the plain functions of ours that it calls.
+
+    So what a picture draws and what a kernel computes is written once, where the module is declared.
+    """
+    names = {name: plain.__globals__[name] for name in plain.__code__.co_names if name in plain.__globals__}
+    own = {name: formula(found) for name, found in names.items() if isinstance(found, FunctionType)}
+    return kernel(FunctionType(plain.__code__, {**plain.__globals__, **own}, plain.__name__, plain.__defaults__))
+
+
+@cache
+def copied(function: Any) -> Any:
+    """A kernel that is copied into its callers: every level of calls is compiled once more with all that is below it."""
+    return kernel(function.py_func, inline=True)
+
+
+def filled(frame: Callable[..., Any], core: Any, name: str = "", **names: Any) -> Any:
+    """A frame with what it leaves open filled in: compiled, and cached, as if it had been written in the file of `core`.
+
+    A frame is a plain function that does for every kernel of a family what all of them need, and calls `CORE` for the
+    rest. `names` are more of its names that are filled in; `name` tells two fillings of the same frame and core apart.
+    """
+    own = core.py_func
+    name = f"{frame.__name__}_{name or own.__name__}"
+    code = frame.__code__.replace(
+        co_filename=own.__code__.co_filename, co_name=name, co_qualname=name, co_firstlineno=own.__code__.co_firstlineno
+    )
+    space = {**frame.__globals__, "__name__": own.__module__, "CORE": copied(core), **names}
+    return kernel(FunctionType(code, space, name, frame.__defaults__))
+
+
+def is_record(kind: object) -> bool:
+    """True for a class of tuples with named fields."""
+    return isinstance(kind, type) and issubclass(kind, tuple) and hasattr(kind, "_fields")
+
+
+def flat(record: Iterable[Any]) -> State:
+    """All that is in a record and in the records within it, in order."""
+    found: list[Any] = []
+    for part in record:
+        found += flat(part) if isinstance(part, tuple) else [part]
+    return tuple(found)
+
+
+def entry(run: Any, *records: type) -> Any:
+    """The way from Python into a kernel that is given `records`: a kernel of all their fields, one after the other.
+
+    Numba takes three times as long to take a record apart at this border as to take the arrays by themselves.
+    """
+    own = run.py_func
+    space: dict[str, Any] = {"__name__": own.__module__, "run": copied(run)}
+    names: list[str] = []
+
+    def made(kind: type, before: str) -> str:
+        space[kind.__name__] = kind
+        parts = []
+        for name, of in get_type_hints(kind).items():
+            if is_record(of):
+                parts.append(made(of, f"{before}{name}_"))
+            else:
+                names.append(before + name)
+                parts.append(names[-1])
+        return f"{kind.__name__}({', '.join(parts)})"
+
+    given = ", ".join(made(kind, f"{kind.__name__}_") for kind in records)
+    source = f"def enter_{own.__name__}({', '.join(names)}):\n    return run({given})\n"
+    exec(compile(source, own.__code__.co_filename, "exec"), space)
+    return kernel(space[f"enter_{own.__name__}"])
 
 
 @kernel
-def flushed(x):  # type: ignore[no-untyped-def]
+def flushed(x):
     """What has decayed to nothing is nothing: denormal numbers cost ten times."""
     return x if abs(x) > 1e-15 else 0.0
 
 
 @kernel
-def flush(state):  # type: ignore[no-untyped-def]
+def flush(state):
     """`flushed` for all of an array."""
     flat = state.reshape(-1)
     for n in range(flat.shape[0]):
@@ -95,30 +174,28 @@ def flush(state):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def ramp(dial, t, tick):  # type: ignore[no-untyped-def]
+def ramp(dial, t, tick):
     """A dial, float32 (tick + 1,), at a tick, and by how much it moves in every frame of it."""
     now = np.float64(dial[t])
     return now, (np.float64(dial[t + 1]) - now) / tick
 
 
-def works_for(module: type[Module], room: Callable[[Stage], tuple[Any, ...]] | None = None) -> Callable[[Any], Any]:
-    """Ties a kernel to the module whose parameters it reads; `room` lays out its state, where it does not so itself."""
+class Compiled(NamedTuple):
+    """What a module computes with: its kernel, and the state that the kernel begins with."""
 
-    def tie(compiled: Any) -> Any:
-        KERNELS[module] = compiled
-        if room is not None:
-            ROOMS[module] = room
-        return compiled
+    run: Callable[..., Any]
+    prepare: Callable[[Any, Stage], State]
+
+
+KERNELS: dict[type[Module], Compiled] = {}
+"""Every module that processes audio; `sound/compiled.py` fills and reads it."""
+
+
+def works_for(module: type[Module], prepare: Callable[[Any, Stage], State]) -> Callable[[Any], Any]:
+    """Ties a kernel to the module whose parameters it reads; `prepare` makes the state of one as it begins."""
+
+    def tie(run: Any) -> Any:
+        KERNELS[module] = Compiled(run, prepare)
+        return run
 
     return tie
-
-
-def room_for(module: Module, stage: Stage) -> tuple[Any, ...]:
-    """The state of a module as it begins."""
-    lay = ROOMS.get(type(module))
-    return lay(stage) if lay else module.prepare(stage)  # type: ignore[attr-defined,no-any-return]
-
-
-def kernel_of(module: Module) -> Any:
-    """The kernel of a module, found through its class."""
-    return KERNELS[type(module)]

@@ -7,9 +7,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.mix import k_weighting, run_loudness
+from felt_dial.sound.engine.kernels.mix import k_weighting, run_loudness
+from felt_dial.sound.sizes import SILENT
 
-SILENT = -70.0
 LONGEST = 36_000
 """Pieces that the integrated loudness remembers: an hour of them."""
 

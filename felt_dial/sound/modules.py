@@ -12,9 +12,12 @@ from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.patch import Layer, Patch
 from felt_dial.sound import control, effects, sources, tone
 
-for _folder in (sources, tone, control, effects):
+FOLDERS = (sources, tone, control, effects)
+"""Where modules are declared; their kernels stand in the `kernels` folder of each."""
+for _folder in FOLDERS:
     for _found in pkgutil.iter_modules(_folder.__path__, _folder.__name__ + "."):
-        importlib.import_module(_found.name)
+        if not _found.ispkg:
+            importlib.import_module(_found.name)
 
 
 def new_layer(source: str = "wave") -> Layer:

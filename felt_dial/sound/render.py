@@ -3,28 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound.program import BLOCK, QUALITIES, Program
-from felt_dial.sound.voices import OFF, ON, Event
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.sizes import BLOCK, QUALITIES
 
 
 class CannotRender(FeltDialError):
     """A render that was asked for in a way that makes no sense."""
-
-
-class Note(NamedTuple):
-    """A note of a phrase: when and how long (seconds), key, velocity 1–127."""
-
-    start: float
-    length: float
-    key: int
-    velocity: int = 100
 
 
 def note_events(notes: Iterable[Note], rate: float) -> list[Event]:

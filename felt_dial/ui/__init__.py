@@ -1,0 +1,16 @@
+"""The window.
+
+- `clipboard`: the one thing that was copied last, a layer, an effect or a drawing.
+- `controllers`: turned knobs move dials, are learned and forgotten; programs open presets.
+- `dials/`: Controls.
+- `frame/`: What stands around every page.
+- `importing`: reading, listening and looking for them in the background, while the sound goes on.
+- `inspector/`: The panel on the right of the Patch page.
+- `pages/`: The pages, found by themselves: each is a `Page` in the `page` file of its folder.
+- `pictures/`: Pictures, each true to the running patch.
+- `session`: the patch on the table, its history, the library, and the engine that sounds it.
+- `shelf_steps`: what is done to presets and banks, each as a step that can be undone.
+- `theme/`: How it looks.
+- `watchers`: widgets say at which paths of the patch they look.
+- `work`: The work on the table.
+"""

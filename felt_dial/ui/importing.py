@@ -15,9 +15,9 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import CENTS, note_name
-from felt_dial.sound import analysis, assets
-from felt_dial.sound.audio_file import Audio, read_audio
-from felt_dial.sound.sources.levels import guess_cycle
+from felt_dial.sound.matter import analysis, assets
+from felt_dial.sound.matter.audio_file import Audio, read_audio
+from felt_dial.sound.sources.core.levels import guess_cycle
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.session import Session

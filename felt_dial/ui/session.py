@@ -5,8 +5,10 @@ Widgets read from here and ask it for edits; nothing in here draws.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from pathlib import Path
+from typing import Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -14,19 +16,61 @@ from felt_dial.bank.files import CannotWrite
 from felt_dial.bank.index import Index
 from felt_dial.bank.journal import Journal, Unsaved
 from felt_dial.bank.library import Bank, Library
-from felt_dial.bank.measure import Measurement, sound_key
+from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.measuring import Measuring
 from felt_dial.bank.places import Settings, index_path, journal_path, save_settings
 from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
+from felt_dial.live.messages import (
+    Broken,
+    Compiling,
+    Controllers,
+    ControlsTurned,
+    Devices,
+    Died,
+    GaveUp,
+    Handlers,
+    Misunderstood,
+    NoControllerThere,
+    Opened,
+    ProgramAsked,
+    Refused,
+    TransportAsked,
+    Written,
+)
+from felt_dial.patch.change import Change, values_changed
 from felt_dial.patch.edits import add_layer
 from felt_dial.patch.history import History, Step
-from felt_dial.patch.patch import Layer, Patch, outline, param_at, value_at, with_value
+from felt_dial.patch.parts import Layer
+from felt_dial.patch.patch import Patch, outline, param_at, value_at
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.phrases import PHRASES, phrase_for
-from felt_dial.ui.control import Control
+from felt_dial.sound.playing.phrases import PHRASES, phrase_for
+from felt_dial.ui.clipboard import Clipboard
+from felt_dial.ui.watchers import Watchers
 from felt_dial.ui.work import Work
+
+HEARD = Handlers()
+"""What is done with what the engine says."""
+
+
+class Learning(Protocol):
+    """What dials ask of the control map: a controller is learned and let go of."""
+
+    def learn(self, path: str) -> None:
+        """The next controller that is turned will turn this dial."""
+
+    def names_of(self, path: str) -> list[str]:
+        """The controllers that turn a dial, by name."""
+
+    def forget(self, name: str) -> None:
+        """Lets go of a controller."""
+
+    def export(self, path: Path) -> None:
+        """Writes the control map."""
+
+    def take_map(self, path: Path) -> None:
+        """Takes another control map."""
 
 
 class Session(QObject):
@@ -45,6 +89,10 @@ class Session(QObject):
     hovered = Signal(str)
     devices = Signal(list)
     controllers = Signal(list)
+    controls_turned = Signal(list)
+    program_asked = Signal(int, int)
+
+    control: Learning
 
     def __init__(self, settings: Settings, link: EngineLink) -> None:
         super().__init__()
@@ -54,20 +102,21 @@ class Session(QObject):
         self.measuring = Measuring()
         self.journal = Journal(journal_path())
         self.history = History()
+        self.watchers = Watchers()
         self._keys: dict[int, tuple[Patch, str]] = {}
+        self._unmeasurable: set[str] = set()
         blank = new_patch()
         self.work = Work(blank, blank)
         self.selection = ("source", "a")
         self.rack, self.effect = "1", ""
         self.focus_path = ""
         self.shelf_bank = ""
-        self.phrase, self.looping, self.holding, self.playing = "arpeggio", True, False, False
+        self.phrase, self.looping, self.playing = "arpeggio", True, False
         self.velocity = 96
-        self.copied: Layer | None = None
+        self.clipboard = Clipboard()
         self._journal_timer = QTimer(self, singleShot=True, interval=800)
-        self._journal_timer.timeout.connect(self._write_journal)
+        self._journal_timer.timeout.connect(self.write_journal)
         self.link.take_controller(settings.controller)
-        self.control = Control(self)
 
     # --- the patch -----------------------------------------------------------------------------
 
@@ -80,6 +129,20 @@ class Session(QObject):
     def unsaved(self) -> bool:
         """True while the patch differs from what was saved."""
         return self.work.saved is None or self.patch != self.work.saved
+
+    def watch(self, follow: Callable[[], None], *paths: str) -> None:
+        """Lets a method of a widget be called after edits at or below these paths, see `Watchers`."""
+        self.watchers.watch(follow, *paths)
+
+    def _follow(self, change: Change) -> None:
+        """Lets the patch on the table have other values, and wakes those who show them."""
+        self.work = self.work.with_patch(change.patch)
+        if self.work.a == self.work.b:
+            self.link.shared.data["trim"] = 0.0
+        self.link.follow(change)
+        self.watchers.wake(change.paths)
+        self.changed.emit()
+        self._journal_timer.start()
 
     def _take(self, work: Work) -> None:
         """Puts other work on the table and makes everything follow."""
@@ -98,6 +161,7 @@ class Session(QObject):
         if outline(before.patch) != outline(self.patch) or not same:
             self.rebuilding.emit()
             self.rebuilt.emit()
+        self.watchers.wake(None)
         self.changed.emit()
         self._journal_timer.start()
 
@@ -121,15 +185,17 @@ class Session(QObject):
 
     def copy_layer(self, key: str) -> None:
         """Keeps a layer to be pasted, into this patch or another."""
-        self.copied = self.patch.layers[key]
-        self.say(f"Copied {self.copied.name or self.copied.source.title}.")
+        layer = self.patch.layers[key]
+        self.clipboard.put("layer", layer)
+        self.say(f"Copied {layer.name or layer.source.title}.")
 
     def paste_layer(self) -> None:
         """The copied layer as a new one; what modulated it stays behind."""
-        if self.copied is None:
-            self.say("No layer was copied yet.", problem=True)
+        try:
+            layer = self.clipboard.take("layer", Layer).model_copy(update={"inlets": {}})
+        except FeltDialError as wrong:
+            self.say(str(wrong), problem=True)
             return
-        layer = self.copied.model_copy(update={"inlets": {}})
         self.try_edit(lambda: add_layer(self.patch, layer)[0], f"paste {layer.name or layer.source.title}")
 
     def value(self, path: str) -> Value:
@@ -138,10 +204,25 @@ class Session(QObject):
 
     def set(self, path: str, value: object, *, dragging: bool = False) -> None:
         """Sets a parameter; raises `OutOfRange`."""
-        param = param_at(self.patch, path)
-        patch = with_value(self.patch, path, value)
-        says = f"{self.label_of(path)} to {param.write(value_at(patch, path))}"
-        self.edit(patch, says, path if dragging else "")
+        change = values_changed(self.patch, {path: value})
+        if change.paths:
+            says = f"{self.label_of(path)} to {param_at(change.patch, path).write(value_at(change.patch, path))}"
+            self._make(change, says, path if dragging else "")
+
+    def set_all(self, values: Mapping[str, object], says: str, merge: str = "") -> None:
+        """Sets several parameters as one step; raises `OutOfRange`."""
+        change = values_changed(self.patch, values)
+        if change.paths:
+            self._make(change, says, merge)
+
+    def _make(self, change: Change, says: str, merge: str) -> None:
+        """Makes a change of values, as one named step."""
+        if change.rebuilds:
+            self.edit(change.patch, says, merge)
+            return
+        before, after = self.work, self.work.with_patch(change.patch)
+        self._follow(change)
+        self.history.add(Step(says, lambda: self._take(before), lambda: self._take(after), merge))
 
     def label_of(self, path: str) -> str:
         """A short name for a parameter in a sentence."""
@@ -177,6 +258,7 @@ class Session(QObject):
         """Sets how far the sounding side is turned down (dB, 0 or less), once both sides are measured."""
         trim = 0.0
         if self.work.a != self.work.b:
+            self.measure((self.work.a, self.work.b), first=True)
             measured = {side: self.measurement(patch) for side, patch in (("a", self.work.a), ("b", self.work.b))}
             mine = measured.pop(self.work.side)
             other = next(iter(measured.values()))
@@ -272,6 +354,7 @@ class Session(QObject):
         self._journal_timer.stop()
         self.journal.clear()
         self.refresh_shelf()
+        self.watchers.wake(None)
         self.changed.emit()
 
     def rename_patch(self, name: str) -> None:
@@ -317,12 +400,26 @@ class Session(QObject):
         return known[1]
 
     def measurement(self, patch: Patch) -> Measurement | None:
-        """What is known of a patch's loudness and swatch; asked for where it is not."""
-        key = self._key(patch)
-        found = self.index.get(key)
-        if found is None:
-            self.measuring.ask(key, patch)
-        return found
+        """What is known of a patch's loudness and swatch; None where it was not measured."""
+        return self.index.get(self._key(patch))
+
+    def measure(self, patches: Iterable[Patch], first: bool = False) -> None:
+        """Has patches measured that were not yet; one that could not be is not tried again."""
+        for patch in patches:
+            key = self._key(patch)
+            if key not in self._unmeasurable and self.index.get(key) is None:
+                self.measuring.ask(key, patch, first)
+
+    def _measured(self, key: str, found: Measurement | None) -> None:
+        if found is not None:
+            self.index.put(key, found)
+        else:
+            if not self._unmeasurable:
+                self.say("A sound could not be measured; it stands on the shelf without its picture.", problem=True)
+            self._unmeasurable.add(key)
+        self.measured.emit(key)
+        if key in self._sides_asked():
+            self.match_sides()
 
     # --- the sound -----------------------------------------------------------------------------
 
@@ -345,13 +442,9 @@ class Session(QObject):
     def tick(self) -> None:
         """Thirty times a second: hears the engine and the worker, and lets pictures move."""
         for message in self.link.poll():
-            self._heard(message)
+            HEARD.call(self, message)
         for key, found in self.measuring.poll():
-            if found is not None:
-                self.index.put(key, found)
-            self.measured.emit(key)
-            if key in self._sides_asked():
-                self.match_sides()
+            self._measured(key, found)
         if self.playing and self.link.ready and self.link.settled and not self.looping:
             ended = not self.link.shared.data["playing"] and self.link.shared.data["position"] > 0
             if ended:
@@ -359,33 +452,70 @@ class Session(QObject):
                 self.transport.emit()
         self.frame.emit()
 
-    def _heard(self, message: tuple[object, ...]) -> None:
-        what, *rest = message
-        if what == "died":
-            self.say("The sound engine stopped and is being started again with the same patch.", problem=True)
-        elif what == "gave up":
+    @HEARD.of(Died)
+    def _died(self, message: Died) -> None:
+        self.say("The sound engine stopped and is being started again with the same patch.", problem=True)
+
+    @HEARD.of(GaveUp)
+    def _gave_up(self, message: GaveUp) -> None:
+        self.say(
+            "The sound engine stops as soon as it starts. Your work is safe; choose another output in the settings.",
+            problem=True,
+        )
+
+    @HEARD.of(Compiling)
+    def _compiling(self, message: Compiling) -> None:
+        if message.done < message.total:
+            done = f"{message.done} of {message.total}"
             self.say(
-                "The sound engine stops as soon as it starts. Your work is safe; choose another output in the settings.",
-                problem=True,
+                f"The sound is being made ready for this machine, once: {done}. It takes about a minute and a half."
             )
-        elif what == "broken":
-            self.say(f"{', '.join(map(str, rest))} gave no number; it was reset and the sound went on.", problem=True)
-        elif what == "refused":
-            self.say(f"The engine did not take the patch: {rest[0]}", problem=True)
-        elif what == "devices":
-            self.devices.emit(rest[0])
-        elif what == "controllers":
-            self.controllers.emit(rest[0])
-        elif what == "controls":
-            self.control.turned(rest)  # type: ignore[arg-type]
-        elif what == "program":
-            self.control.program(*rest)  # type: ignore[arg-type]
-        elif what == "transport":
-            self.play(bool(rest[0]))
-        elif what == "no controller":
-            self.say(str(rest[0]), problem=True)
-        elif what == "open":
-            self.transport.emit()
+        else:
+            self.say("The sound is ready.")
+
+    @HEARD.of(Broken)
+    def _broken(self, message: Broken) -> None:
+        self.say(f"{', '.join(message.paths)} gave no number; it was reset and the sound went on.", problem=True)
+
+    @HEARD.of(Refused)
+    def _refused(self, message: Refused) -> None:
+        self.say(f"The engine did not take the patch: {message.reason}", problem=True)
+
+    @HEARD.of(Misunderstood)
+    def _misunderstood(self, message: Misunderstood) -> None:
+        self.say(f"The engine and the window do not understand each other: {message.what}", problem=True)
+
+    @HEARD.of(Devices)
+    def _devices_found(self, message: Devices) -> None:
+        self.devices.emit(message.found)
+
+    @HEARD.of(Controllers)
+    def _controllers_found(self, message: Controllers) -> None:
+        self.controllers.emit(message.found)
+
+    @HEARD.of(ControlsTurned)
+    def _controls_turned(self, message: ControlsTurned) -> None:
+        self.controls_turned.emit(message.turned)
+
+    @HEARD.of(ProgramAsked)
+    def _program_asked(self, message: ProgramAsked) -> None:
+        self.program_asked.emit(message.bank, message.number)
+
+    @HEARD.of(TransportAsked)
+    def _transport_asked(self, message: TransportAsked) -> None:
+        self.play(message.on)
+
+    @HEARD.of(NoControllerThere)
+    def _no_controller(self, message: NoControllerThere) -> None:
+        self.say(message.reason, problem=True)
+
+    @HEARD.of(Opened)
+    def _opened(self, message: Opened) -> None:
+        self.transport.emit()
+
+    @HEARD.of(Written)
+    def _written(self, message: Written) -> None:
+        self.say(f"Wrote {message.path}.")
 
     # --- the rest ------------------------------------------------------------------------------
 
@@ -425,7 +555,7 @@ class Session(QObject):
             self.library = Library(settings.library_folder())
             self.refresh_shelf()
 
-    def _write_journal(self) -> None:
+    def write_journal(self) -> None:
         try:
             if self.unsaved and self.history.undo_says:
                 self.journal.write(Unsaved(self.patch, self.work.bank, self.work.preset))
@@ -437,7 +567,7 @@ class Session(QObject):
     def close(self) -> None:
         """Ends the helpers; unsaved work stays in the journal."""
         self._journal_timer.stop()
-        self._write_journal()
+        self.write_journal()
         self.link.close()
         self.measuring.close()
         self.index.close()

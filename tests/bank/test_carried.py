@@ -10,15 +10,16 @@ import pytest
 import soundfile
 
 from felt_dial.bank.library import Library
-from felt_dial.bank.measure import measure
+from felt_dial.bank.measure_worker import measure
 from felt_dial.bank.package import export_bank, import_bank
-from felt_dial.patch.document import write_patch
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_layer, replace_module
+from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch
-from felt_dial.sound import assets
-from felt_dial.sound.audio_file import Audio
-from felt_dial.sound.modules import Source, new_layer, new_patch
-from felt_dial.sound.tables import shipped_tables
+from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.audio_file import Audio
+from felt_dial.sound.matter.tables import shipped_tables
+from felt_dial.sound.modules import new_layer, new_patch
 from tests.test_cli import run
 
 

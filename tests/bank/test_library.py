@@ -8,6 +8,7 @@ import json
 import os
 import shutil
 import sys
+import time
 import zipfile
 from pathlib import Path
 
@@ -16,17 +17,20 @@ import pytest
 from scipy import signal
 
 from felt_dial.bank import files
-from felt_dial.bank.files import CannotWrite, slug
+from felt_dial.bank.files import CannotWrite, slug, write_whole
 from felt_dial.bank.index import Index
 from felt_dial.bank.journal import Journal, Unsaved
 from felt_dial.bank.library import Library, NoSuchBank
-from felt_dial.bank.measure import measure, sound_key, swatch_of
-from felt_dial.bank.measuring import Measuring
+from felt_dial.bank.measure_worker import measure
+from felt_dial.bank.measurement import sound_key, swatch_of
+from felt_dial.bank.measuring import MOST_DEATHS, Measuring
 from felt_dial.bank.package import export_bank, import_bank
 from felt_dial.bank.places import Settings, lay_out_demo, load_settings, save_settings, settings_path
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.document import BadDocument, write_patch
+from felt_dial.patch.documents.kind import BadDocument
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.matter.wav import wav_bytes
 from felt_dial.sound.modules import new_patch
 
 ROOT = Path(__file__).parent.parent.parent
@@ -280,8 +284,6 @@ def test_a_measurement_is_kept_by_the_content_of_the_sound(tmp_path: Path) -> No
 
 
 def test_measuring_works_in_the_background_and_can_be_cancelled() -> None:
-    import time
-
     work = Measuring()
     patches = {sound_key(p): p for p in (louder(new_patch(), -n) for n in range(4, 10))}
     for key, patch in patches.items():
@@ -331,3 +333,31 @@ def test_settings_are_kept_and_broken_ones_give_the_defaults(home: Path) -> None
     shutil.rmtree(home / "library" / "tide-tables")
     lay_out_demo(home / "library")
     assert len(Library(home / "library").banks()) == 1, "a bank that was taken away stays away"
+
+
+def test_a_worker_that_dies_is_started_again_thrice_and_then_left_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(sys, "executable", "/bin/false")
+    work, found = Measuring(), []
+    for n in range(6):
+        work.ask(f"key {n}", new_patch())
+    end = time.monotonic() + 20
+    while work.left and time.monotonic() < end:
+        found += work.poll()
+        time.sleep(0.01)
+    assert len(found) == work.deaths == MOST_DEATHS and all(measured is None for _, measured in found)
+    work.ask("another", new_patch())
+    assert work.left == 0, "nothing is asked for any more"
+    work.close()
+
+
+def test_equal_sounds_are_equal_files_and_follow_the_umask(tmp_path: Path) -> None:
+    sound = np.random.default_rng(4).uniform(-1, 1, (2, 100)).astype(np.float32)
+    first = wav_bytes(sound, 48000)
+    time.sleep(1.1)
+    assert wav_bytes(sound, 48000) == first, "no time stands in it"
+    before = os.umask(0o027)
+    try:
+        write_whole(tmp_path / "a.wav", first)
+    finally:
+        os.umask(before)
+    assert (tmp_path / "a.wav").stat().st_mode & 0o777 == 0o640

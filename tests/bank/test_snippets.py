@@ -8,11 +8,11 @@ from pathlib import Path
 import pytest
 
 from felt_dial.bank.snippets import SHIPPED, Snippets, apply, read_snippet, settings_of, write_snippet
-from felt_dial.patch.document import BadDocument
+from felt_dial.patch.documents.kind import BadDocument
+from felt_dial.patch.module import Effect, Source
 from felt_dial.sound.control.blend import Blend
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.control.lfo import Lfo
-from felt_dial.sound.modules import Effect, Source
 
 
 def test_forty_and_more_come_along_and_each_is_written_as_it_is_read() -> None:
@@ -55,10 +55,12 @@ def test_new_modules_begin_with_the_snippet_that_was_chosen(tmp_path: Path) -> N
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        ({"family": "spoon"}, "no snippet"), ({"module": {"kind": "spoon"}}, "not known"), ({"format": 99}, "format 99"),
+        ({"family": "spoon"}, "no snippet"),
+        ({"module": {"kind": "spoon"}}, "not known"),
+        ({"format": 99}, "format 99"),
         ({"module": {"kind": "envelope", "attack": "soon"}}, "attack"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_is_said_and_the_others_are_still_there(
     tmp_path: Path, change: dict[str, object], says: str
 ) -> None:

@@ -23,7 +23,7 @@ def until(true: Callable[[], bool], seconds: float = 30.0) -> bool:
 
 
 @pytest.fixture
-def link() -> Iterator[EngineLink]:
+def link(kernels: None) -> Iterator[EngineLink]:
     made = EngineLink(SIMULATED)
     made.show(new_patch(), carry=False)
     made.start()

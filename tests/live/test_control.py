@@ -15,10 +15,10 @@ from felt_dial.live.controller import Clock, Reader, SimulatedController, gestur
 from felt_dial.live.midi_file import read_midi
 from felt_dial.patch.patch import param_at
 from felt_dial.patch.units import Beats
+from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.program import Program
+from felt_dial.sound.playing.events import OFF, ON, PANIC, Event
 from felt_dial.sound.render import render
-from felt_dial.sound.voices import OFF, ON, PANIC, Event
 from tests.sound.listening import RATE, plain
 
 
@@ -33,9 +33,10 @@ def test_controllers_without_a_meaning_are_told_and_a_pair_is_one_with_14_bits()
 def test_programs_come_with_their_bank() -> None:
     reader = Reader()
     for message in (
-        Message("control_change", control=0, value=1), Message("control_change", control=32, value=2),
+        Message("control_change", control=0, value=1),
+        Message("control_change", control=32, value=2),
         Message("program_change", program=5),
-    ):  # fmt: skip
+    ):
         reader.read(message, 0)
     assert reader.programs == [(130, 5)] and reader.controls == []
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import time
 from pathlib import Path
 
@@ -14,10 +15,11 @@ from felt_dial.live.controller import NoController, Reader, SimulatedController,
 from felt_dial.live.link import EngineLink
 from felt_dial.live.midi_file import read_midi
 from felt_dial.patch.patch import with_value
+from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.program import Program
+from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
 from felt_dial.sound.render import render
-from felt_dial.sound.voices import BEND, OFF, ON, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
+from tests.live.conftest import until
 
 
 def test_channel_messages_become_events_of_the_whole_patch() -> None:
@@ -56,9 +58,9 @@ def test_the_simulated_controller_plays_three_fingers_and_ends_every_note() -> N
     bends, most = set(), 0
     for _ in range(int(SimulatedController.LENGTH * 48000 / 256)):
         program.block(controller.block(256, 48000))
-        most = max(most, len(program.playing.hands.fingers))
+        most = max(most, len(program.allocator.hands.fingers))
         bends |= {round(float(b), 1) for b in program.voices.bend[program.voices.active]}
-    assert most == 3 and len(bends) > 5 and not program.playing.hands.fingers
+    assert most == 3 and len(bends) > 5 and not program.allocator.hands.fingers
 
 
 def test_controllers_stand_in_one_list_and_one_that_is_gone_is_said() -> None:
@@ -99,3 +101,50 @@ def test_a_midi_file_plays_pedals_and_lets_go_at_its_end(tmp_path: Path) -> None
     sound = render(with_value(new_patch(), "modulators.e1.release", 0.05), [], 1.5, events=events)
     assert seconds == pytest.approx(1.0) and np.abs(sound[:, 12000:20000]).max() > 0.05
     assert not sound[:, 56000:].any()
+
+
+def midi_key(channel: int, key: int, down: bool) -> list[int]:
+    """A note-on or note-off of a channel, counted from 0 (MIDI 1.0)."""
+    return [(0x90 if down else 0x80) + channel, key, 100 if down else 64]
+
+
+@pytest.mark.parametrize("channel", [0, 3], ids=["the whole patch", "a finger of MPE"])
+def test_hold_holds_the_keys_of_a_controller_and_lets_go_of_all_of_them(link: EngineLink, channel: int) -> None:
+    link.take_controller("simulated")
+    link.perform(False)
+    if channel:
+        for number, value in ((101, 0), (100, 6), (6, 15)):  # the MPE configuration message: fifteen fingers
+            link.send_midi([0xB0, number, value])
+    link.hold(True)
+    for down in (True, False):
+        for key in (60, 64):
+            link.send_midi(midi_key(channel, key, down))
+    assert until(lambda: int(link.shared.data["voices"]) == 2)
+    time.sleep(0.7)
+    assert int(link.shared.data["voices"]) == 2, "they were let go, and sound on"
+    link.hold(False)
+    assert until(lambda: int(link.shared.data["voices"]) == 0), "and nothing hangs"
+
+
+def test_hold_is_still_on_in_an_engine_that_was_started_again(link: EngineLink) -> None:
+    link.hold(True)
+    link.kill()
+    assert until(lambda: link.poll() is not None and link.restarts == 1)
+    assert link.wait_until_ready(60)
+    link.note_on(60, 0.8)
+    link.note_off(60)
+    assert until(lambda: int(link.shared.data["voices"]) == 1)
+    time.sleep(0.7)
+    assert int(link.shared.data["voices"]) == 1
+    link.silence()
+    assert until(lambda: int(link.shared.data["voices"]) == 0) and not link.holding
+
+
+def test_without_its_package_the_controllers_that_are_left_are_listed_and_the_rest_is_named(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setitem(sys.modules, "rtmidi", None)
+    first, last = list_controllers()
+    assert "python-rtmidi" in first.name and last.id == "simulated"
+    with pytest.raises(NoController, match="python-rtmidi, which is not installed"):
+        open_controller("Fishing Rod 7")

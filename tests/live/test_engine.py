@@ -14,14 +14,16 @@ import soundfile
 
 from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
 from felt_dial.live.link import EngineLink
+from felt_dial.live.messages import Died, GaveUp, Opened, Refused, ShowPatch, Written
 from felt_dial.live.player import Player
-from felt_dial.live.shared import RING, Shared
+from felt_dial.live.shared_memory import RING, Shared
 from felt_dial.patch.edits import add_effect, add_layer, sew
+from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound.modules import Effect, new_layer, new_patch
-from felt_dial.sound.phrases import PHRASES
+from felt_dial.sound.modules import new_layer, new_patch
+from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.phrases import PHRASES
 from felt_dial.sound.render import note_events, render
-from felt_dial.sound.voices import OFF, ON, Event
 from tests.live.conftest import until
 
 RATE = 48000
@@ -152,7 +154,7 @@ def test_switching_patches_while_a_note_is_held_does_not_click(link: EngineLink,
     other = add_effect(with_value(sine, "layers.a.octave", 1), "1", Effect.kinds["delay"]())[0]
     link.show(sine, carry=False)
     assert until(lambda: link.settled)
-    link._tell("keep")
+    link.keep()
     link.note_on(57, 1.0)
     time.sleep(0.3)
     for n in range(6):
@@ -161,7 +163,7 @@ def test_switching_patches_while_a_note_is_held_does_not_click(link: EngineLink,
         time.sleep(0.1)
     assert int(link.shared.data["voices"]) >= 1
     link.write(str(tmp_path / "kept.wav"))
-    assert until(lambda: any(m[0] == "written" for m in link.poll()))
+    assert until(lambda: any(isinstance(m, Written) for m in link.poll()))
     sound, _ = soundfile.read(tmp_path / "kept.wav", dtype="float32")
     assert np.abs(sound).max() > 0.1
     assert np.abs(np.diff(sound, axis=0)).max() < 0.035, "a sine of 880 Hz at −12 dB moves by 0.021 a frame"
@@ -179,7 +181,7 @@ def test_what_is_played_live_is_what_is_rendered(link: EngineLink, tmp_path: Pat
     link.play("drum", False)
     time.sleep(2.6)
     link.write(str(tmp_path / "kept.wav"))
-    assert until(lambda: any(m[0] == "written" for m in link.poll()))
+    assert until(lambda: any(isinstance(m, Written) for m in link.poll()))
     kept, _ = soundfile.read(tmp_path / "kept.wav", dtype="float32")
     phrase = PHRASES["drum"]
     sound = render(patch, phrase.in_seconds(120.0), 2.0).T
@@ -193,11 +195,11 @@ def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
     link.play("held", True)
     assert until(lambda: int(link.shared.data["voices"]) == 4)
     link.kill()
-    heard: list[str] = []
+    heard: list[type] = []
 
     def back() -> bool:
-        heard.extend(message[0] for message in link.poll())
-        return "died" in heard and "open" in heard and link.settled
+        heard.extend(type(message) for message in link.poll())
+        return Died in heard and Opened in heard and link.settled
 
     assert until(back, 30) and link.restarts == 1
     assert until(lambda: int(link.shared.data["voices"]) == 4), "the phrase goes on too"
@@ -209,9 +211,9 @@ def test_an_engine_that_cannot_live_is_not_started_for_ever(monkeypatch: pytest.
     link = EngineLink("default")
     monkeypatch.setattr(sys, "executable", "/bin/false")
     link.start()
-    heard: list[str] = []
-    assert until(lambda: heard.extend(m[0] for m in link.poll()) or "gave up" in heard, 10)  # type: ignore[func-returns-value]
-    assert heard.count("died") == 5 and link.device == SIMULATED and link.poll() == []
+    heard: list[type] = []
+    assert until(lambda: heard.extend(type(m) for m in link.poll()) or GaveUp in heard, 10)  # type: ignore[func-returns-value]
+    assert heard.count(Died) == 5 and link.device == SIMULATED and link.poll() == []
     monkeypatch.undo()
     link.reopen(SIMULATED, 48000, 256)
     assert link.wait_until_ready(60)
@@ -221,19 +223,18 @@ def test_an_engine_that_cannot_live_is_not_started_for_ever(monkeypatch: pytest.
 def test_an_output_that_asks_for_nothing_more_is_opened_again(link: EngineLink) -> None:
     import signal
 
-    assert link._process is not None
     assert until(lambda: int(link.shared.data["blocks"]) > 10)
-    link._process.send_signal(signal.SIGSTOP)
-    heard: list[str] = []
-    assert until(lambda: heard.extend(m[0] for m in link.poll()) or "open" in heard, 20)  # type: ignore[func-returns-value]
-    assert heard[0] == "died" and link.restarts == 1
+    os.kill(link.pid, signal.SIGSTOP)
+    heard: list[type] = []
+    assert until(lambda: heard.extend(type(m) for m in link.poll()) or Opened in heard, 20)  # type: ignore[func-returns-value]
+    assert heard[0] is Died and link.restarts == 1
 
 
 def test_the_engine_ends_itself_when_the_window_dies() -> None:
     script = (
         "import time; from felt_dial.live.link import EngineLink\n"
         "link = EngineLink('simulated'); link.start(); link.wait_until_ready(60)\n"
-        "print(link._process.pid, flush=True); time.sleep(60)"
+        "print(link.pid, flush=True); time.sleep(60)"
     )
     window = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
     assert window.stdout is not None
@@ -257,8 +258,8 @@ def test_without_a_sound_card_the_simulated_output_plays_and_says_why() -> None:
 
 
 def test_a_patch_that_the_engine_cannot_read_is_refused_and_the_old_one_plays_on(link: EngineLink) -> None:
-    link._tell("patch", '{"format": 99}', link.generation + 1, True, "")
-    assert until(lambda: any(m[0] == "refused" and "format 99" in m[1] for m in link.poll()))
+    link.tell(ShowPatch('{"format": 99}', link.generation + 1, True, ""))
+    assert until(lambda: any(isinstance(m, Refused) and "format 99" in m.reason for m in link.poll()))
     link.note_on(60, 1.0)
     assert until(lambda: int(link.shared.data["voices"]) == 1)
 
@@ -292,21 +293,20 @@ def test_hold_keeps_keys_that_are_let_go(link: EngineLink) -> None:
 
 def test_another_rate_and_block_open_anew(link: EngineLink) -> None:
     link.reopen(SIMULATED, 96000, 128)
-    heard: list[tuple[object, ...]] = []
+    heard: list[Opened] = []
 
     def opened() -> bool:
-        heard.extend(m for m in link.poll() if m[0] == "open")
+        heard.extend(m for m in link.poll() if isinstance(m, Opened))
         return bool(heard)
 
-    assert until(opened, 60) and heard[0][3:5] == (96000.0, 128)
+    assert until(opened, 60) and (heard[0].rate, heard[0].frames) == (96000.0, 128)
     link.play("held", True)
     assert until(lambda: int(link.shared.data["voices"]) == 4)
 
 
 def test_the_window_process_never_imports_numba_and_the_engine_never_qt() -> None:
     window = (
-        "import os, sys; os.environ['FELT_DIAL_ROLE'] = 'window'\n"
-        "import felt_dial.ui.window, felt_dial.ui.app\n"
+        "import sys, felt_dial.ui.frame.window, felt_dial.ui.frame.app\n"
         "assert 'numba' not in sys.modules and 'librosa' not in sys.modules and 'scipy' not in sys.modules"
     )
     engine = "import sys; import felt_dial.live.engine; assert not any('PySide6' in name for name in sys.modules)"

@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 
 from felt_dial.live.link import EngineLink
+from felt_dial.live.messages import Opened
 from felt_dial.patch.edits import add_effect
+from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import Patch, sounding, with_value
-from felt_dial.sound import seeing
-from felt_dial.sound.modules import Effect, new_patch
+from felt_dial.sound import spectra as seeing
+from felt_dial.sound.modules import new_patch
 from tests.live.conftest import until
 
 
@@ -82,7 +84,7 @@ def test_another_quality_keeps_the_notes_and_comes_back_with_the_engine(link: En
     assert until(lambda: int(data["quality"]) == quality and link.settled)
     assert int(data["voices"]) == 1, "the note goes on"
     link.kill()
-    assert until(lambda: any(m[0] == "open" for m in link.poll()), 60)
+    assert until(lambda: any(isinstance(m, Opened) for m in link.poll()), 60)
     assert until(lambda: int(data["quality"]) == quality), "a new engine plays at the same quality"
 
 

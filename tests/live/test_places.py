@@ -12,10 +12,11 @@ import pytest
 from felt_dial.bank.library import Library
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.edits import replace_module
+from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound import assets
-from felt_dial.sound.audio_file import Audio
-from felt_dial.sound.modules import Source, new_patch
+from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.audio_file import Audio
+from felt_dial.sound.modules import new_patch
 
 SECONDS = 4.0
 

@@ -6,9 +6,11 @@ import pytest
 
 from felt_dial.patch import edits
 from felt_dial.patch.history import History, Step
+from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import OutOfRange
-from felt_dial.patch.patch import NoSuchPath, Patch, put, value_at, with_value
-from felt_dial.sound.modules import Effect, Modulator, new_layer, new_patch
+from felt_dial.patch.parts import NoSuchPath
+from felt_dial.patch.patch import Patch, put, value_at, with_value
+from felt_dial.sound.modules import new_layer, new_patch
 
 
 def two_layers() -> Patch:

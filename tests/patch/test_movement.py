@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from felt_dial.patch.document import BadDocument, read_patch, write_patch
+from felt_dial.patch.documents.kind import BadDocument
+from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.drawn import LINE, Column, Drawn, doubled
 from felt_dial.patch.edits import (
     add_modulator,
@@ -19,21 +20,13 @@ from felt_dial.patch.edits import (
     sew,
     shake,
 )
+from felt_dial.patch.module import Modulator
 from felt_dial.patch.params import OutOfRange
-from felt_dial.patch.patch import (
-    NoSuchPath,
-    Patch,
-    depth_of,
-    outline,
-    put,
-    read_depth,
-    structure,
-    target_param,
-    with_value,
-)
+from felt_dial.patch.parts import NoSuchPath, read_depth
+from felt_dial.patch.patch import Patch, depth_of, outline, put, structure, target_param, with_value
 from felt_dial.patch.units import RATE, NotReadable
-from felt_dial.sound.control.order import MOVER, SLOT, Node, in_order
-from felt_dial.sound.modules import Modulator, new_patch
+from felt_dial.sound.control.core.order import MOVER, SLOT, Node, in_order
+from felt_dial.sound.modules import new_patch
 
 CUTOFF = "layers.a.filter.cutoff"
 
@@ -46,12 +39,14 @@ def patch() -> Patch:
 @pytest.mark.parametrize(
     ("changes", "ends"),
     [
-        ({"depth": 24.0}, (2400.0, 9600.0)), ({"depth": -12.0}, (2400.0, 1200.0)),
-        ({"depth": 600.0, "by": "amount"}, (2400.0, 3000.0)), ({"depth": 24.0, "reading": "flipped"}, (9600.0, 2400.0)),
+        ({"depth": 24.0}, (2400.0, 9600.0)),
+        ({"depth": -12.0}, (2400.0, 1200.0)),
+        ({"depth": 600.0, "by": "amount"}, (2400.0, 3000.0)),
+        ({"depth": 24.0, "reading": "flipped"}, (9600.0, 2400.0)),
         ({"depth": 12.0, "reading": "both ways"}, (1200.0, 4800.0)),
         ({"depth": 24.0, "shape": ((0.0, 0.5, 0.0), (1.0, 0.0, 0.0))}, (4800.0, 2400.0)),
     ],
-)  # fmt: skip
+)
 def test_a_reach_is_where_the_mover_takes_the_dial_at_its_two_ends(
     patch: Patch, changes: dict[str, object], ends: tuple[float, float]
 ) -> None:
@@ -155,11 +150,16 @@ def test_shaking_is_seeded_and_stays_within_the_dials(patch: Patch) -> None:
 @pytest.mark.parametrize(
     ("rows", "says"),
     [
-        ((), "2 to 8"), (((0.0, 0.0, 0.0),), "2 to 8"), (((0.1, 0, 0), (1.0, 1, 0)), "from 0 to 1"),
-        (((0.0, 0, 0), (0.6, 1, 0), (0.4, 0, 0), (1.0, 1, 0)), "forward"), (((0.0, 2.0, 0), (1.0, 1, 0)), "level"),
-        (((0.0, 0), (1.0, 1)), "at, level, bend"), ("soon", "rows"), (((0.0, float("nan"), 0), (1.0, 1, 0)), "level"),
+        ((), "2 to 8"),
+        (((0.0, 0.0, 0.0),), "2 to 8"),
+        (((0.1, 0, 0), (1.0, 1, 0)), "from 0 to 1"),
+        (((0.0, 0, 0), (0.6, 1, 0), (0.4, 0, 0), (1.0, 1, 0)), "forward"),
+        (((0.0, 2.0, 0), (1.0, 1, 0)), "level"),
+        (((0.0, 0), (1.0, 1)), "at, level, bend"),
+        ("soon", "rows"),
+        (((0.0, float("nan"), 0), (1.0, 1, 0)), "level"),
     ],
-)  # fmt: skip
+)
 def test_a_line_that_is_none_is_refused_with_the_reason(rows: object, says: str) -> None:
     with pytest.raises(OutOfRange, match=says):
         Drawn("Line", ((0, 0, 0), (1, 1, 0)), LINE, least=2, most=8, says="").check(rows)

@@ -6,11 +6,13 @@ import pytest
 
 from felt_dial.patch import edits
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.document import read_patch, write_patch
+from felt_dial.patch.documents.patch import read_patch, write_patch
+from felt_dial.patch.module import Source
 from felt_dial.patch.params import OutOfRange, Param
-from felt_dial.patch.patch import NoSuchPath, Patch, outline, param_at, structure, value_at, with_value
+from felt_dial.patch.parts import NoSuchPath
+from felt_dial.patch.patch import Patch, outline, param_at, structure, value_at, with_value
 from felt_dial.patch.units import MINUS, PLACE, THIN, NotReadable
-from felt_dial.sound.modules import Source, new_layer, new_patch
+from felt_dial.sound.modules import new_layer, new_patch
 
 SHAPE = Param("Shape", 2.0, (0.0, 3.0), PLACE, names={"sine": 0.0, "triangle": 1.0, "saw": 2.0, "pulse": 3.0}, says="x")
 
@@ -42,10 +44,17 @@ def test_a_document_may_hold_the_name_and_is_written_as_a_number() -> None:
     assert value_at(patch, "layers.a.source.shape") == 3.0 and '"shape": 3.0' in write_patch(patch)
 
 
-@pytest.mark.parametrize(("path", "text", "value"), [
-    ("layers.a.key_low", "C#3", 49), ("layers.a.key_high", "60", 60), ("layers.a.switch_key", "C-1", 0),
-    ("glide", "120 ms", 0.12), ("reference", "432", 432.0), ("layers.a.velocity", "24 dB", 24.0),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("path", "text", "value"),
+    [
+        ("layers.a.key_low", "C#3", 49),
+        ("layers.a.key_high", "60", 60),
+        ("layers.a.switch_key", "C-1", 0),
+        ("glide", "120 ms", 0.12),
+        ("reference", "432", 432.0),
+        ("layers.a.velocity", "24 dB", 24.0),
+    ],
+)
 def test_values_of_playing_are_typed_with_their_units(path: str, text: str, value: float) -> None:
     assert param_at(new_patch(), path).read(text) == value
 
@@ -114,8 +123,17 @@ def test_another_recording_is_another_structure_and_another_value_is_not() -> No
     assert structure(table) == structure(with_value(table, "layers.a.source.start", "free"))
 
 
-@pytest.mark.parametrize("curve", [[], [[0, 0, 0]], [[0, 0, 0], [0.5, 1, 0]], [[0, 0, 0], [0.9, 1, 0], [0.5, 1, 0], [1, 1, 0]],
-                                   [[0, 0, 0], [1, 2, 0]], "straight"])  # fmt: skip
+@pytest.mark.parametrize(
+    "curve",
+    [
+        [],
+        [[0, 0, 0]],
+        [[0, 0, 0], [0.5, 1, 0]],
+        [[0, 0, 0], [0.9, 1, 0], [0.5, 1, 0], [1, 1, 0]],
+        [[0, 0, 0], [1, 2, 0]],
+        "straight",
+    ],
+)
 def test_a_travel_curve_that_is_none_is_refused(curve: object) -> None:
     with pytest.raises(ValueError, match=r"travel|point"):
         Source.kinds["grains"].model_validate({"kind": "grains", "curve": curve})

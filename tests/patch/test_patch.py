@@ -8,13 +8,16 @@ from typing import Any
 import jsonschema
 import pytest
 
-from felt_dial.patch import document
-from felt_dial.patch.document import BadDocument, read_patch, schema, write_patch
+from felt_dial.patch.documents import patch as documents
+from felt_dial.patch.documents.kind import BadDocument, DocumentKind
+from felt_dial.patch.documents.patch import read_patch, schema, write_patch
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
+from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import OutOfRange, Param
-from felt_dial.patch.patch import NoSuchPath, Patch, param_at, slots, structure, value_at, with_value
+from felt_dial.patch.parts import NoSuchPath
+from felt_dial.patch.patch import Patch, param_at, slots, structure, value_at, with_value
 from felt_dial.patch.units import Beats
-from felt_dial.sound.modules import Effect, Modulator, new_layer, new_patch
+from felt_dial.sound.modules import new_layer, new_patch
 
 
 def rich() -> Patch:
@@ -31,9 +34,14 @@ def test_every_parameter_is_reached_by_its_path() -> None:
     paths = [slot.path for slot in slots(patch)]
     assert len(paths) == len(set(paths))
     for path in (
-        "layers.a.source.shape", "layers.b.filter.cutoff", "modulators.e1.attack", "racks.1.delay1.feedback", "macros.m3",
-        "threads.t1.depth", "tempo",
-    ):  # fmt: skip
+        "layers.a.source.shape",
+        "layers.b.filter.cutoff",
+        "modulators.e1.attack",
+        "racks.1.delay1.feedback",
+        "macros.m3",
+        "threads.t1.depth",
+        "tempo",
+    ):
         assert path in paths
     for slot in slots(patch):
         assert value_at(patch, slot.path) == slot.value and param_at(patch, slot.path).label
@@ -89,7 +97,7 @@ def broken(change: Any) -> str:
 BAD = {
     "truncated": (lambda: write_patch(rich())[:300], "JSON"),
     "not JSON": (lambda: "a pot of moss", "JSON"),
-    "a list": (lambda: "[1, 2]", "document"),
+    "a list": (lambda: "[1, 2]", "holds no patch"),
     "NaN": (lambda: write_patch(rich()).replace("8000.0", "NaN", 1), "NaN"),
     "deep": (lambda: "[" * 100_000, "it"),
     "cut off": (lambda: '{"broken', "is not whole JSON: Unterminated string in line 1. Nothing was read."),
@@ -98,7 +106,10 @@ BAD = {
     "newer": (lambda: broken(lambda d: d.update(format=7)), "format 7, and this program reads up to 1"),
     "unknown source": (lambda: broken(lambda d: d["layers"]["a"]["source"].update(kind="kazoo")), "kazoo"),
     "unknown effect": (lambda: broken(lambda d: d["racks"]["1"]["delay1"].update(kind="kazoo")), "kazoo"),
-    "out of range": (lambda: broken(lambda d: d["layers"]["a"]["filter"].update(cutoff=99000)), "layers.a.filter.cutoff"),
+    "out of range": (
+        lambda: broken(lambda d: d["layers"]["a"]["filter"].update(cutoff=99000)),
+        "layers.a.filter.cutoff",
+    ),
     "wrong type": (lambda: broken(lambda d: d["layers"]["a"].update(level="loud")), "layers.a.level"),
     "true for a number": (lambda: broken(lambda d: d["layers"]["a"].update(level=True)), "layers.a.level"),
     "wrong choice": (lambda: broken(lambda d: d["layers"]["a"]["source"].update(shape="oval")), "shape"),
@@ -107,12 +118,18 @@ BAD = {
     "missing source": (lambda: broken(lambda d: d["layers"]["a"].pop("source")), "missing"),
     "no such contour": (lambda: broken(lambda d: d["layers"]["a"].update(contour="e9")), "e9"),
     "thread from nowhere": (lambda: broken(lambda d: d["threads"]["t1"].update(source="q1")), "q1"),
-    "thread to nowhere": (lambda: broken(lambda d: d["threads"]["t1"].update(target="layers.z.level")), "layers.z.level"),
-    "thread to a choice": (lambda: broken(lambda d: d["threads"]["t1"].update(target="layers.a.filter.response")), "response"),
+    "thread to nowhere": (
+        lambda: broken(lambda d: d["threads"]["t1"].update(target="layers.z.level")),
+        "layers.z.level",
+    ),
+    "thread to a choice": (
+        lambda: broken(lambda d: d["threads"]["t1"].update(target="layers.a.filter.response")),
+        "response",
+    ),
     "thread too deep": (lambda: broken(lambda d: d["threads"]["t1"].update(depth=1e6)), "t1"),
     "beats where none are": (lambda: broken(lambda d: d["layers"]["a"].update(level={"beats": 1})), "beats"),
     "a huge file": (lambda: " " * (9 * 1024 * 1024), "larger"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("fault", list(BAD))
@@ -128,8 +145,7 @@ def test_an_older_format_is_migrated(monkeypatch: pytest.MonkeyPatch) -> None:
     """The hook: format 1 as if it were old, its `name` once called `title`."""
     old = json.loads(write_patch(rich()))
     old["title"] = old.pop("name")
-    monkeypatch.setattr(document, "FORMAT", 2)
-    monkeypatch.setitem(document.MIGRATIONS, 1, lambda d: {**d, "name": d.pop("title")})
+    monkeypatch.setattr(documents, "PATCH", DocumentKind("patch", 2, {1: lambda d: {**d, "name": d.pop("title")}}))
     assert read_patch(json.dumps(old), "it").name == "Rich"
 
 

@@ -26,13 +26,29 @@ OCTAVE = Param("Octave", 0, (-4, 4), u.OCTAVES, whole=True, says="")
 @pytest.mark.parametrize(
     ("param", "text", "value"),
     [
-        (CUTOFF, "2.4k", 2400.0), (CUTOFF, "440", 440.0), (CUTOFF, "1.2 kHz", 1200.0), (CUTOFF, "A4", 440.0),
-        (LEVEL, "-6 dB", -6.0), (LEVEL, f"{MINUS}6{THIN}dB", -6.0), (LEVEL, "off", -60.0), (LEVEL, "-3,5", -3.5),
-        (PITCH, "+7 st", 7.0), (PITCH, "1 oct", 12.0), (PITCH, "50 ct", 0.5), (FINE, "12 ct", 12.0),
-        (ATTACK, "350 ms", 0.35), (ATTACK, "1.2 s", 1.2), (ATTACK, ".5", 0.5), (WET, "40 %", 0.4), (WET, "12.5", 0.125),
-        (TIME, "1/8d", Beats(0.75)), (TIME, "1/4t", Beats(2 / 3)), (TIME, "3 beats", Beats(3.0)), (RATE, "5.2 Hz", 5.2),
+        (CUTOFF, "2.4k", 2400.0),
+        (CUTOFF, "440", 440.0),
+        (CUTOFF, "1.2 kHz", 1200.0),
+        (CUTOFF, "A4", 440.0),
+        (LEVEL, "-6 dB", -6.0),
+        (LEVEL, f"{MINUS}6{THIN}dB", -6.0),
+        (LEVEL, "off", -60.0),
+        (LEVEL, "-3,5", -3.5),
+        (PITCH, "+7 st", 7.0),
+        (PITCH, "1 oct", 12.0),
+        (PITCH, "50 ct", 0.5),
+        (FINE, "12 ct", 12.0),
+        (ATTACK, "350 ms", 0.35),
+        (ATTACK, "1.2 s", 1.2),
+        (ATTACK, ".5", 0.5),
+        (WET, "40 %", 0.4),
+        (WET, "12.5", 0.125),
+        (TIME, "1/8d", Beats(0.75)),
+        (TIME, "1/4t", Beats(2 / 3)),
+        (TIME, "3 beats", Beats(3.0)),
+        (RATE, "5.2 Hz", 5.2),
     ],
-)  # fmt: skip
+)
 def test_a_typed_form_is_read(param: Param, text: str, value: object) -> None:
     found = param.read(text)
     if isinstance(value, Beats):
@@ -59,10 +75,17 @@ def test_a_dotted_eighth_is_three_quarters_of_a_beat_and_a_triplet_eighth_a_thir
 @pytest.mark.parametrize(
     ("param", "text", "word"),
     [
-        (CUTOFF, "loud", "2.4k"), (CUTOFF, "3 st", "2.4k"), (CUTOFF, "99k", "20.0"), (ATTACK, "-1", "20.0"),
-        (WET, "140", "100"), (ATTACK, "1/8", "350 ms"), (LEVEL, "nan", "dB"), (CUTOFF, "1e999", "2.4k"), (WET, "", "40"),
+        (CUTOFF, "loud", "2.4k"),
+        (CUTOFF, "3 st", "2.4k"),
+        (CUTOFF, "99k", "20.0"),
+        (ATTACK, "-1", "20.0"),
+        (WET, "140", "100"),
+        (ATTACK, "1/8", "350 ms"),
+        (LEVEL, "nan", "dB"),
+        (CUTOFF, "1e999", "2.4k"),
+        (WET, "", "40"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_read_is_refused_with_what_would_be(param: Param, text: str, word: str) -> None:
     with pytest.raises((NotReadable, OutOfRange)) as wrong:
         param.read(text)
@@ -121,3 +144,19 @@ def test_a_minus_is_a_minus_and_zero_has_none() -> None:
 def test_depths_are_in_the_destinations_own_unit() -> None:
     assert CUTOFF.unit.depth.read("+24 st") == 24.0 and CUTOFF.unit.amount(24.0) == 2.0
     assert RATE.unit.depth.read("×4") == 4.0 and RATE.unit.amount(4.0) == 2.0
+
+
+@pytest.mark.parametrize(
+    ("unit", "value", "written"),
+    [
+        (u.OCTAVES, 0.25, "+0.25 oct"),
+        (u.OCTAVES, 1.5, "+1.50 oct"),
+        (u.OCTAVES, -2.0, "−2 oct"),
+        (u.COUNT, 0.5, "0.5"),
+        (u.COUNT, 8.0, "8"),
+        (u.DEGREES, 22.5, "22.5°"),
+        (u.BEND, 0.125, "+12.5 %"),
+    ],
+)
+def test_a_value_with_few_digits_is_written_in_full(unit: u.Unit, value: float, written: str) -> None:
+    assert unit.write(value).replace(THIN, " ") == written

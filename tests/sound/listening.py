@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.shaping import WAYS
+from felt_dial.sound.compiled import arrays_of, kernel_of
+from felt_dial.sound.kernel import Stage
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.tone.curves import areas
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.sound.sizes import BLOCK
+from felt_dial.sound.tone.kernels.core.transfer import areas
+from felt_dial.sound.tone.kernels.core.voices import NO_SWING
 
+Sound = NDArray[np.float64]
 RATE = 48000
+TICKS = BLOCK // 16
 HALF = 20 * np.log10(0.5)
 """Level of the test layer: a saw rings above 1 at its edges, and the output stops there."""
 
@@ -29,9 +38,13 @@ def areas_of(way: str, x: NDArray[np.float64], table: NDArray[np.float64]) -> ND
 def plain(**values: object) -> Patch:
     """One layer with an organ-like level: full at once, full while held, at half of full. Values by path, `__` for dots."""
     steady = {
-        "modulators__e1__attack": 0.0, "modulators__e1__decay": 0.0, "modulators__e1__sustain": 1.0,
-        "modulators__e1__release": 0.0, "layers__a__level": HALF, "layers__a__pan": -1.0,
-    }  # fmt: skip
+        "modulators__e1__attack": 0.0,
+        "modulators__e1__decay": 0.0,
+        "modulators__e1__sustain": 1.0,
+        "modulators__e1__release": 0.0,
+        "layers__a__level": HALF,
+        "layers__a__pan": -1.0,
+    }
     patch = new_patch()
     for path, value in (steady | values).items():
         patch = with_value(patch, path.replace("__", "."), value)
@@ -88,3 +101,42 @@ def worst_alias(sound: NDArray[np.float64], fundamental: float, rate: int = RATE
     distance = np.abs(frequencies - fundamental * np.round(frequencies / fundamental))
     other = spectrum[(distance > lobe) & (frequencies > lobe)]
     return decibels(float(other.max() / spectrum.max()))
+
+
+def through(
+    module: Any, sound: Sound, key: float = 57.0, moved: dict[str, Sound] | None = None, swing: Sound | None = None
+) -> Sound:
+    """A sound (channel, frame) through the kernel of a filter or drive as one voice, block by block.
+
+    `moved` gives a parameter a course of its own, one value a tick.
+    """
+    names = list(module.params)
+    stage = Stage(RATE, BLOCK, 1)
+    state, kernel = arrays_of(module, stage), kernel_of(module)
+    line, hertz = (
+        np.full((1, TICKS + 1), key, np.float32),
+        np.full((1, TICKS + 1), 440 * 2 ** ((key - 69) / 12), np.float32),
+    )
+    rows, start, out = np.zeros(1, np.int32), np.zeros(1, np.int32), []
+    padded = np.pad(sound, ((0, 0), (0, -sound.shape[1] % BLOCK)))
+    for n, at in enumerate(range(0, padded.shape[1], BLOCK)):
+        control = np.zeros((len(names), 1, TICKS + 1), np.float32)
+        for row, name in enumerate(names):
+            control[row] = module.params[name].encode(module.get(name))
+            if moved and name in moved:
+                control[row] = moved[name][n * TICKS : (n + 1) * TICKS + 1]
+        block = padded[None, :, at : at + BLOCK].astype(np.float32).copy()
+        turned = NO_SWING if swing is None else swing[None, at : at + BLOCK].astype(np.float32)
+        kernel(block, control, line, hertz, rows, start, 16, float(RATE), turned, *state)
+        start[:] = -1
+        out.append(block[0].astype(np.float64))
+    return np.concatenate(out, axis=1)[:, : sound.shape[1]]
+
+
+def response(filter_: Any, key: float = 57.0, level: float = -60.0) -> tuple[Sound, Sound]:
+    """Frequencies, and dB of the response to a soft impulse, so that nothing bends."""
+    impulse = np.zeros((2, 65536))
+    impulse[:, 0] = 10 ** (level / 20)
+    out = through(filter_, impulse, key)
+    response = np.abs(np.fft.rfft(out[0])) / 10 ** (level / 20)
+    return np.fft.rfftfreq(65536, 1 / RATE), 20 * np.log10(response + 1e-12)

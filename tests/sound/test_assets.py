@@ -11,9 +11,10 @@ import soundfile
 from felt_dial.bank.library import Library
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import replace_module
-from felt_dial.sound import assets
-from felt_dial.sound.audio_file import BadAudio, read_audio
-from felt_dial.sound.modules import Source, new_patch
+from felt_dial.patch.module import Source
+from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.audio_file import BadAudio, read_audio
+from felt_dial.sound.modules import new_patch
 
 TONE = 0.5 * np.sin(2 * np.pi * 440 * np.arange(48000) / 48000)
 

@@ -7,11 +7,13 @@ import pytest
 from scipy import signal, special
 
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, loops_back, remove_layer
+from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound.modules import Effect, new_layer
-from felt_dial.sound.program import Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.voices import ON, Event
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.modules import new_layer
+from felt_dial.sound.playing.events import ON, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
 
 

@@ -17,11 +17,14 @@ from felt_dial.patch.edits import (
     replace_module,
     sew,
 )
+from felt_dial.patch.module import Effect, Filter, Modulator
 from felt_dial.patch.patch import Patch, bus_layers, feeding, sounding, with_value
-from felt_dial.sound.modules import Effect, Filter, Modulator, new_layer, new_patch
-from felt_dial.sound.program import Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.voices import OFF, ON, Event
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.modules import new_layer, new_patch
+from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
 
 
@@ -151,7 +154,7 @@ def test_what_sounds_is_listed_in_one_order_for_engine_and_window() -> None:
     patch = add_effect(layered(), "2", Effect.kinds["delay"]())[0]
     paths = sounding(patch)
     assert paths[:3] == ["layers.a.source", "layers.a.drive", "layers.a.filter"] and paths[-1] == "racks.2.delay1"
-    assert [placed.path for placed in Program(patch, RATE).placed()] == paths and "buses.3.after" in paths
+    assert [placed.path for placed in Program(patch, RATE).running()] == paths and "buses.3.after" in paths
 
 
 def test_a_rerouted_layer_goes_over_without_a_click() -> None:
@@ -179,7 +182,7 @@ def test_a_bus_carries_on_through_an_edit_of_the_structure() -> None:
         program.block()
     before = np.abs(program.block()).max()
     fresh = Program(add_effect(patch, "1", Effect.kinds["trim"]())[0], RATE)
-    fresh.carry_on(program)
+    carry_on(fresh, program)
     peaks = [float(np.abs(fresh.block()).max()) for _ in range(4)]
     assert min(peaks) > 0.7 * before and len(fresh.voices.active) == 1
 

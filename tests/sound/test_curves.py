@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from scipy import special
 
 from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS, Shaper
-from felt_dial.sound.tone.curves import bend, curve, drawn_curve, drawn_table
-from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, sine
-from tests.sound.test_tone import through
+from felt_dial.sound.tone.core.transfer import curve, drawn_curve
+from felt_dial.sound.tone.kernels.core.transfer import bend, drawn_table
+from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, sine, through
 
 Sound = NDArray[np.float64]
 TABLE = drawn_table(np.array([4.0, *(x for row in DRAWN_AT_FIRST for x in row)]), True)

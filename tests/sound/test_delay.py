@@ -5,12 +5,15 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.units import Beats
+from felt_dial.sound.compiled import arrays_of, kernel_of
 from felt_dial.sound.effects.delay import Delay
-from felt_dial.sound.kernel import KERNELS, TICK, Stage
-from felt_dial.sound.modules import Effect
-from felt_dial.sound.render import Note, render
+from felt_dial.sound.kernel import Stage
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.sound.sizes import TICK
 from tests.sound.listening import RATE, plain
 
 
@@ -19,7 +22,7 @@ def impulse_response(
 ) -> np.ndarray:
     """What the kernel makes of one impulse, without the impulse; (2, frame)."""
     frames = 256
-    state = delay.prepare(Stage(RATE, frames))
+    state = arrays_of(delay, Stage(RATE, frames))
     values = [
         p.encode(delay.get(n)) if not hasattr(p, "resolve") else p.resolve(delay.get(n), tempo)
         for n, p in delay.params.items()
@@ -30,7 +33,7 @@ def impulse_response(
         audio = np.zeros((2, frames), np.float32)
         if block == 0:
             audio[0, 0], audio[1, 0] = left, right
-        KERNELS[Delay](audio, control, TICK, float(RATE), *state)
+        kernel_of(delay)(audio, control, TICK, float(RATE), *state)
         out.append(audio)
     found = np.concatenate(out, axis=1)
     found[:, 0] -= (left, right)
@@ -101,8 +104,8 @@ def test_it_is_bounded_at_the_end_of_the_feedback_and_dies_away() -> None:
 
 def test_a_change_of_time_does_not_click() -> None:
     from felt_dial.patch.patch import slots
-    from felt_dial.sound.program import Program
-    from felt_dial.sound.voices import ON, Event
+    from felt_dial.sound.engine.program import Program
+    from felt_dial.sound.playing.events import ON, Event
 
     patch = with_delay(left=0.1, right=0.1, wet=1.0, feedback=0.5)
     program = Program(with_value(patch, "layers.a.source.shape", "sine"))  # type: ignore[arg-type]

@@ -9,11 +9,12 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from felt_dial.patch.document import read_patch
+from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound import assets
-from felt_dial.sound.modules import Source
-from felt_dial.sound.render import Note, render
+from felt_dial.sound.matter import assets
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import RATE, decibels
 
 BANKS = Path(__file__).parents[2] / "felt_dial" / "data" / "banks"

@@ -10,14 +10,17 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from felt_dial.patch.edits import add_effect, add_modulator, sew
+from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS
 from felt_dial.sound.effects.compressor import static_curve
 from felt_dial.sound.effects.equaliser import response
-from felt_dial.sound.modules import Effect, Modulator
-from felt_dial.sound.program import BLOCK, Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.tone.curves import curve, drawn_table
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.sound.sizes import BLOCK
+from felt_dial.sound.tone.core.transfer import curve
+from felt_dial.sound.tone.kernels.core.transfer import drawn_table
 from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, plain, sine
 
 Sound = NDArray[np.float64]
@@ -82,9 +85,10 @@ BANDS = [
     {"form2": "bell", "frequency2": 1000.0, "gain2": 9.0, "width2": 2.0},
     {"form1": "low", "frequency1": 200.0, "gain1": -8.0, "width1": 0.707},
     {"form8": "high", "frequency8": 5000.0, "gain8": 6.0, "width8": 0.707},
-    {"form1": "low cut", "frequency1": 300.0, "slope1": 4}, {"form8": "high cut", "frequency8": 4000.0, "slope8": 2},
+    {"form1": "low cut", "frequency1": 300.0, "slope1": 4},
+    {"form8": "high cut", "frequency8": 4000.0, "slope8": 2},
     {"form3": "notch", "frequency3": 1500.0, "width3": 4.0},
-]  # fmt: skip
+]
 
 
 def analogue(values: dict[str, Any], frequencies: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -151,7 +155,7 @@ def test_a_band_is_left_out_only_when_it_has_rung_out() -> None:
     patch = add_effect(plain(), "1", Effect.kinds["equaliser"](form2="off", gain1=24.0, form1="bell", width1=18.0))[0]
     program = Program(with_value(patch, "racks.1.equaliser1.frequency1", 500.0), RATE)
     program.block()
-    rack, placed = program.racks["1"], program.racks["1"].fitted[0].placed
+    rack, placed = program.racks["1"], program.racks["1"].effects[0].running
     rack.run(np.full((2, BLOCK), 0.5, np.float32))
     placed.control[placed.module.row_of("gain1")] = 0.0
     out = np.zeros((2, 40 * BLOCK), np.float32)
@@ -277,9 +281,17 @@ def decay_time(sound: Sound) -> float:
 def test_a_room_dies_away_in_its_decay(way: str, seconds: float, size: float) -> None:
     """Within 10 % of the dial, without damping and cuts (which make it shorter, as they say)."""
     out = through(
-        "reverb", impulse(seconds * 1.4), way=way, decay=seconds, size=size, damping=0.0, wet=1.0, low_cut=20.0,
-        high_cut=20000.0, movement=0.0,
-    )  # fmt: skip
+        "reverb",
+        impulse(seconds * 1.4),
+        way=way,
+        decay=seconds,
+        size=size,
+        damping=0.0,
+        wet=1.0,
+        low_cut=20.0,
+        high_cut=20000.0,
+        movement=0.0,
+    )
     out[:, 0] = 0.0
     assert decay_time(out) == pytest.approx(seconds, rel=0.1)
 

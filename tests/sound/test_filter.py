@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from scipy import signal
 
 from felt_dial.patch.edits import sew
-from felt_dial.sound.render import Note, render
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from felt_dial.sound.tone.state_variable import gain_at, quality_factors
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
 
@@ -17,14 +18,19 @@ from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
 def gain_of(response: str, cutoff: float, resonance: float, frequency: float) -> float:
     """dB by which the running filter changes a sine of a frequency."""
     sine = {
-        "layers__a__source__shape": "sine", "layers__a__fixed": True, "layers__a__frequency": frequency,
+        "layers__a__source__shape": "sine",
+        "layers__a__fixed": True,
+        "layers__a__frequency": frequency,
         "layers__a__level": -40.0,
-    }  # fmt: skip
+    }
     dry = amplitude_at(steady(plain(**sine), 60, 32768), frequency)
     filtered = plain(
-        **sine, layers__a__filter__on=True, layers__a__filter__response=response, layers__a__filter__cutoff=cutoff,
+        **sine,
+        layers__a__filter__on=True,
+        layers__a__filter__response=response,
+        layers__a__filter__cutoff=cutoff,
         layers__a__filter__resonance=resonance,
-    )  # fmt: skip
+    )
     return decibels(amplitude_at(steady(filtered, 60, 32768), frequency)) - decibels(dry)
 
 
@@ -78,9 +84,12 @@ def test_the_drawn_curve_is_the_formula_of_the_checks() -> None:
 
 def test_full_key_follow_moves_the_cutoff_with_the_key() -> None:
     patch = plain(
-        layers__a__source__shape="saw", layers__a__filter__on=True, layers__a__filter__response="low 24",
-        layers__a__filter__cutoff=523.25, layers__a__filter__follow=1.0,
-    )  # fmt: skip
+        layers__a__source__shape="saw",
+        layers__a__filter__on=True,
+        layers__a__filter__response="low 24",
+        layers__a__filter__cutoff=523.25,
+        layers__a__filter__follow=1.0,
+    )
     ratios = []
     for key in (48, 60, 72):
         sound, pitch = steady(patch, key), 440 * 2 ** ((key - 69) / 12)
@@ -97,19 +106,27 @@ def test_switched_off_the_filter_changes_nothing() -> None:
 @settings(max_examples=25, deadline=None)
 @given(
     response=st.sampled_from(["low 12", "low 24", "high 12", "high 24", "band 12", "band 24"]),
-    cutoff=st.floats(20, 20000), resonance=st.floats(0, 1), follow=st.floats(-1, 1.5), depth=st.floats(-120, 120),
-    key=st.integers(0, 127), rate=st.floats(0.01, 50),
-)  # fmt: skip
+    cutoff=st.floats(20, 20000),
+    resonance=st.floats(0, 1),
+    follow=st.floats(-1, 1.5),
+    depth=st.floats(-120, 120),
+    key=st.integers(0, 127),
+    rate=st.floats(0.01, 50),
+)
 def test_the_filter_is_bounded_at_any_setting(
     response: str, cutoff: float, resonance: float, follow: float, depth: float, key: int, rate: float
 ) -> None:
     from felt_dial.patch.edits import add_modulator
-    from felt_dial.sound.modules import Modulator
+    from felt_dial.patch.module import Modulator
 
     patch = plain(
-        layers__a__filter__on=True, layers__a__filter__response=response, layers__a__filter__cutoff=cutoff,
-        layers__a__filter__resonance=resonance, layers__a__filter__follow=follow, layers__a__level=-30.0,
-    )  # fmt: skip
+        layers__a__filter__on=True,
+        layers__a__filter__response=response,
+        layers__a__filter__cutoff=cutoff,
+        layers__a__filter__resonance=resonance,
+        layers__a__filter__follow=follow,
+        layers__a__level=-30.0,
+    )
     patch, lfo = add_modulator(patch, Modulator.kinds["lfo"](rate=rate, shape="square"))
     patch, _ = sew(patch, lfo, "layers.a.filter.cutoff", depth)
     sound = render(patch, [Note(0, 0.3, key)], 0.4)

@@ -6,16 +6,20 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from felt_dial.live.listening import Listening
+from felt_dial.live.monitor import Monitor
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
+from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.patch import Patch, sounding, with_value
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.engine.rates import Down, Finer, Pad, Up
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import Effect, Modulator, new_layer
-from felt_dial.sound.program import BLOCK, QUALITIES, Program
-from felt_dial.sound.rates import Down, Finer, Pad, Up
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.seeing import period
-from felt_dial.sound.voices import ON, Event
+from felt_dial.sound.modules import new_layer
+from felt_dial.sound.playing.events import ON, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.sound.sizes import BLOCK, QUALITIES
+from felt_dial.sound.spectra import period
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, sine
 
 Sound = NDArray[np.float64]
@@ -147,7 +151,7 @@ def test_a_kept_level_stays_kept_through_an_edit() -> None:
     for _ in range(400):
         before = np.abs(program.block()).max()
     fresh = Program(add_effect(patch, "1", Effect.kinds["trim"]())[0], RATE)
-    fresh.carry_on(program)
+    carry_on(fresh, program)
     for _ in range(8):
         after = np.abs(fresh.block()).max()
     assert after == pytest.approx(before, rel=0.1)
@@ -198,11 +202,11 @@ def test_only_this_is_what_the_effect_adds() -> None:
 
     def play(path: str) -> Sound:
         program = Program(patch, RATE)
-        program.house.tap.path, program.house.tap.alone = path, bool(path)
+        program.output.tap.path, program.output.tap.alone = path, bool(path)
         out = [program.block([Event(0, ON, 50, 1.0)]).astype(np.float64).copy()]
         out += [program.block().astype(np.float64).copy() for _ in range(80)]
-        placed = next(p for p in program.placed() if p.path == "racks.1.delay1")
-        assert placed.peaks[1] >= 0.0 and len(sounding(patch)) == len(program.placed())
+        placed = next(p for p in program.running() if p.path == "racks.1.delay1")
+        assert placed.peaks[1] >= 0.0 and len(sounding(patch)) == len(program.running())
         return np.concatenate(out, axis=1)
 
     dry = render(plain(layers__a__source__shape="saw"), [Note(0, 9, 50)], 81 * BLOCK / RATE)
@@ -219,7 +223,7 @@ def test_a_rack_meters_what_comes_in_though_its_first_effect_is_off() -> None:
     for _ in range(40):
         program.block()
     before, after = program.racks["1"].peaks
-    assert before == pytest.approx(program.house.before, rel=1e-6) and after < 0.2 * before
+    assert before == pytest.approx(program.output.before, rel=1e-6) and after < 0.2 * before
 
 
 @pytest.mark.parametrize("quality", [1, 4])
@@ -354,7 +358,7 @@ def test_a_moving_pre_delay_does_not_click() -> None:
 
 
 def test_the_safety_limiter_holds_says_so_and_leaves_what_is_below() -> None:
-    listening = Listening(RATE, BLOCK)
+    listening = Monitor(RATE, BLOCK)
     soft = tone(440.0, -6.0)
     out = blocks(soft, listening.run)
     late = 72
@@ -367,7 +371,7 @@ def test_the_safety_limiter_holds_says_so_and_leaves_what_is_below() -> None:
 
 
 def test_mono_is_both_sides_and_a_sweep_lifts_its_frequency() -> None:
-    listening = Listening(RATE, BLOCK)
+    listening = Monitor(RATE, BLOCK)
     listening.limits, listening.mono = False, True
     sound = np.random.default_rng(5).uniform(-0.3, 0.3, (2, 40 * BLOCK))
     out = blocks(sound, listening.run)[:, 4 * BLOCK :]
@@ -393,10 +397,17 @@ def heavy() -> Patch:
     """Ten effects in a row, every feedback at its end."""
     patch = plain(layers__a__source__shape="saw")
     words = {
-        "delay": {"feedback": 0.98}, "reverb": {"decay": 60.0 if Effect.kinds["reverb"].params["decay"].high >= 60 else 20.0},
-        "flanger": {"feedback": 0.95}, "phaser": {"feedback": 0.95}, "comb": {"resonance": 1.0}, "shift": {"feedback": 0.95},
-        "drive": {"amount": 48.0}, "ladder": {"resonance": 1.0}, "chorus": {}, "rotary": {},
-    }  # fmt: skip
+        "delay": {"feedback": 0.98},
+        "reverb": {"decay": 60.0 if Effect.kinds["reverb"].params["decay"].high >= 60 else 20.0},
+        "flanger": {"feedback": 0.95},
+        "phaser": {"feedback": 0.95},
+        "comb": {"resonance": 1.0},
+        "shift": {"feedback": 0.95},
+        "drive": {"amount": 48.0},
+        "ladder": {"resonance": 1.0},
+        "chorus": {},
+        "rotary": {},
+    }
     for kind, values in words.items():
         patch = add_effect(patch, "1", Effect.kinds[kind](**values))[0]
     return patch
@@ -418,12 +429,12 @@ def test_tails_of_a_minute_hold_no_denormal_numbers() -> None:
     program.block([Event(0, ON, 50, 1.0)])
     for _ in range(20):
         program.block()
-    program.playing.obey(Event(0, 4), 0)
+    program.allocator.obey(Event(0, 4), 0)
     for _ in range(60 * RATE // BLOCK):
         program.block()
     tiny = np.finfo(np.float64).tiny
-    for placed in program.placed():
-        for state in placed.state:
+    for placed in program.running():
+        for state in placed.arrays:
             if isinstance(state, np.ndarray) and state.dtype.kind == "f":
                 limit = tiny if state.dtype == np.float64 else np.finfo(np.float32).tiny
                 small = np.abs(state[(state != 0.0)])

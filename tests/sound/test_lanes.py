@@ -7,31 +7,19 @@ import pytest
 from numba.core.errors import NumbaError
 
 from felt_dial.sound.kernel import Stage, kernel
-from felt_dial.sound.lane_math import power_of_two, tangent
-from felt_dial.sound.lanes import (
-    any_above,
-    bits_of,
-    float_of,
+from felt_dial.sound.simd.arithmetic import power_of_two, tangent
+from felt_dial.sound.simd.lanes import (
     lane_array,
     lane_room,
-    load,
-    look_up,
-    look_up_there,
-    pick,
-    put_places,
-    read_eight,
-    read_eight_between,
     rings_in,
     rings_out,
-    root,
-    sides,
     stands,
-    store,
     take_voices,
     voices_in,
     voices_out,
-    whole,
 )
+from felt_dial.sound.simd.memory import load, look_up, look_up_there, put_places, read_eight, read_eight_between, store
+from felt_dial.sound.simd.types import any_above, bits_of, float_of, pick, root, sides, whole
 
 STAGE = Stage(48000, 64, 8)
 
@@ -42,7 +30,8 @@ def voices() -> np.ndarray:
 
 @pytest.mark.parametrize("count", [1, 2, 3, 4])
 def test_voices_come_out_as_they_went_in(count: int) -> None:
-    audio, (who, dials, _, tile) = voices(), lane_room(STAGE, 1, 1)
+    audio, lanes = voices(), lane_room(STAGE, 1, 1)
+    who, dials, tile = lanes.who, lanes.dials, lanes.tile
     rows = np.array([6, 1, 3, 0, 5][:count], np.int32)
     first = take_voices(audio, rows, np.full(8, -1, np.int32), 0, who, dials[0])
     voices_in(audio, who, first, 4, 16, tile)
@@ -58,7 +47,8 @@ def test_voices_come_out_as_they_went_in(count: int) -> None:
 
 
 def test_a_voice_that_has_not_begun_is_left_alone() -> None:
-    audio, (who, dials, _, tile) = voices(), lane_room(STAGE, 1, 1)
+    audio, lanes = voices(), lane_room(STAGE, 1, 1)
+    who, dials, tile = lanes.who, lanes.dials, lanes.tile
     before, start = audio.copy(), np.array([-1, 2, 0, 3, 0, 0, 0, 0], np.int32)
     first = take_voices(audio, np.arange(4, dtype=np.int32), start, 0, who, dials[0])
     assert first == 0
@@ -72,7 +62,7 @@ def test_a_voice_that_has_not_begun_is_left_alone() -> None:
 
 
 @kernel
-def _sums(a, b, found):  # type: ignore[no-untyped-def]
+def _sums(a, b, found):
     x, y = load(a, 0), load(b, 0)
     store(found, 0, x + y * 2.0 - 1.0)
     store(found, 1, min(max(x, y), 0.5) / (1.0 + abs(-x)))
@@ -95,7 +85,7 @@ def test_lanes_count_like_numpy() -> None:
 
 
 @kernel
-def _looked(table, at, found):  # type: ignore[no-untyped-def]
+def _looked(table, at, found):
     x, y, z = look_up(table, load(at, 0))
     store(found, 0, x)
     store(found, 1, y)
@@ -110,7 +100,7 @@ def test_a_table_is_read_at_a_place_of_each_lane() -> None:
 
 
 @kernel
-def _looked_there(table, at, room, found):  # type: ignore[no-untyped-def]
+def _looked_there(table, at, room, found):
     for n in range(at.shape[0]):
         put_places(room, n, load(at, n))
     for n in range(at.shape[0]):
@@ -127,7 +117,7 @@ def test_places_put_by_are_looked_up_later() -> None:
 
 
 @kernel
-def _summed(x):  # type: ignore[no-untyped-def]
+def _summed(x):
     return sides(load(x, 0))
 
 
@@ -137,13 +127,13 @@ def test_even_and_odd_lanes_are_summed_apart() -> None:
 
 
 @kernel
-def _powers(x, found):  # type: ignore[no-untyped-def]
+def _powers(x, found):
     for n in range(x.shape[0]):
         store(found, n, power_of_two(load(x, n)))
 
 
 @kernel
-def _tangents(x, found):  # type: ignore[no-untyped-def]
+def _tangents(x, found):
     for n in range(x.shape[0]):
         store(found, n, tangent(load(x, n)))
 
@@ -205,7 +195,7 @@ def test_rings_give_what_went_into_them_across_their_ends() -> None:
 
 
 @kernel
-def _read(samples, share, index, part, line, other):  # type: ignore[no-untyped-def]
+def _read(samples, share, index, part, line, other):
     read_eight(samples, 3, index, part, line, 0)
     read_eight_between(samples, 3, 50, share, index, part, other, 0)
 
@@ -225,7 +215,7 @@ def test_samples_are_read_between_places_and_between_tables() -> None:
 
 
 @kernel
-def _sorted(x, y):  # type: ignore[no-untyped-def]
+def _sorted(x, y):
     return bits_of(abs(x)) < bits_of(abs(y)), float_of(bits_of(x))
 
 
@@ -238,7 +228,7 @@ def test_sizes_compare_by_their_bits(x: float, y: float) -> None:
 
 def test_a_kernel_that_would_make_an_array_does_not_compile() -> None:
     @kernel
-    def makes(count):  # type: ignore[no-untyped-def]
+    def makes(count):
         return np.zeros(count).sum()
 
     with pytest.raises(NumbaError, match="zeros"):

@@ -7,10 +7,11 @@ import pytest
 
 from felt_dial.patch.edits import add_layer, sew
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer
-from felt_dial.sound.program import Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.voices import ON, WHEEL, Event
+from felt_dial.sound.playing.events import ON, WHEEL, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import HALF, RATE, amplitude_at, decibels, plain
 
 
@@ -87,14 +88,14 @@ def test_a_macro_moves_several_things_by_their_own_amounts() -> None:
 def test_an_effect_follows_the_newest_note() -> None:
     """Row of the patch: per-note movers are those of the note that was struck last."""
     from felt_dial.patch.edits import add_effect
-    from felt_dial.sound.modules import Effect
+    from felt_dial.patch.module import Effect
 
     patch, _ = add_effect(plain(), "1", Effect.kinds["delay"](wet=0.0))
     patch, _ = sew(patch, "v", "racks.1.delay1.wet", 1.0)
     program = Program(patch)
     program.block([Event(0, ON, 60, 0.25)])
     program.block()
-    wet = program.racks["1"].fitted[0].placed.wet
+    wet = program.racks["1"].effects[0].running.wet
     assert wet[-1] == pytest.approx(0.25, abs=1e-3)
     program.block([Event(0, ON, 64, 0.75)])
     program.block()
@@ -108,7 +109,7 @@ def test_the_wheel_reaches_every_sounding_note() -> None:
     program.block([Event(0, WHEEL, 0, 0.5)])
     for _ in range(20):
         program.block()
-    pans = program.motion.control[program.at["layers.a.pan"], program.voices.active, -1]
+    pans = program.modulation.control[program.at["layers.a.pan"], program.voices.active, -1]
     assert np.allclose(pans, 0.5, atol=1e-3)
 
 
@@ -117,7 +118,7 @@ def test_a_stolen_note_is_gone_after_five_milliseconds() -> None:
     program = Program(patch)
     program.block([Event(0, ON, 45, 1.0)])
     program.block([Event(0, ON, 81, 1.0)])
-    gain = program.motion.gain[0]
+    gain = program.modulation.gain[0]
     ticks = int(np.argmax(gain <= 0.0))
     assert ticks * 16 / RATE == pytest.approx(0.005, abs=16 / RATE) and (np.diff(gain[:ticks]) < 0).all()
     program.block()

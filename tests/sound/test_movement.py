@@ -6,15 +6,17 @@ import numpy as np
 import pytest
 
 from felt_dial.patch.edits import add_modulator, sew
+from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import Patch, put, slots, value_at, with_value
 from felt_dial.patch.units import Beats
-from felt_dial.sound.control.envelope import Envelope, slope
+from felt_dial.sound.control.core.line import slope
+from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.control.lfo import lfo_value
-from felt_dial.sound.kernel import TICK
-from felt_dial.sound.modules import Modulator
-from felt_dial.sound.program import Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.voices import OFF, ON, WHEEL, Event
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.playing.events import OFF, ON, WHEEL, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.sound.sizes import TICK
 from tests.sound.listening import RATE, exact_frequency, plain
 
 TICK_SECONDS = TICK / RATE
@@ -27,7 +29,7 @@ def trace(patch: Patch, path: str, seconds: float, events: list[Event], frames: 
     for at in range(0, round(seconds * RATE), frames):
         now = [e._replace(frame=e.frame - at) for e in events if at <= e.frame < at + frames]
         program.block(now)
-        found.append(program.motion.control[slot, 0, :-1].copy())
+        found.append(program.modulation.control[slot, 0, :-1].copy())
     return np.concatenate(found)
 
 
@@ -179,11 +181,14 @@ def test_a_depth_of_twelve_semitones_is_an_octave() -> None:
 @pytest.mark.parametrize(
     ("source", "event", "reading", "expected"),
     [
-        ("v", Event(0, ON, 60, 0.5), "one way", 0.25), ("v", Event(0, ON, 60, 0.5), "both ways", 0.0),
-        ("k", Event(0, ON, 90, 1.0), "both ways", 0.25), ("k", Event(0, ON, 30, 1.0), "one way", 0.125),
-        ("m1", Event(0, ON, 60, 1.0), "one way", 0.4), ("e1", Event(0, ON, 60, 1.0), "one way", 0.5),
+        ("v", Event(0, ON, 60, 0.5), "one way", 0.25),
+        ("v", Event(0, ON, 60, 0.5), "both ways", 0.0),
+        ("k", Event(0, ON, 90, 1.0), "both ways", 0.25),
+        ("k", Event(0, ON, 30, 1.0), "one way", 0.125),
+        ("m1", Event(0, ON, 60, 1.0), "one way", 0.4),
+        ("e1", Event(0, ON, 60, 1.0), "one way", 0.5),
     ],
-)  # fmt: skip
+)
 def test_every_mover_reads_as_it_says(source: str, event: Event, reading: str, expected: float) -> None:
     """Velocity and macro 0–1, key from C4 in five octaves either way, an organ envelope 1; depth 50 %."""
     patch = with_value(plain(layers__a__pan=0.0), "macros.m1", 0.8)
@@ -216,7 +221,7 @@ def test_a_modulator_is_moved_by_another_in_the_same_tick_and_a_loop_stays_finit
     patch, _ = sew(patch, two, f"modulators.{one}.rate", 4.0)
     patch, _ = sew(patch, one, "layers.a.pan", 1.0)
     program = Program(patch)
-    order = [tuple(step) for step in program.motion.noted]
+    order = [tuple(step) for step in program.modulation.noted]
     assert order.index((0, program.movers.index(two))) < order.index((1, program.at[f"modulators.{one}.rate"]))
     patch, _ = sew(patch, one, f"modulators.{two}.rate", 8.0)
     found = trace(patch, "layers.a.pan", 1.0, [Event(0, ON, 60, 1.0)])

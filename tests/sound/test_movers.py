@@ -12,19 +12,20 @@ import pytest
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import Rows, doubled, flipped, mirrored
 from felt_dial.patch.edits import add_modulator, duplicate_layer, set_thread, sew
+from felt_dial.patch.module import Modulator
 from felt_dial.patch.params import Param
-from felt_dial.patch.patch import Patch, depth_param, movers, put, slots, target_param, with_value
+from felt_dial.patch.parts import depth_param
+from felt_dial.patch.patch import Patch, movers, put, slots, target_param, with_value
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.blend import blend_value
-from felt_dial.sound.control.chances import Chance, chance_line
+from felt_dial.sound.control.chance import Chance, chance_line
+from felt_dial.sound.control.core.line import line_value, slope
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.envelope import times_factor
 from felt_dial.sound.control.lfo import lfo_value
-from felt_dial.sound.control.line import line_value, slope
-from felt_dial.sound.kernel import TICK
-from felt_dial.sound.modules import Modulator
-from felt_dial.sound.program import Program
-from felt_dial.sound.voices import BEND, OFF, ON, PRESSURE, SUSTAIN, WHEEL, Event
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, SUSTAIN, WHEEL, Event
+from felt_dial.sound.sizes import TICK
 from tests.sound.listening import RATE, plain
 
 SECONDS = TICK / RATE
@@ -56,9 +57,13 @@ def times(found: np.ndarray) -> np.ndarray:
 def test_an_envelope_loops_between_two_points_while_the_key_is_held() -> None:
     """Attack 50 ms and decay 50 ms to nothing, from the start: a hill every 100 ms until the key comes up."""
     patch = plain(
-        modulators__e1__attack=0.05, modulators__e1__decay=0.05, modulators__e1__sustain=0.0,
-        modulators__e1__decay_bend=0.0, modulators__e1__loop_from="start", modulators__e1__release=0.0,
-    )  # fmt: skip
+        modulators__e1__attack=0.05,
+        modulators__e1__decay=0.05,
+        modulators__e1__sustain=0.0,
+        modulators__e1__decay_bend=0.0,
+        modulators__e1__loop_from="start",
+        modulators__e1__release=0.0,
+    )
     found = moved(patch, "e1", 0.5, [NOTE, Event(round(0.45 * RATE), OFF, 60)])
     turn = times(found) % 0.1
     expected = np.where(turn < 0.05, turn / 0.05, 2 - turn / 0.05)
@@ -70,9 +75,12 @@ def test_an_envelope_loops_between_two_points_while_the_key_is_held() -> None:
 def test_a_loop_goes_back_as_often_as_it_says_and_continues_at_its_level() -> None:
     """Three loops from the attack are four hills; with a sustain of 40 % the later ones begin at 40 %."""
     patch = plain(
-        modulators__e1__attack=0.02, modulators__e1__decay=0.02, modulators__e1__sustain=0.4,
-        modulators__e1__loop_from="attack", modulators__e1__loop_count=3,
-    )  # fmt: skip
+        modulators__e1__attack=0.02,
+        modulators__e1__decay=0.02,
+        modulators__e1__sustain=0.4,
+        modulators__e1__loop_from="attack",
+        modulators__e1__loop_count=3,
+    )
     found = moved(patch, "e1", 0.4)
     tops = np.flatnonzero((found[1:-1] >= found[:-2]) & (found[1:-1] > found[2:]) & (found[1:-1] > 0.9))
     assert len(tops) == 4
@@ -86,8 +94,8 @@ def test_a_loop_goes_back_as_often_as_it_says_and_continues_at_its_level() -> No
 def test_key_and_velocity_stretch_the_times(key: int, velocity: float, by_key: float, by_velocity: float) -> None:
     """An octave up halves, an octave down doubles; half of full velocity at +100 % halves (a quarter to the half)."""
     patch = plain(
-        modulators__e1__attack=0.2, modulators__e1__key_times=by_key, modulators__e1__velocity_times=by_velocity,
-    )  # fmt: skip
+        modulators__e1__attack=0.2, modulators__e1__key_times=by_key, modulators__e1__velocity_times=by_velocity
+    )
     found = moved(patch, "e1", 0.6, [Event(0, ON, key, velocity)])
     factor = times_factor(key, velocity, by_key, by_velocity)
     assert factor == pytest.approx({72: 0.5, 48: 2.0, 60: 0.5}[key])
@@ -97,9 +105,12 @@ def test_key_and_velocity_stretch_the_times(key: int, velocity: float, by_key: f
 @pytest.mark.parametrize(("begins", "least"), [("zero", 0.0), ("here", 0.5)])
 def test_in_mono_an_envelope_begins_at_nothing_or_where_the_note_before_has_got_to(begins: str, least: float) -> None:
     patch = plain(
-        play="mono", modulators__e1__attack=0.1, modulators__e1__sustain=0.6, modulators__e1__decay=0.01,
+        play="mono",
+        modulators__e1__attack=0.1,
+        modulators__e1__sustain=0.6,
+        modulators__e1__decay=0.01,
         modulators__e1__begins=begins,
-    )  # fmt: skip
+    )
     program = Program(patch, RATE)
     for block in range(60):
         program.block([NOTE] if block == 0 else [Event(0, ON, 64, 1.0)] if block == 40 else [])
@@ -272,11 +283,16 @@ def test_follow_hears_the_output_a_block_late() -> None:
 @pytest.mark.parametrize(
     ("key", "events", "value"),
     [
-        ("k", [Event(0, ON, 72, 1.0)], 0.2), ("v", [Event(0, ON, 60, 0.5)], 0.5), ("w", [Event(0, WHEEL, 0, 0.7), NOTE], 0.7),
-        ("bd", [Event(0, BEND, 0, -0.5), NOTE], -0.5), ("pd", [Event(0, SUSTAIN, 0, 1.0), NOTE], 1.0),
-        ("p", [NOTE, Event(0, PRESSURE, 0, 0.6)], 0.6), ("ag", [NOTE], 0.02), ("nn", [NOTE, Event(0, ON, 62, 1.0)], 0.0),
+        ("k", [Event(0, ON, 72, 1.0)], 0.2),
+        ("v", [Event(0, ON, 60, 0.5)], 0.5),
+        ("w", [Event(0, WHEEL, 0, 0.7), NOTE], 0.7),
+        ("bd", [Event(0, BEND, 0, -0.5), NOTE], -0.5),
+        ("pd", [Event(0, SUSTAIN, 0, 1.0), NOTE], 1.0),
+        ("p", [NOTE, Event(0, PRESSURE, 0, 0.6)], 0.6),
+        ("ag", [NOTE], 0.02),
+        ("nn", [NOTE, Event(0, ON, 62, 1.0)], 0.0),
     ],
-)  # fmt: skip
+)
 def test_what_the_player_does_is_a_mover(key: str, events: list[Event], value: float) -> None:
     found = moved(with_value(plain(layers__a__pan=0.0), "age", 10.0), key, 0.2, events)
     assert found[-1] == pytest.approx(value, abs=0.005)
@@ -295,7 +311,7 @@ def traced(patch: Patch, path: str, seconds: float, events: Iterable[Event] = (N
     program, found = Program(patch, RATE), []
     for frame in range(0, round(seconds * RATE), 256):
         program.block([e._replace(frame=e.frame - frame) for e in events if frame <= e.frame < frame + 256])
-        found.append(program.motion.control[program.at[path], 0, :-1].copy())
+        found.append(program.modulation.control[program.at[path], 0, :-1].copy())
     return np.concatenate(found)
 
 
@@ -305,12 +321,15 @@ CUTOFF = "layers.a.filter.cutoff"
 @pytest.mark.parametrize(
     ("changes", "value"),
     [
-        ({"depth": 24.0}, 9600.0), ({"depth": -12.0}, 1200.0), ({"depth": 1000.0, "by": "amount"}, 3400.0),
-        ({"depth": 24.0, "reading": "flipped"}, 2400.0), ({"depth": 12.0, "reading": "both ways"}, 4800.0),
+        ({"depth": 24.0}, 9600.0),
+        ({"depth": -12.0}, 1200.0),
+        ({"depth": 1000.0, "by": "amount"}, 3400.0),
+        ({"depth": 24.0, "reading": "flipped"}, 2400.0),
+        ({"depth": 12.0, "reading": "both ways"}, 4800.0),
         ({"depth": 24.0, "scaled": "w"}, 4800.0),
         ({"depth": 24.0, "shape": ((0.0, 0.0, 0.0), (0.5, 0.0, 0.0), (1.0, 0.5, 0.0))}, 4800.0),
     ],
-)  # fmt: skip
+)
 def test_a_thread_on_a_cutoff_of_2400_hz(changes: dict[str, object], value: float) -> None:
     """+24 st is two octaves: 9.6 kHz; by amount it adds hertz; scaled by a wheel at half it goes half as far."""
     patch = with_value(plain(), CUTOFF, 2400.0)
@@ -399,7 +418,7 @@ def test_a_hundred_patches_with_threads_by_chance_are_finite_and_in_range(block:
     for seed in range(10 * block, 10 * block + 10):
         patch = sewn_at_random(seed)
         program = Program(patch, RATE)
-        table = program.motion.slots
+        table = program.modulation.slots
         for n in range(24):
             events = (
                 [Event(96, ON, 40 + 9 * n, 0.7)]
@@ -411,7 +430,7 @@ def test_a_hundred_patches_with_threads_by_chance_are_finite_and_in_range(block:
             sound = program.block([*events, Event(0, WHEEL, 0, n / 24)])
             assert np.isfinite(sound).all() and np.abs(sound).max() <= 1.0, seed
             assert not program.report.broken, (seed, program.report.broken)
-            control = program.motion.control[:, [*program.voices.active, -1], :]
+            control = program.modulation.control[:, [*program.voices.active, -1], :]
             assert np.isfinite(control).all() and np.isfinite(program.moves).all(), seed
             low, high = table["low"][:, None, None] - 1e-3, table["high"][:, None, None]
             moved = table["moved"] > 0
@@ -428,7 +447,7 @@ def test_a_patch_of_movers_renders_the_same_bytes_in_any_block_length_and_again(
         program, line = Program(patch, RATE, frames), []
         for at in range(0, 12288, frames):
             program.block([NOTE] if at == 0 else [])
-            line.append(program.motion.control[: program.count, 0, :-1].copy())
+            line.append(program.modulation.control[: program.count, 0, :-1].copy())
         found.append(np.concatenate(line, axis=1))
     assert (found[0] == found[1]).all()
     follows = {"f1"} | {key for key in ("b1",) if "f1" in str(patch.modulators[key])}

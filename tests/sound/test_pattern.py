@@ -7,9 +7,10 @@ import pytest
 
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.pattern import LANES
-from felt_dial.sound.program import Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.voices import OFF, ON, PANIC, Event
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.playing.events import OFF, ON, PANIC, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import RATE, plain
 
 CHORD = [Event(0, ON, key, 0.8) for key in (64, 60, 67)]
@@ -47,10 +48,12 @@ def onsets(found: list[Event]) -> list[tuple[int, float]]:
 @pytest.mark.parametrize(
     ("order", "keys"),
     [
-        ("up", [60, 64, 67, 60, 64, 67]), ("down", [67, 64, 60, 67, 64, 60]), ("bounce", [60, 64, 67, 64, 60, 64]),
+        ("up", [60, 64, 67, 60, 64, 67]),
+        ("down", [67, 64, 60, 67, 64, 60]),
+        ("bounce", [60, 64, 67, 64, 60, 64]),
         ("played", [64, 60, 67, 64, 60, 67]),
     ],
-)  # fmt: skip
+)
 def test_keys_come_in_order_and_every_sixteenth(order: str, keys: list[float]) -> None:
     found = onsets(played(patterned(order=order), 0.74))
     assert [key for _, key in found] == keys
@@ -66,8 +69,12 @@ def test_a_chord_comes_as_one_and_octaves_come_in_turn() -> None:
 
 def test_lanes_shift_shorten_tie_skip_and_soften() -> None:
     rows = (
-        row(octave=1, velocity=0.5), row(semitone=-5, length=0.5), row(skip=1), row(length=1.0), row(tie=1, length=0.5),
-    )  # fmt: skip
+        row(octave=1, velocity=0.5),
+        row(semitone=-5, length=0.5),
+        row(skip=1),
+        row(length=1.0),
+        row(tie=1, length=0.5),
+    )
     found = played(patterned(rows=rows), 0.49, [Event(0, ON, 60, 0.8)])
     assert [key for _, key in onsets(found)] == [72, 55, 60], "the skipped step takes no time"
     assert [e.value for e in found if e.kind == ON] == pytest.approx([0.4, 0.8, 0.8])

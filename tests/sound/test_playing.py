@@ -11,10 +11,12 @@ from felt_dial.patch.edits import add_layer, sew
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.tuning import BadTuning, Tuning, load_tuning, read_kbm, read_scl
 from felt_dial.patch.units import Beats
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer
-from felt_dial.sound.program import Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.voices import BEND, OFF, ON, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, Event
+from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import RATE, exact_frequency, plain
 
 SINE = {"layers__a__source__shape": "sine"}
@@ -120,15 +122,22 @@ def test_each_finger_bends_presses_and_slides_its_own_note() -> None:
     patch, _ = sew(patch, "sl", "layers.a.fine", 50.0)
     program = Program(patch)
     program.block([Event(0, ON, 60, 1.0, 1), Event(0, ON, 60, 1.0, 2)])
-    program.block([
-        Event(0, BEND, 0, 0.25, 1), Event(0, PRESSURE, 0, 0.8, 2), Event(0, SLIDE, 0, 0.5, 2), Event(0, ON, 64, 1.0, 3),
-    ])  # fmt: skip
+    program.block(
+        [
+            Event(0, BEND, 0, 0.25, 1),
+            Event(0, PRESSURE, 0, 0.8, 2),
+            Event(0, SLIDE, 0, 0.5, 2),
+            Event(0, ON, 64, 1.0, 3),
+        ]
+    )
     for _ in range(20):
         program.block()
     rows = program.voices.active
     assert program.line[rows, -1] == pytest.approx([72.0, 60.0, 64.0], abs=1e-3)
-    assert program.motion.control[program.at["layers.a.pan"], rows, -1] == pytest.approx([-1.0, -0.2, -1.0], abs=1e-3)
-    assert program.motion.control[program.at["layers.a.fine"], rows, -1] == pytest.approx([0.0, 25.0, 0.0], abs=0.1)
+    assert program.modulation.control[program.at["layers.a.pan"], rows, -1] == pytest.approx(
+        [-1.0, -0.2, -1.0], abs=1e-3
+    )
+    assert program.modulation.control[program.at["layers.a.fine"], rows, -1] == pytest.approx([0.0, 25.0, 0.0], abs=0.1)
     program.block([Event(0, OFF, 60, 0.0, 2)])
     assert [float(k) for k in program.voices.key[program.voices.held]] == [60.0, 64.0]
 
@@ -214,7 +223,7 @@ def test_a_layer_added_under_a_held_note_joins_it() -> None:
     before = Program(plain(**SINE))
     before.block([Event(0, ON, 60, 1.0)])
     after = Program(two())
-    after.carry_on(before)
+    carry_on(after, before)
     sound = after.block()
     assert sound[0].any() and sound[1].any()
 
@@ -298,7 +307,7 @@ def test_a_delayed_strike_survives_an_edit_in_between() -> None:
     before = Program(two(delay=0.05))
     before.block([Event(0, ON, 60, 1.0)])
     after = Program(two(delay=0.05))
-    after.carry_on(before)
+    carry_on(after, before)
     sound = np.concatenate([after.block()[1].copy() for _ in range(12)])
     assert abs(first_sound(sound) - (0.05 * RATE - 256)) <= 16
 
@@ -307,7 +316,7 @@ def test_a_removed_layer_falls_silent_and_the_others_go_on() -> None:
     before = Program(two())
     before.block([Event(0, ON, 60, 1.0)])
     after = Program(plain(**SINE))
-    after.carry_on(before)
+    carry_on(after, before)
     for _ in range(3):
         sound = after.block()
     assert sound[0].any() and np.abs(sound[1]).max() < 1e-6
@@ -320,7 +329,7 @@ def test_a_pedal_is_still_down_after_an_edit() -> None:
     before = Program(plain())
     play(before, Event(0, ON, 50, 1.0), Event(0, SUSTAIN, 0, 1.0), Event(0, OFF, 50))
     after = Program(plain(layers__a__pan=0.5))
-    after.carry_on(before)
+    carry_on(after, before)
     assert play(after) == [50] and play(after, Event(0, SUSTAIN, 0, 0.0)) == []
 
 
@@ -338,7 +347,7 @@ def test_pressure_of_one_key_leaves_the_others_alone() -> None:
     program.block([Event(0, PRESSURE, 64, 1.0)])
     for _ in range(20):
         program.block()
-    pans = program.motion.control[program.at["layers.a.pan"], program.voices.active, -1]
+    pans = program.modulation.control[program.at["layers.a.pan"], program.voices.active, -1]
     assert pans == pytest.approx([-1.0, 0.0], abs=1e-3)
 
 

@@ -10,16 +10,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
+from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import Patch, slots, with_value
-from felt_dial.sound.house import CEILING
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.output_stage import CEILING
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.engine.rates import half_band
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import Effect, Modulator, new_layer
-from felt_dial.sound.phrases import FOR_KIND, PHRASES, phrase_for
-from felt_dial.sound.program import Program
-from felt_dial.sound.rates import half_band
-from felt_dial.sound.render import CannotRender, Note, render
-from felt_dial.sound.voices import BEND, OFF, ON, PANIC, Event
+from felt_dial.sound.modules import new_layer
+from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, Event
+from felt_dial.sound.playing.phrases import PHRASES, Note, phrase_for
+from felt_dial.sound.render import CannotRender, render
 from tests.sound.listening import RATE, amplitude_at, exact_frequency, plain
 
 
@@ -64,7 +66,7 @@ def test_bend_reaches_as_far_as_it_says() -> None:
 
 def test_the_quietest_released_note_is_stolen_first_then_the_oldest() -> None:
     program = Program(with_value(plain(), "voices", 4))
-    voices, playing = program.voices, program.playing
+    voices, playing = program.voices, program.allocator
     for n in range(4):
         playing.obey(Event(0, ON, 60 + n, 1.0), 0)
     voices.peak[:4] = (0.9, 0.2, 0.5, 0.7)
@@ -143,7 +145,7 @@ def test_an_edited_patch_carries_on_where_the_old_one_was() -> None:
         straight.block()
         first.block()
     second = Program(rich())
-    second.carry_on(first)
+    carry_on(second, first)
     for _ in range(20):
         assert np.abs(straight.block() - second.block()).max() < 1e-6
 
@@ -154,7 +156,7 @@ def test_another_patch_strikes_the_held_notes_again() -> None:
     fresh = Program(plain())
     fresh.strike_again(old)
     sound = fresh.block()
-    assert fresh.playing.held_notes() == [(57.0, pytest.approx(0.8)), (60.0, pytest.approx(0.4))]
+    assert fresh.allocator.held_notes() == [(57.0, pytest.approx(0.8)), (60.0, pytest.approx(0.4))]
     assert np.abs(sound).max() > 0.05
     fresh.block()
     assert len(fresh.voices.active) == 2
@@ -177,7 +179,7 @@ def test_mute_and_solo_fade_rather_than_click() -> None:
 def test_a_layer_that_gives_no_number_is_reset_and_named() -> None:
     program = Program(plain(layers__a__filter__on=True))
     program.block([Event(0, ON, 57, 1.0)])
-    program.strands[0].tone.steps[1].state[0][:] = np.nan
+    program.layers[0].tone.steps[1].arrays[0][:] = np.nan
     sound = program.block()
     assert program.report.broken == ["layers.a"] and np.isfinite(sound).all()
     program.block()
@@ -187,7 +189,7 @@ def test_a_layer_that_gives_no_number_is_reset_and_named() -> None:
 def test_an_effect_that_gives_no_number_is_reset_and_named() -> None:
     program = Program(rich())
     program.block([Event(0, ON, 57, 1.0)])
-    program.racks["1"].fitted[0].placed.state[0][:] = np.inf
+    program.racks["1"].effects[0].running.arrays[0][:] = np.inf
     sound = program.block()
     assert program.report.broken == ["racks.1.delay1"] and np.isfinite(sound).all()
 
@@ -322,4 +324,6 @@ def test_there_are_eight_phrases_and_one_for_every_kind() -> None:
     assert velocities == sorted(set(velocities)) and len({n.key for n in PHRASES["rising"].notes}) == 1
     first, second = PHRASES["legato"].notes
     assert second.at < first.at + first.length
-    assert all(phrase_for(kind).id in PHRASES for kind in FOR_KIND)
+    for phrase in PHRASES.values():
+        assert all(phrase_for(kind) is phrase for kind in phrase.shows), "no type is shown by two"
+    assert phrase_for("no such type") in PHRASES.values()

@@ -11,15 +11,16 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from felt_dial.patch.edits import replace_module
+from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.units import Beats
-from felt_dial.sound import analysis, assets
-from felt_dial.sound.audio_file import Audio, read_audio
-from felt_dial.sound.modules import Source
-from felt_dial.sound.program import Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.sources.travel import READY, place_at
-from felt_dial.sound.voices import OFF, ON, Event
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.matter import analysis, assets
+from felt_dial.sound.matter.audio_file import Audio, read_audio
+from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.sound.sources.core.travel import READY, place_at
 from tests.sound.listening import RATE, amplitude_at, decibels, exact_frequency, plain, steady
 
 T = np.arange(3 * RATE) / RATE
@@ -99,7 +100,7 @@ def test_a_start_by_chance_moves_but_never_before_its_floor(store: Path) -> None
     starts = []
     for _ in range(40):
         program.block([Event(0, ON, 60, 1.0)])
-        starts.append(program.strands[0].source.state[9][program.voices.newest, 0] / (RATE - 1))
+        starts.append(program.layers[0].source.state.ends[program.voices.newest, 0] / (RATE - 1))
         program.block([Event(0, OFF, 60)])
     assert min(starts) == pytest.approx(0.45, abs=1e-3) and 0.6 < max(starts) <= 0.9 and len(set(starts)) > 15
 
@@ -225,10 +226,16 @@ def test_pitch_follows_the_key_and_time_does_not(store: Path) -> None:
         assert ends == pytest.approx(0.5, abs=0.06)
 
 
-@pytest.mark.parametrize(("fields", "after"), [
-    ({"speed": 2.0}, 0.25), ({"scan": "passes", "passes": 4.0}, 0.125), ({"scan": "passes", "passes": Beats(1.0)}, 0.25),
-    ({"scan": "travel", "length": 0.4}, 0.2), ({"scan": "travel", "length": Beats(1.0)}, 0.25),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("fields", "after"),
+    [
+        ({"speed": 2.0}, 0.25),
+        ({"scan": "passes", "passes": 4.0}, 0.125),
+        ({"scan": "passes", "passes": Beats(1.0)}, 0.25),
+        ({"scan": "travel", "length": 0.4}, 0.2),
+        ({"scan": "travel", "length": Beats(1.0)}, 0.25),
+    ],
+)
 def test_the_cloud_moves_as_fast_as_it_says(store: Path, fields: dict[str, object], after: float) -> None:
     sound = 0.5 * np.sin(2 * np.pi * 600 * T[:RATE]) * (T[:RATE] < 0.5)
     patch = playing(store, "grains", sound, size=0.02, by_place=0.0, rate=150.0, **fields)

@@ -7,13 +7,15 @@ import pytest
 from numpy.typing import NDArray
 from scipy import signal
 
+from felt_dial.patch.module import Effect
 from felt_dial.sound.compile import still_control
-from felt_dial.sound.effects.reverb import DENSITY, DIFFUSERS, LENGTHS
-from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
-from felt_dial.sound.modules import Effect
-from felt_dial.sound.program import BLOCK
-from felt_dial.sound.tone.chain import run_step
+from felt_dial.sound.compiled import arrays_of, kernel_of
+from felt_dial.sound.effects.kernels.reverb import DENSITY, DIFFUSERS
+from felt_dial.sound.effects.reverb import LENGTHS
+from felt_dial.sound.kernel import Stage
+from felt_dial.sound.sizes import BLOCK, TICK
 from felt_dial.sound.tone.comb import Comb, loop_at
+from felt_dial.sound.tone.kernels.core.voices import Played
 from tests.sound.listening import RATE, noise, sine
 from tests.sound.test_effects import through
 
@@ -170,7 +172,7 @@ def test_a_comb_whose_pitch_glides_is_its_loop(end: float) -> None:
     """
     blocks, back = 40, 1 - 0.3**2
     module = Comb(on=True, counted="hertz", cutoff=220.0, resonance=0.7)
-    control, state = still_control(module, 1, BLOCK // TICK), room_for(module, Stage(RATE, BLOCK, 1))
+    control, state = still_control(module, 1, BLOCK // TICK), arrays_of(module, Stage(RATE, BLOCK, 1))
     hertz = np.geomspace(220.0, end, blocks * (BLOCK // TICK) + 1).astype(np.float32)
     x = np.zeros(blocks * BLOCK)
     x[:4000] = 0.02 * np.random.default_rng(3).uniform(-1, 1, 4000)
@@ -180,8 +182,7 @@ def test_a_comb_whose_pitch_glides_is_its_loop(end: float) -> None:
         part = slice(n * BLOCK, (n + 1) * BLOCK)
         control[Comb.row_of("cutoff"), 0] = hertz[n * (BLOCK // TICK) : (n + 1) * (BLOCK // TICK) + 1]
         audio = np.tile(x[part], (1, 2, 1)).astype(np.float32)
-        where = audio, control, np.zeros(1, np.int32), start, TICK, float(RATE), state, flat, flat
-        run_step(module, kernel_of(module), *where)
+        kernel_of(module)(*Played(audio, control, flat, flat, np.zeros(1, np.int32), start, TICK, float(RATE)), *state)
         start[:] = -1
         assert (audio[0, 0] == audio[0, 1]).all()
         found[part] = audio[0, 0]

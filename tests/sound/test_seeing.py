@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from felt_dial.sound.seeing import correlation, frequency_at, locked, note_name, period, spectrum, true_peak
+from felt_dial.sound.spectra import correlation, frequency_at, locked, note_name, period, spectrum, true_peak
 from tests.sound.listening import RATE, decibels
 from tests.sound.test_house import tone
 

@@ -11,9 +11,12 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Filter, Module
 from felt_dial.patch.shaping import WAYS, Shaper
 from felt_dial.sound.compile import still_control
-from felt_dial.sound.kernel import TICK, Stage, kernel_of, room_for
+from felt_dial.sound.compiled import arrays_of, kernel_of
+from felt_dial.sound.kernel import Stage
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.tone.chain import run_step
+from felt_dial.sound.sizes import TICK
+from felt_dial.sound.tone.kernels.core.voices import Played
+from tests.sound.plain import plain
 
 Sound = NDArray[np.float32]
 RATE, VOICES, FRAMES = 48000, 6, 256
@@ -48,7 +51,7 @@ class Bench:
 
     def __post_init__(self) -> None:
         self.stage = Stage(float(RATE), self.frames, VOICES)
-        self.room = room_for(self.module, self.stage)
+        self.room = arrays_of(self.module, self.stage)
         self.control = still_control(self.module, VOICES, self.frames // TICK)
         ticks = self.frames // TICK + 1
         keys = np.array([40, 52, 57, 61, 64, 79], np.float32)[:, None]
@@ -60,14 +63,14 @@ class Bench:
         row = list(self.module.params).index(name)
         self.control[row] = values if values.ndim == 2 else values[:, None]
 
-    def run(self, audio: Sound, rows: list[int], start: dict[int, int] | None = None) -> Sound:
+    def run(self, audio: Sound, rows: list[int], start: dict[int, int] | None = None, compiled: bool = True) -> Sound:
         begins = np.full(VOICES, -1, np.int32)
         for row, tick in (start or {}).items():
             begins[row] = tick
-        run_step(
-            self.module, kernel_of(self.module), audio, self.control, np.array(rows, np.int32), begins, TICK,
-            float(RATE), self.room, self.line, self.frequency,
-        )  # fmt: skip
+        where = np.array(rows, np.int32)
+        played = Played(audio, self.control, self.line, self.frequency, where, begins, TICK, float(RATE))
+        kernel = kernel_of(self.module)
+        (kernel if compiled else plain(kernel))(*played, *self.room)
         return audio
 
 
@@ -79,10 +82,13 @@ def spread_out(bench: Bench) -> None:
     """Another cutoff, resonance and drive for every voice."""
     params = bench.module.params
     for name, values in (
-        ("cutoff", np.geomspace(120, 9000, VOICES)), ("resonance", np.linspace(0.1, 0.9, VOICES)),
-        ("drive", np.linspace(0, 12, VOICES)), ("amount", np.linspace(0, 24, VOICES)),
-        ("bias", np.linspace(-0.5, 0.5, VOICES)), ("vowel", np.linspace(0, 7, VOICES)),
-    ):  # fmt: skip
+        ("cutoff", np.geomspace(120, 9000, VOICES)),
+        ("resonance", np.linspace(0.1, 0.9, VOICES)),
+        ("drive", np.linspace(0, 12, VOICES)),
+        ("amount", np.linspace(0, 24, VOICES)),
+        ("bias", np.linspace(-0.5, 0.5, VOICES)),
+        ("vowel", np.linspace(0, 7, VOICES)),
+    ):
         if name in params:
             bench.dial(name, values)
 
@@ -93,17 +99,40 @@ def test_a_voice_is_the_same_alone_and_among_five_others(kind: str) -> None:
     spread_out(together)
     rows = [0, 1, 2, 3, 4, 5]
     heard = np.concatenate(
-        [together.run(whole[..., n : n + FRAMES].copy(), rows, {k: 0 for k in rows} if n == 0 else None)
-         for n in range(0, 3 * FRAMES, FRAMES)], axis=2,
-    )  # fmt: skip
+        [
+            together.run(whole[..., n : n + FRAMES].copy(), rows, {k: 0 for k in rows} if n == 0 else None)
+            for n in range(0, 3 * FRAMES, FRAMES)
+        ],
+        axis=2,
+    )
     for row in rows:
         alone = Bench(KINDS[kind])
         spread_out(alone)
         single = np.concatenate(
-            [alone.run(whole[..., n : n + FRAMES].copy(), [row], {row: 0} if n == 0 else None)
-             for n in range(0, 3 * FRAMES, FRAMES)], axis=2,
-        )  # fmt: skip
+            [
+                alone.run(whole[..., n : n + FRAMES].copy(), [row], {row: 0} if n == 0 else None)
+                for n in range(0, 3 * FRAMES, FRAMES)
+            ],
+            axis=2,
+        )
         assert single[row] == pytest.approx(heard[row], abs=1e-6), row
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("moving", [False, True], ids=["still", "moving"])
+def test_lanes_make_what_plain_numbers_make(kind: str, moving: bool) -> None:
+    """The same kernel as plain Python over NumPy's numbers: one block of five voices, one of them beginning within it."""
+    benches = Bench(KINDS[kind]), Bench(KINDS[kind])
+    for bench in benches:
+        spread_out(bench)
+        if moving:
+            for name in {"cutoff", "drive", "amount", "gain", "mix"} & set(bench.module.params):
+                row = list(bench.module.params).index(name)
+                bench.control[row] *= np.linspace(1.0, 0.6, bench.control.shape[2], dtype=np.float32)
+    rows, begins = [5, 0, 3, 1, 2], {5: 0, 0: 0, 3: 4, 1: 0, 2: 0}
+    lanes, numbers = (bench.run(sound(), rows, begins, bench is benches[0]) for bench in benches)
+    assert lanes == pytest.approx(numbers, abs=2e-6)
+    assert np.abs(lanes[rows] - sound()[rows]).max() > 1e-3, "and it does something"
 
 
 @pytest.mark.parametrize("kind", KINDS)

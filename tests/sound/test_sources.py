@@ -11,18 +11,21 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from felt_dial.patch.document import read_patch, write_patch
+from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.edits import add_inlet, add_layer, replace_module
+from felt_dial.patch.module import Source
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound import assets
-from felt_dial.sound.audio_file import Audio
-from felt_dial.sound.house import CEILING
-from felt_dial.sound.modules import Source, new_layer
-from felt_dial.sound.program import Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.tables import shipped_tables
-from felt_dial.sound.voices import ON, Event
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.output_stage import CEILING
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.audio_file import Audio
+from felt_dial.sound.matter.tables import shipped_tables
+from felt_dial.sound.modules import new_layer
+from felt_dial.sound.playing.events import ON, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import RATE, plain
 
 
@@ -172,7 +175,7 @@ def test_another_source_carries_on_under_held_keys(tmp_path: Path) -> None:
     before.block([Event(0, ON, 60, 0.8)])
     for kind in sorted(Source.kinds):
         after = Program(replace_module(plain(), "layers.a.source", made_of(kind, tmp_path)))
-        after.carry_on(before)
+        carry_on(after, before)
         for _ in range(4):
             sound = after.block()
         assert np.isfinite(sound).all() and len(after.voices.active) == 1

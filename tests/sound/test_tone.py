@@ -12,54 +12,21 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from felt_dial.patch.edits import add_effect
-from felt_dial.patch.module import Filter
+from felt_dial.patch.module import Effect, Filter
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.shaping import WAYS, Shaper
-from felt_dial.sound.kernel import Stage, kernel_of, room_for
-from felt_dial.sound.modules import Effect, new_patch
-from felt_dial.sound.program import BLOCK, Program
-from felt_dial.sound.render import Note, render
-from felt_dial.sound.tone.chain import NO_SWING
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.playing.events import ON, Event
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.sound.sizes import BLOCK
 from felt_dial.sound.tone.comb import feedback
 from felt_dial.sound.tone.formant import MEANS, VOWELS
-from felt_dial.sound.voices import ON, Event
-from tests.sound.listening import RATE, amplitude_at, decibels, noise, plain, sine, steady
+from tests.sound.listening import RATE, amplitude_at, decibels, noise, plain, response, sine, steady, through
 
 Sound = NDArray[np.float64]
 TICKS = BLOCK // 16
-
-
-def through(
-    module: Any, sound: Sound, key: float = 57.0, moved: dict[str, Sound] | None = None, swing: Sound | None = None
-) -> Sound:
-    """A sound (channel, frame) through the kernel of a filter or drive as one voice, block by block.
-
-    `moved` gives a parameter a course of its own, one value a tick.
-    """
-    names = list(module.params)
-    stage = Stage(RATE, BLOCK, 1)
-    state, kernel = room_for(module, stage), kernel_of(module)
-    line, hertz = (
-        np.full((1, TICKS + 1), key, np.float32),
-        np.full((1, TICKS + 1), 440 * 2 ** ((key - 69) / 12), np.float32),
-    )
-    rows, start, out = np.zeros(1, np.int32), np.zeros(1, np.int32), []
-    padded = np.pad(sound, ((0, 0), (0, -sound.shape[1] % BLOCK)))
-    for n, at in enumerate(range(0, padded.shape[1], BLOCK)):
-        control = np.zeros((len(names), 1, TICKS + 1), np.float32)
-        for row, name in enumerate(names):
-            control[row] = module.params[name].encode(module.get(name))
-            if moved and name in moved:
-                control[row] = moved[name][n * TICKS : (n + 1) * TICKS + 1]
-        block = padded[None, :, at : at + BLOCK].astype(np.float32).copy()
-        if isinstance(module, Filter):
-            turned = NO_SWING if swing is None else swing[None, at : at + BLOCK].astype(np.float32)
-            kernel(block, control, line, hertz, rows, start, 16, float(RATE), turned, *state)
-        else:
-            kernel(block, control, rows, start, 16, float(RATE), *state)
-        start[:] = -1
-        out.append(block[0].astype(np.float64))
-    return np.concatenate(out, axis=1)[:, : sound.shape[1]]
 
 
 def made(kind: str, **values: object) -> Any:
@@ -69,15 +36,6 @@ def made(kind: str, **values: object) -> Any:
     return filter_
 
 
-def measured(filter_: Any, key: float = 57.0, level: float = -60.0) -> tuple[Sound, Sound]:
-    """Frequencies, and dB of the response to a soft impulse, so that nothing bends."""
-    impulse = np.zeros((2, 65536))
-    impulse[:, 0] = 10 ** (level / 20)
-    out = through(filter_, impulse, key)
-    response = np.abs(np.fft.rfft(out[0])) / 10 ** (level / 20)
-    return np.fft.rfftfreq(65536, 1 / RATE), 20 * np.log10(response + 1e-12)
-
-
 # --- responses ---------------------------------------------------------------------------------
 
 EVERY = [
@@ -85,17 +43,20 @@ EVERY = [
     made("state_variable", response="notch 24", cutoff=3000.0),
     made("state_variable", response="peak 12", cutoff=700.0, resonance=0.5),
     made("state_variable", response="peak 24", cutoff=5000.0, resonance=0.8),
-    made("shelf", cutoff=400.0, lift=9.0), made("shelf", side="high", cutoff=3000.0, lift=-15.0, resonance=0.5),
+    made("shelf", cutoff=400.0, lift=9.0),
+    made("shelf", side="high", cutoff=3000.0, lift=-15.0, resonance=0.5),
     *(made("ladder", response=r, cutoff=900.0, resonance=0.7) for r in ("low 24", "low 12", "band 12", "high 24")),
-    made("acid", cutoff=800.0, resonance=0.8), made("acid", character="wire", cutoff=2000.0, resonance=0.9),
-    made("formant", vowel=2.5, throat="women"), made("formant", vowel=0.0, shift=5.0, resonance=0.8),
-]  # fmt: skip
+    made("acid", cutoff=800.0, resonance=0.8),
+    made("acid", character="wire", cutoff=2000.0, resonance=0.9),
+    made("formant", vowel=2.5, throat="women"),
+    made("formant", vowel=0.0, shift=5.0, resonance=0.8),
+]
 
 
 @pytest.mark.parametrize("filter_", EVERY, ids=lambda f: f"{f.kind} {f.gist()}")
 def test_what_is_drawn_is_what_is_heard(filter_: Any) -> None:
     """The formula of the picture against the running filter, within 0.1 dB wherever it is above −60 dB."""
-    f, heard = measured(filter_)
+    f, heard = response(filter_)
     drawn = 20 * np.log10(filter_.gain(f, float(RATE), pitch=57.0) + 1e-12)
     inside = (f > 30) & (f < 16000) & (drawn > -60)
     assert np.abs(heard - drawn)[inside].max() < 0.1
@@ -115,7 +76,7 @@ def test_a_ladder_is_four_equal_poles_with_feedback() -> None:
     poles[-1] += k
     f = np.array([50.0, 200.0, 700.0, 1000.0, 1500.0, 4000.0])
     expected = analogue([1 + 0.5 * k], list(poles), 1000.0, f)
-    grid, heard = measured(made("ladder", cutoff=1000.0, resonance=0.6))
+    grid, heard = response(made("ladder", cutoff=1000.0, resonance=0.6))
     assert np.interp(f, grid, heard) == pytest.approx(expected, abs=0.1)
 
 
@@ -142,7 +103,7 @@ def test_a_shelf_is_that_of_the_cookbook() -> None:
     d = [(a + 1) + (a - 1) * c + root, -2 * ((a - 1) + (a + 1) * c), (a + 1) + (a - 1) * c - root]
     f = np.array([40.0, 200.0, 400.0, 800.0, 3000.0])
     expected = 20 * np.log10(np.abs(signal.freqz(b, d, f, fs=RATE)[1]))
-    grid, heard = measured(made("shelf", cutoff=f0, lift=gain))
+    grid, heard = response(made("shelf", cutoff=f0, lift=gain))
     assert np.interp(f, grid, heard) == pytest.approx(expected, abs=0.05)
 
 
@@ -151,7 +112,7 @@ def test_a_shelf_is_that_of_the_cookbook() -> None:
 def test_a_comb_rings_at_its_key_and_its_harmonics(key: int, teeth: str) -> None:
     """Peaks at k·f0 or (2k − 1)·f0 (closed form), their height over the valleys (1 + g) / (1 − g)."""
     f0 = 440 * 2 ** ((key - 69) / 12)
-    f, heard = measured(made("comb", teeth=teeth, resonance=0.7), key)
+    f, heard = response(made("comb", teeth=teeth, resonance=0.7), key)
     for k in (1, 2, 3) if teeth == "all" else (1, 3, 5):
         near = (f > (k - 0.3) * f0) & (f < (k + 0.3) * f0)
         assert f[near][heard[near].argmax()] == pytest.approx(k * f0, abs=0.4 + 0.002 * k * f0), "half a bin"
@@ -176,7 +137,7 @@ def test_a_comb_at_full_feedback_goes_on_by_itself_in_tune() -> None:
 def test_the_formants_are_those_of_the_published_table() -> None:
     """Peterson and Barney 1952, table II (from memory): the loudest place near every formant is within 6 % of it."""
     for n, word in enumerate(VOWELS):
-        f, heard = measured(made("formant", vowel=word, resonance=0.9))
+        f, heard = response(made("formant", vowel=word, resonance=0.9))
         for formant in MEANS[0, n][:2]:
             near = (f > 0.85 * formant) & (f < 1.15 * formant)
             assert f[near][heard[near].argmax()] == pytest.approx(formant, rel=0.06), word
@@ -220,7 +181,7 @@ def test_a_cutoff_from_the_key_stands_where_the_played_pitch_is() -> None:
     """An octave above the key: the −3 dB point (Butterworth, textbook) is at twice the pitch."""
     for key in (45, 57, 69):
         filter_ = made("state_variable", counted="key", distance=12.0)
-        f, heard = measured(filter_, key)
+        f, heard = response(filter_, key)
         assert np.interp(2 * 440 * 2 ** ((key - 69) / 12), f, heard) == pytest.approx(-3.01, abs=0.05)
 
 
@@ -247,9 +208,13 @@ def test_a_cutoff_swung_by_a_sine_makes_side_bands_at_its_rate() -> None:
 
 @settings(max_examples=20, deadline=None)
 @given(
-    kind=st.sampled_from(sorted(Filter.kinds)), place=st.floats(0, 1), resonance=st.floats(0, 1), drive=st.floats(0, 36),
-    key=st.integers(0, 127), depth=st.floats(-4, 4),
-)  # fmt: skip
+    kind=st.sampled_from(sorted(Filter.kinds)),
+    place=st.floats(0, 1),
+    resonance=st.floats(0, 1),
+    drive=st.floats(0, 36),
+    key=st.integers(0, 127),
+    depth=st.floats(-4, 4),
+)
 def test_any_filter_swung_at_audio_rate_is_bounded(
     kind: str, place: float, resonance: float, drive: float, key: int, depth: float
 ) -> None:
@@ -308,9 +273,13 @@ def test_a_drawn_curve_is_heard_as_it_is_drawn_and_while_it_is_dragged() -> None
 
 def test_order_of_drive_and_filter_are_two_different_sounds() -> None:
     patch = plain(
-        layers__a__source__shape="saw", layers__a__drive__on=True, layers__a__drive__amount=30.0,
-        layers__a__filter__on=True, layers__a__filter__cutoff=500.0, layers__a__filter__response="low 24",
-    )  # fmt: skip
+        layers__a__source__shape="saw",
+        layers__a__drive__on=True,
+        layers__a__drive__amount=30.0,
+        layers__a__filter__on=True,
+        layers__a__filter__cutoff=500.0,
+        layers__a__filter__response="low 24",
+    )
     drive_first = steady(patch, 45)
     filter_first = steady(with_value(patch, "layers.a.order", "filter"), 45)
     tops = [decibels(amplitude_at(s, 110.0 * 31) / amplitude_at(s, 110.0)) for s in (drive_first, filter_first)]

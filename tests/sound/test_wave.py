@@ -7,10 +7,11 @@ import pytest
 from scipy import signal
 
 from felt_dial.patch.edits import sew
+from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import note_frequency
-from felt_dial.sound.modules import Modulator
-from felt_dial.sound.render import Note, render
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from tests.sound.listening import RATE, amplitude_at, decibels, exact_frequency, plain, steady, worst_alias
 
 
@@ -80,8 +81,8 @@ def test_width_moves_at_tick_rate_without_clicks() -> None:
 
 def test_a_change_of_shape_crossfades() -> None:
     from felt_dial.patch.patch import slots
-    from felt_dial.sound.program import Program
-    from felt_dial.sound.voices import ON, Event
+    from felt_dial.sound.engine.program import Program
+    from felt_dial.sound.playing.events import ON, Event
 
     program = Program(plain(layers__a__source__shape="sine"))
     shape = next(n for n, slot in enumerate(slots(program.patch)) if slot.path == "layers.a.source.shape")

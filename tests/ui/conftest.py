@@ -15,9 +15,9 @@ from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 from felt_dial.bank.places import load_settings
 from felt_dial.live.devices import SIMULATED
 from felt_dial.live.link import EngineLink
-from felt_dial.ui.app import stand_up
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.frame.app import stand_up
 
 
 def wait(true: Callable[[], bool], seconds: float = 20.0) -> bool:
@@ -100,9 +100,13 @@ class Desk:
     def move(self, widget: QWidget, at: QPoint) -> None:
         """The pointer goes to a place with the left button held."""
         event = QMouseEvent(
-            QEvent.Type.MouseMove, QPointF(at), QPointF(widget.mapToGlobal(at)), Qt.MouseButton.NoButton,
-            Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
-        )  # fmt: skip
+            QEvent.Type.MouseMove,
+            QPointF(at),
+            QPointF(widget.mapToGlobal(at)),
+            Qt.MouseButton.NoButton,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
         QApplication.sendEvent(widget, event)
 
     def drop(self, mime: QMimeData, widget: QWidget) -> None:
@@ -132,7 +136,7 @@ def desk(qapp: QApplication, home: Path) -> Iterator[Desk]:
 
 
 @pytest.fixture
-def open_desk(qapp: QApplication, home: Path) -> Iterator[Any]:
+def open_desk(qapp: QApplication, home: Path, kernels: None) -> Iterator[Any]:
     """Opens a desk with an engine; may be called again after closing."""
     opened: list[Desk] = []
 

@@ -9,25 +9,25 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from felt_dial.patch.document import read_patch, write_patch
-from felt_dial.patch.edits import RACK_MOST, remove_effect
+from felt_dial.patch.documents.patch import read_patch, write_patch
+from felt_dial.patch.edits import remove_effect
+from felt_dial.patch.module import Effect
+from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.units import THIN
-from felt_dial.sound.modules import Effect
-from felt_dial.sound.seeing import note_name
-from felt_dial.ui.cloth import colour
+from felt_dial.sound.spectra import note_name
 from felt_dial.ui.dials.controls import SwitchPill
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.pages.rack import WIDE
-from felt_dial.ui.pages.routing import Routing
-from felt_dial.ui.pictures.curves import EqualiserPicture
-from felt_dial.ui.pictures.levels import LevelPicture
+from felt_dial.ui.pages.effects.rack_row import WIDE
+from felt_dial.ui.pages.patch.routing import Routing
+from felt_dial.ui.pictures.effect_curves import EqualiserPicture
+from felt_dial.ui.pictures.effect_levels import LevelPicture
 from felt_dial.ui.pictures.well import Well
-from felt_dial.ui.window import EFFECTS
+from felt_dial.ui.theme.colours import colour
 from tests.ui.conftest import Desk
 
 
 def test_every_effect_has_a_picture_that_shows_its_values_and_dials(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     page, session = desk.window.effects, desk.session
     for kind in sorted(Effect.kinds):
         page.rack.add(kind)
@@ -47,7 +47,7 @@ def test_every_effect_has_a_picture_that_shows_its_values_and_dials(desk: Desk) 
 
 
 def test_a_band_is_dragged_switched_and_narrowed(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     session = desk.session
     desk.window.effects.rack.add("equaliser")
     picture = desk.find(EqualiserPicture, lambda p: p.large)
@@ -65,7 +65,7 @@ def test_a_band_is_dragged_switched_and_narrowed(desk: Desk) -> None:
 
 def test_a_band_is_pulled_beyond_the_picture_which_then_shows_more(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     """A pull upwards by one and a half pictures ends at the most a band has; while it lasts the picture keeps its measure."""
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     desk.window.effects.rack.add("equaliser")
     picture = desk.find(EqualiserPicture, lambda p: p.large)
     box, path = picture.box(), f"racks.1.{desk.session.effect}."
@@ -90,7 +90,7 @@ def test_a_band_is_pulled_beyond_the_picture_which_then_shows_more(desk: Desk, m
 
 
 def test_a_band_has_the_dials_that_its_form_needs(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     desk.window.effects.rack.add("equaliser")
     path = f"racks.1.{desk.session.effect}."
 
@@ -109,7 +109,7 @@ def test_a_band_has_the_dials_that_its_form_needs(desk: Desk) -> None:
 
 
 def test_an_effect_moves_to_the_other_rack_with_its_threads_and_back(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     page, session = desk.window.effects, desk.session
     page.second.add("delay")
     page.second.cards["delay1"].take_in("1", "delay1", 0)
@@ -133,7 +133,7 @@ def test_what_goes_to_rack_two_is_said_and_an_old_document_has_an_empty_one(desk
 def test_a_full_rack_stands_side_by_side_and_takes_no_more(desk: Desk) -> None:
     """Twelve effects: none covers another or what stands beside them, each still switches on and off; the next is refused."""
     session, page = desk.session, desk.window.effects
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     while len(session.patch.racks["1"]) < RACK_MOST:
         page.rack.add("compressor")
     QTest.qWait(50)
@@ -157,7 +157,7 @@ def test_a_full_rack_stands_side_by_side_and_takes_no_more(desk: Desk) -> None:
 
 def test_a_level_picture_shows_what_goes_in_and_comes_out_now(desk: Desk) -> None:
     """A sound of −12 dB that comes out at −18: a dot at both levels, of axes from −60 to 0 dB; none while nothing sounds."""
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     desk.window.effects.rack.add("compressor")
     picture = desk.find(LevelPicture, lambda p: p.large)
     silent = picture.grab().toImage()

@@ -19,17 +19,16 @@ from felt_dial.patch.edits import reach, remove_modulator, sew, threads_from
 from felt_dial.sound.control.curve import READY
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.dials.snippet import SnippetPill
+from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag
-from felt_dial.ui.macros import MacroPart
-from felt_dial.ui.movers import DrawingTools, Inputs
-from felt_dial.ui.pages.thread_table import HOW_FAR, MOVED_BY, SCALED_BY, WHAT
-from felt_dial.ui.pattern import PatternPicture
-from felt_dial.ui.pictures.lines import LineEditor, LinePicture
-from felt_dial.ui.pictures.movers import ChancePicture
-from felt_dial.ui.pictures.steps import StepsPicture
-from felt_dial.ui.thread_list import DepthPill
-from felt_dial.ui.window import THREADS
+from felt_dial.ui.inspector.macro import MacroPart
+from felt_dial.ui.inspector.modulator import DrawingTools, Inputs
+from felt_dial.ui.inspector.pattern_player import PatternPicture
+from felt_dial.ui.inspector.thread_list import DepthPill
+from felt_dial.ui.pages.threads.thread_table import HOW_FAR, MOVED_BY, SCALED_BY, WHAT
+from felt_dial.ui.pictures.drawn_lines import LineEditor, LinePicture
+from felt_dial.ui.pictures.modulators import ChancePicture
+from felt_dial.ui.pictures.step_rows import StepsPicture
 from tests.ui.conftest import Desk
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -170,7 +169,7 @@ def test_a_tag_under_the_hand_lights_what_it_moves(desk: Desk) -> None:
 
 
 def test_every_cell_of_the_table_is_edited_where_it_stands(desk: Desk) -> None:
-    desk.window.show_page(THREADS)
+    desk.window.show_page("Threads")
     table, session = desk.window.threads.table, desk.session
     key = table.keys[0]
     assert table.setData(table.index(0, HOW_FAR), "+7 st") and session.patch.threads[key].depth == 7.0
@@ -183,14 +182,14 @@ def test_every_cell_of_the_table_is_edited_where_it_stands(desk: Desk) -> None:
 
 
 def test_the_table_is_sorted_and_the_card_follows_the_choice(desk: Desk) -> None:
-    desk.window.show_page(THREADS)
+    desk.window.show_page("Threads")
     page = desk.window.threads
     sewn = list(page.table.keys)
-    page.view._sort(MOVED_BY)
+    page.view.sort_by(MOVED_BY)
     names = [page.table.index(n, MOVED_BY).data() for n in range(len(sewn))]
     assert names == sorted(names, key=str.lower)
-    page.view._sort(MOVED_BY)
-    page.view._sort(MOVED_BY)
+    page.view.sort_by(MOVED_BY)
+    page.view.sort_by(MOVED_BY)
     assert page.table.keys == sewn
     page.view.choose(sewn[2])
     assert page.card.key == sewn[2]
@@ -198,7 +197,7 @@ def test_the_table_is_sorted_and_the_card_follows_the_choice(desk: Desk) -> None
 
 
 def test_a_shape_is_drawn_read_flipped_and_copied_with_the_thread(desk: Desk) -> None:
-    desk.window.show_page(THREADS)
+    desk.window.show_page("Threads")
     page, session = desk.window.threads, desk.session
     key = page.table.keys[0]
     line = desk.find(LineEditor, lambda w: w.path == f"threads.{key}.shape")
@@ -220,7 +219,7 @@ def test_threads_that_meet_and_hit_the_end_are_said_in_red(desk: Desk) -> None:
     session = desk.session
     patch, key = sew(session.patch, "w", CUTOFF, 120.0)
     session.edit(patch, "sew")
-    desk.window.show_page(THREADS)
+    desk.window.show_page("Threads")
     desk.window.threads.view.choose(key)
     QApplication.processEvents()
     texts = [label.text() for label in desk.window.threads.card.meeting.findChildren(type(desk.window.said.text))]
@@ -268,7 +267,7 @@ def test_a_snippet_is_kept_taken_and_begins_new_ones(desk: Desk) -> None:
     session.set("modulators.e2.attack", 0.0)
     pill.take(mine)
     assert session.patch.modulators["e2"].attack == 1.5 and session.patch.modulators["e2"].name == "Close"
-    pill._begin_with(mine)
+    pill.begin_with(mine)
     key = add(desk, "envelope")
     assert session.patch.modulators[key].attack == 1.5
     (kept.folder / "broken.json").write_text("{")
@@ -297,7 +296,7 @@ def test_a_controller_is_learned_and_turns_the_dial(open_desk: Callable[[], Desk
     controller = desk.window.controller
     assert controller is not None and session.settings.controller == "simulated"
     controller.perform.setChecked(False)
-    controller._perform()
+    controller.play_performance()
     session.control.learn("macros.m2")
     controller.knobs[21].setValue(64)
     assert until(lambda: session.control.map.entries == {21: "macros.m2"})
@@ -344,7 +343,7 @@ def test_playheads_run_where_notes_are(open_desk: Callable[[], Desk]) -> None:
 def test_a_clock_from_outside_is_shown_and_rules_while_it_comes(open_desk: Callable[[], Desk]) -> None:
     desk = open_desk()
     desk.window.show_controller()
-    desk.window.controller._perform()
+    desk.window.controller.play_performance()
     before = desk.session.patch.tempo
     for _ in range(40):
         desk.link.send_midi([0xF8])

@@ -18,18 +18,18 @@ from felt_dial.bank.places import load_settings
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.envelope import Envelope
-from felt_dial.ui.cloth import NIGHT, OAT, cloth, wool_tile
 from felt_dial.ui.dials.controls import NameEdit, Slider, SwitchPill
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.header import Sides
-from felt_dial.ui.pages.layer_row import LAYER_MIME
-from felt_dial.ui.pages.modulators import ModulatorCard
-from felt_dial.ui.pages.routing import Routing
+from felt_dial.ui.frame.header import Sides
+from felt_dial.ui.inspector.thread_list import DepthPill, ThreadList
+from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
+from felt_dial.ui.pages.patch.modulator_tray import ModulatorCard
+from felt_dial.ui.pages.patch.routing import Routing
+from felt_dial.ui.pictures.drawn_lines import LinePicture
 from felt_dial.ui.pictures.effects import EffectPicture
-from felt_dial.ui.pictures.lines import LinePicture
-from felt_dial.ui.pictures.movers import EnvelopePicture
-from felt_dial.ui.thread_list import DepthPill, ThreadList
-from felt_dial.ui.window import EFFECTS, PATCH, THREADS
+from felt_dial.ui.pictures.modulators import EnvelopePicture
+from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
+from felt_dial.ui.theme.felt import wool_tile
 from tests.ui.conftest import Desk
 
 
@@ -144,9 +144,12 @@ def test_a_long_name_ends_in_an_ellipsis_until_it_is_edited(desk: Desk) -> None:
 
 def test_the_tooltip_of_the_engine_lists_what_each_layer_and_effect_takes(desk: Desk) -> None:
     spent = {
-        "layers.a.source": 0.01, "layers.a.filter": 0.005, "layers.b.source": 0.02, "layers.b.drive": 0.01,
+        "layers.a.source": 0.01,
+        "layers.a.filter": 0.005,
+        "layers.b.source": 0.02,
+        "layers.b.drive": 0.01,
         next(path for path in sounding(desk.session.patch) if path.startswith("racks.1.delay")): 0.003,
-    }  # fmt: skip
+    }
     for n, path in enumerate(sounding(desk.session.patch)):
         desk.link.shared.data["costs"][n] = spent.get(path, 0.0)
     for _ in range(15):
@@ -239,7 +242,7 @@ def test_a_modulator_that_moves_nothing_says_so(desk: Desk) -> None:
     desk.window.patch_page.add_modulator("lfo")
     card = desk.find(ModulatorCard, lambda c: c.key == "l1")
     assert card.moves.text() == "moves nothing yet"
-    desk.window.patch_page._show_only("lfo")
+    desk.window.patch_page.show_only("lfo")
     assert list(desk.window.patch_page.cards) == ["l1"]
 
 
@@ -312,13 +315,16 @@ def test_an_lfo_is_drawn_from_its_phase(desk: Desk) -> None:
 
 
 def test_the_picture_of_the_delay_follows_tempo_and_bypass(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     picture = desk.find(EffectPicture, lambda p: p.large)
     seen = [image(picture)]
     for path, value in (
-        ("racks.1.delay1.feedback", 0.8), ("racks.1.delay1.left", Beats(0.5)), ("racks.1.delay1.left", 0.21),
-        ("tempo", 60.0), ("racks.1.delay1.on", False),
-    ):  # fmt: skip
+        ("racks.1.delay1.feedback", 0.8),
+        ("racks.1.delay1.left", Beats(0.5)),
+        ("racks.1.delay1.left", 0.21),
+        ("tempo", 60.0),
+        ("racks.1.delay1.on", False),
+    ):
         desk.session.set(path, value)
         seen.append(image(picture))
     assert all(a != b for a, b in pairwise(seen))
@@ -326,11 +332,11 @@ def test_the_picture_of_the_delay_follows_tempo_and_bypass(desk: Desk) -> None:
 
 def test_an_empty_rack_and_no_threads_say_what_would_go_there(desk: Desk) -> None:
     desk.session.new()
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     from PySide6.QtWidgets import QLabel
 
     assert desk.find(QLabel, lambda label: "An effect that you add" in label.text())
-    desk.window.show_page(THREADS)
+    desk.window.show_page("Threads")
     assert desk.find(QLabel, lambda label: "A thread that you sew" in label.text())
 
 
@@ -359,13 +365,13 @@ def test_a_journal_that_cannot_be_written_is_said_and_the_work_goes_on(
 
     monkeypatch.setattr(files.os, "fsync", full)
     desk.session.set("layers.a.pan", 0.5)
-    desk.session._write_journal()
+    desk.session.write_journal()
     assert "No space left" in desk.messages[-1] and desk.session.value("layers.a.pan") == 0.5
 
 
 def test_pictures_and_dials_are_sharp_on_a_dense_screen(desk: Desk) -> None:
     """Faces and stitches are drawn at the screen's own density, not scaled up."""
-    from felt_dial.ui.cloth import dial_face, sewn_ring
+    from felt_dial.ui.theme.felt import dial_face, sewn_ring
 
     for ratio in (1.0, 2.0):
         face = dial_face(16, False, False, ratio)
@@ -386,5 +392,5 @@ def test_escape_leaves_a_search_and_letters_do_not_play_while_one_types(desk: De
     search = desk.find(QLineEdit, lambda e: e.accessibleName() == "Search presets")
     QTest.keyClicks(search, "moss")
     assert search.text() == "moss" and desk.link.shared.received() == []
-    desk.window.show_page(PATCH)
-    assert desk.window.stack.currentIndex() == PATCH
+    desk.window.show_page("Patch")
+    assert desk.window.shown == "Patch"

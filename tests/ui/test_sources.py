@@ -12,17 +12,17 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel
 
 from felt_dial.patch.edits import replace_module
+from felt_dial.patch.module import Source
 from felt_dial.patch.patch import param_at
-from felt_dial.sound import assets
-from felt_dial.sound.modules import Source
-from felt_dial.sound.sources.travel import READY
-from felt_dial.ui.between import Inlets, TuningRow
+from felt_dial.sound.matter import assets
+from felt_dial.sound.sources.core.travel import READY
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.inspector import Inspector
-from felt_dial.ui.material import Material, SourceKind
-from felt_dial.ui.pictures.chosen import PICTURES
+from felt_dial.ui.inspector.layer_settings import Inlets, TuningRow
+from felt_dial.ui.inspector.panel import Inspector
+from felt_dial.ui.inspector.source import Material, SourceKind
 from felt_dial.ui.pictures.recordings import GrainsPicture, PartialsPicture
+from felt_dial.ui.pictures.registry import PICTURES
 from felt_dial.ui.pictures.sources import SourcePicture
 from tests.ui.conftest import Desk
 

@@ -9,12 +9,12 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from felt_dial.patch.units import Beats
-from felt_dial.sound.render import Note, render
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.tag import Tag
-from felt_dial.ui.pages.modulators import ModulatorCard
-from felt_dial.ui.pictures.movers import EnvelopePicture
-from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
+from felt_dial.ui.pages.patch.modulator_tray import ModulatorCard
+from felt_dial.ui.pictures.modulators import EnvelopePicture
 from tests.ui.conftest import Desk, wait
 
 NOTES = [Note(0.0, 0.4, 57, 100), Note(0.2, 0.6, 64, 70)]
@@ -31,12 +31,12 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     assert wait(lambda: window.header.loudness.value.endswith("LUFS") and "∞" not in window.header.loudness.value)
 
     # Dew Pluck from the shelf, then the level envelope is dragged where it is shown.
-    window.show_page(SHELF)
+    window.show_page("Shelf")
     names = [window.shelf.model.index(n).data() for n in range(window.shelf.model.rowCount())]
     window.shelf.view.setCurrentIndex(window.shelf.model.index(names.index("Dew Pluck")))
     desk.keys(Qt.Key.Key_Return)
     assert session.patch.name == "Dew Pluck" and not session.unsaved
-    window.show_page(PATCH)
+    window.show_page("Patch")
     desk.select("level", "a")
     editor = desk.find(EnvelopePicture, lambda w: w.large)
     decay = next(h for h in editor.handles() if h.time == "decay")
@@ -82,7 +82,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     assert any(t.source == "m5" and t.depth == 7.0 for t in session.patch.threads.values())
 
     # A delay of a dotted eighth.
-    window.show_page(EFFECTS)
+    window.show_page("Effects")
     window.effects.rack.add("delay")
     dial = desk.dial("racks.1.delay2.left")
     dial.setFocus()
@@ -92,7 +92,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     assert session.value("racks.1.delay2.left") == Beats(0.75)
 
     # Everything that moves something is in the table.
-    window.show_page(THREADS)
+    window.show_page("Threads")
     assert len(window.threads.table.keys) == len(session.patch.threads) == 10
 
     # Saved as Fern Pluck.
@@ -106,7 +106,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     # The window is opened again: it stands on the shelf with its swatch, and sounds the same to the last bit.
     again = open_desk()
     window, session = again.window, again.session
-    window.show_page(SHELF)
+    window.show_page("Shelf")
     names = [window.shelf.model.index(n).data() for n in range(window.shelf.model.rowCount())]
     assert names[:2] == ["Dew Pluck", "Fern Pluck"]
     window.shelf.view.setCurrentIndex(window.shelf.model.index(1))
@@ -117,7 +117,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     assert wait(lambda: session.measurement(session.patch) is not None, 60)
     measured = session.measurement(session.patch)
     assert measured is not None and measured.swatch.max() > 200 and np.isfinite(measured.lufs)
-    window.shelf._show_chosen()
+    window.shelf.show_chosen()
     assert window.shelf.details.swatch.measured is not None
 
 

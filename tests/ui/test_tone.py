@@ -12,26 +12,25 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from felt_dial.bank.snippets import Snippets
-from felt_dial.live.shared import SCOPE
+from felt_dial.live.shared_memory import SCOPE
 from felt_dial.patch.module import Filter
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.shaping import WAYS
-from felt_dial.sound.seeing import across
-from felt_dial.ui.analyser import Analyser
-from felt_dial.ui.cloth import dye
+from felt_dial.sound.spectra import across
 from felt_dial.ui.dials.controls import Options, Pill, Upright
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.dials.snippet import SnippetPill
-from felt_dial.ui.header import EngineReading
-from felt_dial.ui.pages.routing import Routing, bus_words
-from felt_dial.ui.pictures.curves import EqualiserPicture
+from felt_dial.ui.dials.snippet_button import SnippetPill
+from felt_dial.ui.frame.analyser import Analyser
+from felt_dial.ui.frame.header import EngineReading
+from felt_dial.ui.inspector.tone import FilterKind, main_dial, shown
+from felt_dial.ui.pages.patch.routing import Routing, bus_words
+from felt_dial.ui.pictures.analysis import Scope, Spectrum, Stages
+from felt_dial.ui.pictures.drawn_lines import LineEditor
+from felt_dial.ui.pictures.drives import ShapingPicture
+from felt_dial.ui.pictures.effect_curves import EqualiserPicture
+from felt_dial.ui.pictures.effect_levels import GatePicture, LevelPicture
 from felt_dial.ui.pictures.filters import FilterCurve
-from felt_dial.ui.pictures.heard import Scope, Spectrum, Stages
-from felt_dial.ui.pictures.levels import GatePicture, LevelPicture
-from felt_dial.ui.pictures.lines import LineEditor
-from felt_dial.ui.pictures.shaping import ShapingPicture
-from felt_dial.ui.tone import FilterKind, main_dial, shown
-from felt_dial.ui.window import EFFECTS, PATCH, SHELF
+from felt_dial.ui.theme.colours import dye
 from tests.ui.conftest import Desk, wait
 
 RATE = 48000
@@ -161,7 +160,7 @@ def test_the_routing_is_drawn_read_out_and_opened_stop_by_stop(desk: Desk) -> No
     desk.keys(Qt.Key.Key_Return)
     assert session.selection == ("bus", "1")
     QTest.mouseClick(routing, Qt.MouseButton.LeftButton, pos=routing.nodes()["rack", "1"].center().toPoint())
-    assert desk.window.stack.currentIndex() == EFFECTS
+    assert desk.window.shown == "Effects"
 
 
 def test_a_bus_is_set_in_the_inspector_and_only_goes_onward(desk: Desk) -> None:
@@ -205,18 +204,18 @@ def test_a_rack_says_what_comes_to_it_buses_and_the_other_rack_too(desk: Desk) -
 
 
 def test_only_this_taps_the_effect_and_leaving_the_page_lets_go(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     page, session = desk.window.effects, desk.session
     page.rack.add("reverb")
-    assert desk.link._tapped == (f"racks.1.{session.effect}", False)
+    assert desk.link.tapped == (f"racks.1.{session.effect}", False)
     page.alone.click()
-    assert desk.link._tapped == (f"racks.1.{session.effect}", True)
-    desk.window.show_page(PATCH)
-    assert desk.link._tapped == ("", False)
+    assert desk.link.tapped == (f"racks.1.{session.effect}", True)
+    desk.window.show_page("Patch")
+    assert desk.link.tapped == ("", False)
 
 
 def test_an_effect_is_copied_and_pasted_and_its_meters_show_both_levels(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     page, session = desk.window.effects, desk.session
     page.rack.add("drive")
     first = session.effect
@@ -234,7 +233,7 @@ def test_an_effect_is_copied_and_pasted_and_its_meters_show_both_levels(desk: De
 
 
 def test_a_gate_is_drawn_and_a_compressor_shows_what_it_does(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     page, session = desk.window.effects, desk.session
     page.rack.add("gate")
     gate = desk.find(GatePicture, lambda p: p.large)
@@ -257,24 +256,24 @@ def test_a_gate_is_drawn_and_a_compressor_shows_what_it_does(desk: Desk) -> None
 
 
 def test_the_ground_of_the_equaliser_sweeps_and_lets_go(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     desk.window.effects.rack.add("equaliser")
     play(desk, tone(1000.0))
     picture = desk.find(EqualiserPicture, lambda p: p.large)
     box = picture.box()
     at = QPoint(round(box.left() + across(1000.0) * box.width()), round(box.top()) + 4)
     QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=at)
-    assert float(desk.link._listening["sweep"]) == pytest.approx(1000.0, rel=0.02)
+    assert float(desk.link.monitor["sweep"]) == pytest.approx(1000.0, rel=0.02)
     assert not picture.grab().isNull()
     QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=at)
-    assert desk.link._listening["sweep"] == 0.0
+    assert desk.link.monitor["sweep"] == 0.0
     assert not desk.session.history.undo_says.startswith("move band")
 
 
 def test_with_no_effect_left_the_page_says_so_and_takes_new_ones(desk: Desk) -> None:
     from felt_dial.patch.edits import remove_effect
 
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     session = desk.session
     for key in list(session.patch.racks["1"]):
         session.edit(remove_effect(session.patch, "1", key), "remove it")
@@ -364,7 +363,7 @@ def test_mono_and_limiter_are_for_the_listener_and_the_header_names_a_limiter_at
     analyser = desk.window.analyser
     analyser.mono.click()
     analyser.limit.click()
-    assert desk.link._listening == {"mono": True, "limits": False}
+    assert desk.link.monitor == {"mono": True, "limits": False}
     desk.link.shared.data["held"] = -3.2
     desk.session.frame.emit()
     assert desk.window.header.held.text().replace("\u2009", " ") == "held −3.2 dB"
@@ -395,12 +394,12 @@ def test_the_engine_plays_at_another_quality_without_a_click(open_desk: Any, tmp
     assert wait(lambda: link.settled)
     link.note_on(57, 0.8)
     QTest.qWait(900)
-    link._tell("keep")
+    link.keep()
     QTest.qWait(300)
     session.keep_settings(session.settings.model_copy(update={"quality": 4}))
     assert wait(lambda: int(link.shared.data["quality"]) == 4, 30)
     QTest.qWait(500)
-    link._tell("write", str(tmp_path / "kept.wav"))
+    link.write(str(tmp_path / "kept.wav"))
     assert wait(lambda: (tmp_path / "kept.wav").exists())
     QTest.qWait(300)
     kept, rate = soundfile.read(tmp_path / "kept.wav")
@@ -411,7 +410,7 @@ def test_the_engine_plays_at_another_quality_without_a_click(open_desk: Any, tmp
 
 def test_the_shelf_gives_the_analyser_room(desk: Desk) -> None:
     """What has no room in the details is scrolled to, and covers nothing."""
-    desk.window.show_page(SHELF)
+    desk.window.show_page("Shelf")
     desk.window.toggle_analyser()
     QApplication.processEvents()
     details = desk.window.shelf.details

@@ -14,20 +14,19 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
 from felt_dial.bank import files
-from felt_dial.bank.measure import Measurement, sound_key
+from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.package import export_bank
 from felt_dial.patch.edits import sew
 from felt_dial.patch.units import Beats
-from felt_dial.ui.cloth import NIGHT, OAT, cloth, colour
 from felt_dial.ui.dials.controls import Meter, Slider
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.tag import Tag
-from felt_dial.ui.pages.rack import EffectCard
-from felt_dial.ui.pages.spine import Spine
-from felt_dial.ui.pages.thread_table import HOW_FAR
+from felt_dial.ui.pages.effects.rack_row import EffectCard
+from felt_dial.ui.pages.shelf.spine import Spine
+from felt_dial.ui.pages.threads.thread_table import HOW_FAR
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.well import Well
-from felt_dial.ui.window import EFFECTS, PATCH, SHELF, THREADS
+from felt_dial.ui.theme.colours import NIGHT, OAT, cloth, colour
 from tests.ui.conftest import Desk
 
 CUTOFF = "layers.a.filter.cutoff"
@@ -58,9 +57,15 @@ def test_a_dial_turns_by_drag_wheel_and_arrows_and_goes_home(desk: Desk) -> None
     desk.keys(Qt.Key.Key_Up, SHIFT)
     assert float(session.value(CUTOFF)) == pytest.approx(up * 1000**0.002)
     wheel = QWheelEvent(
-        QPointF(start), QPointF(dial.mapToGlobal(start)), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
-    )  # fmt: skip
+        QPointF(start),
+        QPointF(dial.mapToGlobal(start)),
+        QPoint(),
+        QPoint(0, 120),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(dial, wheel)
     assert float(session.value(CUTOFF)) == pytest.approx(up * 1000**0.012)
     desk.keys(Qt.Key.Key_Delete)
@@ -101,7 +106,7 @@ def test_a_value_is_copied_from_one_dial_and_pasted_on_another(desk: Desk) -> No
 
 
 def test_a_time_is_counted_in_beats_and_back(desk: Desk) -> None:
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     dial = desk.dial("racks.1.delay1.left")
     assert desk.session.value(dial.path) == Beats(0.75)
     dial.nudge(1)
@@ -145,9 +150,9 @@ def test_dropping_a_tag_on_what_cannot_be_moved_does_nothing(desk: Desk) -> None
 
 def test_a_hovered_tab_opens_its_page_while_a_tag_is_carried(desk: Desk) -> None:
     tag = desk.find(Tag, lambda t: t.key == "m4")
-    desk.drop(tag.mime(), desk.window.header.tabs[EFFECTS])
+    desk.drop(tag.mime(), desk.window.header.tabs["Effects"])
     QTest.qWait(500)
-    assert desk.window.stack.currentIndex() == EFFECTS
+    assert desk.window.shown == "Effects"
 
 
 # --- pictures ----------------------------------------------------------------------------------
@@ -281,7 +286,7 @@ def test_more_than_four_layers_fold_and_the_chosen_one_stays_open(desk: Desk) ->
 
 def test_effects_are_added_reordered_bypassed_and_removed(desk: Desk) -> None:
     session, page = desk.session, desk.window.effects
-    desk.window.show_page(EFFECTS)
+    desk.window.show_page("Effects")
     page.rack.add("delay")
     assert list(session.patch.racks["1"]) == ["delay1", "reverb1", "delay2"] and session.effect == "delay2"
     card = page.rack.cards["delay2"]
@@ -299,7 +304,7 @@ def test_effects_are_added_reordered_bypassed_and_removed(desk: Desk) -> None:
 
 def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
     page, session = desk.window.threads, desk.session
-    desk.window.show_page(THREADS)
+    desk.window.show_page("Threads")
     assert len(page.table.keys) == 8
     page.search.setText("bright feed")
     assert len(page.table.keys) == 1
@@ -316,7 +321,7 @@ def test_the_thread_table_is_searched_edited_and_cut(desk: Desk) -> None:
     page.how_far.setText("+30 %")
     page.add()
     assert any((t.source, t.depth) == ("w", 0.3) for t in session.patch.threads.values())
-    page._only("ends")
+    page.show_filtered("ends")
     assert page.table.keys == []
 
 
@@ -329,7 +334,7 @@ def rows(desk: Desk) -> list[str]:
 
 
 def choose(desk: Desk, name: str) -> None:
-    desk.window.show_page(SHELF)
+    desk.window.show_page("Shelf")
     desk.window.shelf.view.setCurrentIndex(desk.window.shelf.model.index(rows(desk).index(name)))
 
 
@@ -358,7 +363,7 @@ def test_presets_are_duplicated_deleted_moved_and_renamed_and_all_of_it_undone(d
 
 
 def test_a_preset_moves_to_another_bank_and_back(desk: Desk) -> None:
-    from felt_dial.ui.shelving import move_preset
+    from felt_dial.ui.shelf_steps import move_preset
 
     move_preset(desk.session, "glasshouse-at-dusk", "root-sub", "tide-tables")
     assert "Root Sub" not in rows(desk)
@@ -377,12 +382,12 @@ def test_search_goes_through_all_banks_and_kinds_narrow_it(desk: Desk) -> None:
     shelf.search.setText("kazoo")
     assert rows(desk) == [] and shelf.empty.isVisible() and "No preset" in shelf.empty.text()
     shelf.search.clear()
-    shelf._choose_kind("Drum")
+    shelf.choose_kind("Drum")
     assert rows(desk) == ["Compost Kick", "Potting Snare", "Seedpod Hat", "Wet Tiles"]
 
 
 def test_a_new_bank_is_empty_and_says_what_goes_there(desk: Desk) -> None:
-    desk.window.show_page(SHELF)
+    desk.window.show_page("Shelf")
     desk.window.shelf.ask_bank()
     desk.type("First Sketches")
     assert rows(desk) == [] and "Ctrl+Shift+S" in desk.window.shelf.empty.text()
@@ -392,7 +397,7 @@ def test_a_new_bank_is_empty_and_says_what_goes_there(desk: Desk) -> None:
 
 
 def test_a_bank_is_renamed_where_it_stands(desk: Desk) -> None:
-    desk.window.show_page(SHELF)
+    desk.window.show_page("Shelf")
     spine = desk.find(Spine, lambda s: s.name == "Tide Tables")
     QTest.mouseDClick(spine, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
     spine = desk.find(Spine, lambda s: s.name == "Tide Tables")
@@ -481,7 +486,7 @@ def test_a_broken_preset_stands_on_the_shelf_with_its_problem(desk: Desk) -> Non
 def test_unsaved_work_is_offered_after_a_crash(open_desk: Callable[[], Desk]) -> None:
     desk = open_desk()
     desk.session.set(CUTOFF, 901.0)
-    desk.session._write_journal()
+    desk.session.write_journal()
     desk.link.close()
     again = open_desk()
     assert again.left_behind is not None and again.session.value(CUTOFF) == 620.0
@@ -510,7 +515,7 @@ def test_the_settings_sheet_changes_the_cloth_and_keeps_it(desk: Desk) -> None:
     assert desk.window.key_sheet.isVisible()
 
 
-@pytest.mark.parametrize("page", [SHELF, PATCH, EFFECTS, THREADS])
+@pytest.mark.parametrize("page", ["Shelf", "Patch", "Effects", "Threads"])
 def test_every_control_has_a_name_and_a_tooltip_and_is_reached_by_key(desk: Desk, page: int) -> None:
     desk.window.show_page(page)
     kinds = (Dial, Tag, Slider, QAbstractButton, QComboBox, QLineEdit)
@@ -544,7 +549,7 @@ def test_text_keeps_its_contrast_on_its_ground(theme: object) -> None:
 def test_nothing_is_cut_off_at_the_smallest_size(desk: Desk) -> None:
     assert desk.window.minimumWidth() == 1280 and desk.window.minimumHeight() == 800
     assert desk.window.size().width() == 1280, "the window fits the size it is designed for"
-    for page in (SHELF, PATCH, EFFECTS, THREADS):
+    for page in ("Shelf", "Patch", "Effects", "Threads"):
         desk.window.show_page(page)
         QApplication.processEvents()
         for button in desk.window.findChildren(QAbstractButton):

@@ -5,50 +5,42 @@ from __future__ import annotations
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.units import PERCENT
-from felt_dial.sound.kernel import kernel
 
 
 class Blend(Modulator, kind="blend"):
     """Two movers multiplied, crossfaded by a third, added, compared, or one let through by the other."""
 
+    picture, order = "blend", 6
+
     tag, dye, most = "B", "ink", 4
     inputs = ("first", "second", "third")
 
     way = Choice(
-        "Way", "times",
-        {"times": "Multiplied", "fade": "Crossfaded", "larger": "The larger", "smaller": "The smaller", "sum": "Added",
-         "gate": "Gated"},
+        "Way",
+        "times",
+        {
+            "times": "Multiplied",
+            "fade": "Crossfaded",
+            "larger": "The larger",
+            "smaller": "The smaller",
+            "sum": "Added",
+            "gate": "Gated",
+        },
         says="What becomes of the two; each is read from 0 to 1.",
-    )  # fmt: skip
+    )
     gate = Param("Gate at", 0.5, (0.0, 1.0), PERCENT, says="Gated: the first passes while the second is above this.")
     first: str = ""
     second: str = ""
     third: str = ""
 
 
-WAY, GATE = (Blend.row_of(name) for name in Blend.params)
-TIMES, FADE, LARGER, SMALLER, SUM, GATED = range(6)
-
-
 def blend_value(way: str, a: float, b: float, c: float, gate: float) -> float:
     """What a blend makes of three values from 0 to 1, by its definition."""
     return {
-        "times": a * b, "fade": a + (b - a) * c, "larger": max(a, b), "smaller": min(a, b), "sum": min(a + b, 1.0),
+        "times": a * b,
+        "fade": a + (b - a) * c,
+        "larger": max(a, b),
+        "smaller": min(a, b),
+        "sum": min(a + b, 1.0),
         "gate": a if b > gate else 0.0,
-    }[way]  # fmt: skip
-
-
-@kernel
-def blended(way, a, b, c, gate):  # type: ignore[no-untyped-def]
-    """`blend_value`, compiled."""
-    if way == TIMES:
-        return a * b
-    if way == FADE:
-        return a + (b - a) * c
-    if way == LARGER:
-        return max(a, b)
-    if way == SMALLER:
-        return min(a, b)
-    if way == SUM:
-        return min(a + b, 1.0)
-    return a if b > gate else 0.0
+    }[way]

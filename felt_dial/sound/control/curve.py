@@ -2,15 +2,10 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from felt_dial.patch.drawn import LINE, STRAIGHT, Drawn, Rows
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.params import CUBIC, LOG, Choice, Param
 from felt_dial.patch.units import COUNT, PERCENT, SECONDS
-from felt_dial.sound.control.clock import follow
-from felt_dial.sound.control.line import line_at
-from felt_dial.sound.kernel import kernel
 
 SWELL: Rows = ((0.0, 0.0, -0.4), (0.6, 1.0, 0.0), (0.66, 0.12, 0.3), (1.0, 0.0, 0.0))
 
@@ -27,31 +22,36 @@ READY: dict[str, Rows] = {
     "Swell and drop": SWELL,
     "Two hills": ((0.0, 0.0, 0.3), (0.22, 1.0, -0.3), (0.45, 0.1, 0.3), (0.7, 0.75, -0.3), (1.0, 0.0, 0.0)),
     "Fast fall": ((0.0, 1.0, 0.85), (1.0, 0.0, 0.0)),
-    "Strike, rise, tail": (
-        (0.0, 1.0, 0.7), (0.08, 0.15, -0.4), (0.4, 0.8, 0.2), (0.55, 0.6, 0.5), (1.0, 0.0, 0.0),
-    ),
+    "Strike, rise, tail": ((0.0, 1.0, 0.7), (0.08, 0.15, -0.4), (0.4, 0.8, 0.2), (0.55, 0.6, 0.5), (1.0, 0.0, 0.0)),
     "Bursts": _bursts([0.0, 0.12, 0.24, 0.36], 0.1, 0.6),
     "Denser stutter": _bursts([0.0, 0.24, 0.43, 0.58, 0.7, 0.79, 0.86, 0.91, 0.95], 0.03, 0.0),
     "Riser": ((0.0, 0.0, -0.5), (1.0, 1.0, 0.0)),
     "Faller": ((0.0, 1.0, -0.25), (1.0, 0.0, 0.0)),
     "Straight": STRAIGHT,
-}  # fmt: skip
+}
 
 
 class Curve(Modulator, kind="curve"):
     """A line drawn on a long canvas, from 0 to 1, that begins with a note."""
 
+    picture, order = "line", 3
+
     tag, dye = "C", "lichen"
 
     length = Param("Length", 2.0, (0.02, 60.0), SECONDS, taper=LOG, beats=True, says="How long the whole line lasts.")
     start = Choice(
-        "Start", "per note", {"per note": "Per note", "first note": "First note"}, rebuilds=True,
+        "Start",
+        "per note",
+        {"per note": "Per note", "first note": "First note"},
+        rebuilds=True,
         says="Every note has its own, or it begins for all when none was held.",
-    )  # fmt: skip
+    )
     loop = Choice(
-        "Loop", "off", {"off": "No loop", "held": "While held", "on": "For ever"},
+        "Loop",
+        "off",
+        {"off": "No loop", "held": "While held", "on": "For ever"},
         says="Whether the part between the two marks goes round.",
-    )  # fmt: skip
+    )
     loop_from = Param("Loop from", 0.25, (0.0, 1.0), PERCENT, says="Where the loop begins.")
     loop_to = Param("Loop to", 0.75, (0.0, 1.0), PERCENT, says="Where the loop goes back.")
     smooth = Param("Smooth", 0.0, (0.0, 1.0), SECONDS, taper=CUBIC, says="Rounds its corners and jumps.")
@@ -62,45 +62,3 @@ class Curve(Modulator, kind="curve"):
     def shared(self) -> bool:
         """A first-note curve is one for all notes."""
         return bool(self.start == "first note")
-
-
-LENGTH, START, LOOP, LOOP_FROM, LOOP_TO, SMOOTH = (
-    Curve.row_of(name) for name in ("length", "start", "loop", "loop_from", "loop_to", "smooth")
-)
-LET_GO = 3
-
-
-@kernel
-def run_curve(m, p, line, rows, info, control, drawn, moves, state, t0, t1, seconds):  # type: ignore[no-untyped-def]
-    """Values of one curve, 0 to 1, from tick `t0` up to `t1`, into `moves[m]`, for every one of `rows`.
-
-    `state[m, row]` is (place from 0 to 1, seconds since it began, value, 1 after the key was let go). It begins anew
-    at `info[row].begin`.
-    """
-    end = np.uint64(t1)
-    for r in rows:
-        row, begin, release = np.uint64(r), info[r].begin, info[r].release
-        place, now, value = state[m, row, 0], state[m, row, 1], state[m, row, 2]
-        held = state[m, row, LET_GO] == 0.0 and not (release == 0 and t0 <= 1 and info[r].first > 0)
-        for t in range(np.uint64(max(t0, info[r].first)), end):
-            begins = np.int64(t) == begin
-            since = 0.0 if begins else seconds
-            if begins:
-                place = now = 0.0
-                held = True
-            now += since
-            before = place
-            place += since / max(np.float64(control[p + LENGTH, row, t]), 1e-3)
-            loop = control[p + LOOP, row, t]
-            if loop > 1.5 or (loop > 0.5 and held):
-                low, high = np.float64(control[p + LOOP_FROM, row, t]), np.float64(control[p + LOOP_TO, row, t])
-                if high > low and before <= high < place:
-                    place = low + (place - high) % (high - low)
-            place = min(place, 1.0)
-            goal = line_at(drawn, line, place)
-            smooth = np.float64(control[p + SMOOTH, row, t])
-            value = goal if begins or smooth == 0.0 else follow(value, goal, seconds, smooth)
-            moves[m, row, t] = np.float32(value)
-            held = held and np.int64(t) != release
-        state[m, row, 0], state[m, row, 1], state[m, row, 2] = place, now, value
-        state[m, row, LET_GO] = 0.0 if held else 1.0

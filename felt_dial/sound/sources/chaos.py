@@ -10,21 +10,25 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Source
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.units import PERCENT
-from felt_dial.sound.chance import chance
-from felt_dial.sound.kernel import Stage, kernel, works_for
 
+Numbers = NDArray[np.float64]
 DUFFING, LORENZ, PENDULUM = range(3)
-FINEST = 8
-"""Most steps of the integration in a frame."""
+DRIVE = 4
+"""Place of the drive's phase among the numbers of a system."""
 
 
 class Chaos(Source, kind="chaos"):
     """A swinging system driven at the pitch of the note: calm and tonal, then doubled, then wild."""
 
+    picture, order = "chaos", 7
+
     system = Choice(
-        "System", "spring", {"spring": "Spring", "weather": "Weather", "pendulum": "Double pendulum"}, rebuilds=True,
+        "System",
+        "spring",
+        {"spring": "Spring", "weather": "Weather", "pendulum": "Double pendulum"},
+        rebuilds=True,
         says="A spring with two resting places, rolls of warm air, or a pendulum that hangs on another.",
-    )  # fmt: skip
+    )
     energy = Param("Energy", 0.25, (0.0, 1.0), PERCENT, says="How hard the system is driven: more is wilder.")
     coupling = Param(
         "Coupling", 0.6, (0.0, 1.0), PERCENT, says="How firmly it follows the pitch, or its parts one another."
@@ -37,19 +41,8 @@ class Chaos(Source, kind="chaos"):
     def gist(self) -> str:
         return self.params["system"].write(self.get("system"))
 
-    def prepare(self, stage: Stage) -> tuple[NDArray, ...]:
-        """Four numbers that move, the drive's phase and the means taken off, for every row."""
-        return np.zeros((stage.rows, 7)), np.zeros((3, 4))
 
-
-SYSTEM, ENERGY, COUPLING, DAMPING, WIDTH = (
-    Chaos.row_of(name) for name in ("system", "energy", "coupling", "damping", "width")
-)
-DRIVE, MEAN_A, MEAN_B = 4, 5, 6
-
-
-@kernel
-def _slopes(system, x, energy, coupling, damping, drive, d):  # type: ignore[no-untyped-def]
+def slopes(system: int, x: Numbers, energy: float, coupling: float, damping: float, drive: float, d: Numbers) -> None:
     """How fast the four numbers `x` change, into `d`, per turn of the drive.
 
     Spring: G. Duffing's equation with two wells, x″ = x − x³ − δx′ + γ cos θ. Weather: E. N. Lorenz, J.
@@ -85,8 +78,9 @@ def _slopes(system, x, energy, coupling, damping, drive, d):  # type: ignore[no-
         d[3] = 2.0 * math.pi * (2.0 * right - tie * c * left) / below
 
 
-@kernel
-def _advance(system, state, row, dt, energy, coupling, damping, room):  # type: ignore[no-untyped-def]
+def advance(
+    system: int, state: Numbers, row: int, dt: float, energy: float, coupling: float, damping: float, room: Numbers
+) -> None:
     """One step of the classical Runge–Kutta method over `dt` turns of the drive, held within bounds."""
     k, mid, total = room[0], room[1], room[2]
     for i in range(4):
@@ -96,7 +90,7 @@ def _advance(system, state, row, dt, energy, coupling, damping, room):  # type: 
         part = 0.0 if stage == 0 else (1.0 if stage == 3 else 0.5)
         for i in range(4):
             mid[i] = state[row, i] + part * dt * k[i]
-        _slopes(system, mid, energy, coupling, damping, drive + part * dt, k)
+        slopes(system, mid, energy, coupling, damping, drive + part * dt, k)
         weight = 1.0 if stage in (0, 3) else 2.0
         for i in range(4):
             total[i] += weight * k[i]
@@ -110,63 +104,15 @@ def _advance(system, state, row, dt, energy, coupling, damping, room):  # type: 
     state[row, DRIVE] = (drive + dt) % 1.0
 
 
-@works_for(Chaos)
-@kernel
-def run_chaos(out, frequency, turn, control, active, begin, tick, rate, limit, state, room):  # type: ignore[no-untyped-def]
-    """Replaces `out[row]` for every active row; a layer that modulates it bends its time.
-
-    The steps of the integration are at most an eleventh of a turn, and at most 8 in a frame.
-    """
-    ticks = frequency.shape[1] - 1
-    keep = 1.0 - 2.0 * math.pi * 12.0 / rate
-    for row in active:
-        first = max(begin[0, row], 0)
-        for n in range(first * tick):
-            out[row, 0, n] = out[row, 1, n] = np.float32(0.0)
-        if begin[0, row] >= 0:
-            for i in range(7):
-                state[row, i] = 0.0
-            for i in range(4):
-                state[row, i] = 0.3 + 0.2 * chance(begin[1, row], 30_000_000 + i)
-        for t in range(first, ticks):
-            system = int(control[SYSTEM, row, t])
-            energy, coupling = np.float64(control[ENERGY, row, t]), np.float64(control[COUPLING, row, t])
-            damping, width = np.float64(control[DAMPING, row, t]), np.float32(control[WIDTH, row, t])
-            f0, f1 = np.float64(frequency[row, t]), np.float64(frequency[row, t + 1])
-            for k in range(tick):
-                n = t * tick + k
-                ahead = (f0 + (f1 - f0) * k / tick) / rate
-                if turn.shape[0] > 0 and n > 0:
-                    ahead += np.float64(turn[row, n] - turn[row, n - 1])
-                ahead = min(max(ahead, 0.0), FINEST / 11.0)
-                count = min(1 + int(ahead * 11.0), FINEST)
-                for _ in range(count):
-                    _advance(system, state, row, ahead / count, energy, coupling, damping, room)
-                heard = 0.5 * coupling * math.sin(2.0 * math.pi * state[row, DRIVE])
-                if system == DUFFING:
-                    a, b = heard + 0.8 * state[row, 0], 0.9 * (state[row, 0] - state[row, 2])
-                elif system == LORENZ:
-                    a, b = heard + state[row, 0] / 20.0, (state[row, 2] - 30.0) / 36.0
-                else:
-                    a, b = 1.2 * math.sin(state[row, 0]), 1.2 * math.sin(state[row, 1])
-                state[row, MEAN_A] += (a - state[row, MEAN_A]) * (1.0 - keep)
-                state[row, MEAN_B] += (b - state[row, MEAN_B]) * (1.0 - keep)
-                a, b = a - state[row, MEAN_A], b - state[row, MEAN_B]
-                a, b = a / (1.0 + 0.25 * abs(a)), b / (1.0 + 0.25 * abs(b))
-                mid, apart = np.float32(a), np.float32(b)
-                out[row, 0, n] = mid + np.float32(0.5) * width * apart
-                out[row, 1, n] = mid - np.float32(0.5) * width * apart
-
-
 def portrait(source: Chaos, points: int = 700) -> NDArray[np.float64]:
     """The path of a system over its first turns, two of its numbers, each within −1 and 1; shape (2, points)."""
     state, room = np.zeros((1, 7)), np.zeros((3, 4))
     state[0, :4] = 0.4
     system = list(Chaos.params["system"].ids).index(str(source.get("system")))  # type: ignore[attr-defined]
-    values = [source.number(name) for name in ("energy", "coupling", "damping")]
+    energy, coupling, damping = (source.number(name) for name in ("energy", "coupling", "damping"))
     found = np.zeros((2, points))
     for n in range(points + 120):
-        _advance(system, state, 0, 1 / 40, *values, room)
+        advance(system, state, 0, 1 / 40, energy, coupling, damping, room)
         if n >= 120:
             a, b = (state[0, 0], state[0, 2]) if system == LORENZ else (state[0, 0], state[0, 1])
             found[:, n - 120] = (math.sin(a), math.sin(b)) if system == PENDULUM else (a, b)

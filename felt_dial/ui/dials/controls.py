@@ -11,9 +11,10 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QScroll
 
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import param_at, path_holds, value_at
-from felt_dial.ui.cloth import colour, dye, reading
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.fonts import body_font
 
 
 class Pill(QPushButton):
@@ -67,6 +68,20 @@ def text_label(text: str, part: str = "label") -> QLabel:
     return made
 
 
+def set_text(widget: QLabel | QPushButton, text: str) -> None:
+    """Another text, where it is another: what is set is laid out anew."""
+    if widget.text() != text:
+        widget.setText(text)
+
+
+def set_part(widget: QWidget, part: str) -> None:
+    """Another part of the style sheet, where it is another."""
+    if widget.property("part") != part:
+        widget.setProperty("part", part)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
+
+
 class SwitchPill(Pill):
     """A switch parameter as a button that stays down."""
 
@@ -87,7 +102,7 @@ class SwitchPill(Pill):
         self.setProperty("alarm", alarm)
         self.setAccessibleName(session.label_of(path))
         self.clicked.connect(lambda: session.set(path, self.isChecked()))
-        session.changed.connect(self._follow)
+        session.watch(self._follow, path)
         self._follow()
 
     def _follow(self) -> None:
@@ -109,7 +124,7 @@ class Options(QComboBox):
         self.setToolTip(param.says)
         self.setAccessibleName(session.label_of(path))
         self.activated.connect(lambda n: session.set(path, param.ids[n]))
-        session.changed.connect(self._follow)
+        session.watch(self._follow, path)
         self._follow()
 
     def _follow(self) -> None:
@@ -209,7 +224,7 @@ class Slider(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(session.label_of(path))
-        session.changed.connect(self._follow)
+        session.watch(self._follow, path)
         self._follow()
 
     def _follow(self) -> None:
@@ -360,7 +375,7 @@ class Upright(Meter):
             painter.setPen(QPen(colour("problem" if self.held > 0 else "ink"), 1.6))
             painter.drawLine(QPointF(4, self._y(self.held)), QPointF(16, self._y(self.held)))
         painter.setPen(colour("soft"))
-        painter.setFont(reading(11))
+        painter.setFont(body_font(11))
         painter.drawText(QRectF(0, tall, 20, 16), Qt.AlignmentFlag.AlignCenter, self.word)
 
 
@@ -382,9 +397,9 @@ class Reading(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.setFont(reading(12))
+        painter.setFont(body_font(12))
         painter.setPen(colour("soft"))
         painter.drawText(QRect(0, 8, self.width(), 16), Qt.AlignmentFlag.AlignLeft, self.label)
-        painter.setFont(reading(13, 600))
+        painter.setFont(body_font(13, 600))
         painter.setPen(colour("ink"))
         painter.drawText(QRect(0, 25, self.width(), 18), Qt.AlignmentFlag.AlignLeft, self.value)

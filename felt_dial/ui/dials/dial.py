@@ -25,12 +25,15 @@ from PySide6.QtWidgets import QMenu, QWidget
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, threads_on
 from felt_dial.patch.params import CUBIC, Param
-from felt_dial.patch.patch import BY_RATIO, NoSuchPath, depth_of, movers, param_at, path_holds, read_depth, value_at
+from felt_dial.patch.parts import BY_RATIO, NoSuchPath, read_depth
+from felt_dial.patch.patch import depth_of, movers, param_at, path_holds, value_at
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
-from felt_dial.ui.cloth import STITCHES, SWEEP, colour, dial_face, dye, reading, sewn_ring
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME, mover_dye, tag_text
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.felt import STITCHES, SWEEP, dial_face, sewn_ring
+from felt_dial.ui.theme.fonts import body_font
 
 DRAG_PIXELS = 180.0
 
@@ -64,12 +67,12 @@ class Dial(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         self.setFixedSize(self.sizeHint())
         self.setAccessibleName(session.label_of(path))
-        session.changed.connect(self._follow)
+        session.watch(self._follow, path)
         session.frame.connect(self._move_bead)
         session.hovered.connect(self._light)
 
     def sizeHint(self) -> QSize:
-        label = QFontMetrics(reading(12)).horizontalAdvance(self.label)
+        label = QFontMetrics(body_font(12)).horizontalAdvance(self.label)
         return QSize(max(2 * self.radius + 24, 58, min(label + 2, 74)), 2 * self.radius + 42)
 
     @property
@@ -94,7 +97,7 @@ class Dial(QWidget):
         self.setAccessibleDescription(f"{value}. {self.param.says}")
 
     def _follow(self) -> None:
-        """An edit was made somewhere; most edits are elsewhere, and a drag makes sixty a second."""
+        """Its value, or a thread on it, may have changed."""
         patch = self.session.patch
         if not path_holds(patch, self.path, self.param):
             return
@@ -147,7 +150,7 @@ class Dial(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         faint = not self.isEnabled()
         shade = dye(self.owner_dye)
-        painter.setFont(reading(12))
+        painter.setFont(body_font(12))
         painter.setPen(colour("faint" if faint else "soft"))
         label_box = QRect(0, 0, self.width(), 15)
         metrics = painter.fontMetrics()
@@ -177,7 +180,7 @@ class Dial(QWidget):
             painter.setPen(pen)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(centre, self.radius - 3.5, self.radius - 3.5)
-        painter.setFont(reading(13, 600))
+        painter.setFont(body_font(13, 600))
         painter.setPen(colour("faint" if faint else "ink"))
         value_box = self._value_box()
         painter.drawText(value_box, Qt.AlignmentFlag.AlignCenter, self.param.write(self._value))

@@ -9,7 +9,6 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QLabel, QLineEdit, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.ui.cloth import colour
 
 
 class Entry(QLineEdit):
@@ -26,10 +25,7 @@ class Entry(QLineEdit):
         self.setAccessibleName(title or f"Value of {over.accessibleName()}")
         self._hint = QLabel(window)
         self._hint.setWordWrap(True)
-        problem, ground = colour("problem").name(), colour("raised").name()
-        self._hint.setStyleSheet(
-            f"background: {ground}; color: {problem}; border: 1px solid {problem}; border-radius: 5px; padding: 4px 6px;"
-        )
+        self._hint.setProperty("part", "hint")
         self._hint.hide()
         self.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.setText(text)

@@ -8,8 +8,10 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.patch.edits import moves_something
 from felt_dial.patch.patch import Patch, movers
-from felt_dial.ui.cloth import clear_pixmap, colour, dye, reading
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.felt import clear_pixmap
+from felt_dial.ui.theme.fonts import body_font
 
 THREAD_MIME = "application/x-felt-dial-mover"
 
@@ -33,7 +35,7 @@ def paint_tag(painter: QPainter, centre: QPointF, radius: float, patch: Patch, k
     painter.setPen(QPen(shade, 1.5))
     painter.setBrush(shade if filled else Qt.BrushStyle.NoBrush)
     painter.drawEllipse(centre, radius, radius)
-    painter.setFont(reading(11, 600))
+    painter.setFont(body_font(11, 600))
     painter.setPen(colour("cloth" if mover_dye(patch, key) == "ink" else "felt_light") if filled else colour("ink"))
     if filled and mover_dye(patch, key) != "ink":
         painter.setPen(dye("ink", in_well=True))
@@ -55,7 +57,7 @@ class Tag(QWidget):
         self.setFixedSize(self.sizeHint())
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.OpenHandCursor if carried else Qt.CursorShape.PointingHandCursor)
-        session.changed.connect(self._follow)
+        session.watch(self._follow, "threads")
         self._follow()
 
     def sizeHint(self) -> QSize:

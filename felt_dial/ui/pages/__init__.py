@@ -1,0 +1,8 @@
+"""The pages, found by themselves: each is a `Page` in the `page` file of its folder.
+
+- `effects/`: The Effects page.
+- `page`: a name, a place among the tabs, and what happens when it is opened.
+- `patch/`: The Patch page.
+- `shelf/`: The Shelf page.
+- `threads/`: The Threads page.
+"""

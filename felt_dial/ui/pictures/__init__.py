@@ -1,0 +1,21 @@
+"""Pictures, each true to the running patch.
+
+- `analysis`: Pictures of what is heard: spectrum, spectrogram, scope, stereo field, and a meter before and after
+  every stage.
+- `bars`: the dials of a module that has no picture of its own.
+- `drawn_lines`: Drawn lines under the hand: the shapes of LFOs, curves and threads, edited where they are shown.
+- `drives`: what the curve makes of a wave, from none to full scale on both sides.
+- `effect_curves`: Pictures of effects that are a curve: over frequency, over level, over time; the equaliser is
+  edited in its own.
+- `effect_levels`: Pictures of effects that work on the level: static curves with what they do now, bands, and the
+  steps of a gate.
+- `effects`: each kind has the one that suits it, and any other shows its values.
+- `filters`: The filter's curve, drawn from the same formula that the checks use, and edited where it is shown.
+- `modulators`: envelopes, edited where they are shown, chances, blends, followers.
+- `recordings`: Pictures of sources that play recordings: where they begin, loop and travel, and where the note is.
+- `registry`: The picture that suits a module: the module names it, the pictures of this folder say what they draw.
+- `sources`: what a layer starts from.
+- `step_rows`: Rows of steps under the hand: bars that are drawn with one stroke, one lane at a time.
+- `swatch`: the spectrogram of a preset, dyed.
+- `well`: the dark ground of every picture, and how a curve is drawn in it.
+"""

@@ -2,33 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from felt_dial.patch.params import Param
-from felt_dial.sound import seeing
+from felt_dial.sound import spectra
 from felt_dial.sound.effects.delay import Delay
-from felt_dial.ui.cloth import colour, reading
-from felt_dial.ui.pictures.well import BELOW, Well
+from felt_dial.ui.pictures.bars import Bars
+from felt_dial.ui.pictures.well import BELOW, draws
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour
+from felt_dial.ui.theme.fonts import body_font
 
-PICTURES: dict[str, Callable[[Session, str, str, bool], Well]] = {}
 
-
-class EffectPicture(Well):
-    """Bars for the parameters of an effect that has no picture of its own."""
+class EffectPicture(Bars):
+    """What stands in the picture of an effect; bars for one that has none of its own."""
 
     has_axis = False
     """True where something stands under the picture, in full."""
 
-    def __init__(self, session: Session, path: str, shade: str, large: bool) -> None:
-        super().__init__(session, shade)
+    def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
+        super().__init__(session, path, shade, large, "tempo")
         self.rack, self.effect = path.split(".")[1:3]
-        self.large, self.below = large, BELOW if large and self.has_axis else 0
+        self.below = BELOW if large and self.has_axis else 0
 
     def heard_to(self) -> int | None:
         """Up to where the sound was heard, for what is drawn anew with every new piece of it; None where it is small."""
@@ -37,29 +34,13 @@ class EffectPicture(Well):
     def heard(self, frames: int) -> NDArray[np.float32]:
         """The sound before (rows 0 and 1) and after (2 and 3) the effect that is shown in full, its last frames."""
         data = self.session.link.shared.data
-        return seeing.latest(data["tap"], int(data["scope_written"]), frames)
+        return spectra.latest(data["tap"], int(data["scope_written"]), frames)
 
     def key(self) -> object:
         return self.session.patch.racks[self.rack][self.effect], self.session.patch.tempo
 
-    def draw(self, painter: QPainter, box: QRectF) -> None:
-        effect = self.session.patch.racks[self.rack][self.effect]
-        dials = [(name, p) for name, p in effect.params.items() if isinstance(p, Param)]
-        height = box.height() / max(len(dials), 1)
-        shade = self.line_colour() if effect.get("on") else colour("chalk_soft")
-        painter.setFont(reading(11))
-        for n, (name, param) in enumerate(dials):
-            place, zero = param.position(effect.get(name)), param.position(0.0) if param.two_sided else 0.0
-            y = box.top() + (n + 0.5) * height
-            painter.setPen(QPen(colour("chalk_soft").darker(190), 1))
-            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-            painter.setPen(QPen(shade, 5 if self.large else 3, c=Qt.PenCapStyle.RoundCap))
-            painter.drawLine(QPointF(box.left() + zero * box.width(), y), QPointF(box.left() + place * box.width(), y))
-            if self.large:
-                painter.setPen(colour("chalk"))
-                painter.drawText(QPointF(box.left() + 2, y - 6), f"{param.label} {param.write(effect.get(name))}")
 
-
+@draws("echoes")
 class DelayPicture(EffectPicture):
     """The echoes of a short sound: when, how loud, and on which side."""
 
@@ -74,7 +55,7 @@ class DelayPicture(EffectPicture):
         shade = self.line_colour() if effect.on else colour("chalk_soft")
         middle = box.center().y()
         half = box.height() / 2 - (8 if self.large else 2)
-        painter.setFont(reading(11))
+        painter.setFont(body_font(11))
         if self.large:
             steps = int(span / beat)
             for n in range(steps + 1):
@@ -99,13 +80,3 @@ class DelayPicture(EffectPicture):
             painter.setPen(QPen(shade, thick, c=Qt.PenCapStyle.FlatCap))
             length = half * gain**0.5
             painter.drawLine(QPointF(x, middle), QPointF(x, middle - length if side == 0 else middle + length))
-
-
-PICTURES["delay"] = DelayPicture
-
-
-def effect_picture(session: Session, path: str, shade: str, large: bool = False) -> Well:
-    """The picture that suits an effect."""
-    _, rack, key = path.split(".")
-    kind = str(session.patch.racks[rack][key].kind)  # type: ignore[attr-defined]
-    return PICTURES.get(kind, EffectPicture)(session, path, shade, large)

@@ -10,17 +10,19 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Param
-from felt_dial.patch.patch import owner, with_value
-from felt_dial.sound import seeing
-from felt_dial.sound.tone.cutoff import hertz
-from felt_dial.ui.cloth import colour, reading
-from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draw_frequencies
+from felt_dial.patch.patch import owner
+from felt_dial.sound import spectra
+from felt_dial.sound.tone.core.cutoff import hertz
+from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draw_frequencies, draws
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour
+from felt_dial.ui.theme.fonts import body_font
 
 TOP, BOTTOM = 30.0, -48.0
 POINTS = 320
 
 
+@draws("filter")
 class FilterCurve(Well):
     """Gain over frequency of the filter of a layer or a bus, with that of this moment in chalk.
 
@@ -29,7 +31,7 @@ class FilterCurve(Well):
     """
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
-        super().__init__(session, shade)
+        super().__init__(session, shade, path, "tempo")
         self.path, self.large, self.below = path, large, BELOW if large else 0
         place = path.split(".")
         self.place = {"layers": f"layer {place[1].upper()}", "buses": f"bus {place[1]}", "racks": f"rack {place[1]}"}[
@@ -70,7 +72,7 @@ class FilterCurve(Well):
         return tuple(self._moved().items()) if self.filter.get("on") else None
 
     def _curve(self, now: dict[str, float] | None = None) -> tuple[np.ndarray, np.ndarray]:
-        f = np.geomspace(seeing.LOWEST, seeing.HIGHEST, POINTS)
+        f = np.geomspace(spectra.LOWEST, spectra.HIGHEST, POINTS)
         gain = self.filter.gain(f, float(self.session.link.rate), now)
         decibels = 20 * np.log10(np.maximum(gain, 1e-6))
         return np.linspace(0, 1, POINTS), np.clip((decibels - BOTTOM) / (TOP - BOTTOM), 0, 1)
@@ -94,7 +96,7 @@ class FilterCurve(Well):
         draw_curve(painter, box, *self._curve(), shade, floor=0.0 if on else None)
         if not on:
             painter.setPen(colour("chalk"))
-            painter.setFont(reading(11))
+            painter.setFont(body_font(11))
             painter.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, "filter off")
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
@@ -114,10 +116,10 @@ class FilterCurve(Well):
 
     def _handle(self, box: QRectF) -> tuple[float, float]:
         filter_ = self.filter
-        at = min(max(hertz(filter_), seeing.LOWEST), seeing.HIGHEST)
+        at = min(max(hertz(filter_), spectra.LOWEST), spectra.HIGHEST)
         gain = filter_.gain([at], float(self.session.link.rate))
         level = float(np.clip(20 * np.log10(max(gain[0], 1e-6)), BOTTOM, TOP))
-        return box.left() + seeing.across(at) * box.width(), box.bottom() - (level - BOTTOM) / (
+        return box.left() + spectra.across(at) * box.width(), box.bottom() - (level - BOTTOM) / (
             TOP - BOTTOM
         ) * box.height()
 
@@ -143,9 +145,11 @@ class FilterCurve(Well):
 
     def _set(self, place: float, resonance: float) -> None:
         name = self.sideways()
-        patch = with_value(self.session.patch, f"{self.path}.{name}", self.filter.params[name].at(place))
-        patch = with_value(patch, f"{self.path}.resonance", min(max(resonance, 0.0), 1.0))
-        self.session.edit(patch, f"filter of {self.place}", self.path + ".drag")
+        values = {
+            f"{self.path}.{name}": self.filter.params[name].at(place),
+            f"{self.path}.resonance": min(max(resonance, 0.0), 1.0),
+        }
+        self.session.set_all(values, f"filter of {self.place}", self.path + ".drag")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None
@@ -156,8 +160,11 @@ class FilterCurve(Well):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 0.002 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
         moves = {
-            Qt.Key.Key_Left: (-step, 0), Qt.Key.Key_Right: (step, 0), Qt.Key.Key_Up: (0, step), Qt.Key.Key_Down: (0, -step),
-        }  # fmt: skip
+            Qt.Key.Key_Left: (-step, 0),
+            Qt.Key.Key_Right: (step, 0),
+            Qt.Key.Key_Up: (0, step),
+            Qt.Key.Key_Down: (0, -step),
+        }
         if event.key() in moves:
             dx, dy = moves[Qt.Key(event.key())]
             self._set(self._place() + dx, self.filter.number("resonance") + dy)

@@ -7,12 +7,12 @@ from PySide6.QtCore import QLineF, QPointF, QRectF
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.patch import put
-from felt_dial.sound.analysis import is_known, known_tracks
-from felt_dial.sound.sources.travel import Curve, place_at
-from felt_dial.ui.cloth import colour
+from felt_dial.sound.matter.analysis import is_known, known_tracks
+from felt_dial.sound.sources.core.travel import Curve, place_at
 from felt_dial.ui.pictures.sources import SourcePicture, draw_missing, draw_peaks, peaks_of
-from felt_dial.ui.pictures.well import draw_curve
+from felt_dial.ui.pictures.well import draw_curve, draws
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour
 
 
 class RecordingPicture(SourcePicture):
@@ -64,6 +64,7 @@ class RecordingPicture(SourcePicture):
             painter.drawEllipse(QPointF(self.across(box, place), box.top() + 3), 2.6, 2.6)
 
 
+@draws("sample")
 class SamplePicture(RecordingPicture):
     """Start and end, and the loop between its dashed lines."""
 
@@ -81,12 +82,12 @@ class SamplePicture(RecordingPicture):
             painter.fillRect(QRectF(first, box.top(), last - first, box.height()), band)
 
 
+@draws("grains")
 class GrainsPicture(RecordingPicture):
     """The loop window, and over it the travel curve: time goes up, place goes across."""
 
-    def __init__(self, session: Session, layer: str, shade: str, large: bool = False) -> None:
-        super().__init__(session, layer, shade)
-        self.large = large
+    def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
+        super().__init__(session, path, shade, large)
         self._held = -1
 
     def _travels(self) -> bool:
@@ -183,12 +184,9 @@ class GrainsPicture(RecordingPicture):
         self._put(tuple(points), "draw the travel curve")
 
 
+@draws("partials")
 class PartialsPicture(RecordingPicture):
     """The partials over time, low ones at the bottom; drawn harmonics as bars that can be drawn."""
-
-    def __init__(self, session: Session, layer: str, shade: str, large: bool = False) -> None:
-        super().__init__(session, layer, shade)
-        self.large = large
 
     def key(self) -> object:
         source = self.source

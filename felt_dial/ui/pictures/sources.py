@@ -11,13 +11,14 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from felt_dial.patch.asset import Asset
-from felt_dial.sound import assets
-from felt_dial.sound.sources.bandlimited import cycle_picture
+from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.chaos import Chaos, portrait
-from felt_dial.sound.sources.levels import cut_cycles, table_picture
-from felt_dial.ui.cloth import colour, reading
-from felt_dial.ui.pictures.well import Well, draw_curve, points
+from felt_dial.sound.sources.core.bandlimited import cycle_picture
+from felt_dial.sound.sources.core.levels import cut_cycles, table_picture
+from felt_dial.ui.pictures.well import Well, draw_curve, draws, points
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour
+from felt_dial.ui.theme.fonts import body_font
 
 
 @lru_cache(maxsize=24)
@@ -39,7 +40,7 @@ def draw_missing(well: Well, painter: QPainter, box: QRectF, asset: Asset | None
     painter.setPen(pen)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRoundedRect(box.adjusted(1, 1, -1, -1), 4, 4)
-    painter.setFont(reading(11 if box.height() < 90 else 12))
+    painter.setFont(body_font(11 if box.height() < 90 else 12))
     painter.setPen(colour("chalk"))
     text = f"Load a {what}" if asset is None else f"Missing: {asset.name or 'unnamed'}"
     if asset is not None and box.height() > 60:
@@ -51,9 +52,9 @@ def draw_missing(well: Well, painter: QPainter, box: QRectF, asset: Asset | None
 class SourcePicture(Well):
     """A picture of one layer's source."""
 
-    def __init__(self, session: Session, layer: str, shade: str) -> None:
-        super().__init__(session, shade)
-        self.layer = layer
+    def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
+        super().__init__(session, shade, path, "tempo")
+        self.layer, self.large = path.split(".")[1], large
 
     @property
     def source(self) -> Any:
@@ -73,6 +74,7 @@ class SourcePicture(Well):
         return now if max(abs(a - b) for a, b in zip(now, still, strict=True)) > 0.004 else None
 
 
+@draws("wave")
 class WavePicture(SourcePicture):
     """Two cycles of the wave."""
 
@@ -100,6 +102,7 @@ class WavePicture(SourcePicture):
             draw_curve(painter, box, *self._wave(*now), colour("chalk"), floor=None, width=1.1)
 
 
+@draws("table")
 class TablePicture(SourcePicture):
     """The frames of a table one behind the other, the one that sounds in front."""
 
@@ -143,6 +146,7 @@ class TablePicture(SourcePicture):
             draw_curve(painter, room, np.linspace(0, 1, 200), cycle, colour("chalk"), floor=None, width=1.2)
 
 
+@draws("noise")
 class NoisePicture(SourcePicture):
     """The slope of the noise, octave by octave, with the grass that grows on it; or the texture."""
 
@@ -175,6 +179,7 @@ class NoisePicture(SourcePicture):
             draw_curve(painter, box, *self._line(now[0]), colour("chalk"), floor=None, width=1.2)
 
 
+@draws("chaos")
 class ChaosPicture(SourcePicture):
     """The path of the system through two of its numbers."""
 

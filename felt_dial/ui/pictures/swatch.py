@@ -9,8 +9,9 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
-from felt_dial.bank.measure import Measurement
-from felt_dial.ui.cloth import colour, dye, reading
+from felt_dial.bank.measurement import Measurement
+from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.fonts import body_font
 
 SHADES = ("madder", "weld", "woad", "lichen", "mallow", "walnut")
 
@@ -34,7 +35,7 @@ def paint_swatch(painter: QPainter, box: QRectF, measured: Measurement | None, s
     painter.drawRoundedRect(box, 4, 4)
     if measured is None:
         painter.setPen(colour("chalk_soft"))
-        painter.setFont(reading(11))
+        painter.setFont(body_font(11))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "measuring …")
         return
     rows, columns = measured.swatch.shape
@@ -76,7 +77,7 @@ class Swatch(QWidget):
             painter.setPen(pen)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 5, 5)
             painter.setPen(colour("soft"))
-            painter.setFont(reading(12))
+            painter.setFont(body_font(12))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "The swatch of a preset stands here")
             return
         paint_swatch(painter, QRectF(self.rect()), self.measured, self.shade)

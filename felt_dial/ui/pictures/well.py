@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any, TypeVar
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from felt_dial.live.shared import NOTHING_MOVES
+from felt_dial.live.shared_memory import NOTHING_MOVES
 from felt_dial.patch.edits import moves_something
-from felt_dial.patch.patch import NoSuchPath
-from felt_dial.sound import seeing
-from felt_dial.ui.cloth import cloth, colour, dye, reading
+from felt_dial.patch.parts import NoSuchPath
+from felt_dial.sound import spectra
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import cloth, colour, dye
+from felt_dial.ui.theme.fonts import body_font
+from felt_dial.ui.watchers import EVERYTHING
 
 GONE = (KeyError, AttributeError, NoSuchPath)
 """What a picture meets that outlives for a moment what it shows."""
@@ -22,16 +27,23 @@ GONE = (KeyError, AttributeError, NoSuchPath)
 BELOW = 11
 """Pixels under a drawing for what stands on its axis."""
 FREQUENCIES = (
-    (50, "50"), (100, "100"), (200, "200"), (500, "500"), (1000, "1 k"), (2000, "2 k"), (5000, "5 k"), (10000, "10 k"),
-)  # fmt: skip
+    (50, "50"),
+    (100, "100"),
+    (200, "200"),
+    (500, "500"),
+    (1000, "1 k"),
+    (2000, "2 k"),
+    (5000, "5 k"),
+    (10000, "10 k"),
+)
 """What stands under a picture over frequency, in Hz."""
 
 
 def draw_frequencies(painter: QPainter, box: QRectF) -> None:
     """Lines at frequencies from 20 Hz to 20 kHz, evenly by ear, and their names under the box."""
-    painter.setFont(reading(11))
+    painter.setFont(body_font(11))
     for frequency, name in FREQUENCIES:
-        x = box.left() + seeing.across(frequency) * box.width()
+        x = box.left() + spectra.across(frequency) * box.width()
         painter.setPen(QPen(colour("chalk_soft").darker(205), 1))
         painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
         painter.setPen(colour("chalk_soft"))
@@ -46,16 +58,32 @@ def draw_ground(painter: QPainter, rect: QRectF) -> None:
     painter.drawRoundedRect(rect, 5, 5)
 
 
+W = TypeVar("W", bound="Well")
+PICTURES: dict[str, Any] = {}
+"""Pictures of modules by the names that the modules give; `picture_of` chooses among them."""
+
+
+def draws(*names: str) -> Callable[[type[W]], type[W]]:
+    """Enters a picture under the names by which modules ask for it."""
+
+    def enter(picture: type[W]) -> type[W]:
+        PICTURES.update(dict.fromkeys(names, picture))
+        return picture
+
+    return enter
+
+
 class Well(QWidget):
     """A picture of the running patch.
 
     Subclasses say what they depend on (`key`) and how it is drawn (`draw`); the drawing is cached
-    and made again only when the key changes. What moves is drawn over it by `draw_live`.
+    and made again only when the key changes. What moves is drawn over it by `draw_live`. An edit wakes it only
+    at the paths of the patch that it `looks_at`.
     """
 
     below = 0
 
-    def __init__(self, session: Session, shade: str) -> None:
+    def __init__(self, session: Session, shade: str, *looks_at: str) -> None:
         super().__init__()
         self.session, self.shade = session, shade
         self._cache: QPixmap | None = None
@@ -63,7 +91,7 @@ class Well(QWidget):
         self._live: object = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        session.changed.connect(self._follow)
+        session.watch(self._follow, *(looks_at or (EVERYTHING,)))
         session.frame.connect(self._frame)
         cloth.changed.connect(self._forget)
 
@@ -85,8 +113,11 @@ class Well(QWidget):
         """Draws what moves."""
 
     def _follow(self) -> None:
+        """What is not seen is looked at when it is painted."""
+        if not self.isVisible():
+            return
         try:
-            changed = self.key() != self._cached_for
+            changed = (self.key(), self.width(), self.height()) != self._cached_for
         except GONE:
             return
         if changed:
@@ -170,9 +201,14 @@ def points(box: QRectF, x: ArrayLike, y: ArrayLike) -> QPolygonF:
 
 
 def draw_curve(
-    painter: QPainter, box: QRectF, x: ArrayLike, y: ArrayLike, shade: QColor,
-    floor: float | None = 0.0, width: float = 1.8,
-) -> None:  # fmt: skip
+    painter: QPainter,
+    box: QRectF,
+    x: ArrayLike,
+    y: ArrayLike,
+    shade: QColor,
+    floor: float | None = 0.0,
+    width: float = 1.8,
+) -> None:
     """One curve with a quarter of its own colour between it and `floor` (0 to 1; None leaves it out)."""
     line = points(box, x, y)
     if floor is not None:

@@ -1,0 +1,91 @@
+"""Measures the window: how soon it is seen and heard, and whether painting disturbs the sound.
+
+Prints rows for docs/performance.md: `python -m bench.window [SECONDS]`.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen" if not os.environ.get("DISPLAY") else "xcb")
+
+
+def start_times(runs: int = 5) -> dict[str, float]:
+    """Medians of the seconds from the start of the process until the window stands and the first block sounds."""
+    seen, heard = [], []
+    with tempfile.TemporaryDirectory() as home:
+        for _ in range(runs + 1):
+            environment = {**os.environ, "FELT_DIAL_TIMES": "1", "FELT_DIAL_HOME": home}
+            begin = time.perf_counter()
+            command = [sys.executable, "-m", "felt_dial"]
+            program = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
+            found = {}
+            assert program.stdout is not None
+            while len(found) < 2:
+                name = program.stdout.readline().split()[0]
+                found[name] = time.perf_counter() - begin
+            program.kill()
+            program.wait()
+            seen.append(found["window"])
+            heard.append(found["sound"])
+    middle = runs // 2
+    return {"window seen after s": sorted(seen[1:])[middle], "first block after s": sorted(heard[1:])[middle]}
+
+
+def painting(seconds: float) -> dict[str, float]:
+    """A phrase through the simulated output while every dial of the Patch page repaints 30 times a second."""
+    os.environ["FELT_DIAL_HOME"] = tempfile.mkdtemp()
+    from PySide6.QtCore import QCoreApplication, QTimer
+    from PySide6.QtTest import QTest
+    from PySide6.QtWidgets import QApplication
+
+    from felt_dial.bank.places import load_settings
+    from felt_dial.live.link import EngineLink
+    from felt_dial.ui.dials.dial import Dial
+    from felt_dial.ui.frame.app import stand_up
+
+    application = QApplication([])
+    link = EngineLink("simulated")
+    link.start()
+    window = stand_up(load_settings(), link)
+    session = window.session
+    session.open("glasshouse-at-dusk", "lantern-brass")
+    link.wait_until_ready(30)
+    session.play(True)
+    QTest.qWait(300)
+    dials = [dial for dial in window.findChildren(Dial) if dial.isVisible()]
+    spent = [0.0, 0]
+
+    def repaint() -> None:
+        begin = time.perf_counter()
+        for dial in dials:
+            dial.update()
+        QCoreApplication.sendPostedEvents()
+        spent[0] += time.perf_counter() - begin
+        spent[1] += 1
+
+    timer = QTimer(application, interval=33)
+    timer.timeout.connect(repaint)
+    timer.start()
+    QTest.qWait(1000)
+    data = link.shared.data
+    late, data["worst_late"] = int(data["late"]), 0.0
+    QTest.qWait(round(1000 * seconds))
+    found = {
+        "dials repainted": len(dials),
+        "repaint of all dials, ms": 1000 * spent[0] / max(spent[1], 1),
+        "late blocks after the first second": int(data["late"]) - late,
+        "worst late ms": 1000 * float(data["worst_late"]),
+    }
+    window.close()
+    return found
+
+
+if __name__ == "__main__":
+    rows = start_times() | painting(float(sys.argv[1]) if len(sys.argv) > 1 else 60.0)
+    for name, value in rows.items():
+        print(f"window: {name:50} {value:10.4g}", flush=True)

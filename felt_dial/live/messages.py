@@ -1,0 +1,250 @@
+"""What the window and the engine say to each other: a type for each message, sent over a pipe as it is.
+
+Whoever hears keeps a table from type to what is done; a message that is not in it is an error, see `Handlers`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, NamedTuple, TypeVar
+
+from felt_dial.errors import FeltDialError
+
+# --- from the window to the engine --------------------------------------------------------------
+
+
+class Begin(NamedTuple):
+    """The first message: on which output to begin."""
+
+    device: str
+    rate: int
+    frames: int
+
+
+class ShowPatch(NamedTuple):
+    """Another patch: its document, the number of its values in shared memory, and whether what sounds goes on."""
+
+    text: str
+    generation: int
+    carry: bool
+    places: str
+
+
+class SetQuality(NamedTuple):
+    """Plays at 1, 2, 4 or 8 times the rate from the next patch on."""
+
+    quality: int
+
+
+class SetTap(NamedTuple):
+    """Listens in before and after an effect, or around the racks for no path; `alone` plays only what it adds."""
+
+    path: str
+    alone: bool
+
+
+class SetMonitor(NamedTuple):
+    """For the listener alone: `limits`, `mono`, or the frequency of a `sweep`."""
+
+    what: str
+    value: bool | float
+
+
+class MeasureAnew(NamedTuple):
+    """Begins the integrated loudness anew."""
+
+
+class TakeController(NamedTuple):
+    """Another controller plays, or `none`."""
+
+    key: str
+
+
+class SendMidi(NamedTuple):
+    """The simulated controller sends a MIDI message, as bytes."""
+
+    message: list[int]
+
+
+class Perform(NamedTuple):
+    """The simulated controller plays its gesture, or ends it."""
+
+    on: bool
+
+
+class PlayPhrase(NamedTuple):
+    """A phrase from its beginning."""
+
+    phrase: str
+    loop: bool
+
+
+class StopPhrase(NamedTuple):
+    """Stops it."""
+
+
+class LoopPhrase(NamedTuple):
+    """Whether it begins again at its end."""
+
+    on: bool
+
+
+class Hold(NamedTuple):
+    """Whether keys that are let go still sound."""
+
+    on: bool
+
+
+class AskDevices(NamedTuple):
+    """Which outputs there are: answered by `Devices`."""
+
+
+class AskControllers(NamedTuple):
+    """Which controllers there are: answered by `Controllers`."""
+
+
+class KeepSound(NamedTuple):
+    """The simulated output begins to keep what it plays."""
+
+
+class WriteSound(NamedTuple):
+    """It writes what it kept as a WAV file: answered by `Written`."""
+
+    path: str
+
+
+class Quit(NamedTuple):
+    """Ends the engine."""
+
+
+# --- from the engine to the window --------------------------------------------------------------
+
+
+class Opened(NamedTuple):
+    """An output plays; `said` is why it is not the wanted one."""
+
+    device: str
+    name: str
+    rate: float
+    frames: int
+    said: str
+
+
+class Compiling(NamedTuple):
+    """The kernels are compiled for this machine, once: so many of so many steps are done."""
+
+    done: int
+    total: int
+
+
+class Broken(NamedTuple):
+    """Modules that gave no number and were reset."""
+
+    paths: tuple[str, ...]
+
+
+class Refused(NamedTuple):
+    """The patch was not taken; the one before sounds on."""
+
+    reason: str
+
+
+class Misunderstood(NamedTuple):
+    """A message that the engine does not know."""
+
+    what: str
+
+
+class Devices(NamedTuple):
+    """Every output there is."""
+
+    found: list[tuple[Any, ...]]
+
+
+class Controllers(NamedTuple):
+    """Every controller there is."""
+
+    found: list[tuple[Any, ...]]
+
+
+class ControlsTurned(NamedTuple):
+    """Controllers that were turned, each to a part from 0 to 1."""
+
+    turned: list[tuple[int, float]]
+
+
+class ProgramAsked(NamedTuple):
+    """A controller asks for a preset."""
+
+    bank: int
+    number: int
+
+
+class TransportAsked(NamedTuple):
+    """A controller starts or stops the phrase."""
+
+    on: bool
+
+
+class NoControllerThere(NamedTuple):
+    """The wanted controller could not be opened."""
+
+    reason: str
+
+
+class Written(NamedTuple):
+    """The sound that was kept is in a file."""
+
+    path: str
+
+
+class Died(NamedTuple):
+    """The engine stopped and is being started again; the link says so itself."""
+
+
+class GaveUp(NamedTuple):
+    """The engine stops as soon as it starts, and is left alone; the link says so itself."""
+
+
+class UnknownMessage(FeltDialError):
+    """A message that nobody has a way to deal with."""
+
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+class Handlers:
+    """A table from the type of a message to the method that deals with it.
+
+    >>> table = Handlers()
+    >>> class Listener:
+    ...     @table.of(Hold)
+    ...     def hold(self, message): ...
+    """
+
+    def __init__(self) -> None:
+        self._by_type: dict[type, Callable[..., Any]] = {}
+
+    def of(self, kind: type) -> Callable[[F], F]:
+        """Enters a method of (self, message)."""
+
+        def enter(method: F) -> F:
+            self._by_type[kind] = method
+            return method
+
+        return enter
+
+    def know(self, message: object) -> bool:
+        """True where there is a way to deal with it."""
+        return type(message) in self._by_type
+
+    @property
+    def kinds(self) -> set[type]:
+        """All types that are known."""
+        return set(self._by_type)
+
+    def call(self, listener: object, message: object) -> Any:
+        """Deals with a message; raises `UnknownMessage`."""
+        if type(message) not in self._by_type:
+            raise UnknownMessage(f"A message that is not known was sent: {type(message).__name__}.")
+        return self._by_type[type(message)](listener, message)

@@ -1,0 +1,31 @@
+"""The kernels of all modules: importing this imports Numba and every file of the `kernels` folders."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from typing import Any
+
+from felt_dial.patch.module import Module
+from felt_dial.sound import modules
+from felt_dial.sound.kernel import KERNELS, Stage, State, flat
+
+for _folder in modules.FOLDERS:
+    _kernels = importlib.import_module(f"{_folder.__name__}.kernels")
+    for _found in pkgutil.iter_modules(_kernels.__path__, _kernels.__name__ + "."):
+        importlib.import_module(_found.name)
+
+
+def kernel_of(module: Module) -> Any:
+    """The kernel of a module, found through its class."""
+    return KERNELS[type(module)].run
+
+
+def prepared(module: Module, stage: Stage) -> State:
+    """The state of a module as it begins."""
+    return KERNELS[type(module)].prepare(module, stage)
+
+
+def arrays_of(module: Module, stage: Stage) -> State:
+    """All arrays of that state, as the kernel takes them from Python."""
+    return flat(prepared(module, stage))

@@ -1,0 +1,4 @@
+"""What effects share, without kernels.
+
+- `sway`: Parameters of copies whose delay sways.
+"""

@@ -1,0 +1,150 @@
+"""Building: every module of a patch at its place, with the rows of control that it reads and all that ties it."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.module import Filter, Module
+from felt_dial.patch.parts import NO_LAYER, WHERE, Bus, Layer
+from felt_dial.patch.patch import Patch, modules, sounding
+from felt_dial.patch.shaping import Shaping
+from felt_dial.sound.compiled import kernel_of
+from felt_dial.sound.control.core.layout import Layout
+from felt_dial.sound.control.core.records import GLOBAL, Modulation
+from felt_dial.sound.engine.bus_voice import BusVoice
+from felt_dial.sound.engine.layer_voice import Feed, LayerVoice, Swing, sends
+from felt_dial.sound.engine.output_stage import OutputStage
+from felt_dial.sound.engine.running_module import RunningModule
+from felt_dial.sound.engine.tone_chain import Tone, Workspace
+from felt_dial.sound.kernel import Stage
+from felt_dial.sound.playing.voices import Voices
+from felt_dial.sound.sizes import TICK
+from felt_dial.sound.tone.kernels.drive import redraw
+
+
+class Built:
+    """The parts of a program.
+
+    Attributes
+    ----------
+    layers, buses, output
+        Its layers, its buses, and where they come together.
+    room : Workspace
+        Room that layers and buses share.
+    tuned : bool
+        Whether some effect asks for the newest note.
+    running : list of RunningModule
+        Every module that processes audio, in order.
+    newest : float32 (2, 1, tick + 1)
+        Pitch (semitones) and frequency (Hz) of the newest note, to be filled before the racks run.
+    """
+
+    def __init__(
+        self,
+        patch: Patch,
+        modulation: Modulation,
+        layout: Layout,
+        voices: Voices,
+        rate: float,
+        frames: int,
+        quality: int,
+    ) -> None:
+        self._patch, self._modulation, self._layout, self._weights = patch, modulation, layout, voices.weights
+        self.newest = np.zeros((2, 1, frames // TICK + 1), np.float32)
+        self.newest[0], self.newest[1] = 60.0, 261.6256
+        self._fine = Stage(rate * quality, frames * quality, tick=TICK * quality, newest=self.newest)
+        self._plain = Stage(rate, frames, newest=self.newest)
+        self.grains = self._fine.grains
+        self.room = Workspace(frames * quality)
+        self.output = OutputStage(frames, quality)
+        self.layers: list[LayerVoice] = []
+        self.buses: list[BusVoice] = []
+        self._curves: list[tuple[RunningModule, slice, int]] = []
+        self._found: dict[str, RunningModule] = {}
+        for path, module in modules(patch):
+            steps = path.split(".")
+            if isinstance(module, Layer):
+                self.layers.append(self._layer(path, module))
+            elif isinstance(module, Bus):
+                self.buses.append(self._bus(path, module))
+            elif steps[0] == "racks":
+                stage = self._fine if getattr(module, "bends", False) else self._plain
+                self.output.racks[steps[1]].add(self._place(path, module, stage, GLOBAL))
+        self.tuned = any(isinstance(effect, Filter) for rack in patch.racks.values() for effect in rack.values())
+        self._tie(frames * quality)
+        self.running = [self._found[path] for path in sounding(patch)]
+        self._odd = {at: 0.0 for _, _, at in self._curves}
+        self.redraw(modulation.slots["target"], modulation.drawn, None)
+
+    def redraw(self, target: NDArray[np.float64], drawn: NDArray[np.float64], was: NDArray[np.float64] | None) -> None:
+        """Lays the drawn curves out that are another than in the drawings `was`."""
+        for running, where, odd in self._curves:
+            if was is None or target[odd] != self._odd[odd] or not np.array_equal(was[where], drawn[where]):
+                redraw(getattr(running.state, "voice", running.state), drawn[where], bool(target[odd]))
+                self._odd[odd] = target[odd]
+
+    def _layer(self, path: str, layer: Layer) -> LayerVoice:
+        at = self._layout.at
+        switches = tuple(at[f"{path}.{name}"] for name in ("on", "solo", "mute"))
+        place = len(self.layers)
+        parts = [self._place(f"{path}.{part}", getattr(layer, part), self._fine) for part in ("drive", "filter")]
+        return LayerVoice(
+            path.split(".")[1],
+            place,
+            self._place(f"{path}.source", layer.source, self._fine),
+            Tone(parts, self.room),
+            self._control(path, layer),
+            self._layout.movers.index(layer.contour),
+            switches,
+            at[f"{path}.out"],
+            at[f"{path}.order"],
+            at.get(f"{path}.source.track", -1),
+            self._weights[:, place],
+        )
+
+    def _bus(self, path: str, bus: Bus) -> BusVoice:
+        parts = [self._place(f"{path}.{part}", getattr(bus, part), self._fine) for part in ("drive", "filter", "after")]
+        goes = tuple(list(WHERE).index(where) for where in type(bus).params["out"].ids)  # type: ignore[attr-defined]
+        out = self._layout.at[f"{path}.out"]
+        return BusVoice(
+            path.split(".")[1], Tone(parts, self.room), self._control(path, bus), out, goes, self._fine.frames
+        )
+
+    def _tie(self, frames: int) -> None:
+        """Ties the layers that modulate to those that are modulated."""
+        known = {layer.key: layer for layer in self.layers}
+        for layer in self.layers:
+            declared = self._patch.layers[layer.key]
+            for other, inlet in declared.inlets.items():
+                layer.feeds.append(Feed(known[other], self._control(f"layers.{layer.key}.inlets.{other}", inlet)))
+            layer.swing = self._swing(declared, layer.control, known, layer.key)
+        for bus in self.buses:
+            bus.swing = self._swing(self._patch.buses[bus.key], bus.control, known)
+        senders = {id(feed.layer): feed.layer for layer in self.layers for feed in layer.feeds}
+        swings = [layer.swing for layer in self.layers] + [bus.swing for bus in self.buses]
+        senders |= {id(swing.layer): swing.layer for swing in swings if swing is not None}
+        for sender, room in zip(senders.values(), sends(len(senders), frames), strict=True):
+            sender.send = room
+
+    def _swing(
+        self, module: Layer | Bus, control: NDArray[np.float32], known: dict[str, LayerVoice], own: str = NO_LAYER
+    ) -> Swing | None:
+        """What moves the cutoff of a layer's or bus's filter as fast as it sounds."""
+        other = str(module.swung)
+        return Swing(known[other], control[module.row_of("swing")]) if other in known and other != own else None
+
+    def _control(self, path: str, module: Module, row: int | slice = slice(None)) -> NDArray[np.float32]:
+        """The control rows of a module's parameters, in the order of their declaration."""
+        first = self._layout.at[f"{path}.{next(iter(module.params))}"]
+        return self._modulation.control[first : first + len(module.params), row]
+
+    def _place(self, path: str, module: Module, stage: Stage, row: int | slice = slice(None)) -> RunningModule:
+        running = self._found[path] = RunningModule(
+            path, module, stage, self._control(path, module, row), kernel_of(module)
+        )
+        if isinstance(module, Shaping):
+            first = self._layout.drawn[f"{path}.curve"]
+            where = slice(first, first + module.drawings["curve"].room)
+            self._curves.append((running, where, self._layout.at[f"{path}.odd"]))
+        return running

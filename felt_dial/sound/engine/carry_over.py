@@ -1,0 +1,61 @@
+"""Carrying over: a program takes what an earlier one was doing, so that an edit does not stop the sound."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from felt_dial.patch.module import Source
+from felt_dial.sound.engine.program import Program
+
+
+def carry_on(fresh: Program, old: Program) -> None:
+    """Notes, phases, echoes and pictures of `old`, an earlier version of the same patch, go on in `fresh`."""
+    fresh.allocator.carry_on(old.allocator)
+    fresh.pattern.carry_on(old.pattern)
+    fresh.take_wheels(old)
+    fresh.bent[:] = old.bent
+    theirs_by_key = {layer.key: layer for layer in old.layers}
+    for layer in fresh.layers:
+        if layer.key in theirs_by_key:
+            before = theirs_by_key[layer.key]
+            layer.share, layer.goes, layer.stale = before.share, before.goes, before.stale
+            if layer.send is not None and before.send is not None:
+                layer.send[:] = before.send
+    for bus in fresh.buses:
+        was = next(other for other in old.buses if other.key == bus.key)
+        bus.goes, bus.rest[:], bus.loud[:], bus.held[:] = was.goes, was.rest, was.loud, was.held
+    loud = {effect.running.path: effect.loud for rack in old.racks.values() for effect in rack.effects}
+    for rack in fresh.racks.values():
+        for effect in rack.effects:
+            effect.loud[:] = loud.get(effect.running.path, effect.loud)
+    fresh.settle()
+    mine, theirs = fresh.modulation, old.modulation
+    mine.fading[:] = theirs.fading
+    fresh.clock, fresh.heard[: len(old.heard)] = old.clock, old.heard[: len(fresh.heard)]
+    for path, n in fresh.at.items():
+        if path in old.at:
+            m = old.at[path]
+            fresh.current[n] = old.current[m]
+            mine.control[n, :, -1] = theirs.control[m, :, -1]
+    for n, key in enumerate(fresh.movers):
+        if key in old.movers:
+            m = old.movers.index(key)
+            if mine.movers["kind"][n] == theirs.movers["kind"][m]:
+                mine.state[n] = theirs.state[m]
+                mine.moves[n, :, -1] = theirs.moves[m, :, -1]
+    for n, key in enumerate(fresh.layout.threads):
+        if key in old.layout.threads:
+            m = old.layout.threads.index(key)
+            mine.traces[n] = theirs.traces[m]
+            late, was_late = mine.threads["past"][n], theirs.threads["past"][m]
+            if late >= 0 and was_late >= 0:
+                mine.past[late] = theirs.past[was_late]
+    known = {running.path: running for running in old.running()}
+    for running in fresh.running():
+        kept = known.get(running.path)
+        alike = kept and type(kept.module) is type(running.module)
+        if kept and alike and (kept.stage == running.stage or isinstance(running.module, Source)):
+            running.quiet = kept.quiet
+            for a, b in zip(running.arrays, kept.arrays, strict=True):
+                if a is not b and isinstance(a, np.ndarray) and a.flags.writeable and a.shape == b.shape:
+                    np.copyto(a, b)

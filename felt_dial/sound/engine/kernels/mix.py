@@ -1,0 +1,393 @@
+"""Small kernels between the modules: pitch, level and pan, guards, half-band, loudness."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.parts import Inlet, Layer
+from felt_dial.sound.kernel import kernel
+from felt_dial.sound.simd.types import bits_of, float_of
+
+OCTAVE, PITCH, FINE, HARMONIC, DIVISOR, FIXED, FREQUENCY = Layer.rows_of(
+    "octave", "pitch", "fine", "harmonic", "divisor", "fixed", "frequency"
+)
+INDEX, RING = Inlet.row_of("index"), Inlet.row_of("ring")
+SILENCE = -59.95
+MOST = np.float32(1e12)
+
+
+@kernel
+def run_line(line, pitch, before, goal, pace, turn, bent, bend, begin, active, follow):
+    """Pitch of every note in semitones, glide and its own bend included, float32 (row, tick + 1).
+
+    `pitch` moves by `pace` a tick towards `before` until tick `turn` and towards `goal` from there;
+    `bent` follows `bend`, smoothed by `follow` a tick.
+    """
+    ticks = line.shape[1] - 1
+    for row in active:
+        first = max(begin[0, row], 0)
+        if begin[0, row] >= 0:
+            bent[row] = bend[row]
+        for t in range(ticks + 1):
+            if t > first:
+                aim = goal[row] if t > turn[row] else before[row]
+                way = aim - pitch[row]
+                pitch[row] += min(max(way, -pace[row]), pace[row])
+                bent[row] += (bend[row] - bent[row]) * follow
+            line[row, t] = np.float32(pitch[row] + bent[row])
+
+
+@kernel
+def run_pitch(frequency, control, line, bend, span, reference, active):
+    """Frequency (Hz) of a layer, float32 (row, tick + 1): key, octave, pitch, fine, ratio and bend, or fixed.
+
+    `line` is what each note plays in semitones, `bend` float32 (row, tick + 1) from −1 to 1, `span`
+    its reach in semitones, `reference` the frequency of A4.
+    """
+    for row in active:
+        known, power = np.float64(-1e9), 1.0
+        for t in range(frequency.shape[1]):
+            if control[FIXED, row, t] > 0.5:
+                frequency[row, t] = control[FREQUENCY, row, t]
+                known = np.float64(-1e9)
+                continue
+            steps = np.float64(line[row, t]) - 69.0 + 12.0 * np.float64(control[OCTAVE, row, t])
+            steps += np.float64(control[PITCH, row, t]) + 0.01 * np.float64(control[FINE, row, t])
+            steps += np.float64(bend[row, t]) * np.float64(span)
+            ratio = np.float64(control[HARMONIC, row, t]) / np.float64(control[DIVISOR, row, t])
+            if steps != known:
+                known, power = steps, 2.0 ** (steps / 12.0)
+            frequency[row, t] = np.float32(min(max(reference * ratio * power, 1e-3), 1e5))
+
+
+@kernel
+def run_send(audio, contour, gain, weight, active, tick, send):
+    """What a layer gives to those it modulates, float32 (row, frame): both sides' mean at its level over time."""
+    ticks = contour.shape[1] - 1
+    for row in active:
+        for t in range(ticks):
+            share = contour[row, t] * gain[row, t] * weight[row]
+            grow = (contour[row, t + 1] * gain[row, t + 1] * weight[row] - share) / np.float32(tick)
+            begin = t * tick
+            left, right, to = audio[row, 0, begin:], audio[row, 1, begin:], send[row, begin:]
+            for k in range(np.uint64(tick)):
+                to[k] = np.float32(0.5) * (left[k] + right[k]) * (share + grow * np.float32(k))
+
+
+@kernel
+def run_turn(turn, send, control, weight, active, tick, fresh):
+    """Adds `send` times its index to `turn`, float32 (row, frame), cycles; `fresh` begins from nothing.
+
+    J. M. Chowning, JAES 21(7), 1973: the index is the peak deviation of the phase in radians.
+    """
+    cycles = np.float32(0.5 / math.pi)
+    for row in active:
+        if fresh:
+            turn[row, :] = np.float32(0.0)
+        if weight[row] == 0.0:
+            continue
+        for t in range(control.shape[2] - 1):
+            index = control[INDEX, row, t] * cycles
+            grow = (control[INDEX, row, t + 1] * cycles - index) / np.float32(tick)
+            sent, to = send[row, t * tick :], turn[row, t * tick :]
+            for k in range(np.uint64(tick)):
+                to[k] += sent[k] * (index + grow * np.float32(k))
+
+
+@kernel
+def run_ring(audio, send, control, weight, active, tick):
+    """Multiplies a layer by what another sends, as far as the inlet's ring says."""
+    for row in active:
+        if weight[row] == 0.0:
+            continue
+        for t in range(control.shape[2] - 1):
+            ring = control[RING, row, t]
+            if ring == 0.0 and control[RING, row, t + 1] == 0.0:
+                continue
+            grow = (control[RING, row, t + 1] - ring) / np.float32(tick)
+            begin = t * tick
+            left, right, sent = audio[row, 0, begin:], audio[row, 1, begin:], send[row, begin:]
+            for k in range(np.uint64(tick)):
+                share = np.float32(1.0) + (ring + grow * np.float32(k)) * (sent[k] - np.float32(1.0))
+                left[k] *= share
+                right[k] *= share
+
+
+@kernel
+def _gain(decibels):
+    return 10.0 ** (decibels / 20.0) if decibels > SILENCE else 0.0
+
+
+@kernel
+def _sides(decibels, pan, scale):
+    level = _gain(decibels) * scale
+    return level * math.cos((pan + 1.0) * math.pi / 4), level * math.sin((pan + 1.0) * math.pi / 4)
+
+
+@kernel
+def run_mix(audio, contour, level, pan, gain, before, after, active, tick, was, now, scale, onward, sums, peak):
+    """Adds voices to where they go, at their level over time, level and pan; returns their largest sample.
+
+    `onward` is float32 (row, channel, frame): the voices of a bus, or where `sums`, one sound in its row 0. `contour`,
+    `level` (dB), `pan` and `gain` are (row, tick + 1). `was` → `now` is the share for on, mute and solo, ramped over
+    the block as is how much each note has, `before` → `after` (row,). `scale` makes the middle as loud as it shall be:
+    panning by itself takes 3 dB from it. `peak` (row,) is raised to each voice's largest sample.
+    """
+    ticks = contour.shape[1] - 1
+    top = np.int32(0)
+    for row in active:
+        high = np.int32(0)
+        goal = 0 if sums else row
+        to_left, to_right = _sides(np.float64(level[row, 0]), np.float64(pan[row, 0]), scale)
+        part, grow = was * before[row], (now * after[row] - was * before[row]) / np.float32(ticks)
+        share = contour[row, 0] * gain[row, 0] * part
+        left, right = to_left * share, to_right * share
+        for t in range(ticks):
+            if level[row, t + 1] != level[row, t] or pan[row, t + 1] != pan[row, t]:
+                to_left, to_right = _sides(np.float64(level[row, t + 1]), np.float64(pan[row, t + 1]), scale)
+            share = contour[row, t + 1] * gain[row, t + 1] * (part + grow * np.float32(t + 1))
+            next_left, next_right = to_left * share, to_right * share
+            x, y = np.float32(left), np.float32(right)
+            dx, dy = np.float32((next_left - left) / tick), np.float32((next_right - right) / tick)
+            begin = t * tick
+            one, two = audio[row, 0, begin:], audio[row, 1, begin:]
+            to_one, to_two = onward[goal, 0, begin:], onward[goal, 1, begin:]
+            for k in range(np.uint64(tick)):
+                u, v = one[k] * (x + dx * np.float32(k)), two[k] * (y + dy * np.float32(k))
+                to_one[k] += u
+                to_two[k] += v
+                high = np.int32(max(high, bits_of(abs(u)), bits_of(abs(v))))
+            left, right = next_left, next_right
+        peak[row] = max(peak[row], float_of(high))
+        top = np.int32(max(top, high))
+    return float_of(top)
+
+
+@kernel
+def run_swing(swing, send, octaves, weight, active, tick):
+    """How many octaves a layer's sound `send` (row, frame) swings a cutoff, float32 (row, frame), into `swing`."""
+    for row in active:
+        if weight[row] == 0.0:
+            swing[row, :] = np.float32(0.0)
+            continue
+        for t in range(octaves.shape[1] - 1):
+            depth = octaves[row, t]
+            grow = (octaves[row, t + 1] - depth) / np.float32(tick)
+            sent, to = send[row, t * tick :], swing[row, t * tick :]
+            for k in range(np.uint64(tick)):
+                to[k] = sent[k] * (depth + grow * np.float32(k))
+
+
+@kernel
+def run_frequency(frequency, line, bend, span, reference, active):
+    """Frequency (Hz) of every note as it is played, without the pitch of any layer; float32 (row, tick + 1)."""
+    for row in active:
+        for t in range(frequency.shape[1]):
+            steps = np.float64(line[row, t]) - 69.0 + np.float64(bend[row, t]) * np.float64(span)
+            frequency[row, t] = np.float32(min(max(reference * 2.0 ** (steps / 12.0), 1e-3), 1e5))
+
+
+@kernel
+def gate(on, wet, active):
+    """0 where a module is off in all voices, 1 where it works in all fully, 2 for anything between; (row, tick + 1)."""
+    most, least = np.float32(0.0), np.float32(1.0)
+    for row in active:
+        for t in range(on.shape[1]):
+            share = on[row, t] * wet[row, t]
+            most, least = max(most, share), min(least, share)
+    if most <= 0.0:
+        return 0
+    return 1 if least >= 1.0 else 2
+
+
+@kernel
+def run_voice_blend(dry, wet, on, share, active, tick):
+    """Voices of `wet` (row, channel, frame) become `dry` as far as `on` times `share` (row, tick + 1) is not 1."""
+    for row in active:
+        for t in range(on.shape[1] - 1):
+            part = on[row, t] * share[row, t]
+            grow = (on[row, t + 1] * share[row, t + 1] - part) / np.float32(tick)
+            for channel in range(2):
+                plain, to = dry[row, channel, t * tick :], wet[row, channel, t * tick :]
+                for k in range(np.uint64(tick)):
+                    to[k] = plain[k] + (part + grow * np.float32(k)) * (to[k] - plain[k])
+
+
+@kernel
+def _highest(line):
+    """Bits of the largest sample of a line; of a NaN, if there is one."""
+    top = np.int32(0)
+    for n in range(np.uint64(line.shape[0])):
+        top = np.int32(max(top, bits_of(abs(line[n]))))
+    return top
+
+
+@kernel
+def _highest_of(audio, active):
+    top = np.int32(0)
+    for row in active:
+        top = np.int32(max(top, _highest(audio[row, 0]), _highest(audio[row, 1])))
+    return top
+
+
+@kernel
+def voices_peak(audio, active):
+    """The largest sample of some voices."""
+    return float_of(_highest_of(audio, active))
+
+
+@kernel
+def voices_finite(audio, active):
+    """False where a voice holds a NaN or an infinity."""
+    return _highest_of(audio, active) < bits_of(MOST)
+
+
+@kernel
+def sound_peak(audio):
+    """The largest sample of a sound (channel, frame); −1 where it holds a NaN or an infinity."""
+    top = np.int32(max(_highest(audio[0]), _highest(audio[1])))
+    return float_of(top) if top < bits_of(MOST) else np.float32(-1.0)
+
+
+@kernel
+def run_blend(dry, wet, on, share, shared, tick):
+    """`wet` becomes `dry` where `on` (tick + 1), times `share` where it is `shared`, is 0, and stays where it is 1."""
+    for t in range(on.shape[0] - 1):
+        part, after = on[t], on[t + 1]
+        if shared:
+            part *= share[t]
+            after *= share[t + 1]
+        grow = (after - part) / np.float32(tick)
+        for channel in range(2):
+            plain, to = dry[channel, t * tick :], wet[channel, t * tick :]
+            for k in range(np.uint64(tick)):
+                to[k] = plain[k] + (part + grow * np.float32(k)) * (to[k] - plain[k])
+
+
+@kernel
+def run_kept(dry, wet, loud, rate):
+    """Makes `wet` (channel × frame) as loud as `dry`, by powers measured over 0.3 s; `loud` is (before, after, gain)."""
+    frames = dry.shape[1]
+    before = after = 0.0
+    for channel in range(2):
+        for n in range(np.uint64(frames)):
+            x, y = np.float64(dry[channel, n]), np.float64(wet[channel, n])
+            before += x * x
+            after += y * y
+    slow = 1.0 - math.exp(-frames / rate / 0.3)
+    loud[0] += slow * (before / (2 * frames) - loud[0])
+    loud[1] += slow * (after / (2 * frames) - loud[1])
+    was = loud[2]
+    now = was
+    if loud[0] > 1e-9 and loud[1] > 1e-9:
+        goal = min(math.sqrt(loud[0] / loud[1]), 8.0)
+        now = was + (goal - was) * min(4.0 * slow, 1.0)
+    loud[2] = now
+    gain, grow = np.float32(was), np.float32((now - was) / frames)
+    for channel in range(2):
+        line = wet[channel]
+        for n in range(np.uint64(frames)):
+            line[n] *= gain + grow * np.float32(n)
+
+
+@kernel
+def run_in(sound, dry, on, wet, kept):
+    """What an effect will do in a block: nothing (0), all of the sound (1), or a part of it (2); whether its level is kept.
+
+    Copies the sound (channel, frame) to `dry` and returns its largest sample too. `on`, `wet` and `kept` are (tick + 1,).
+    """
+    end = on.shape[0] - 1
+    if on[0] == 0.0 and on[end] == 0.0:
+        return 0, False, np.float32(0.0)
+    for channel in range(2):
+        line, to = sound[channel], dry[channel]
+        for n in range(np.uint64(line.shape[0])):
+            to[n] = line[n]
+    whole = on[0] == 1.0 and on[end] == 1.0 and wet[0] == 1.0 and wet[end] == 1.0
+    return 1 if whole else 2, kept[end] > 0.5, sound_peak(sound)
+
+
+@kernel
+def run_back(dry, sound, works, keeps, alone, on, wet, shared, loud, rate, tick):
+    """What a rack does after an effect: keeps its level, blends it, leaves `alone` what it adds; returns its largest sample.
+
+    Where the effect gave no number, the sound is nothing and −1 is returned.
+    """
+    peak = sound_peak(sound)
+    if peak < 0.0:
+        sound[:] = np.float32(0.0)
+        return peak
+    if keeps:
+        run_kept(dry, sound, loud, rate)
+    if works == 2:
+        run_blend(dry, sound, on, wet, shared, tick)
+    if alone:
+        for channel in range(2):
+            line, plain = sound[channel], dry[channel]
+            for n in range(np.uint64(line.shape[0])):
+                line[n] -= plain[n]
+    return sound_peak(sound) if keeps or works == 2 or alone else peak
+
+
+@kernel
+def run_output(audio, was, now, ceiling):
+    """Applies the output gain `was` → `now` and holds the sound under `ceiling`; returns the peaks before that."""
+    frames = audio.shape[1]
+    gain, grow, most = np.float32(was), np.float32((now - was) / frames), np.float32(ceiling)
+    for channel in range(2):
+        line = audio[channel]
+        for n in range(np.uint64(frames)):
+            line[n] *= gain + grow * np.float32(n)
+    left, right = float_of(_highest(audio[0])), float_of(_highest(audio[1]))
+    for channel in range(2):
+        line = audio[channel]
+        for n in range(np.uint64(frames)):
+            line[n] = min(max(line[n], -most), most)
+    return left, right
+
+
+def k_weighting(rate: float) -> NDArray[np.float64]:
+    """Two biquads (2, 5): b0 b1 b2 a1 a2 of the K weighting at any rate.
+
+    ITU-R BS.1770-4, annex 1; analogue parameters fitted to its 48 kHz coefficients, as in common
+    practice for other rates.
+    """
+    f0, gain, q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
+    k, vh = math.tan(math.pi * f0 / rate), 10 ** (gain / 20)
+    vb = vh**0.4996667741545416
+    a0 = 1 + k / q + k * k
+    shelf = [
+        (vh + vb * k / q + k * k) / a0,
+        2 * (k * k - vh) / a0,
+        (vh - vb * k / q + k * k) / a0,
+        2 * (k * k - 1) / a0,
+        (1 - k / q + k * k) / a0,
+    ]
+    f0, q = 38.13547087602444, 0.5003270373238773
+    k = math.tan(math.pi * f0 / rate)
+    a0 = 1 + k / q + k * k
+    return np.array([shelf, [1.0, -2.0, 1.0, 2 * (k * k - 1) / a0, (1 - k / q + k * k) / a0]])
+
+
+@kernel
+def run_loudness(audio, weights, state):
+    """Mean square of both channels after the K weighting, summed; `state` is float64 (channel, 2, 2)."""
+    total = 0.0
+    frames = audio.shape[1]
+    for channel in range(2):
+        for n in range(frames):
+            x = np.float64(audio[channel, n])
+            for s in range(2):
+                y = weights[s, 0] * x + state[channel, s, 0]
+                state[channel, s, 0] = weights[s, 1] * x - weights[s, 3] * y + state[channel, s, 1]
+                state[channel, s, 1] = weights[s, 2] * x - weights[s, 4] * y
+                x = y
+            total += x * x
+        for s in range(2):
+            for k in range(2):
+                if abs(state[channel, s, k]) < 1e-20:
+                    state[channel, s, k] = 0.0
+    return total / frames

@@ -1,0 +1,104 @@
+"""Layer voices: the layers of a program, note by note, and the sums they are added to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.sound.engine.running_module import RunningModule
+from felt_dial.sound.engine.tone_chain import Tone
+from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
+from felt_dial.sound.sizes import ROWS
+
+NO_TURN = np.zeros((0, 0), np.float32)
+"""Given to a source whose phase nothing modulates."""
+
+
+@dataclass
+class Feed:
+    """An inlet of a layer: the layer that modulates it, and how far."""
+
+    layer: LayerVoice
+    control: NDArray[np.float32]
+
+
+@dataclass
+class Swing:
+    """What moves a cutoff at audio rate: a layer's sound, and by how many octaves, float32 (row, tick + 1)."""
+
+    layer: LayerVoice
+    octaves: NDArray[np.float32]
+
+    def moves(self) -> bool:
+        """True where it swings at all."""
+        return bool(self.octaves.any())
+
+
+@dataclass
+class LayerVoice:
+    """A layer in the program: its source, its drive, its filter, what modulates it, and how it is mixed."""
+
+    key: str
+    place: int
+    source: RunningModule
+    tone: Tone
+    control: NDArray[np.float32]
+    contour: int
+    switches: tuple[int, ...]
+    out: int
+    order: int
+    track: int
+    weights: NDArray[np.float32]
+    feeds: list[Feed] = field(default_factory=list)
+    swing: Swing | None = None
+    send: NDArray[np.float32] | None = None
+    rows: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))
+    share: float = 0.0
+    goes: int = 0
+    stale: bool = False
+    idle: bool = False
+    peak: float = 0.0
+
+    def settle(self, voices: Voices) -> None:
+        """Lists the rows that have some of this layer, and follows the table of notes."""
+        self.weights = voices.weights[:, self.place]
+        part = (self.weights[WAS] > 0) | (self.weights[NOW] > 0) | (self.weights[SENT] > 0)
+        self.rows = np.flatnonzero(part & voices.sounding).astype(np.int32)
+
+    def newest_place(self, voices: Voices) -> float:
+        """Where in its recording the newest note of this layer is, 0 to 1; −1 where it is nowhere."""
+        if not len(self.rows):
+            return -1.0
+        row = int(self.rows[np.argmax(voices.number[self.rows])])
+        return float(self.source.module.place(self.source.state, row))  # type: ignore[attr-defined]
+
+    def turned(self) -> bool:
+        """True where some other layer may move the phase of this one."""
+        return any(feed.control[0].any() for feed in self.feeds)
+
+
+def in_order(layers: list[LayerVoice]) -> list[LayerVoice]:
+    """Strands so that each comes after those that modulate it; a loop keeps its given order."""
+    done: list[LayerVoice] = []
+    visiting: list[LayerVoice] = []
+
+    def visit(layer: LayerVoice) -> None:
+        if any(layer is other for other in (*done, *visiting)):
+            return
+        visiting.append(layer)
+        for feed in layer.feeds:
+            visit(feed.layer)
+        if layer.swing is not None:
+            visit(layer.swing.layer)
+        done.append(layer)
+
+    for layer in layers:
+        visit(layer)
+    return done
+
+
+def sends(count: int, frames: int) -> NDArray[np.float32]:
+    """Room for what `count` modulating layers give, float32 (layer, row, frame)."""
+    return np.zeros((count, ROWS, frames), np.float32)

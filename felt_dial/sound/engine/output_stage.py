@@ -1,0 +1,103 @@
+"""Output stage: where layers and buses come together, go through the racks, and out."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.sound.engine.kernels.mix import run_output, sound_peak
+from felt_dial.sound.engine.racks import Rack, Tap
+from felt_dial.sound.engine.rates import Down, Pad
+
+RACK, DIRECT, NOWHERE, RACK2, FIRST_BUS = range(5)
+CEILING = np.float32(1.0)
+LONGEST = 8192
+"""Frames by which ways that are early can be held back."""
+
+
+class OutputStage:
+    """The sums, both racks and the output; what is late is waited for, so that all ways come out in step.
+
+    Attributes
+    ----------
+    sums : {RACK, DIRECT, RACK2: Down}
+        Where layers and buses add their sound, at the finer rate.
+    before : float
+        Largest sample before rack 1, of the last block.
+    """
+
+    def __init__(self, frames: int, quality: int) -> None:
+        self.sums = {goes: Down(frames, quality) for goes in (RACK, DIRECT, RACK2)}
+        self.used = {goes: goes == RACK for goes in self.sums}
+        self.racks = {"1": Rack(frames, quality), "2": Rack(frames, quality)}
+        self.out = self.sums[RACK].out
+        self.tap = Tap(before=np.zeros((2, frames), np.float32), after=np.zeros((2, frames), np.float32))
+        self.before = 0.0
+        self.ceiling = CEILING
+        self._pads = {goes: Pad(LONGEST, frames) for goes in self.sums}
+        self._own = self.sums[RACK].late
+
+    def late(self, joins: bool, second: bool) -> int:
+        """Frames by which the output is late: the way down from the finer rate, and the racks.
+
+        `joins` says that rack 2 goes into rack 1, `second` that something goes to rack 2.
+        """
+        return self._own + self._waits(joins, second)[0]
+
+    def _waits(self, joins: bool, second: bool) -> tuple[int, int, int, int]:
+        """Frames of the whole, and those that rack 1's input, rack 2's output and what goes direct are held back."""
+        first, other = self.racks["1"].late, self.racks["2"].late if second else 0
+        if joins:
+            return first + other, other, 0, first + other
+        whole = max(first, other)
+        return whole, whole - first, whole - other, whole
+
+    def begin_block(self) -> None:
+        """Empties the sums."""
+        for goes, one in self.sums.items():
+            if self.used[goes]:
+                one.fine.fill(0.0)
+
+    def take(self, goes: int) -> NDArray[np.float32]:
+        """Where to add a sound that goes to one of the sums; float32 (1, 2, frame)."""
+        self.used[goes] = True
+        return self.sums[goes].fine[None]
+
+    def run(self, joins: bool, was: float, now: float) -> tuple[float, float, list[str]]:
+        """Racks and output gain `was` → `now`; the peaks of both sides before the ceiling, and effects that broke.
+
+        `joins` says that rack 2 goes into rack 1, and not to the output.
+        """
+        out, tap = self.out, self.tap
+        _, first, second, direct = self._waits(joins, self.used[RACK2])
+        self.sums[RACK].run()
+        self._pads[RACK].run(out, first)
+        broken: list[str] = []
+        alone = ""
+        if self.used[RACK2]:
+            self.sums[RACK2].run()
+            sound = self.sums[RACK2].out
+            broken += self.racks["2"].run(sound, tap)
+            if tap.alone and tap.path.startswith("racks.2."):
+                alone = "2"
+            self._pads[RACK2].run(sound, second)
+            if joins and alone != "2":
+                out += sound
+        self.before = sound_peak(out)
+        if not tap.path:
+            tap.before[:] = out
+        if alone == "2":
+            out[:] = self.sums[RACK2].out
+        else:
+            broken += self.racks["1"].run(out, tap)
+            if not (tap.alone and tap.path.startswith("racks.1.")):
+                if self.used[RACK2] and not joins:
+                    out += self.sums[RACK2].out
+                if self.used[DIRECT]:
+                    self.sums[DIRECT].run()
+                    self._pads[DIRECT].run(self.sums[DIRECT].out, direct)
+                    out += self.sums[DIRECT].out
+        left, right = run_output(out, was, now, self.ceiling)
+        if not tap.path:
+            tap.after[:] = out
+        return float(left), float(right), broken

@@ -1,0 +1,124 @@
+"""Racks: chains of effects on a sum of voices."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from time import perf_counter_ns
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.module import Effect
+from felt_dial.sound.engine.kernels.mix import run_back, run_in, sound_peak
+from felt_dial.sound.engine.rates import Finer, Pad
+from felt_dial.sound.engine.running_module import RunningModule
+from felt_dial.sound.sizes import TICK
+
+Sound = NDArray[np.float32]
+
+
+@dataclass
+class Tap:
+    """Where one listens in: the sound before and after an effect (its path), or before the racks and at the output.
+
+    With `alone`, only what that effect adds is heard.
+    """
+
+    path: str = ""
+    alone: bool = False
+    before: Sound = field(default_factory=lambda: np.zeros((2, 0), np.float32))
+    after: Sound = field(default_factory=lambda: np.zeros((2, 0), np.float32))
+
+
+class RackEffect:
+    """An effect in a rack, with what the rack does for it: wet, level kept, a finer rate."""
+
+    def __init__(self, running: RunningModule, frames: int, quality: int) -> None:
+        self.running = running
+        module = running.module
+        assert isinstance(module, Effect)
+        self.finer = Finer(frames, quality) if module.bends and quality > 1 else None
+        self.late = self.finer.late if self.finer else module.late(running.stage.rate)
+        self.shared = module.leaves("wet")
+        self.wet = running.wet if self.shared else running.on
+        self.kept = running.control[module.row_of("kept")] if module.leaves("kept") else np.zeros_like(running.on)
+        self.rate = running.stage.rate / (quality if module.bends else 1)
+        self.loud = np.array([0.0, 0.0, 1.0])
+        self.pad = Pad(self.late, frames) if self.late else None
+
+    @property
+    def on(self) -> bool:
+        """True where it works in this block."""
+        on = self.running.on
+        return bool(on[0] != 0.0 or on[-1] != 0.0)
+
+
+class Rack:
+    """An ordered chain of effects; each fades in and out, and one that gives no number is reset."""
+
+    def __init__(self, frames: int, quality: int = 1) -> None:
+        self.frames, self.quality = frames, quality
+        self.effects: list[RackEffect] = []
+        self.peaks = [0.0, 0.0]
+        self._late: list[RackEffect] = []
+        self._dry = np.zeros((2, frames), np.float32)
+
+    def add(self, running: RunningModule) -> None:
+        """An effect at the end."""
+        effect = RackEffect(running, self.frames, self.quality)
+        self.effects.append(effect)
+        if effect.late:
+            self._late.append(effect)
+
+    @property
+    def late(self) -> int:
+        """Frames by which the rack is late in this block."""
+        return sum(effect.late for effect in self._late if effect.on)
+
+    def run(self, sound: Sound, tap: Tap | None = None) -> list[str]:
+        """Works on `sound`, float32 (2, frame), in place; the paths of effects that gave no number."""
+        if not self.effects:
+            return []
+        broken = []
+        before = sound_peak(sound)
+        for effect in self.effects:
+            heard = tap if tap is not None and tap.path == effect.running.path else None
+            if heard is not None:
+                heard.before[:] = sound
+            if not self._run_one(effect, sound, heard is not None and heard.alone):
+                broken.append(effect.running.path)
+            if heard is not None:
+                heard.after[:] = sound
+                if heard.alone:
+                    break
+        self.peaks = [before, sound_peak(sound)]
+        return broken
+
+    def _run_one(self, effect: RackEffect, sound: Sound, alone: bool) -> bool:
+        """One effect; False where it gave no number and was reset. `alone` leaves only what it adds."""
+        running = effect.running
+        begin = perf_counter_ns()
+        works, keeps, before = run_in(sound, self._dry, running.on, effect.wet, effect.kept)
+        if not works:
+            running.rest()
+            if alone:
+                sound.fill(0.0)
+            return True
+        running.quiet = False
+        if effect.pad is not None:
+            effect.pad.run(self._dry, effect.late)
+        if effect.finer is not None:
+            fine = effect.finer.lift(sound)
+            running.kernel(fine, running.control, running.stage.tick, running.stage.rate, *running.arrays)
+            effect.finer.drop(sound)
+        else:
+            running.kernel(sound, running.control, TICK, running.stage.rate, *running.arrays)
+        after = run_back(
+            self._dry, sound, works, keeps, alone, running.on, effect.wet, effect.shared, effect.loud, effect.rate, TICK
+        )
+        good = bool(after >= 0.0)
+        if not good:
+            running.reset()
+        running.peaks = [before, max(after, 0.0)]
+        running.spent(begin)
+        return good

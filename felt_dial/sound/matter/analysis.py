@@ -1,0 +1,324 @@
+"""Listening to recordings: which key they sound at, and which partials they are made of."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.asset import Asset
+from felt_dial.sound.matter import assets
+
+MOST_PARTIALS = 256
+RATE = 48000
+HOP = 480
+"""Frames between two looks: a hundredth of a second."""
+LONGEST = 60.0
+"""Seconds of a recording that are taken apart."""
+BANDS = 48
+FLOOR_DB = -84.0
+
+
+class Stopped(FeltDialError):
+    """An analysis that somebody stopped."""
+
+
+# --- pitch -------------------------------------------------------------------------------------
+
+
+def _difference(frame: NDArray[np.float64], longest: int) -> NDArray[np.float64]:
+    """Cumulative mean normalised difference of a frame, float (lag,)."""
+    size = len(frame) - longest
+    full = 1 << (len(frame) + size).bit_length()
+    spectrum = np.fft.rfft(frame, full)
+    part = np.fft.rfft(frame[:size][::-1], full)
+    cross = np.fft.irfft(spectrum * part, full)[size - 1 : size + longest]
+    squares = np.concatenate([[0.0], np.cumsum(frame**2)])
+    lags = np.arange(longest + 1)
+    power = squares[lags + size] - squares[lags]
+    found = np.maximum(power[0] + power - 2 * cross, 0.0)
+    mean = np.cumsum(found[1:]) / np.arange(1, longest + 1)
+    return np.concatenate([[1.0], found[1:] / np.maximum(mean, 1e-12)])
+
+
+def pitch_of(sound: NDArray[np.float32], rate: float, lowest: float = 24.0, highest: float = 4400.0) -> float | None:
+    """Hertz of a recording, float32 (channel, frame); None where it has no pitch.
+
+    The median over its loudest frames by YIN: A. de Cheveigné, H. Kawahara, JASA 111(4), 2002, with the
+    period refined by the harmonics' phase between two halves of the loudest stretch.
+    """
+    mono = sound.mean(axis=0).astype(np.float64)
+    longest = int(rate / lowest)
+    frame = min(len(mono), max(3 * longest, 2048))
+    if frame < 2 * rate / highest or frame <= longest + 16:
+        longest = frame // 3
+        if longest < rate / highest:
+            return None
+    steps = max(1, (len(mono) - frame) // max(frame // 4, 1) + 1)
+    starts = np.linspace(0, len(mono) - frame, min(steps, 48)).astype(int)
+    loud = np.array([np.square(mono[at : at + frame]).mean() for at in starts])
+    found = []
+    for at in starts[np.argsort(-loud)[: max(1, len(starts) * 2 // 3)]]:
+        piece = mono[at : at + frame]
+        if np.square(piece).mean() < loud.max() * 1e-4:
+            continue
+        d = _difference(piece - piece.mean(), longest)
+        first = int(rate / highest)
+        below = np.flatnonzero(d[first:] < 0.15)
+        if len(below):
+            k = first + int(below[0])
+            while k + 1 < len(d) and d[k + 1] < d[k]:
+                k += 1
+        else:
+            k = first + int(np.argmin(d[first:]))
+            if d[k] > 0.35:
+                continue
+        if 0 < k < len(d) - 1:
+            a, b, c = d[k - 1], d[k], d[k + 1]
+            bottom = a - 2 * b + c
+            found.append(rate / (k + (0.5 * (a - c) / bottom if bottom > 1e-12 else 0.0)))
+    if len(found) < max(1, len(starts) // 6):
+        return None
+    middle = float(np.median(found))
+    near = [f for f in found if abs(np.log2(f / middle)) < 1 / 24]
+    return _refined(mono, rate, float(np.mean(near)), int(starts[np.argmax(loud)]))
+
+
+def _refined(mono: NDArray[np.float64], rate: float, near: float, at: int) -> float:
+    """The fundamental from how far the phases of the first harmonics move between two windows."""
+    size = min(int(12 * rate / near), (len(mono) - at) // 2)
+    hop = min(int(3 * rate / near), size)
+    if size < 4 * rate / near or at + size + hop > len(mono):
+        return near
+    n = np.arange(size)
+    window = np.hanning(size)
+    best, weights = [], []
+    for h in (1, 2, 3):
+        turn = np.exp(-2j * np.pi * h * near / rate * n) * window
+        first = (mono[at : at + size] * turn).sum()
+        second = (mono[at + hop : at + hop + size] * turn).sum() * np.exp(-2j * np.pi * h * near / rate * hop)
+        error = float(np.angle(second * np.conj(first)))
+        best.append(near + error / (2 * np.pi * hop) * rate / h)
+        weights.append(abs(first))
+    good = [
+        (f, w)
+        for f, w in zip(best, weights, strict=True)
+        if abs(np.log2(f / near)) < 1 / 60 and w > 0.05 * max(weights)
+    ]
+    return sum(f * w for f, w in good) / sum(w for _, w in good) if good else near
+
+
+# --- partials ----------------------------------------------------------------------------------
+
+
+class Tracks(NamedTuple):
+    """A recording as partials over time.
+
+    Attributes
+    ----------
+    octaves : float32 (look, partial)
+        Frequency above the fundamental, in octaves.
+    levels : float32 (look, partial)
+        Amplitudes; 0 where the partial is silent.
+    hull : float32 (look, band)
+        Smooth envelope of the spectrum in dB, in bands of a quarter octave from 20 Hz.
+    """
+
+    octaves: NDArray[np.float32]
+    levels: NDArray[np.float32]
+    hull: NDArray[np.float32]
+
+
+def take_apart(
+    sound: NDArray[np.float32], rate: float, fundamental: float, watch: Callable[[float], bool] | None = None
+) -> Tracks:
+    """The partials of a recording, float32 (channel, frame); at most the first minute.
+
+    Peaks of short spectra, tied from look to look: R. J. McAulay, T. F. Quatieri, IEEE TASSP 34(4), 1986.
+    `watch` is told the part done and raises `Stopped` by returning False.
+    """
+    import soxr
+
+    mono = sound.mean(axis=0)[: int(LONGEST * rate)]
+    if rate != RATE:
+        mono = soxr.resample(mono, rate, RATE)
+    size = 1 << int(np.clip(np.ceil(np.log2(4.5 * RATE / max(fundamental, 30.0))), 10, 13))
+    window = np.hanning(size)
+    padded = np.concatenate([np.zeros(size // 2), mono, np.zeros(size)])
+    looks = max(2, len(mono) // HOP + 1)
+    hull_bands = 20.0 * 2.0 ** (np.arange(BANDS) / 4)
+    spectra = []
+    for n in range(looks):
+        spectrum = np.abs(np.fft.rfft(padded[n * HOP : n * HOP + size] * window, 2 * size)) * (2 / window.sum())
+        spectra.append(spectrum)
+    top = max(float(s.max()) for s in spectra)
+    floor = max(top * 10 ** (FLOOR_DB / 20), 1e-7)
+    loose: list[list[tuple[int, float, float]]] = []
+    alive: list[int] = []
+    for n, spectrum in enumerate(spectra):
+        if watch is not None and n % 20 == 0 and not watch(n / looks):
+            raise Stopped("The analysis was stopped.")
+        at, level = _peaks(spectrum, floor)
+        alive = _tie(loose, alive, n, at * RATE / (2 * size), level)
+    octaves, levels = _packed(loose, looks, fundamental)
+    hull = np.stack([_hull(s, hull_bands, 2 * size) for s in spectra]).astype(np.float32)
+    return Tracks(octaves, levels, hull)
+
+
+def _peaks(spectrum: NDArray[np.float64], floor: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Bins (with fractions) and amplitudes of a spectrum's strongest peaks, by a parabola through decibels."""
+    inner = spectrum[1:-1]
+    k = np.flatnonzero((inner > spectrum[:-2]) & (inner >= spectrum[2:]) & (inner > floor)) + 1
+    k = k[np.argsort(-spectrum[k])[:MOST_PARTIALS]]
+    a, b, c = (np.log(np.maximum(spectrum[k + d], 1e-12)) for d in (-1, 0, 1))
+    shift = 0.5 * (a - c) / np.minimum(a - 2 * b + c, -1e-9)
+    order = np.argsort(k)
+    return (k + shift)[order], np.exp(b - 0.25 * (a - c) * shift)[order]
+
+
+def _tie(
+    loose: list[list[tuple[int, float, float]]], alive: list[int], n: int, hertz: NDArray, level: NDArray
+) -> list[int]:
+    """Goes on with the tracks that find a peak near them, loudest peaks first; returns those that live."""
+    ends = np.array([loose[track][-1][1] for track in alive])
+    order = np.argsort(ends)
+    ends = ends[order]
+    taken: set[int] = set()
+    fresh = []
+    for peak in np.argsort(-level):
+        f = float(hertz[peak])
+        if f < 20.0:
+            continue
+        near = int(np.searchsorted(ends, f))
+        best, reach = -1, max(0.025 * f, 12.0)
+        for candidate in (near - 2, near - 1, near, near + 1):
+            if 0 <= candidate < len(ends) and candidate not in taken and abs(ends[candidate] - f) < reach:
+                best, reach = candidate, abs(ends[candidate] - f)
+        if best >= 0:
+            taken.add(best)
+            track = alive[int(order[best])]
+            loose[track].append((n, f, float(level[peak])))
+        else:
+            loose.append([(n, f, float(level[peak]))])
+            track = len(loose) - 1
+        fresh.append(track)
+    return fresh
+
+
+def _packed(
+    loose: list[list[tuple[int, float, float]]], looks: int, fundamental: float
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """The loudest tracks in at most 256 lanes; tracks that never sound together may share one."""
+    loud = sorted((t for t in loose if len(t) >= 3), key=lambda t: -sum(level * level for _, _, level in t))[
+        : 4 * MOST_PARTIALS
+    ]
+    lanes: list[list[tuple[int, int]]] = []
+    octaves = np.zeros((looks, MOST_PARTIALS), np.float32)
+    levels = np.zeros((looks, MOST_PARTIALS), np.float32)
+    for track in loud:
+        first, last = track[0][0], track[-1][0]
+        lane = next(
+            (i for i, busy in enumerate(lanes) if all(last + 2 < a or first - 2 > b for a, b in busy)), len(lanes)
+        )
+        if lane >= MOST_PARTIALS:
+            continue
+        if lane == len(lanes):
+            lanes.append([])
+            octaves[:, lane] = np.log2(track[0][1] / fundamental)
+        lanes[lane].append((first, last))
+        place = np.log2(np.array([f for _, f, _ in track]) / fundamental)
+        octaves[first : last + 1, lane] = place
+        octaves[max(first - 1, 0), lane] = place[0]
+        octaves[last + 1 :, lane] = place[-1]
+        levels[first : last + 1, lane] = [level for _, _, level in track]
+    used = max(len(lanes), 1)
+    order = np.argsort(np.median(octaves[:, :used], axis=0), kind="stable")
+    return np.ascontiguousarray(octaves[:, order]), np.ascontiguousarray(levels[:, order])
+
+
+def _hull(spectrum: NDArray[np.float64], bands: NDArray, size: int) -> NDArray[np.float64]:
+    """Peaks of a spectrum in quarter octaves, in dB, gaps filled and smoothed."""
+    edges = np.clip((bands[:, None] * 2.0 ** (np.array([-1, 1]) / 8) * size / RATE).astype(int), 0, len(spectrum) - 1)
+    levels = np.array([spectrum[a : max(b, a) + 1].max() for a, b in edges])
+    decibels = 20 * np.log10(np.maximum(levels, 1e-6))
+    smooth = np.convolve(np.pad(decibels, 2, mode="edge"), np.array([1, 2, 3, 2, 1]) / 9, mode="valid")
+    return np.asarray(smooth)
+
+
+def drawn_tracks(harmonics: tuple[float, ...]) -> Tracks:
+    """Harmonics drawn by hand, amplitudes from 0 to 1, as partials that never change."""
+    count = len(harmonics)
+    octaves = np.tile(np.log2(np.arange(1, count + 1)).astype(np.float32), (2, 1))
+    levels = np.tile(np.asarray(harmonics, np.float32) / max(1e-6, float(np.sqrt(np.square(harmonics).sum()))), (2, 1))
+    bands = 20.0 * 2.0 ** (np.arange(BANDS) / 4) / 261.63
+    decibels = 20 * np.log10(np.maximum(levels[0], 1e-4))
+    hull = np.interp(bands, np.arange(1, count + 2), np.append(decibels, -80.0))
+    return Tracks(octaves, np.float32(0.7) * levels, np.tile(hull.astype(np.float32), (2, 1)))
+
+
+def cache_folder() -> Path:
+    """Where analyses are kept."""
+    home = os.environ.get("FELT_DIAL_HOME")
+    if home:
+        return Path(home) / "cache" / "partials"
+    import platformdirs
+
+    return Path(platformdirs.user_cache_dir("felt-dial")) / "partials"
+
+
+@lru_cache(maxsize=12)
+def _tracks(digest: str, fundamental: float, asset: Asset) -> Tracks:
+    return analyse(asset, fundamental)
+
+
+def known_tracks(asset: Asset, fundamental: float) -> Tracks | None:
+    """The partials of an asset if they were worked out before."""
+    try:
+        with np.load(_place(asset, fundamental)) as kept:
+            return Tracks(kept["octaves"], kept["levels"], kept["hull"])
+    except (OSError, ValueError, KeyError):
+        return None
+
+
+def is_known(asset: Asset, fundamental: float) -> bool:
+    """True once the partials of an asset were worked out."""
+    return _place(asset, fundamental).exists()
+
+
+def _place(asset: Asset, fundamental: float) -> Path:
+    return cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}-1.npz"
+
+
+def analyse(asset: Asset, fundamental: float, watch: Callable[[float], bool] | None = None) -> Tracks:
+    """The partials of an asset, from the disk where they were worked out before."""
+    place = _place(asset, fundamental)
+    known = known_tracks(asset, fundamental)
+    if known is not None:
+        return known
+    sound = assets.load(asset)
+    if sound is None:
+        return drawn_tracks((0.0,))
+    found = take_apart(sound, asset.rate, fundamental, watch)
+    try:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        handle, draft = tempfile.mkstemp(suffix=".npz", dir=place.parent)
+        with os.fdopen(handle, "wb") as file:
+            np.savez(file, octaves=found.octaves, levels=found.levels, hull=found.hull)
+        Path(draft).replace(place)
+    except OSError:
+        pass
+    return found
+
+
+def tracks_of(asset: Asset, fundamental: float) -> Tracks:
+    """The partials of an asset, worked out once; silence where it is missing."""
+    if assets.find(asset) is None:
+        return drawn_tracks((0.0,))
+    return _tracks(asset.digest, fundamental, asset)

@@ -1,0 +1,153 @@
+"""The asset store: recordings kept by their content, found in any of the folders that may hold them."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import tempfile
+from collections.abc import Callable, Iterator
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.asset import Asset
+from felt_dial.patch.patch import Patch
+from felt_dial.shipped import DATA
+from felt_dial.sound.matter.audio_file import Audio, BadAudio, read_audio
+
+SHIPPED = DATA / "assets"
+PLACES = "FELT_DIAL_ASSETS"
+"""Environment variable: folders to look in, so that every process looks in the same ones."""
+ENDINGS = (".flac", ".wav")
+
+
+def look_in(folder: Path) -> None:
+    """Lets this process, and those it starts, look for assets below a library's folder."""
+    known = [place for place in os.environ.get(PLACES, "").split(os.pathsep) if place]
+    if str(folder) not in known:
+        os.environ[PLACES] = os.pathsep.join([str(folder), *known])
+
+
+def searched() -> str:
+    """Where this process looks, to be handed to another with `search_in`."""
+    return os.environ.get(PLACES, "")
+
+
+def search_in(places: str) -> None:
+    """Lets this process look where another does."""
+    os.environ[PLACES] = places
+
+
+def digest_of(sound: NDArray[np.float32]) -> str:
+    """SHA-256 of decoded samples, float32 (channel, frame), little-endian, channel after channel.
+
+    A zero has no sign here, since integer formats keep none.
+    """
+    head = f"{sound.shape[0]} {sound.shape[1]} ".encode()
+    plain = np.ascontiguousarray(sound, "<f4") + np.float32(0.0)
+    return hashlib.sha256(head + plain.tobytes()).hexdigest()
+
+
+def asset_of(audio: Audio, name: str) -> Asset:
+    """The name under which a patch keeps a recording."""
+    channels, frames = audio.sound.shape
+    return Asset(name=name, digest=digest_of(audio.sound), frames=frames, channels=channels, rate=audio.rate)
+
+
+def keep(folder: Path, audio: Audio, name: str) -> Asset:
+    """Writes a recording into a store, FLAC where 24 bits hold it exactly, and returns its name."""
+    import soundfile
+
+    asset = asset_of(audio, name)
+    if any((folder / (asset.digest + ending)).exists() for ending in ENDINGS):
+        return asset
+    folder.mkdir(parents=True, exist_ok=True)
+    steps = audio.sound * 2.0**23
+    exact = bool((np.abs(audio.sound) <= 1.0 - 2.0**-23).all() and (steps == np.rint(steps)).all())
+    flac = exact and audio.rate <= 192000 and audio.rate == int(audio.rate)
+    ending, kind = (".flac", "PCM_24") if flac else (".wav", "FLOAT")
+    handle, draft = tempfile.mkstemp(suffix=ending, dir=folder)
+    os.close(handle)
+    try:
+        data = np.rint(steps).astype(np.int32).T * 256 if flac else audio.sound.T
+        soundfile.write(draft, data, round(audio.rate), subtype=kind)
+        Path(draft).replace(folder / (asset.digest + ending))
+    finally:
+        Path(draft).unlink(missing_ok=True)
+    return asset
+
+
+def places() -> Iterator[Path]:
+    """Every folder that may hold assets: those of banks, the loose ones of libraries, the shipped ones."""
+    for place in os.environ.get(PLACES, "").split(os.pathsep):
+        if place:
+            root = Path(place)
+            yield root / ".assets"
+            yield from sorted(root.glob("*/assets"))
+    yield SHIPPED
+
+
+def find(asset: Asset) -> Path | None:
+    """The file that holds an asset, by its digest; None where nobody has it."""
+    for place in places():
+        for ending in ENDINGS:
+            path = place / (asset.digest + ending)
+            if path.exists():
+                return path
+    return None
+
+
+@lru_cache(maxsize=48)
+def _load(digest: str, path: Path) -> NDArray[np.float32] | None:
+    try:
+        sound = read_audio(path).sound
+    except BadAudio:
+        return None
+    sound.setflags(write=False)
+    return sound if digest_of(sound) == digest else None
+
+
+def load(asset: Asset | None) -> NDArray[np.float32] | None:
+    """The samples of an asset, float32 (channel, frame), not to be written to; None where it is missing or damaged."""
+    path = find(asset) if asset is not None else None
+    return None if path is None or asset is None else _load(asset.digest, path)
+
+
+def assets_of(patch: Patch) -> dict[str, Asset]:
+    """Every asset that a patch names, with the path of the source that does."""
+    found = {}
+    for key, layer in patch.layers.items():
+        asset = getattr(layer.source, "asset", None)
+        if asset is not None:
+            found[f"layers.{key}.source"] = asset
+    return found
+
+
+def missing(patch: Patch) -> dict[str, Asset]:
+    """The assets of a patch that nobody has."""
+    return {path: asset for path, asset in assets_of(patch).items() if find(asset) is None}
+
+
+def search(folder: Path, wanted: set[str], watch: Callable[[int, int], bool] | None = None) -> dict[str, Path]:
+    """Files below a folder that hold wanted digests, found by their content.
+
+    `watch` is told how many files were read of how many, and stops the search by returning False.
+    """
+    files = [
+        p for p in sorted(folder.rglob("*")) if p.suffix.lower() in (".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3")
+    ]
+    found: dict[str, Path] = {}
+    for n, path in enumerate(files):
+        if watch is not None and not watch(n, len(files)):
+            break
+        try:
+            digest = digest_of(read_audio(path).sound)
+        except BadAudio:
+            continue
+        if digest in wanted:
+            found[digest] = path
+            if len(found) == len(wanted):
+                break
+    return found

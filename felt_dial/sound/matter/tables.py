@@ -1,0 +1,28 @@
+"""The wavetables that come with the program."""
+
+from __future__ import annotations
+
+import json
+from functools import cache
+from typing import NamedTuple
+
+from felt_dial.patch.asset import Asset
+from felt_dial.sound.matter.assets import SHIPPED
+
+
+class Shipped(NamedTuple):
+    """A table of the house: its family, its asset and the length of its cycles."""
+
+    family: str
+    asset: Asset
+    cycle: int
+
+
+@cache
+def shipped_tables() -> dict[str, Shipped]:
+    """Every shipped table by name, in the order of their families."""
+    found = {}
+    for about in json.loads((SHIPPED / "tables.json").read_text()):
+        asset = Asset(name=about["name"], digest=about["digest"], frames=about["frames"], channels=1, rate=48000.0)
+        found[about["name"]] = Shipped(about["family"], asset, about["cycle"])
+    return found

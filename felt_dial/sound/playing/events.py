@@ -1,0 +1,23 @@
+"""What a player does, as events at a frame."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+ON, OFF, BEND, WHEEL, PANIC, PRESSURE, SLIDE, SUSTAIN, SOSTENUTO = range(9)
+
+
+class Event(NamedTuple):
+    """Something the player did, at a frame of the block or of the render.
+
+    `kind` is ON (key, velocity 0–1), OFF (key, release velocity 0–1), BEND (value −1…1), WHEEL, PRESSURE or SLIDE (value
+    0…1), SUSTAIN or SOSTENUTO (down from 0.5), or PANIC. Channel 0 speaks to the whole patch; bend,
+    pressure and slide of any other channel move the notes of that channel alone, as in MPE.
+    PRESSURE with a key moves the notes of that key.
+    """
+
+    frame: int
+    kind: int
+    key: float = 0.0
+    value: float = 0.0
+    channel: int = 0

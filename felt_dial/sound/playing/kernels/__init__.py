@@ -1,0 +1,4 @@
+"""Kernels of playing.
+
+- `counted_chance`: Counted chance, compiled.
+"""

@@ -1,0 +1,13 @@
+"""Sizes of the sound: frames of a block and of a tick, voices, qualities."""
+
+from __future__ import annotations
+
+TICK = 16
+"""Frames between two control values, at the base rate."""
+
+ROWS = 64
+"""Voices that can sound in one block: 32 notes and as many that fade because they were stolen."""
+
+SILENT = -70.0
+BLOCK = 256
+QUALITIES = (1, 2, 4, 8)

@@ -1,0 +1,175 @@
+"""Levels: single cycles cut from a recording and made band-limited, at every number of harmonics that may fit."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.asset import Asset
+from felt_dial.sound.matter import assets
+
+CYCLE = 2048
+MOST_FRAMES = 256
+MOST_HARMONICS = 1024
+
+
+class Levels(NamedTuple):
+    """A table ready to be read.
+
+    Attributes
+    ----------
+    samples : float32 (total,)
+        Each cycle is followed by a copy of its first sample.
+    offsets : int32 (frame, level)
+    shifts : uint32 (level,)
+        `phase >> shift` is the index for a uint32 phase.
+    level_of : int32 (MOST_HARMONICS + 1,)
+        The fullest level with no more than the given number of harmonics.
+    """
+
+    samples: NDArray[np.float32]
+    offsets: NDArray[np.int32]
+    shifts: NDArray[np.uint32]
+    level_of: NDArray[np.int32]
+
+
+def cut_cycles(sound: NDArray[np.float32], cycle: int) -> NDArray[np.float32]:
+    """The recording's first channel as cycles, float32 (frame, cycle): at most 256, the last one filled up."""
+    count = min(max(1, math.ceil(len(sound) / cycle)), MOST_FRAMES)
+    held = np.zeros(count * cycle, np.float32)
+    held[: min(len(sound), count * cycle)] = sound[: count * cycle]
+    return held.reshape(count, cycle)
+
+
+def guess_cycle(sound: NDArray[np.float32]) -> int:
+    """Length of the single cycles in a recording.
+
+    A short one is a single cycle; else the power of two, from 4096 down to 64, that divides it into
+    cycles most like their neighbours; else 2048.
+    """
+    size = len(sound)
+    if size < 2 * 64 or (size & (size - 1) and size < CYCLE):
+        return size
+    fits = [c for c in (4096, 2048, 1024, 512, 256, 128, 64) if size % c == 0 and size // c <= MOST_FRAMES]
+    if not fits:
+        return CYCLE if size > CYCLE else size
+    if size in fits and size <= CYCLE:
+        return size
+
+    def apart(cycle: int) -> float:
+        frames = cut_cycles(sound, cycle).astype(np.float64)
+        if len(frames) < 2:
+            return 1.0
+        seams = np.abs(frames[:, 0] - frames[:, -1]).mean() / (np.abs(np.diff(frames)).mean() + 1e-9)
+        change = np.square(np.diff(frames, axis=0)).mean() / (np.square(frames).mean() + 1e-12)
+        return float(change + 0.02 * seams + 0.001 * abs(math.log2(cycle / CYCLE)))
+
+    return min(fits, key=apart)
+
+
+def spectra_of(frames: NDArray[np.float32], morph: str) -> NDArray[np.complex128]:
+    """Harmonics of every frame, complex (frame, harmonic); more frames between them for the spectral morph.
+
+    Between two frames the magnitudes move in straight lines and the phases the shorter way round.
+    """
+    size = frames.shape[1]
+    count = min(MOST_HARMONICS, (size - 1) // 2)
+    spectra: NDArray[np.complex128] = np.fft.rfft(frames.astype(np.float64), axis=1)[:, : count + 1] * (2.0 / size)
+    spectra[:, 0] = 0.0
+    if morph != "spectrum" or len(frames) == 1:
+        return spectra
+    steps = max(1, min(8, (MOST_FRAMES - 1) // (len(frames) - 1)))
+    below, above = spectra[:-1], spectra[1:]
+    turn = np.angle(above * np.conj(below))
+    made = []
+    for part in np.arange(steps) / steps:
+        size_ = (1 - part) * np.abs(below) + part * np.abs(above)
+        made.append(size_ * np.exp(1j * (np.angle(below) + part * turn)))
+    between = np.stack(made, axis=1).reshape(-1, spectra.shape[1])
+    return np.concatenate([between, spectra[-1:]])
+
+
+def _counts() -> list[int]:
+    """Numbers of harmonics of the levels, half an octave apart."""
+    return sorted({round(MOST_HARMONICS / 2 ** (n / 2)) for n in range(21)} | {1})
+
+
+def make_levels(spectra: NDArray[np.complex128]) -> Levels:
+    """Band-limited cycles of every frame, at every level.
+
+    A level of h harmonics has at least 64·h samples (32·h in a long table), up to 16384, for linear
+    interpolation, whose droop sinc²(h / L) is divided out and whose images lie (h / L)² below.
+    """
+    counts = _counts()
+    finer = 64 if len(spectra) <= 96 else 32
+    parts, shifts, total = [], [], 0
+    offsets = np.zeros((len(spectra), len(counts)), np.int32)
+    for level, harmonics in enumerate(counts):
+        bits = min(max(math.ceil(math.log2(finer * harmonics)), 11), 14)
+        size = 1 << bits
+        h = np.arange(min(harmonics, spectra.shape[1] - 1) + 1)
+        full = np.zeros((len(spectra), size // 2 + 1), np.complex128)
+        full[:, : len(h)] = spectra[:, : len(h)] * (size / 2) / np.sinc(h / size) ** 2
+        cycles = np.fft.irfft(full, size, axis=1).astype(np.float32)
+        offsets[:, level] = total + np.arange(len(spectra)) * (size + 1)
+        parts.append(np.concatenate([cycles, cycles[:, :1]], axis=1).ravel())
+        total += len(spectra) * (size + 1)
+        shifts.append(32 - bits)
+    level_of = np.maximum(np.searchsorted(counts, np.arange(MOST_HARMONICS + 1), side="right") - 1, 0)
+    made = Levels(np.concatenate(parts), offsets, np.array(shifts, np.uint32), level_of.astype(np.int32))
+    for array in made:
+        array.setflags(write=False)
+    return made
+
+
+@lru_cache(maxsize=16)
+def _levels(digest: str, cycle: int, morph: str, asset: Asset) -> Levels:
+    sound = assets.load(asset)
+    frames = np.zeros((1, CYCLE), np.float32) if sound is None else cut_cycles(sound[0], cycle)
+    return make_levels(spectra_of(frames, morph))
+
+
+def table_of(asset: Asset | None, cycle: int, morph: str) -> Levels:
+    """The levels of a table, made once per process; silence where there is none."""
+    if asset is None or assets.find(asset) is None:
+        return _silence()
+    return _levels(asset.digest, cycle, morph, asset)
+
+
+@lru_cache(maxsize=1)
+def _silence() -> Levels:
+    return make_levels(np.zeros((1, 2), np.complex128))
+
+
+def table_picture(frames: NDArray[np.float32], position: float, reshape: str, amount: float, points: int) -> NDArray:
+    """One cycle of a table, float32 (frame, sample), as it is read at a position, for drawing; shape (points,)."""
+    place = position * (len(frames) - 1)
+    below = min(int(place), max(len(frames) - 2, 0))
+    above = min(below + 1, len(frames) - 1)
+    x = np.linspace(0.0, 1.0, points)
+    much = abs(amount)
+
+    def read(at: NDArray) -> NDArray[np.float64]:
+        cycle = (1 - place + below) * frames[below] + (place - below) * frames[above]
+        found: NDArray[np.float64] = np.interp(at * len(cycle), np.arange(len(cycle) + 1), np.append(cycle, cycle[0]))
+        return found
+
+    if reshape == "bend":
+        middle = 0.5 + 0.49 * amount
+        return read(np.where(x < middle, 0.5 * x / middle, 0.5 + 0.5 * (x - middle) / (1 - middle)))
+    if reshape == "squeeze":
+        return read(np.minimum(x / (1 - 0.96 * much), 1.0))
+    if reshape == "mirror":
+        return np.asarray((1 - much) * read(x) + much * read(1 - np.abs(2 * x - 1)))
+    if reshape == "stretch":
+        return read(x * 8.0**much % 1.0)
+    if reshape == "fold":
+        return np.asarray(1 - np.abs((read(x) * (1 + 7 * much) + 3) % 4 - 2))
+    if reshape == "step":
+        steps = 64.0 / 32.0**much
+        return np.asarray(read(x) + min(16 * much, 1.0) * (read(np.floor(x * steps) / steps) - read(x)))
+    return read(x)

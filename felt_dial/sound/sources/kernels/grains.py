@@ -1,0 +1,269 @@
+"""Grains: when they begin, and the sum of those that sound."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.playing.kernels.counted_chance import chance
+from felt_dial.sound.sources.core.travel import POINTS, drawn
+from felt_dial.sound.sources.grains import BORN, CLOCK, MOVED, NEXT, PLACE, Grains
+from felt_dial.sound.sources.kernels.core.notes import plays_all
+from felt_dial.sound.sources.kernels.core.recording_reader import Recording, octave_of, read_run, recording_of
+from felt_dial.sound.sources.kernels.sample import root_frequency
+
+MOST = 128
+"""Grains of one note."""
+
+
+(
+    POSITION,
+    SIZE,
+    RATE_AT,
+    COUNT_AT,
+    WINDOW,
+    SPEED_AT,
+    PASSES,
+    LOOP_START,
+    LOOP_END,
+    BY_PLACE,
+    BY_PITCH,
+    BY_PAN,
+    BY_SIZE,
+    BY_LEVEL,
+    LENGTH,
+    ROOT,
+    CENTS_AT,
+    SCAN,
+    DENSE,
+    WAY,
+    BEGINS,
+    TRACK,
+) = (Grains.row_of(name) for name in Grains.params)
+BY_SPEED, BY_PASSES, BY_TRAVEL = range(3)
+EACH_NOTE, FIRST_OF_LINE, FREE = range(3)
+AT, RATIO, AGE, LIFE, LEFT, RIGHT, EASE = range(7)
+ALIVE, CAP, COUNTED = range(3)
+CHANCE_GRAIN = 50_000_000
+
+
+@kernel(inline=True)
+def _folded_into(place, low, high, way):
+    """A place brought into the loop window, going round or there and back."""
+    length = max(high - low, 1.0)
+    if low <= place <= high:
+        return place
+    x = (place - low) / length
+    if way > 0.5:
+        x = x - 2.0 * math.floor(x / 2.0)
+        return low + length * (x if x <= 1.0 else 2.0 - x)
+    return low + length * (x - math.floor(x))
+
+
+@inner
+def _move(control, row, t, seconds, size, rate, clocks, curve):
+    """Moves a note's place on by a tick and returns it, in frames."""
+    scan = int(control[SCAN, row, t])
+    low = np.float64(control[LOOP_START, row, t]) * (size - 1)
+    high = np.float64(control[LOOP_END, row, t]) * (size - 1)
+    if low > high:
+        low, high = high, low
+    if scan == BY_TRAVEL:
+        clock = clocks[clocks.shape[0] - 1, CLOCK] if control[BEGINS, row, t] == FREE else clocks[row, CLOCK]
+        x = clock / np.float64(control[LENGTH, row, t])
+        x = min(x, 1.0) if control[BEGINS, row, t] != FREE else x - math.floor(x)
+        place = x * POINTS
+        i = min(int(place), POINTS - 1)
+        found = np.float64(curve[i]) + (place - i) * np.float64(curve[i + 1] - curve[i])
+        clocks[row, CLOCK] += seconds
+        return low + (high - low) * found
+    speed = np.float64(control[SPEED_AT, row, t]) * rate
+    if scan == BY_PASSES:
+        speed = np.float64(control[PASSES, row, t]) * size
+        speed = -speed if control[SPEED_AT, row, t] < 0.0 else speed
+    place = np.float64(control[POSITION, row, t]) * (size - 1) + clocks[row, MOVED]
+    clocks[row, MOVED] += speed * seconds
+    if abs(clocks[row, MOVED]) > 1e9:
+        clocks[row, MOVED] = 0.0
+    return _folded_into(place, low, high, control[WAY, row, t]) if clocks[row, MOVED] != 0.0 else place
+
+
+@inner
+def _throw(control, row, t, note, place, size, rate, delay, grain, clocks):
+    """Begins a grain `delay` frames into the tick; every chance is counted by the grains born before."""
+    seed = CHANCE_GRAIN + 8 * np.int64(clocks[row, BORN])
+    clocks[row, BORN] += 1.0
+    life = np.float64(control[SIZE, row, t]) * rate
+    life *= 1.0 + np.float64(control[BY_SIZE, row, t]) * (chance(note, seed) * 1.5 - 0.75)
+    life = max(life, 64.0)
+    thrown = np.float64(control[BY_PLACE, row, t]) * (2.0 * chance(note, seed + 1) - 1.0) * (size - 1)
+    pitch = np.float64(control[BY_PITCH, row, t]) * (2.0 * chance(note, seed + 2) - 1.0)
+    pan = np.float64(control[BY_PAN, row, t]) * (2.0 * chance(note, seed + 3) - 1.0)
+    softer = 10.0 ** (-np.float64(control[BY_LEVEL, row, t]) * chance(note, seed + 4) / 20.0)
+    hard = np.float64(control[WINDOW, row, t])
+    ease = max(0.5 * (1.0 - hard), 24.0 / life)
+    power = 1.0 - 2.0 * ease * (1.0 - 13.0 / 35.0)
+    per_second = np.float64(control[RATE_AT, row, t])
+    if control[DENSE, row, t] > 0.5:
+        per_second = np.float64(control[COUNT_AT, row, t]) * rate / life
+    together = max(1.0, per_second * life / rate * power)
+    level = softer / math.sqrt(together)
+    grain[AT] = min(max(place + thrown, 0.0), size - 1.0)
+    grain[RATIO] = 2.0 ** (pitch / 12.0)
+    grain[AGE], grain[LIFE], grain[EASE] = -delay, life, ease * life
+    grain[LEFT] = level * math.sqrt(2.0) * math.cos((pan + 1.0) * math.pi / 4)
+    grain[RIGHT] = level * math.sqrt(2.0) * math.sin((pan + 1.0) * math.pi / 4)
+
+
+class GrainsState(NamedTuple):
+    """The recording, and what every note stands at.
+
+    Attributes
+    ----------
+    curve : float32 (place,)
+        The travel curve.
+    shared : int64 (3,)
+        How many grains sound in the whole patch, how many may, and how many this block counted.
+    grains : float64 (row, grain, 8)
+    alive : int64 (row,)
+        How many of them sound.
+    clocks : float64 (row + 1, 6)
+        When the next grain begins, how far the place has moved, the time, grains born, the place; the last row is the clock
+        of a curve that runs freely.
+    where, left, right : (tick,)
+        Room for the places of a grain, and for both sides of it.
+    """
+
+    recording: Recording
+    curve: NDArray[np.float32]
+    shared: NDArray[np.int64]
+    grains: NDArray[np.float64]
+    alive: NDArray[np.int64]
+    clocks: NDArray[np.float64]
+    where: NDArray[np.float64]
+    left: NDArray[np.float32]
+    right: NDArray[np.float32]
+
+
+def prepare_grains(module: Grains, stage: Stage) -> GrainsState:
+    """The recording, the travel curve, and the state of no note."""
+    return GrainsState(
+        recording=recording_of(module.asset, stage.rate),
+        curve=drawn(module.curve),
+        shared=stage.grains,
+        grains=np.zeros((stage.rows, MOST, 8)),
+        alive=np.zeros(stage.rows, np.int64),
+        clocks=np.zeros((stage.rows + 1, 6)),
+        where=np.zeros(stage.tick),
+        left=np.zeros(stage.tick, np.float32),
+        right=np.zeros(stage.tick, np.float32),
+    )
+
+
+@plays_all(Grains, prepare_grains, GrainsState)
+@kernel
+def run_grains(notes, state):
+    """Replaces `out[row]` for every active row, tick by tick for all notes: they share how many grains may sound."""
+    out, frequency, turn, control, tick, rate, active, begin = (
+        notes.out,
+        notes.frequency,
+        notes.turn,
+        notes.control,
+        notes.tick,
+        notes.rate,
+        notes.active,
+        notes.begin,
+    )
+    recording = state.recording
+    ticks = frequency.shape[1] - 1
+    size = np.float64(recording.sizes[0])
+    free = state.clocks.shape[0] - 1
+    zero = np.float32(0.0)
+    for t in range(ticks):
+        state.clocks[free, CLOCK] += tick / rate
+        for row in active:
+            first = max(begin[0, row], 0)
+            for n in range(t * tick, (t + 1) * tick):
+                out[row, 0, n] = out[row, 1, n] = zero
+            if t < first:
+                continue
+            note = begin[1, row]
+            if begin[0, row] == t:
+                state.alive[row] = 0
+                state.clocks[row, NEXT] = state.clocks[row, MOVED] = state.clocks[row, BORN] = 0.0
+                clock = 0.0
+                if control[BEGINS, row, t] == FIRST_OF_LINE:
+                    for other in active:
+                        if other != row and begin[0, other] < 0:
+                            clock = max(clock, state.clocks[other, CLOCK])
+                state.clocks[row, CLOCK] = clock
+            place = _move(control, row, t, tick / rate, size, rate, state.clocks, state.curve)
+            state.clocks[row, PLACE] = place
+            apart = rate / max(np.float64(control[RATE_AT, row, t]), 1e-3)
+            if control[DENSE, row, t] > 0.5:
+                apart = np.float64(control[SIZE, row, t]) * rate / max(np.float64(control[COUNT_AT, row, t]), 1e-3)
+            apart = max(apart, rate / 4000.0)
+            while state.clocks[row, NEXT] < tick:
+                if state.alive[row] < MOST and state.shared[ALIVE] < state.shared[CAP]:
+                    _throw(
+                        control,
+                        row,
+                        t,
+                        note,
+                        place,
+                        size,
+                        rate,
+                        state.clocks[row, NEXT],
+                        state.grains[row, state.alive[row]],
+                        state.clocks,
+                    )
+                    state.alive[row] += 1
+                    state.shared[ALIVE] += 1
+                state.clocks[row, NEXT] += apart
+            state.clocks[row, NEXT] -= tick
+            root = root_frequency(control, ROOT, CENTS_AT, TRACK, row, t)
+            pitch = 0.5 * np.float64(frequency[row, t] + frequency[row, t + 1]) / root
+            g = 0
+            while g < state.alive[row]:
+                speed = min(pitch * state.grains[row, g, RATIO], 256.0)
+                octave, cut = octave_of(speed, recording.sizes.shape[0])
+                at, age, life, ease = (
+                    state.grains[row, g, AT],
+                    state.grains[row, g, AGE],
+                    state.grains[row, g, LIFE],
+                    state.grains[row, g, EASE],
+                )
+                skip = min(int(math.ceil(max(-age, 0.0))), tick)  # noqa: RUF046  (the compiler's ceil gives a float)
+                late = min(age, 0.0)
+                last = min(tick, int(life - age))
+                for k in range(skip, last):
+                    state.where[k - skip] = at + (late + k) * speed
+                if turn.shape[0] > 0:
+                    for k in range(skip, last):
+                        state.where[k - skip] += np.float64(turn[row, t * tick + k]) * rate / root
+                read_run(recording, cut, octave, state.where, last - skip, state.left, state.right)
+                to_left, to_right = np.float32(state.grains[row, g, LEFT]), np.float32(state.grains[row, g, RIGHT])
+                steep, three = np.float32(1.0 / ease), np.float32(3.0)
+                since, until = np.float32(age + skip), np.float32(life - age - skip)
+                at_left, at_right = out[row, 0, t * tick + skip :], out[row, 1, t * tick + skip :]
+                for k in range(np.uint64(last - skip)):
+                    x = min(min(since + np.float32(k), until - np.float32(k)) * steep, np.float32(1.0))
+                    w = x * x * (three - x - x)
+                    at_left[k] += state.left[k] * w * to_left
+                    at_right[k] += state.right[k] * w * to_right
+                age += tick
+                if age >= life:
+                    state.alive[row] -= 1
+                    state.shared[ALIVE] -= 1
+                    for i in range(8):
+                        state.grains[row, g, i] = state.grains[row, state.alive[row], i]
+                    continue
+                state.grains[row, g, AT] = at + (tick + late) * speed
+                state.grains[row, g, AGE] = age
+                g += 1
+    for row in active:
+        state.shared[COUNTED] += state.alive[row]

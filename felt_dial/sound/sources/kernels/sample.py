@@ -1,0 +1,230 @@
+"""Recordings: where each note is, its loop, and reading it."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.playing.kernels.counted_chance import chance
+from felt_dial.sound.sources.core.unison import MOST
+from felt_dial.sound.sources.kernels.core.notes import plays_each
+from felt_dial.sound.sources.kernels.core.recording_reader import Recording, octave_of, read_run, recording_of
+from felt_dial.sound.sources.kernels.core.unison import LEFT, RATIO, RIGHT, UnisonState, unison_state, unison_tick
+from felt_dial.sound.sources.sample import Sample
+
+NO_LOOP, FORWARD, BACKWARD, ALTERNATE = range(4)
+EASE = 48
+"""Frames over which a sample that is cut comes in and goes out."""
+SEAM = 64.0
+"""Least frames of a loop's crossfade."""
+
+
+(START, END, CHANCE, FLOOR, LOOP_START, LOOP_END, FADE, ROOT, CENTS_AT, LOOP, TRACK, REVERSE, ONE_SHOT) = (
+    Sample.row_of(name)
+    for name in (
+        "start",
+        "end",
+        "chance",
+        "floor",
+        "loop_start",
+        "loop_end",
+        "fade",
+        "root",
+        "cents",
+        "loop",
+        "track",
+        "reverse",
+        "one_shot",
+    )
+)
+FIRST, LAST = range(2)
+CHANCE_BEGIN = 40_000_000
+
+
+@kernel
+def root_frequency(control, root, cents, track, row, t):
+    """Hertz at which a recording keeps its pitch; without key tracking every note asks for A4."""
+    if control[track, row, t] < 0.5:
+        return 440.0
+    steps = np.float64(control[root, row, t]) + 0.01 * np.float64(control[cents, row, t]) - 69.0
+    return 440.0 * 2.0 ** (steps / 12.0)
+
+
+@kernel
+def _bounds(control, row, t, size, note, ends):
+    """First and last frame of a note into `ends`, chance included."""
+    last = np.float64(control[END, row, t])
+    start = np.float64(control[START, row, t])
+    reach = np.float64(control[CHANCE, row, t])
+    if reach > 0.0:
+        start += reach * (2.0 * chance(note, CHANCE_BEGIN) - 1.0)
+        start = max(start, min(np.float64(control[FLOOR, row, t]), last))
+    start = np.float64(min(max(start, 0.0), 1.0))
+    ends[row, FIRST] = min(start, last) * (size - 1)
+    ends[row, LAST] = max(last, start) * (size - 1)
+
+
+@inner
+def _travel(control, row, t, state, u, speed, size):
+    """Places of a voice in a tick, and those that fade in at the end of a loop; returns its place and direction after."""
+    place, direction = state.place[row, u], state.direction[row, u]
+    first, last = state.ends[row, FIRST], state.ends[row, LAST]
+    where, other, share = state.where[0], state.where[1], state.lines[4]
+    tick = where.shape[0]
+    loop = int(control[LOOP, row, t])
+    low = np.float64(control[LOOP_START, row, t]) * (size - 1)
+    high = np.float64(control[LOOP_END, row, t]) * (size - 1)
+    if control[ONE_SHOT, row, t] > 0.5 or high - low < 16.0:
+        loop = NO_LOOP
+    length = high - low
+    seam = min(max(np.float64(control[FADE, row, t]) * length, SEAM), 0.5 * length)
+    for k in range(tick):
+        where[k], other[k], share[k] = place, place, np.float32(0.0)
+        if loop in (FORWARD, BACKWARD):
+            ahead = 1 if loop == FORWARD else -1
+            if direction * ahead > 0:
+                into = place - (high - seam) if ahead > 0 else (low + seam) - place
+                if into > 0.0:
+                    share[k] = np.float32(min(into / seam, 1.0))
+                    other[k] = place - ahead * length
+        place += direction * speed
+        if loop == NO_LOOP:
+            continue
+        if loop == ALTERNATE:
+            if direction > 0 and place >= high:
+                place, direction = 2.0 * high - place, -1
+            elif direction < 0 and place <= low:
+                place, direction = 2.0 * low - place, 1
+            place = min(max(place, min(first, low)), max(last, high))
+        elif loop == FORWARD:
+            if direction > 0 and place >= high:
+                place -= length * math.floor((place - low) / length)
+            elif direction < 0 and place <= low:
+                place, direction = low, 1
+        elif direction < 0 and place <= low:
+            place += length * math.floor((high - place) / length)
+        elif direction > 0 and place >= high:
+            place, direction = high, -1
+    return place, direction
+
+
+class SampleState(NamedTuple):
+    """The recording, and what every note stands at.
+
+    Attributes
+    ----------
+    over : uint8 (row,)
+        1 where a note has reached its end.
+    place : float64 (row, voice)
+        Frames of the first octave.
+    direction : int32 (row, voice)
+        1 or −1.
+    ends : float64 (row, 2)
+        First and last frame of a note.
+    where : float64 (2, tick)
+        Room for places, and for those that fade in at the end of a loop.
+    lines : float32 (6, tick)
+        Room for both sides at both, and for how far one has faded into the other.
+    """
+
+    over: NDArray[np.uint8]
+    recording: Recording
+    place: NDArray[np.float64]
+    direction: NDArray[np.int32]
+    ends: NDArray[np.float64]
+    unison: UnisonState
+    where: NDArray[np.float64]
+    lines: NDArray[np.float32]
+
+
+def prepare_sample(module: Sample, stage: Stage) -> SampleState:
+    """The recording, and the state of no note."""
+    return SampleState(
+        over=np.zeros(stage.rows, np.uint8),
+        recording=recording_of(module.asset, stage.rate),
+        place=np.zeros((stage.rows, MOST)),
+        direction=np.zeros((stage.rows, MOST), np.int32),
+        ends=np.zeros((stage.rows, 2)),
+        unison=unison_state(stage.rows),
+        where=np.zeros((2, stage.tick)),
+        lines=np.zeros((6, stage.tick), np.float32),
+    )
+
+
+@plays_each(Sample, prepare_sample, SampleState)
+@kernel
+def play_sample(notes, state, row, first_tick):
+    """Plays one note of a recording.
+
+    A layer that modulates this one moves the place it is read from: one cycle is one period at the root.
+    """
+    out, frequency, turn, control, tick, rate, begin = (
+        notes.out,
+        notes.frequency,
+        notes.turn,
+        notes.control,
+        notes.tick,
+        notes.rate,
+        notes.begin,
+    )
+    recording, unison = state.recording, state.unison
+    ticks = frequency.shape[1] - 1
+    size = np.float64(recording.sizes[0])
+    zero, one = np.float32(0.0), np.float32(1.0)
+    note = begin[1, row]
+    for t in range(first_tick, ticks):
+        begins = begin[0, row] == t
+        alive = unison_tick(control, row, t, note, begins, unison)
+        backwards = control[REVERSE, row, t] > 0.5
+        if begins:
+            state.over[row] = 0
+            _bounds(control, row, t, size, note, state.ends)
+            for u in range(MOST):
+                state.place[row, u] = state.ends[row, LAST] if backwards else state.ends[row, FIRST]
+                state.direction[row, u] = -1 if backwards else 1
+        first, last = state.ends[row, FIRST], state.ends[row, LAST]
+        root = root_frequency(control, ROOT, CENTS_AT, TRACK, row, t)
+        f0, f1 = np.float64(frequency[row, t]), np.float64(frequency[row, t + 1])
+        for n in range(t * tick, (t + 1) * tick):
+            out[row, 0, n] = out[row, 1, n] = zero
+        loops = control[LOOP, row, t] > 0.5 and control[ONE_SHOT, row, t] < 0.5
+        ended = not loops
+        for u in range(alive):
+            speed = min(0.5 * (f0 + f1) * np.float64(unison.voice[row, u, RATIO]) / root, 256.0)
+            octave, cut = octave_of(speed, recording.sizes.shape[0])
+            state.place[row, u], state.direction[row, u] = _travel(control, row, t, state, u, speed, size)
+            if turn.shape[0] > 0:
+                for k in range(tick):
+                    shift = np.float64(turn[row, t * tick + k]) * rate / root
+                    state.where[0, k] += shift
+                    state.where[1, k] += shift
+            read_run(recording, cut, octave, state.where[0], tick, state.lines[0], state.lines[1])
+            fades = False
+            for k in range(tick):
+                fades = fades or state.lines[4, k] > zero
+            if fades:
+                read_run(recording, cut, octave, state.where[1], tick, state.lines[2], state.lines[3])
+                for k in range(tick):
+                    part = state.lines[4, k]
+                    state.lines[0, k] += part * (state.lines[2, k] - state.lines[0, k])
+                    state.lines[1, k] += part * (state.lines[3, k] - state.lines[1, k])
+            left, right = unison.voice[row, u, LEFT], unison.voice[row, u, RIGHT]
+            for k in range(tick):
+                gain = one
+                at = state.where[0, k]
+                if not loops:
+                    edge = min(at - first if first > 0.0 else 1e9, last - at if last < size - 1.0 else 1e9)
+                    gain = np.float32(min(max(edge / EASE, 0.0), 1.0)) if edge < EASE else one
+                elif not backwards and first > 0.0 and state.direction[row, u] > 0:
+                    gain = np.float32(min(max((at - first + 1.0) / EASE, 0.0), 1.0)) if at < first + EASE else one
+                out[row, 0, t * tick + k] += state.lines[0, k] * gain * left
+                out[row, 1, t * tick + k] += state.lines[1, k] * gain * right
+            there = state.place[row, u]
+            if (state.direction[row, u] > 0 and there < last) or (state.direction[row, u] < 0 and there > first):
+                ended = False
+        if ended:
+            state.over[row] = 1

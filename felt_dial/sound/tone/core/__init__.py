@@ -1,0 +1,6 @@
+"""What drives and filters share, without kernels.
+
+- `cutoff`: What every tuned filter shares: where its cutoff is at every frame, and how it gives way when it is
+  driven.
+- `transfer`: The curves that a drive bends waves by: pieces of polynomials, so that their areas are exact and cheap.
+"""

@@ -1,0 +1,364 @@
+"""Drive: bends waves by a curve, note by note or as one chord, with few aliases."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.patch.module import Module
+from felt_dial.patch.shaping import DIODE, DRAWN, DRAWN_AT_FIRST, REDUCE, TUBE, Shaper
+from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.simd.lanes import (
+    VOICES,
+    Lanes,
+    both,
+    hold,
+    lane_array,
+    lane_room,
+    rests,
+    stands,
+    voices_in,
+    voices_out,
+)
+from felt_dial.sound.simd.memory import load, store
+from felt_dial.sound.simd.types import any_above, pick, quotient, whole
+from felt_dial.sound.tone.kernels.core.transfer import area, areas, bend, drawn_table
+from felt_dial.sound.tone.kernels.core.voices import works_in_pieces
+
+WAY, AMOUNT, BIAS, BEFORE, TONE, BITS, HOLD, LEVEL, KEPT = (
+    Shaper.row_of(name) for name in ("way", "amount", "bias", "before", "tone", "bits", "hold", "level", "kept")
+)
+LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE, POWER_IN, POWER_OUT, NUMBERS = range(10)
+"""Numbers of every channel; the last two are powers of this block, and not kept."""
+ALIVE, PUSH, BIASED, LOUD, THIN, DULL, LEANS, STEPS, BEAT, DIALS = range(10)
+"""Dials: where voices begin, the push, the bias, the level, the two one-poles, who leans, steps and beat of Bits and rate."""
+POWERS_IN, POWERS_OUT, GAIN, WAS, NOW, SUM_IN, SUM_OUT, COUNT = range(8)
+AT_ONCE = 4
+"""Ticks that go through the whole drive together: what they need stays in the nearest cache."""
+NEAR = 1e-6
+"""Frames that are nearer to each other than this are taken for one place of the curve."""
+EXPECTED = 0.35
+"""Amplitude of the sine from which the kept level is guessed before anything was measured."""
+
+
+class DriveState(NamedTuple):
+    """Room for four voices, and what all voices share.
+
+    Attributes
+    ----------
+    up : float64 (frame, 8)
+        Room for the areas under the curve, and then for its means.
+    table : float64 (piece + 1, 4)
+        Of a drawn curve.
+    loud : float64 (8,)
+        The powers before and after over all voices, the gain that keeps the level, and what this block has counted so far.
+    """
+
+    lanes: Lanes
+    up: NDArray[np.float64]
+    table: NDArray[np.float64]
+    loud: NDArray[np.float64]
+
+
+def prepare_shaper(module: Module, stage: Stage) -> DriveState:
+    """State of a drive, as it begins, with the curve that is drawn at first."""
+    drawn = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
+    loud = np.zeros(8)
+    loud[GAIN] = -1.0
+    return DriveState(
+        lanes=lane_room(stage, DIALS, NUMBERS, AT_ONCE * stage.tick, POWER_IN),
+        up=lane_array(AT_ONCE * stage.tick),
+        table=drawn_table(np.array(drawn), True),
+        loud=loud,
+    )
+
+
+def redraw(state: DriveState, numbers: np.ndarray, odd: bool) -> None:
+    """Puts a drawn curve into the state of a drive."""
+    state.table[:] = drawn_table(numbers, odd)
+
+
+@kernel
+def _expected(way, table, push, bias):
+    """The gain that keeps the level of a sine, as long as nothing was measured."""
+    total = middle = 0.0
+    for n in range(64):
+        y = bend(way, push * EXPECTED * math.sin(2.0 * math.pi * (n + 0.5) / 64.0) + bias, table)
+        total += y * y
+        middle += y
+    power = total / 64.0 - (middle / 64.0) ** 2
+    return min(EXPECTED * math.sqrt(0.5 / (power + 1e-9)), 8.0)
+
+
+@kernel
+def _leans(way, control, row, first):
+    """True where a wave may come out off its middle, which must be taken away."""
+    furthest = np.float32(1.0) if way in (TUBE, DIODE, DRAWN, REDUCE) else np.float32(0.0)
+    for t in range(first, control.shape[2]):
+        furthest = max(furthest, abs(control[BIAS, row, t]))
+    return furthest > 0.0
+
+
+@kernel
+def _pole(hertz, rate):
+    """How much of the way a one-pole goes in a frame."""
+    return 1.0 - math.exp(-2.0 * math.pi * np.float64(hertz) / rate)
+
+
+@kernel
+def _turn_dials(dials, control, who, first, rate, was, now):
+    """What four voices are driven by at every tick; `was` and `now` are what keeps the level, as the block begins and ends."""
+    ticks = dials.shape[1] - 1
+    for dial, which in ((PUSH, AMOUNT), (BIASED, BIAS), (LOUD, LEVEL), (THIN, BEFORE), (DULL, TONE)):
+        lanes = dials[dial]
+        end = first + 1 if stands(control[which], who, first) else ticks + 1
+        for v in range(VOICES):
+            row = who[0, v]
+            for t in range(first, end):
+                x = np.float64(control[which, row, t])
+                if rests(control, which, row, t, first):
+                    both(lanes, t, v, lanes[t - 1, 2 * v])
+                elif dial == BIASED:
+                    both(lanes, t, v, x)
+                elif dial == THIN:
+                    both(lanes, t, v, 0.0 if x <= 20.0 else _pole(x, rate))
+                elif dial == DULL:
+                    both(lanes, t, v, 1.0 if x >= 19900.0 else _pole(x, rate))
+                else:
+                    both(lanes, t, v, 1.0 if x == 0.0 else 10.0 ** (x / 20.0))
+        hold(lanes, end)
+    for t in range(first, ticks + 1):
+        store(dials[LOUD], t, load(dials[LOUD], t) * (was + (now - was) * t / ticks))
+
+
+@kernel
+def _go_in(tile, begin, end, tick, dials, here):
+    """Takes the low from four voices, from tick `begin` up to `end`, and pushes them: what then goes into the curve."""
+    under, power = load(here, LOW), load(here, POWER_IN)
+    each = 1.0 / tick
+    for t in range(begin, end):
+        first = (t - begin) * tick
+        push, bias, thin = load(dials[PUSH], t), load(dials[BIASED], t), load(dials[THIN], t)
+        grow, lean = (load(dials[PUSH], t + 1) - push) * each, (load(dials[BIASED], t + 1) - bias) * each
+        lives = load(dials[ALIVE], t)
+        power = lives * power
+        under = pick(thin, 0.0, lives * under, 0.0)
+        if any_above(thin, 0.0):
+            for n in range(first, first + tick):
+                x = load(tile, n)
+                power += x * x
+                under += thin * (x - under)
+                store(tile, n, push * (x - under) + bias)
+                push += grow
+                bias += lean
+        else:
+            for n in range(first, first + tick):
+                x = load(tile, n)
+                power += x * x
+                store(tile, n, push * x + bias)
+                push += grow
+                bias += lean
+    store(here, LOW, under)
+    store(here, POWER_IN, power)
+
+
+@kernel
+def _turn_reducers(dials, control, who, first, rate):
+    """Steps and beat of Bits and rate at every tick."""
+    steps, beats = dials[STEPS], dials[BEAT]
+    still = stands(control[BITS], who, first) and stands(control[HOLD], who, first)
+    end = first + 1 if still else dials.shape[1]
+    for v in range(VOICES):
+        for t in range(first, end):
+            if rests(control, BITS, who[0, v], t, first):
+                both(steps, t, v, steps[t - 1, 2 * v])
+            else:
+                both(steps, t, v, 2.0 ** (np.float64(control[BITS, who[0, v], t]) - 1.0))
+            both(beats, t, v, np.float64(control[HOLD, who[0, v], t]) / rate)
+    hold(steps, end)
+    hold(beats, end)
+
+
+@kernel
+def _reduced(tile, begin, end, tick, dials, here):
+    """Holds the sound at a rate of its own and keeps its level to so many bits."""
+    held, phase = load(here, HELD), load(here, PHASE)
+    for t in range(begin, end):
+        first = (t - begin) * tick
+        lives = load(dials[ALIVE], t)
+        held, phase = lives * held, lives * phase
+        step, beat = load(dials[STEPS], t), load(dials[BEAT], t)
+        for n in range(first, first + tick):
+            phase += beat
+            held = pick(1.0, phase, held, whole(min(max(load(tile, n), -1.0), 1.0) * step + 0.5) / step)
+            phase -= whole(phase)
+            store(tile, n, held)
+    store(here, HELD, held)
+    store(here, PHASE, phase)
+
+
+@kernel
+def _bend_near(way, tile, up, begin, end, last, table):
+    """Where two frames are too near for the mean between them, the curve in their middle instead; `last` is before them."""
+    for n in range(begin, end):
+        x = load(tile, n)
+        store(up, n, pick(abs(x - last), NEAR, load(up, n), bend(way, 0.5 * (x + last), table)))
+        last = x
+
+
+@kernel
+def _means(way, tile, up, first, end, last, below, table):
+    """Of the areas in `up` the mean of the curve between every two frames of `tile`; `last` and `below` are before them."""
+    was, nearest = last, abs(last) + 1.0
+    for n in range(first, end):
+        x, above = load(tile, n), load(up, n)
+        apart = abs(x - last)
+        store(up, n, quotient(above - below, pick(apart, NEAR, x - last, 1.0)))
+        nearest = min(nearest, apart)
+        last, below = x, above
+    if any_above(NEAR, nearest):
+        _bend_near(way, tile, up, first, end, was, table)
+    return last, below
+
+
+@inner
+def _come_out(way, state, begin, end, tick, block):
+    """The mean of the curve between every two frames of `tile`, without what stands still, dulled and at its level.
+
+    What does not lean has nothing that
+    stands still, and what would take it away stands ready.
+    """
+    tile, up, dials, here, table = state.lanes.tile, state.up, state.lanes.dials, state.lanes.here, state.table
+    blocked, into, over, power = load(here, BLOCKED), load(here, INTO), load(here, HIGH), load(here, POWER_OUT)
+    leans, last = load(dials[LEANS], 0), load(here, LAST)
+    keep = leans * block
+    below = area(way, last, table)
+    reduces = way == REDUCE
+    bent = tile if reduces else up
+    if not reduces:
+        areas(way, tile, up, 0, (end - begin) * tick, table)
+    for t in range(begin, end):
+        first = (t - begin) * tick
+        lives = load(dials[ALIVE], t)
+        if any_above(0.5, lives):
+            bias = load(dials[BIASED], t)
+            last, into = pick(lives, 0.5, last, bias), pick(lives, 0.5, into, bend(way, bias, table))
+            below = area(way, last, table)
+            blocked, over, power = lives * blocked, lives * over, lives * power
+        if not reduces:
+            last, below = _means(way, tile, up, first, first + tick, last, below, table)
+        dull, level = load(dials[DULL], t), load(dials[LOUD], t)
+        louder = (load(dials[LOUD], t + 1) - level) * (1.0 / tick)
+        if any_above(1.0, dull):
+            for n in range(first, first + tick):
+                y = load(bent, n)
+                blocked = y - leans * into + keep * blocked
+                into = y
+                over += dull * (blocked - over)
+                power += over * over
+                store(tile, n, level * over)
+                level += louder
+        elif any_above(leans, 0.5):
+            for n in range(first, first + tick):
+                y = load(bent, n)
+                blocked = y - leans * into + keep * blocked
+                into = y
+                power += blocked * blocked
+                store(tile, n, level * blocked)
+                level += louder
+            over = blocked
+        else:
+            for n in range(first, first + tick):
+                into = load(bent, n)
+                power += into * into
+                store(tile, n, level * into)
+                level += louder
+            blocked = over = into
+    store(here, LAST, last)
+    store(here, BLOCKED, blocked)
+    store(here, INTO, into)
+    store(here, HIGH, over)
+    store(here, POWER_OUT, power)
+
+
+@kernel
+def _kept(control, row, first, ticks, frames, rate, way, table, loud):
+    """Gain that keeps the level as this block begins and as it ends; 1 where it is not kept."""
+    if control[KEPT, row, first] <= 0.5:
+        loud[GAIN] = -1.0
+        return 1.0, 1.0
+    was = loud[GAIN]
+    if was <= 0.0:
+        push = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0)
+        was = _expected(way, table, push, np.float64(control[BIAS, row, first]))
+    loud[GAIN] = was
+    if loud[POWERS_OUT] > 1e-9:
+        goal = min(math.sqrt((loud[POWERS_IN] + 1e-12) / (loud[POWERS_OUT] + 1e-12)), 8.0)
+        loud[GAIN] = was + (goal - was) * (1.0 - math.exp(-4.0 * frames / rate / 0.3))
+    return was, loud[GAIN]
+
+
+@inner
+def _begin(played, state, way):
+    """Before the first voices: the gain that keeps the level, as the block begins and as it ends."""
+    loud, control = state.loud, played.control
+    ticks, row = control.shape[2] - 1, played.rows[0]
+    first = max(played.start[row], 0)
+    loud[WAS], loud[NOW] = _kept(control, row, first, ticks, ticks * played.tick, played.rate, way, state.table, loud)
+    loud[SUM_IN] = loud[SUM_OUT] = loud[COUNT] = 0.0
+
+
+@inner
+def _end(played, loud):
+    """After the last voices: the powers are followed."""
+    frames = (played.control.shape[2] - 1) * played.tick
+    slow = 1.0 - math.exp(-frames / played.rate / 0.3)
+    loud[POWERS_IN] += slow * (loud[SUM_IN] / loud[COUNT] - loud[POWERS_IN])
+    loud[POWERS_OUT] += slow * (loud[SUM_OUT] / loud[COUNT] - loud[POWERS_OUT])
+
+
+@works_in_pieces(Shaper, prepare_shaper, DriveState)
+@kernel
+def drive(played, state, group, first):
+    """Bends four voices in place.
+
+    First-order antiderivative antialiasing (J. D. Parker, V. Zavalishin, E. Le Bivic, DAFx 2016): the mean of the
+    curve between two frames, (F(x1) − F(x0)) / (x1 − x0); the bent sound is half a frame late.
+    """
+    lanes, loud, tick, rate, control, rows = (
+        state.lanes,
+        state.loud,
+        played.tick,
+        played.rate,
+        played.control,
+        played.rows,
+    )
+    who, dials, here, tile = lanes.who, lanes.dials, lanes.here, lanes.tile
+    ticks = control.shape[2] - 1
+    block = 1.0 - 2.0 * math.pi * 5.0 / rate
+    way = np.int64(control[WAY, rows[0], max(played.start[rows[0]], 0)])
+    if group == 0:
+        _begin(played, state, way)
+    here[POWER_IN] = here[POWER_OUT] = 0.0
+    for v in range(VOICES):
+        both(dials[LEANS], 0, v, 1.0 if _leans(way, control, who[0, v], max(who[1, v], 0)) else 0.0)
+    _turn_dials(dials, control, who, first, rate, loud[WAS], loud[NOW])
+    if way == REDUCE:
+        _turn_reducers(dials, control, who, first, rate)
+    for t in range(first, ticks, AT_ONCE):
+        end, base = min(t + AT_ONCE, ticks), t * tick
+        voices_in(played.audio, who, t, end, tick, tile, base)
+        _go_in(tile, t, end, tick, dials, here)
+        if way == REDUCE:
+            _reduced(tile, t, end, tick, dials, here)
+        _come_out(way, state, t, end, tick, block)
+        voices_out(tile, who, t, end, tick, played.audio, base)
+    for v in range(min(VOICES, rows.shape[0] - group)):
+        loud[SUM_IN] += here[POWER_IN, 2 * v] + here[POWER_IN, 2 * v + 1]
+        loud[SUM_OUT] += here[POWER_OUT, 2 * v] + here[POWER_OUT, 2 * v + 1]
+        loud[COUNT] += 2 * (ticks - max(who[1, v], 0)) * tick
+    if group + VOICES >= rows.shape[0]:
+        _end(played, loud)

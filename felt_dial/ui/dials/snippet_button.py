@@ -1,0 +1,98 @@
+"""The snippet button: settings of a module are kept by name, and given to it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
+
+from felt_dial.bank.snippets import Snippet, Snippets, apply
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.edits import replace_module
+from felt_dial.patch.module import Module
+from felt_dial.ui.dials.controls import Pill
+from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.session import Session
+
+
+class SnippetPill(QWidget):
+    """One button with a menu: those that fit, keep these settings, begin with them."""
+
+    def __init__(self, session: Session, path: str) -> None:
+        super().__init__()
+        self.session, self.path = session, path
+        self.entry: Entry | None = None
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.pill = Pill("Snippets…", "small", self._open, "Saved settings for this module: take one, or keep these")
+        layout.addWidget(self.pill)
+
+    @property
+    def module(self) -> Module:
+        """The module as it is."""
+        node: object = self.session.patch
+        for step in self.path.split("."):
+            node = node[step] if isinstance(node, dict) else getattr(node, step)
+        assert isinstance(node, Module)
+        return node
+
+    @property
+    def kept(self) -> Snippets:
+        """The snippets of the library that is open."""
+        return Snippets(self.session.library.root)
+
+    def menu(self) -> QMenu:
+        """What can be done here."""
+        menu = QMenu(self)
+        module, kept = self.module, self.kept
+        for snippet in kept.fitting(module):
+            menu.addAction(snippet.name, lambda s=snippet: self.take(s))
+        menu.addSeparator()
+        menu.addAction("Keep these settings…", self.ask_name)
+        first = menu.addMenu("New ones begin with")
+        first.addAction("what they come with", lambda: self.begin_with(None))
+        for snippet in kept.fitting(module):
+            first.addAction(snippet.name, lambda s=snippet: self.begin_with(s))
+        own = [s for s in kept.fitting(module) if not s.shipped]
+        if own:
+            away = menu.addMenu("Throw away")
+            for snippet in own:
+                away.addAction(snippet.name, lambda s=snippet: self._remove(s))
+        if kept.problems:
+            self.session.say(kept.problems[0], problem=True)
+        return menu
+
+    def _open(self) -> None:
+        self.menu().exec(self.mapToGlobal(self.rect().bottomLeft()))
+
+    def take(self, snippet: Snippet) -> None:
+        """Gives the module the settings of a snippet."""
+        fresh = apply(self.module, snippet)
+        self.session.edit(replace_module(self.session.patch, self.path, fresh), f"take {snippet.name}")
+        self.session.selected.emit()
+
+    def ask_name(self) -> None:
+        """Opens the line in which the snippet is named."""
+        self.entry = Entry(self, QRect(0, 0, 150, 20), "", self.keep, "Name of the snippet")
+        self.entry.setPlaceholderText("a name")
+
+    def keep(self, name: str) -> None:
+        """Keeps the module's settings under a name."""
+        made = self.kept.save(name, self.module)
+        self.session.say(f"Kept {made.name} as a snippet.")
+
+    def begin_with(self, snippet: Snippet | None) -> None:
+        try:
+            self.kept.set_default(self.module, snippet)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        how = snippet.name if snippet else "what they come with"
+        self.session.say(f"New ones of this kind begin with {how}.")
+
+    def _remove(self, snippet: Snippet) -> None:
+        try:
+            self.kept.remove(snippet)
+        except OSError as wrong:
+            self.session.say(f"The snippet {snippet.name} stays: {wrong.strerror}.", problem=True)
+            return
+        self.session.say(f"Threw the snippet {snippet.name} away.")

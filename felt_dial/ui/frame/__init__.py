@@ -1,0 +1,11 @@
+"""What stands around every page.
+
+- `analyser`: spectrum, spectrogram, scope, stereo picture, loudness, and a meter before and after every stage.
+- `app`: the engine first, since it needs longest.
+- `controller_window`: The window of the simulated controller: wheels, knobs, a pad and a scripted performance, sent
+  as MIDI messages.
+- `header`: The header of every page: where one is, what is on the table, and what it costs.
+- `sheets`: Sheets that slide over a page and never block it: settings and the key list.
+- `strip`: The bottom strip of every page: macros, phrase, wheels, keyboard.
+- `window`: header, pages, strip, keys, and the line that says what happened.
+"""

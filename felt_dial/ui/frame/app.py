@@ -1,0 +1,111 @@
+"""Starting the window: the engine first, since it needs longest."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from felt_dial.bank.places import Settings
+    from felt_dial.live.link import EngineLink
+    from felt_dial.ui.frame.window import Window
+    from felt_dial.ui.session import Session
+
+
+def main(bank: str = "") -> int:
+    """Opens the window, with a bank of the library or a bank file if one is named."""
+    begin = time.perf_counter()
+    from felt_dial.live.launch import launch
+
+    launched = launch()
+    from felt_dial.bank.places import load_settings
+    from felt_dial.live.link import EngineLink
+
+    settings = load_settings()
+    link = EngineLink(settings.device, settings.rate, settings.block, launched)
+    link.start()
+
+    from PySide6.QtWidgets import QApplication
+
+    application = QApplication(sys.argv[:1])
+    application.setApplicationName("Felt Dial")
+    window = stand_up(settings, link, bank, shelf_later=True)
+    if (left_behind := window.session.journal.read()) is not None:
+        window.offer(left_behind)
+    if os.environ.get("FELT_DIAL_TIMES"):
+        _tell_times(window, begin)
+    return application.exec()
+
+
+def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: bool = False) -> Window:
+    """The window on its library, with the first preset of a bank on the table; a `QApplication` is there.
+
+    `shelf_later` reads the library once the window is seen, which takes as long as it is large.
+    """
+    from PySide6.QtCore import QTimer
+
+    from felt_dial.bank.places import lay_out_demo
+    from felt_dial.ui.controllers import Control
+    from felt_dial.ui.frame.window import Window
+    from felt_dial.ui.session import Session
+    from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
+    from felt_dial.ui.theme.fonts import load_fonts
+
+    load_fonts()
+    cloth.wear(NIGHT if settings.night else OAT)
+    root, said = settings.library_folder(), ""
+    try:
+        lay_out_demo(root)
+    except OSError as wrong:
+        said = f"The library {root} cannot be made: {wrong.strerror}. Choose another in the settings."
+    session = Session(settings, link)
+    Control(session)
+    if not shelf_later:
+        session.refresh_shelf()
+    is_file = bank.endswith(".feltbank")
+    if not is_file:
+        open_first(session, bank)
+        if bank and not said and bank not in {name for b in session.library.banks() for name in (b.id, b.name)}:
+            said = f"There is no bank “{bank}” in {root}."
+    window = Window(session)
+    if is_file:
+        window.shelf.import_file(Path(bank))
+        open_first(session, session.shelf_bank)
+    window.resize(1280, 800)
+    window.show()
+    if shelf_later:
+        QTimer.singleShot(0, session.refresh_shelf)
+    if said:
+        session.say(said, problem=True)
+    return window
+
+
+def open_first(session: Session, bank: str = "") -> None:
+    """Puts the first preset of a bank on the table, or of any bank that has one."""
+    banks = session.library.banks()
+    named = [b for b in banks if bank in (b.id, b.name)]
+    for chosen in named + [b for b in banks if b not in named]:
+        if ids := chosen.ids():
+            session.open(chosen.id, ids[0])
+            break
+    session.history.clear()
+
+
+def _tell_times(window: Window, begin: float) -> None:
+    """Prints how many seconds after the start the window stood and the first block sounded."""
+    from PySide6.QtCore import QTimer
+
+    window.repaint()
+    print(f"window {time.perf_counter() - begin:.2f} s", flush=True)
+    watch = QTimer(window, interval=5)
+
+    def heard() -> None:
+        if int(window.session.link.shared.data["blocks"]) > 0:
+            print(f"sound {time.perf_counter() - begin:.2f} s", flush=True)
+            watch.stop()
+
+    watch.timeout.connect(heard)
+    watch.start()

@@ -1,0 +1,404 @@
+"""The window: header, pages, strip, keys, and the line that says what happened."""
+
+from __future__ import annotations
+
+import contextlib
+from typing import cast
+
+from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen, QResizeEvent, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QPlainTextEdit,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from felt_dial.bank.journal import Unsaved
+from felt_dial.patch.edits import duplicate_layer
+from felt_dial.ui.dials.controls import Pill, set_part
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.frame.analyser import Analyser
+from felt_dial.ui.frame.controller_window import ControllerWindow
+from felt_dial.ui.frame.header import Header
+from felt_dial.ui.frame.sheets import KeySheet, SettingsSheet
+from felt_dial.ui.frame.strip import Strip
+from felt_dial.ui.pages.effects.page import EffectsPage
+from felt_dial.ui.pages.page import Page, all_pages
+from felt_dial.ui.pages.patch.page import PatchPage
+from felt_dial.ui.pages.shelf.page import ShelfPage
+from felt_dial.ui.pages.threads.page import ThreadsPage
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.watchers import EVERYTHING
+
+LOWER, UPPER = "ZSXDCVGBHNJM", "Q2W3ER5T6Y7U"
+LETTERS = {ord(key): n for n, key in enumerate(LOWER)} | {ord(key): 12 + n for n, key in enumerate(UPPER)}
+PAGES = {page.title: page for page in all_pages()}
+"""Every page by its title, in the order of the tabs."""
+
+
+class Said(QWidget):
+    """One sentence above the strip; a problem stays until it is read, anything else goes by itself."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.problem = False
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 5, 8, 5)
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        layout.addWidget(self.text, 1)
+        self.buttons = QHBoxLayout()
+        layout.addLayout(self.buttons)
+        self.closer = Pill("Close", "link", self.hide, "Put this message away")
+        layout.addWidget(self.closer)
+        self._timer = QTimer(self, singleShot=True, interval=4000)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def say(self, text: str, problem: bool, offers: tuple[tuple[str, object], ...] = ()) -> None:
+        """Shows a sentence, with buttons that answer it."""
+        while item := self.buttons.takeAt(0):
+            item.widget().deleteLater()
+        for name, act in offers:
+            pill = Pill(name, "pill")
+            pill.clicked.connect(self.hide)
+            pill.clicked.connect(act)
+            self.buttons.addWidget(pill)
+        self.problem = problem
+        self.text.setText(text)
+        set_part(self.text, "problem" if problem else "said")
+        self.place()
+        self.show()
+        self.raise_()
+        if problem or offers:
+            self._timer.stop()
+        else:
+            self._timer.start()
+
+    def place(self) -> None:
+        """Above the strip, in the middle."""
+        parent = self.parentWidget()
+        wide = min(parent.width() - 40, 820)
+        need = self.text.fontMetrics().horizontalAdvance(self.text.text()) + 130 + 130 * self.buttons.count()
+        width = min(wide, max(need, 260))
+        self.setFixedWidth(width)
+        self.setFixedHeight(36 if need <= wide else 54)
+        self.move((parent.width() - width) // 2, parent.height() - 172 - self.height() - 8)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("problem") if self.problem else dye("lichen"), 1.4))
+        painter.setBrush(colour("raised"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
+
+
+class Window(QMainWindow):
+    """The one window."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._focused = ""
+        self.controller: ControllerWindow | None = None
+        self.setWindowTitle("Felt Dial")
+        self.setMinimumSize(1280, 800)
+        centre = QWidget()
+        layout = QVBoxLayout(centre)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.header = Header(session, list(PAGES))
+        self.stack = QStackedWidget()
+        self.stack.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        for _ in PAGES:
+            self.stack.addWidget(QWidget())
+        self._pages: dict[str, Page] = {}
+        self.page(PatchPage.title)
+        self.strip = Strip(session)
+        layout.addWidget(self.header)
+        layout.addWidget(self.stack, 1)
+        self.analyser = Analyser(session, self._place_analyser)
+        self.analyser.hide()
+        layout.addWidget(self.analyser)
+        layout.addWidget(self.strip)
+        self._body = layout
+        self.setCentralWidget(centre)
+        self.said = Said(centre)
+        self.settings_sheet = SettingsSheet(self.stack, session)
+        self.key_sheet = KeySheet(self.stack)
+        self.header.page_asked.connect(self.show_page)
+        self.header.analyser_asked.connect(self.toggle_analyser)
+        self.strip.settings_asked.connect(self.settings_sheet.open)
+        self.settings_sheet.controller_asked.connect(self.show_controller)
+        self.strip.pattern_asked.connect(self.show_pattern)
+        session.said.connect(self.said.say)
+        session.rebuilding.connect(self._note_focus)
+        session.rebuilt.connect(self._give_focus_back)
+        session.watch(self._title, EVERYTHING)
+        self._keys()
+        self._timer = QTimer(self, interval=33)
+        self._timer.timeout.connect(session.tick)
+        self._timer.start()
+        self._later = QTimer(self, interval=250)
+        self._later.timeout.connect(self.build_pages)
+        self._later.start()
+        self.installEventFilter(self)
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        application.focusChanged.connect(self._focus_moved)
+        self.show_page(PatchPage.title)
+        self._title()
+
+    def _title(self) -> None:
+        title = f"{self.session.patch.name}{' •' if self.session.unsaved else ''} — Felt Dial"
+        if title != self.windowTitle():
+            self.setWindowTitle(title)
+
+    def _note_focus(self) -> None:
+        focus = self.focusWidget()
+        self._focused = focus.path if isinstance(focus, Dial) else ""
+
+    def _give_focus_back(self) -> None:
+        """Widgets are laid out anew; the hand stays on the dial it was on."""
+        if not self._focused:
+            return
+        for dial in self.stack.currentWidget().findChildren(Dial):
+            if dial.path == self._focused and not dial.isHidden():
+                dial.setFocus()
+                return
+
+    def _keys(self) -> None:
+        session = self.session
+        shortcuts = {
+            "Ctrl+S": session.save,
+            "Ctrl+Shift+S": self.save_as_new,
+            "Ctrl+N": session.new,
+            "Ctrl+Z": session.undo,
+            "Ctrl+Shift+Z": session.redo,
+            "Ctrl+Y": session.redo,
+            "Ctrl+D": self.duplicate,
+            "Ctrl+T": self.sew,
+            "Alt+M": lambda: self._toggle("mute"),
+            "Alt+S": lambda: self._toggle("solo"),
+            "`": session.flip,
+            "F1": self.key_sheet.open,
+            "Ctrl+,": self.settings_sheet.open,
+            "Ctrl+.": self.silence,
+            "Ctrl+F": self.search,
+            "Ctrl+Left": lambda: session.neighbour(-1),
+            "Ctrl+Right": lambda: session.neighbour(1),
+            "Ctrl+Shift+L": lambda: self.patch_page.add_layer(),
+            "Ctrl+Q": self.close,
+            "Ctrl+M": self.toggle_analyser,
+        }
+        shortcuts |= {f"Ctrl+{n}": (lambda title=title: self.show_page(title)) for n, title in enumerate(PAGES, 1)}
+        for keys, act in shortcuts.items():
+            QShortcut(QKeySequence(keys), self).activated.connect(act)
+
+    def page(self, title: str) -> Page:
+        """A page, built when it is first asked for: the window stands sooner without the others."""
+        if title not in self._pages:
+            number = list(PAGES).index(title)
+            made = self._pages[title] = PAGES[title](self.session)
+            placeholder = self.stack.widget(number)
+            assert placeholder is not None
+            self.stack.insertWidget(number, made)
+            self.stack.removeWidget(placeholder)
+            placeholder.deleteLater()
+            made.page_asked.connect(self.show_page)
+        return self._pages[title]
+
+    @property
+    def patch_page(self) -> PatchPage:
+        """Layers and modulators."""
+        return cast(PatchPage, self.page(PatchPage.title))
+
+    @property
+    def shelf(self) -> ShelfPage:
+        """Banks and presets."""
+        return cast(ShelfPage, self.page(ShelfPage.title))
+
+    @property
+    def effects(self) -> EffectsPage:
+        """The racks."""
+        return cast(EffectsPage, self.page(EffectsPage.title))
+
+    @property
+    def threads(self) -> ThreadsPage:
+        """Everything that moves something."""
+        return cast(ThreadsPage, self.page(ThreadsPage.title))
+
+    @property
+    def shown(self) -> str:
+        """The title of the page that is open."""
+        return list(PAGES)[self.stack.currentIndex()]
+
+    def build_pages(self) -> None:
+        """Builds the pages that nobody has asked for yet, one at a time."""
+        left = [title for title in PAGES if title not in self._pages]
+        if left:
+            self.page(left[0])
+        else:
+            self._later.stop()
+
+    def show_page(self, title: str) -> None:
+        """Opens a page."""
+        page = self.page(title)
+        self.stack.setCurrentWidget(page)
+        self.header.show_page(title)
+        for other in self._pages.values():
+            other.opened(other is page)
+        (page.first() or self.stack).setFocus()
+
+    def toggle_analyser(self) -> None:
+        """Shows the analyser, or puts it away; one that was closed while it floated is docked again."""
+        if self.analyser.isHidden() and self.analyser.isWindow() != self.analyser.floats:
+            self._place_analyser()
+        else:
+            self.analyser.setVisible(not self.analyser.isVisible())
+
+    def _place_analyser(self) -> None:
+        """In a window of its own, or docked above the strip."""
+        analyser = self.analyser
+        self._body.removeWidget(analyser)
+        if analyser.floats:
+            analyser.setParent(self, Qt.WindowType.Tool)
+            analyser.setWindowTitle("Felt Dial: analyser")
+        else:
+            analyser.setParent(self.centralWidget())
+            self._body.insertWidget(2, analyser)
+        analyser.lay_out()
+        analyser.show()
+
+    def show_pattern(self) -> None:
+        """The pattern player in the inspector."""
+        self.strip.follow()
+        self.show_page(PatchPage.title)
+        self.session.select("pattern", "")
+
+    def show_controller(self) -> None:
+        """The window of the simulated controller, which is chosen with it."""
+        if self.session.settings.controller != "simulated":
+            self.session.keep_settings(self.session.settings.model_copy(update={"controller": "simulated"}))
+        if self.controller is None:
+            self.controller = ControllerWindow(self.session, self)
+        self.controller.show()
+        self.controller.raise_()
+
+    def save_as_new(self) -> None:
+        """Asks for the name of a new preset."""
+        self.header.preset.ask_name()
+
+    def duplicate(self) -> None:
+        """The chosen preset on the Shelf, the chosen layer elsewhere."""
+        if self.shown == ShelfPage.title:
+            self.shelf.duplicate()
+            return
+        key = self.session.selection[1]
+        if key in self.session.patch.layers:
+            self.session.try_edit(lambda: duplicate_layer(self.session.patch, key)[0], f"duplicate layer {key.upper()}")
+
+    def sew(self) -> None:
+        """Types a thread for the dial in focus."""
+        dial = self.focusWidget()
+        if isinstance(dial, Dial) and dial.param.movable:
+            dial.type_thread()
+        else:
+            self.session.say("Focus a dial first: Ctrl+T sews a thread to it.")
+
+    def _toggle(self, switch: str) -> None:
+        key = self.session.selection[1]
+        if key in self.session.patch.layers:
+            path = f"layers.{key}.{switch}"
+            self.session.set(path, not self.session.value(path))
+
+    def silence(self) -> None:
+        """Stops everything that sounds."""
+        self.session.play(False)
+        self.session.link.silence()
+        self.strip.hold.setChecked(False)
+
+    def search(self) -> None:
+        """To the search line of the Shelf."""
+        self.show_page(ShelfPage.title)
+        self.shelf.search.setFocus()
+        self.shelf.search.selectAll()
+
+    def offer(self, work: Unsaved) -> None:
+        """Offers unsaved work that a crash left behind."""
+        session = self.session
+
+        def take() -> None:
+            home = {bank.id for bank in session.library.banks()}
+            bank = work.bank if work.bank in home else ""
+            session.open_patch(work.patch, bank, work.preset if bank else "", saved=False)
+
+        self.said.say(
+            f"“{work.patch.name}” was not saved when the program ended.",
+            False,
+            (("Take it up again", take), ("Leave it", session.journal.clear)),
+        )
+
+    # --- keys that play ------------------------------------------------------------------------
+
+    def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
+        """Listens for keys where the focus is, and nowhere else: a filter on everything costs at every event."""
+        if old is not None and old is not self:
+            with contextlib.suppress(RuntimeError):
+                old.removeEventFilter(self)
+        if new is not None and new is not self and new.window() is self:
+            new.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
+            focus = QApplication.focusWidget() or self
+            if focus.window() is not self or watched is not focus:
+                return False
+            if isinstance(focus, QLineEdit | QPlainTextEdit):
+                return False
+            return self._play_key(event, focus)
+        return False
+
+    def _play_key(self, event: QKeyEvent, focus: QWidget) -> bool:
+        down = event.type() == QEvent.Type.KeyPress
+        key = int(event.key())
+        if key == Qt.Key.Key_Space and not event.modifiers():
+            if down and not event.isAutoRepeat():
+                self.session.play(not self.session.playing)
+            return True
+        if isinstance(focus, QComboBox) or not self.session.settings.letter_keys:
+            return False
+        if not down and not event.isAutoRepeat() and key in LETTERS:
+            self.strip.letter_up(key)
+            return False
+        if down and event.modifiers() == Qt.KeyboardModifier.ShiftModifier and key in (Qt.Key.Key_Z, Qt.Key.Key_X):
+            self.strip.shift(-1 if key == Qt.Key.Key_Z else 1)
+            return True
+        digit = Qt.Key.Key_0 <= key <= Qt.Key.Key_9
+        if down and not event.modifiers() and key in LETTERS and not (digit and isinstance(focus, Dial)):
+            if not event.isAutoRepeat():
+                self.strip.letter_down(key, LETTERS[key])
+            return True
+        return False
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self.said.isVisible():
+            self.said.place()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self._timer.stop()
+        self._later.stop()
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.focusChanged.disconnect(self._focus_moved)
+        self.session.close()
+        super().closeEvent(event)

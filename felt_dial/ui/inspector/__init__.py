@@ -1,0 +1,13 @@
+"""The panel on the right of the Patch page.
+
+- `layer_settings`: Parts of the inspector about a layer among others: what modulates it, when it plays, how the patch
+  is tuned.
+- `macro`: What the inspector shows for a macro: its range and default, a word to the musician, and trying it out.
+- `modulator`: What the inspector shows for one mover: its picture, its dials, what can be done with its drawing.
+- `panel`: all of what is chosen on the Patch page, with a picture, its dials and its threads.
+- `pattern_player`: What the inspector shows for the pattern player: its lanes, how it goes on, and what chance does
+  to it.
+- `source`: What a source is made of, in the inspector: which kind it is, its recording or table, what is missing.
+- `thread_list`: on one dial, or from one mover; each can be typed, bypassed, cut and listed earlier.
+- `tone`: Drive and filter of a layer or a bus, as the inspector shows them.
+"""

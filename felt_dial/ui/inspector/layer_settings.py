@@ -1,0 +1,115 @@
+"""Parts of the inspector about a layer among others: what modulates it, when it plays, how the patch is tuned."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.edits import add_inlet, loops_back, remove_inlet
+from felt_dial.patch.tuning import load_tuning
+from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import dye, layer_dye
+
+
+class Inlets(QWidget):
+    """The layers that modulate a layer, each with its index and its ring."""
+
+    def __init__(self, session: Session, key: str) -> None:
+        super().__init__()
+        self.session, self.key = session, key
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(2)
+        head = QHBoxLayout()
+        head.addWidget(text_label("Modulated by", "value"))
+        head.addStretch()
+        self.add = Pill("+ Layer", "small", self._menu, "Let another layer modulate this one at audio rate")
+        head.addWidget(self.add)
+        box.addLayout(head)
+        layer = session.patch.layers[key]
+        for other in layer.inlets:
+            box.addLayout(self._row(other))
+        if not layer.inlets:
+            box.addWidget(text_label("no other layer; a modulating one may go nowhere and stay unheard", "small"))
+
+    def _row(self, other: str) -> QHBoxLayout:
+        patch, path = self.session.patch, f"layers.{self.key}.inlets.{other}"
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        letter = text_label(other.upper(), "title")
+        letter.setStyleSheet(f"font-size: 22px; color: {dye(layer_dye(other)).name()};")
+        row.addWidget(letter)
+        about = QVBoxLayout()
+        about.setSpacing(0)
+        name = text_label(patch.layers[other].name or patch.layers[other].source.title, "value")
+        about.addWidget(name)
+        late = loops_back(patch, self.key, other)
+        note = (
+            "in a loop: a block late" if late else "silent itself" if patch.layers[other].get("out") == "none" else ""
+        )
+        about.addWidget(text_label(note, "small"))
+        row.addLayout(about, 1)
+        row.addWidget(Dial(self.session, f"{path}.index", layer_dye(other), 17))
+        row.addWidget(Dial(self.session, f"{path}.ring", layer_dye(other), 17))
+        row.addWidget(Pill("Cut", "link", lambda: self._cut(other), "Let it modulate this layer no more"))
+        return row
+
+    def _menu(self) -> None:
+        menu = QMenu(self)
+        for other, layer in self.session.patch.layers.items():
+            if other not in self.session.patch.layers[self.key].inlets:
+                itself = " (itself, a block late)" if other == self.key else ""
+                menu.addAction(
+                    f"{other.upper()} {layer.name or layer.source.title}{itself}", lambda o=other: self.tie(o)
+                )
+        menu.exec(self.add.mapToGlobal(self.add.rect().bottomLeft()))
+
+    def tie(self, other: str) -> None:
+        """Lets another layer modulate this one, by nothing at first."""
+        session = self.session
+        session.try_edit(
+            lambda: add_inlet(session.patch, self.key, other), f"let {other.upper()} modulate {self.key.upper()}"
+        )
+
+    def _cut(self, other: str) -> None:
+        session = self.session
+        session.edit(remove_inlet(session.patch, self.key, other), f"cut {other.upper()} from {self.key.upper()}")
+
+
+class TuningRow(QWidget):
+    """The scale of the patch: loaded from a file, or equal temperament."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        tuning = session.patch.tuning
+        about = tuning.about() if tuning else "Equal temperament"
+        name = text_label(about if len(about) <= 34 else about[:33] + "…", "value")
+        name.setToolTip(about)
+        row.addWidget(name, 1)
+        row.addWidget(Pill("Load…", "small", self._load, "Read a scale (.scl) or a keyboard map (.kbm)"))
+        if tuning:
+            row.addWidget(Pill("Equal", "link", lambda: self._take(None, "tune equally"), "Back to equal temperament"))
+
+    def _load(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Load a tuning", "", "Scales and maps (*.scl *.kbm)")
+        if path:
+            self.load(Path(path))
+
+    def load(self, path: Path) -> None:
+        """Reads a file into the patch, or says why not."""
+        try:
+            tuning = load_tuning(path, self.session.patch.tuning)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self._take(tuning, f"tune by {path.name}")
+
+    def _take(self, tuning: object, says: str) -> None:
+        self.session.edit(self.session.patch.model_copy(update={"tuning": tuning}), says)

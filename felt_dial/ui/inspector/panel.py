@@ -1,0 +1,387 @@
+"""The inspector: all of what is chosen on the Patch page, with a picture, its dials and its threads."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from, threads_on
+from felt_dial.patch.params import Choice, Param
+from felt_dial.patch.patch import bus_layers, param_at, path_exists, put
+from felt_dial.patch.player import PLAYER_SOURCES
+from felt_dial.sound.sources.core.unison import Unison
+from felt_dial.ui.dials.controls import NameEdit, Options, Pill, Scroller, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.snippet_button import SnippetPill
+from felt_dial.ui.dials.tag import Tag, tag_text
+from felt_dial.ui.importing import Importing
+from felt_dial.ui.inspector.layer_settings import Inlets, TuningRow
+from felt_dial.ui.inspector.macro import MacroPart
+from felt_dial.ui.inspector.modulator import MoverPart
+from felt_dial.ui.inspector.pattern_player import PatternPart
+from felt_dial.ui.inspector.source import Material, SourceKind
+from felt_dial.ui.inspector.thread_list import ThreadList
+from felt_dial.ui.inspector.tone import DrivePart, FilterPart, shown
+from felt_dial.ui.pictures.registry import picture_of
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour, dye, layer_dye
+from felt_dial.ui.theme.felt import SewnLine
+
+WIDTH = 344
+
+
+class Card(QWidget):
+    """A card of cloth with a dye band on top."""
+
+    def __init__(self, shade: str = "madder") -> None:
+        super().__init__()
+        self.shade = shade
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("edge"), 1))
+        painter.setBrush(colour("cloth"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 1.5, -0.5, -0.5), 9, 9)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(dye(self.shade))
+        painter.drawRoundedRect(QRectF(0, 0, self.width(), 4), 2, 2)
+
+
+class Inspector(Card):
+    """Shows the selection of the session."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedWidth(WIDTH)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(4, 8, 4, 6)
+        body = QWidget()
+        self.body = QVBoxLayout(body)
+        self.body.setContentsMargins(9, 2, 7, 2)
+        self.body.setSpacing(5)
+        outer.addWidget(Scroller(body))
+        self.threads = ThreadList(session)
+        self.importing = Importing(session)
+        session.selected.connect(self.rebuild)
+        session.rebuilt.connect(self.rebuild)
+        session.watch(self._follow, "layers", "buses", "threads", "modulators", "macros")
+        session.focused.connect(lambda _: self._list_threads())
+        self.rebuild()
+
+    def rebuild(self) -> None:
+        """Lays out the inspector for the selection."""
+        clear(self.body)
+        self._laid_for = self._layout_key()
+        part, key = self.session.selection
+        if part == "modulator" and key in self.session.patch.modulators:
+            self._modulator(key)
+        elif part == "patch":
+            self._patch()
+        elif part == "bus":
+            self._bus(key)
+        elif part == "pattern":
+            self._pattern()
+        elif part == "macro":
+            self._macro(key)
+        elif part == "player":
+            self._player(key)
+        elif key in self.session.patch.layers:
+            self._layer(part, key)
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(self.threads)
+        self.threads.show()
+        self.body.addStretch()
+        self._list_threads()
+        self.update()
+
+    def _follow(self) -> None:
+        """Another way of a drive or counting of a cutoff shows other dials."""
+        if self._laid_for != self._layout_key():
+            self.rebuild()
+        else:
+            self._list_threads()
+
+    def _layout_key(self) -> object:
+        part, key = self.session.selection
+        patch = self.session.patch
+        if part == "bus":
+            modules = [patch.buses[key].drive, patch.buses[key].filter, patch.buses[key].after]
+        elif key in patch.layers:
+            modules = [patch.layers[key].drive, patch.layers[key].filter]
+        else:
+            return None
+        return part, key, [(shown(module), getattr(module, "way", "") == "drawn") for module in modules]
+
+    def _head(self, lead: QWidget, name: str, act: object, kind: str) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addWidget(lead)
+        edit = NameEdit(name, "title", act, empty=kind)  # type: ignore[arg-type]
+        edit.setAccessibleName("Name")
+        row.addWidget(edit, 1)
+        row.addWidget(text_label(kind))
+        self.body.addLayout(row)
+
+    def _grid(self, paths: list[str], shade: str, columns: int = 4) -> None:
+        self.body.addLayout(self.grid_of(paths, shade, columns))
+
+    def grid_of(self, paths: list[str], shade: str, columns: int = 4) -> QGridLayout:
+        """Dials, boxes and switches for some paths, in columns."""
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(2)
+        grid.setVerticalSpacing(3)
+        at = 0
+        for path in paths:
+            made = control_for(self.session, path, shade, 17)
+            wide = 2 if isinstance(param_at(self.session.patch, path), Choice) else 1
+            if at % columns + wide > columns:
+                at += columns - at % columns
+            align = (
+                Qt.AlignmentFlag.AlignTop if wide == 2 else Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter
+            )
+            grid.addWidget(made, at // columns, at % columns, 1, wide, align)
+            at += wide
+        for column in range(columns):
+            grid.setColumnStretch(column, 1)
+        return grid
+
+    def _layer(self, part: str, key: str) -> None:
+        layer = self.session.patch.layers[key]
+        self.shade = layer_dye(key)
+        letter = text_label(key.upper(), "title")
+        letter.setStyleSheet(f"font-size: 26px; color: {dye(self.shade).name()};")
+
+        def rename(name: str) -> None:
+            fresh = self.session.patch.layers[key].model_copy(update={"name": name.strip()})
+            self.session.edit(
+                put(self.session.patch, ["layers", key], fresh), f"name layer {key.upper()} {name.strip()}"
+            )
+
+        self._head(letter, layer.name, rename, layer.source.title)
+        path = f"layers.{key}."
+        if part == "level":
+            self._contour(key)
+        elif part == "drive":
+            self.body.addWidget(DrivePart(self.session, path + "drive", self.shade, "Drive", self.grid_of))
+            self._grid([path + "order"], self.shade)
+        elif part == "filter":
+            self.body.addWidget(FilterPart(self.session, path + "filter", self.shade, self.grid_of))
+            self._grid([path + "order"], self.shade)
+        elif part == "out":
+            self._out(key)
+        else:
+            self._source(key)
+            self.body.addWidget(SewnLine())
+            self.body.addWidget(FilterPart(self.session, path + "filter", self.shade, self.grid_of, picture=False))
+
+    def _source(self, key: str) -> None:
+        """The raw sound of a layer: its kind, its picture, what it is made of, its dials, its pitch, what modulates it."""
+        layer, path = self.session.patch.layers[key], f"layers.{key}."
+        source = layer.source
+        row = QHBoxLayout()
+        row.addWidget(SourceKind(self.session, key), 1)
+        for name in ("trigger", "out"):
+            row.addWidget(Options(self.session, path + name))
+        self.body.addLayout(row)
+        self._picture(picture_of(self.session, path + "source", self.shade, large=True))
+        if "asset" in type(source).model_fields:
+            self.body.addWidget(Material(self.session, key, self.importing))
+        self._section("Source", [], [], path + "source")
+        shared = Unison.params if isinstance(source, Unison) else {}
+        own = [f"{path}source.{name}" for name in source.params if name not in shared]
+        self._grid(own, self.shade, columns=5)
+        if shared:
+            self._title("Unison")
+            self._grid([f"{path}source.{name}" for name in shared], self.shade, columns=5)
+        self._section("Pitch", [], [path + "fixed"])
+        names = ("octave", "pitch", "fine", "harmonic", "divisor", "frequency")
+        self._grid([path + name for name in names], self.shade, columns=5)
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(Inlets(self.session, key))
+
+    def _bus(self, key: str) -> None:
+        """A bus: where it goes, its drives, its filter."""
+        self.shade = "walnut"
+        bus, path = self.session.patch.buses[key], f"buses.{key}"
+
+        def rename(name: str) -> None:
+            fresh = self.session.patch.buses[key].model_copy(update={"name": name.strip()})
+            self.session.edit(put(self.session.patch, ["buses", key], fresh), f"name bus {key} {name.strip()}")
+
+        self._head(text_label(key, "title"), bus.name, rename, f"Bus {key}")
+        letters = " ".join(layer.upper() for layer in bus_layers(self.session.patch, key))
+        said = f"from {letters}, note by note" if letters else "no layer goes here yet: see a layer’s Out"
+        self.body.addWidget(text_label(said))
+        self._grid([f"{path}.out", f"{path}.level", f"{path}.pan"], "walnut")
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(DrivePart(self.session, f"{path}.drive", "walnut", "Drive", self.grid_of))
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(FilterPart(self.session, f"{path}.filter", "walnut", self.grid_of))
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(DrivePart(self.session, f"{path}.after", "walnut", "Drive after", self.grid_of))
+
+    def _out(self, key: str) -> None:
+        """Where a layer goes, and which notes play it."""
+        path = f"layers.{key}."
+        self._grid([path + name for name in ("level", "pan", "velocity", "out")], self.shade, columns=5)
+        self.body.addWidget(SewnLine())
+        self._title("Which notes play it")
+        self._grid(
+            [path + name for name in ("trigger", "delay", "key_low", "key_high", "key_fade")], self.shade, columns=5
+        )
+        names = ("velocity_low", "velocity_high", "velocity_fade", "switch_key", "switched")
+        self._grid([path + name for name in names], self.shade, columns=5)
+        self._layer_buttons(key)
+
+    def _title(self, text: str) -> None:
+        self.body.addWidget(text_label(text, "value"))
+
+    def _section(self, title: str, choices: list[str], switches: list[str], snippets: str = "") -> None:
+        """A line with a title, boxes for choices and pills for switches."""
+        row = QHBoxLayout()
+        row.addWidget(text_label(title, "value"))
+        for path in choices:
+            row.addWidget(Options(self.session, path), 1)
+        for path in switches:
+            row.addWidget(SwitchPill(self.session, path))
+        row.addStretch()
+        if snippets:
+            row.addWidget(SnippetPill(self.session, snippets))
+        self.body.addLayout(row)
+
+    def _picture(self, made: QWidget) -> None:
+        made.setFixedHeight(124)
+        self.body.addWidget(made)
+
+    def _contour(self, key: str) -> None:
+        layer = self.session.patch.layers[key]
+        row = QHBoxLayout()
+        row.addWidget(text_label("Level over time is shaped by"))
+        box = QComboBox()
+        envelopes = [m for m in self.session.patch.modulators if m.startswith("e")]
+        for envelope in envelopes:
+            name = self.session.patch.modulators[envelope].name
+            box.addItem(f"{envelope.upper()} {name}", envelope)
+        box.setCurrentIndex(envelopes.index(layer.contour))
+        box.setAccessibleName("Envelope of the level")
+
+        def choose(n: int) -> None:
+            fresh = self.session.patch.layers[key].model_copy(update={"contour": box.itemData(n)})
+            patch = put(self.session.patch, ["layers", key], fresh)
+            self.session.edit(patch, f"shape {key.upper()} with {box.itemData(n).upper()}")
+            self.session.selected.emit()
+
+        box.activated.connect(choose)
+        row.addWidget(box, 1)
+        self.body.addLayout(row)
+        self.body.addWidget(MoverPart(self.session, layer.contour, self.grid_of))
+        self.body.addWidget(SewnLine())
+        self._grid([f"layers.{key}.{name}" for name in ("level", "pan")], self.shade)
+        self._layer_buttons(key)
+
+    def _layer_buttons(self, key: str) -> None:
+        row = QHBoxLayout()
+        session = self.session
+
+        def duplicate() -> None:
+            session.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
+
+        row.addWidget(Pill("Duplicate", "pill", duplicate, "Duplicate this layer: Ctrl+D"))
+        row.addWidget(
+            Pill("Copy", "pill", lambda: session.copy_layer(key), "Copy this layer, to paste it here or elsewhere")
+        )
+        row.addWidget(Pill("Paste", "pill", session.paste_layer, "Paste the copied layer as a new one"))
+        remove = Pill("Remove", "pill", tip="Remove this layer and its threads")
+        remove.clicked.connect(
+            lambda: session.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")
+        )
+        row.addWidget(remove)
+        row.addStretch()
+        self.body.addLayout(row)
+
+    def _patch(self) -> None:
+        """What belongs to the patch as a whole."""
+        self.shade = "walnut"
+        self._head(text_label("", "title"), self.session.patch.name, self.session.rename_patch, "the whole patch")
+        self._grid(["level", "voices", "grains", "tempo"], "walnut")
+        self._grid(["rack2"], "walnut")
+        self.body.addWidget(SewnLine())
+        self._title("How notes play")
+        self._grid(["play", "priority", "bend", "note_bend"], "walnut")
+        self._grid(["glide", "glide_when", "glide_by"], "walnut", columns=5)
+        self.body.addWidget(SewnLine())
+        self._title("Tuning")
+        self._grid(["reference"], "walnut")
+        self.body.addWidget(TuningRow(self.session))
+        self.body.addWidget(
+            text_label("Layers go through buses and racks or straight to the output:\neach layer's Out says which.")
+        )
+
+    def _modulator(self, key: str) -> None:
+        modulator = self.session.patch.modulators[key]
+        self.shade = modulator.dye
+
+        def rename(name: str) -> None:
+            fresh = self.session.patch.modulators[key].model_copy(update={"name": name.strip()})
+            self.session.edit(put(self.session.patch, ["modulators", key], fresh), f"name {key.upper()} {name.strip()}")
+
+        self._head(Tag(self.session, key, 13), modulator.name, rename, modulator.title)
+        self.body.addWidget(MoverPart(self.session, key, self.grid_of))
+
+    def _macro(self, key: str) -> None:
+        """One handle for the musician."""
+        self.shade = "walnut"
+        macro = self.session.patch.macros[key]
+
+        def rename(name: str) -> None:
+            fresh = self.session.patch.macros[key].model_copy(update={"name": name.strip()})
+            self.session.edit(put(self.session.patch, ["macros", key], fresh), f"name macro {key[1:]} {name.strip()}")
+
+        self._head(Tag(self.session, key, 13), macro.name, rename, f"Macro {key[1:]}")
+        self.body.addWidget(MacroPart(self.session, key, self.grid_of))
+
+    def _pattern(self) -> None:
+        """What held keys are made into."""
+        self.shade = "weld"
+        row = QHBoxLayout()
+        row.addWidget(text_label("Pattern", "title"))
+        row.addWidget(text_label("what held keys are played as"), 1)
+        self.body.addLayout(row)
+        self.body.addWidget(PatternPart(self.session, self.grid_of))
+
+    def _player(self, key: str) -> None:
+        """Something that the player does."""
+        self.shade = "ink"
+        row = QHBoxLayout()
+        row.addWidget(Tag(self.session, key, 13))
+        row.addWidget(text_label(PLAYER_SOURCES[key].name, "title"))
+        row.addStretch()
+        self.body.addLayout(row)
+        if PLAYER_SOURCES[key].goes_by:
+            self._grid([PLAYER_SOURCES[key].goes_by], "walnut")
+
+    def _list_threads(self) -> None:
+        """The threads on the dial in focus, or those that start at what is shown."""
+        part, key = self.session.selection
+        patch, path = self.session.patch, self.session.focus_path
+        self.threads.setVisible(part not in ("patch", "pattern"))
+        if part in ("patch", "pattern"):
+            return
+        mover = part in ("macro", "player") or (part == "modulator" and key in patch.modulators)
+        own = path.startswith((f"modulators.{key}.", f"macros.{key}")) and mover
+        if mover and (not own or path == f"macros.{key}"):
+            listed = threads_from(patch, key)
+            shaped = [k.upper() for k, layer in patch.layers.items() if layer.contour == key]
+            level = f" the level of {', '.join(shaped)}" if shaped else ""
+            self.threads.show_threads(f"{tag_text(key)} moves{level}", list(listed), True)
+            return
+        if not path_exists(patch, path) or path.startswith("threads."):
+            path = f"layers.{key}.filter.cutoff" if key in patch.layers else ""
+        param = param_at(patch, path) if path and path_exists(patch, path) else None
+        if isinstance(param, Param) and param.movable:
+            self.threads.show_threads(f"Threads on {self.session.label_of(path)}", list(threads_on(patch, path)), False)
+        else:
+            self.threads.hide()

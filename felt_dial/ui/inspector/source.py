@@ -1,0 +1,205 @@
+"""What a source is made of, in the inspector: which kind it is, its recording or table, what is missing."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QMenu, QProgressBar, QVBoxLayout, QWidget
+
+from felt_dial.patch.asset import Asset
+from felt_dial.patch.edits import replace_module
+from felt_dial.patch.module import Source
+from felt_dial.patch.patch import put
+from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.tables import shipped_tables
+from felt_dial.sound.sources.core.travel import READY
+from felt_dial.sound.sources.partials import Partials
+from felt_dial.sound.sources.table import Table
+from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.importing import FILES, Importing
+from felt_dial.ui.session import Session
+
+CYCLES = (64, 128, 256, 512, 600, 1024, 2048, 4096)
+
+
+class SourceKind(QComboBox):
+    """Chooses what a layer starts from; the recording goes along where both kinds play one."""
+
+    def __init__(self, session: Session, layer: str) -> None:
+        super().__init__()
+        self.session, self.layer = session, layer
+        source = session.patch.layers[layer].source
+        for kind in Source.in_order():
+            cls = Source.kinds[kind]
+            self.addItem(cls.title, kind)
+            self.setItemData(self.count() - 1, cls.about(), 3)
+        self.setCurrentIndex(self.findData(source.kind))  # type: ignore[attr-defined]
+        self.setAccessibleName(f"Source of layer {layer.upper()}")
+        self.setToolTip("What the layer starts from")
+        self.activated.connect(self._choose)
+
+    def _choose(self, n: int) -> None:
+        before = self.session.patch.layers[self.layer].source
+        cls = Source.kinds[self.itemData(n)]
+        if type(before) is cls:
+            return
+        plays = {"sample", "grains", "partials", "noise"}
+        kept = {}
+        if {before.kind, self.itemData(n)} <= plays:  # type: ignore[attr-defined]
+            kept = {name: getattr(before, name) for name in ("asset", "root", "cents") if hasattr(before, name)}
+        fresh = cls(**{name: value for name, value in kept.items() if name in cls.model_fields})
+        if cls is Table:
+            first = next(iter(shipped_tables().values()))
+            fresh = cls(asset=first.asset, cycle=first.cycle)
+        patch = replace_module(self.session.patch, f"layers.{self.layer}.source", fresh)
+        self.session.edit(patch, f"make {self.layer.upper()} a {cls.title.lower()}")
+
+
+class Material(QWidget):
+    """The recording or table of a source: its name, what can be loaded, and what is being loaded."""
+
+    def __init__(self, session: Session, layer: str, importing: Importing) -> None:
+        super().__init__()
+        self.session, self.layer, self.importing = session, layer, importing
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(3)
+        source = session.patch.layers[layer].source
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        if isinstance(source, Table):
+            row.addWidget(self._tables(source), 1)
+            row.addWidget(self._cycle(source))
+            row.addWidget(Pill("Load…", "small", self._load, "Load a table from a WAV or FLAC file"))
+            row.addWidget(Pill("Save…", "small", self._save, "Save the table as a WAV file"))
+        else:
+            asset = source.asset  # type: ignore[attr-defined]
+            missing = asset is not None and assets.find(asset) is None
+            row.addWidget(self._name(source, asset, missing), 1)
+            if missing:
+                row.addWidget(Pill("Find it…", "small", self._find, "Look in a folder for this very recording"))
+            row.addWidget(Pill("Load…", "small", self._load, "Load a WAV, FLAC, AIFF, OGG or MP3 file"))
+            if asset is not None and (isinstance(source, Partials) or source.kind == "noise"):  # type: ignore[attr-defined]
+                row.addWidget(Pill("Clear", "link", self._clear, "Go on without the recording"))
+        box.addLayout(row)
+        if "scan" in source.params:
+            row = QHBoxLayout()
+            row.addWidget(text_label("Travel curve"))
+            ready = Pill("Ready shapes…", "small", None, "Begin from one of the ready travel curves")
+            ready.clicked.connect(lambda: self._ready(ready))
+            row.addWidget(ready)
+            row.addWidget(text_label("drag points, drag between to bend,\ndouble-click adds; time goes up", "small"), 1)
+            box.addLayout(row)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 100)
+        self.bar.setTextVisible(True)
+        self.stop = Pill("Cancel", "link", importing.cancel, "Stop loading")
+        row = QHBoxLayout()
+        row.addWidget(self.bar, 1)
+        row.addWidget(self.stop)
+        box.addLayout(row)
+        importing.changed.connect(self._follow)
+        self._follow()
+
+    def _name(self, source: Source, asset: Asset | None, missing: bool) -> QLabel:
+        """What the source plays, on one line, or on two where it is missing; never a label that wraps by itself."""
+        if asset is None:
+            return text_label(self._nothing(source), "value")
+        called = asset.name if len(asset.name) <= 22 else asset.name[:21] + "…"
+        if missing:
+            label = text_label(f"Missing: {called}\n{asset.seconds:.2f} s, {asset.digest[:12]}", "problem")
+        else:
+            label = text_label(f"{called}, {asset.seconds:.2f} s", "value")
+        label.setToolTip(asset.about())
+        return label
+
+    def _nothing(self, source: Source) -> str:
+        if isinstance(source, Partials):
+            return "Drawn harmonics: drag in the picture"
+        return "No texture: noise is made" if source.kind == "noise" else "No sample yet"  # type: ignore[attr-defined]
+
+    def _follow(self) -> None:
+        busy = self.importing.busy
+        self.bar.setVisible(busy)
+        self.stop.setVisible(busy)
+        self.bar.setFormat(f"{self.importing.name}  %p %")
+        self.bar.setValue(round(100 * self.importing.part))
+
+    def _change(self, says: str, **change: object) -> None:
+        fresh = self.session.patch.layers[self.layer].source.model_copy(update=change)
+        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says)
+
+    def _tables(self, source: Table) -> QComboBox:
+        box = QComboBox()
+        shown = -1
+        for name, about in shipped_tables().items():
+            box.addItem(f"{about.family}: {name}", name)
+            if source.asset is not None and source.asset.digest == about.asset.digest:
+                shown = box.count() - 1
+        if shown < 0 and source.asset is not None:
+            missing = "Missing: " if assets.find(source.asset) is None else ""
+            box.insertItem(0, f"{missing}{source.asset.name}", "")
+            shown = 0
+        box.setCurrentIndex(shown)
+        box.setPlaceholderText("Choose a table")
+        box.setAccessibleName(f"Table of layer {self.layer.upper()}")
+        box.setMinimumContentsLength(12)
+
+        def choose(n: int) -> None:
+            about = shipped_tables().get(box.itemData(n))
+            if about is not None:
+                self._change(f"take the table {about.asset.name}", asset=about.asset, cycle=about.cycle)
+
+        box.activated.connect(choose)
+        return box
+
+    def _cycle(self, source: Table) -> QComboBox:
+        box = QComboBox()
+        for size in sorted({*CYCLES, source.cycle}):
+            box.addItem(f"{size}", size)
+        box.setCurrentIndex(box.findData(source.cycle))
+        box.setAccessibleName("Length of a cycle")
+        box.setToolTip("Samples of one cycle: guessed when a file is loaded, corrected here")
+        box.activated.connect(lambda n: self._change(f"cut cycles of {box.itemData(n)}", cycle=box.itemData(n)))
+        return box
+
+    def _ready(self, near: QWidget) -> None:
+        menu = QMenu(self)
+        for name, curve in READY.items():
+            menu.addAction(name, lambda c=curve, n=name: self._change(f"travel: {n.lower()}", curve=c, scan="travel"))
+        menu.exec(near.mapToGlobal(near.rect().bottomLeft()))
+
+    def _load(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Load a recording", "", FILES)
+        if path:
+            self.importing.load(self.layer, Path(path))
+
+    def _find(self) -> None:
+        path = QFileDialog.getExistingDirectory(self, "Look for the recording in a folder")
+        if path:
+            self.importing.find(Path(path))
+
+    def _save(self) -> None:
+        source = self.session.patch.layers[self.layer].source
+        path, _ = QFileDialog.getSaveFileName(self, "Save the table", f"{source.gist()}.wav", "WAV files (*.wav)")
+        if path:
+            self.save_table(Path(path))
+
+    def save_table(self, path: Path) -> None:
+        """Writes the table as it was loaded, 32-bit float."""
+        import soundfile
+
+        asset = self.session.patch.layers[self.layer].source.asset  # type: ignore[attr-defined]
+        sound = assets.load(asset)
+        if sound is None:
+            self.session.say("There is no table to save.", problem=True)
+            return
+        try:
+            soundfile.write(path, sound.T, round(asset.rate), subtype="FLOAT", format="WAV")
+        except (OSError, soundfile.LibsndfileError) as wrong:
+            self.session.say(f"{path.name} was not written: {wrong}.", problem=True)
+            return
+        self.session.say(f"Saved {path.name}.")
+
+    def _clear(self) -> None:
+        self._change("go on without the recording", asset=None)

@@ -1,0 +1,131 @@
+"""A list of threads: on one dial, or from one mover; each can be typed, bypassed, cut and listed earlier."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from felt_dial.patch.edits import cut, move_thread, place_name, reach, set_thread
+from felt_dial.patch.parts import read_depth
+from felt_dial.patch.patch import depth_of, target_param
+from felt_dial.ui.dials.controls import Pill, set_part, set_text, text_label
+from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.tag import Tag, tag_text
+from felt_dial.ui.session import Session
+
+
+class DepthPill(Pill):
+    """The depth of a thread; a click opens it to be typed."""
+
+    def __init__(self, session: Session, key: str) -> None:
+        self.session, self.key = session, key
+        super().__init__("", "link", self.type_depth)
+        self.follow()
+        self.setAccessibleName("How far")
+        self.setToolTip("How far the thread moves its dial: click to type")
+        self.entry: Entry | None = None
+
+    def follow(self) -> None:
+        """Shows the depth as it is."""
+        thread = self.session.patch.threads[self.key]
+        set_text(self, depth_of(self.session.patch, thread).unit.write_signed(float(thread.depth)))
+
+    def type_depth(self) -> None:
+        """Opens the entry over the depth."""
+        place = QRect(0, 0, self.width(), self.height())
+        self.entry = Entry(self, place, self.text(), self.take, "How far")
+
+    def take(self, text: str) -> None:
+        """Takes what was typed; raises `NotReadable` or `OutOfRange`."""
+        patch = self.session.patch
+        by, depth = read_depth(target_param(patch, patch.threads[self.key].target), text)
+        source = tag_text(patch.threads[self.key].source)
+        self.session.edit(set_thread(patch, self.key, by=by, depth=depth), f"thread of {source} to {text.strip()}")
+
+
+class ThreadRow(QHBoxLayout):
+    """One thread in a list: what moves or is moved, how far, from where to where, and what can be done with it."""
+
+    def __init__(self, session: Session, key: str, by_target: bool) -> None:
+        super().__init__()
+        self.session, self.key, self.by_target = session, key, by_target
+        self.setSpacing(6)
+        thread = session.patch.threads[key]
+        if not by_target:
+            self.addWidget(Tag(session, thread.source, 10, carried=False))
+        self.name = text_label("", "value")
+        if not by_target:
+            self.name.hide()
+        self.depth = DepthPill(session, key)
+        self.way = text_label("", "small")
+        self.state = Pill("On", "small", self._switch, "Bypass this thread")
+        self.addWidget(self.name)
+        self.addWidget(self.depth)
+        self.addWidget(self.way, 1)
+        self.addWidget(self.state)
+        self.follow()
+
+    def follow(self) -> None:
+        """Shows the thread as it is; what does not change is left alone."""
+        patch = self.session.patch
+        thread = patch.threads[self.key]
+        param = target_param(patch, thread.target)
+        if self.by_target:
+            where, label = place_name(patch, thread.target)
+            set_text(self.name, f"{where} {label}")
+        low, high, stopped = reach(patch, thread)
+        set_text(self.way, f"{param.unit.write(low)} → {param.unit.write(high)}")
+        set_part(self.way, "problem" if stopped else "small")
+        self.way.setToolTip("Stops at the end of the range" if stopped else "From where to where it reaches")
+        set_text(self.state, "On" if thread.on else "Off")
+        self.depth.follow()
+
+    def _switch(self) -> None:
+        self.session.set(f"threads.{self.key}.on", not self.session.patch.threads[self.key].on)
+
+
+class ThreadList(QWidget):
+    """The threads on one dial, or those that start at one mover; each can be typed, switched and cut."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setProperty("kept", True)
+        self._laid: object = None
+        self._rows: list[ThreadRow] = []
+        self.layout_ = QVBoxLayout(self)
+        self.layout_.setContentsMargins(0, 0, 0, 0)
+        self.layout_.setSpacing(2)
+
+    def show_threads(self, title: str, keys: list[str], by_target: bool) -> None:
+        """Shows some threads, by what they move or by what moves: rows that are there already follow."""
+        laid = (title, by_target, [(key, self.session.patch.threads[key].source) for key in keys])
+        if laid == self._laid:
+            for row in self._rows:
+                row.follow()
+            return
+        self._laid, self._rows = laid, []
+        clear(self.layout_)
+        self.layout_.addWidget(text_label(title))
+        for above, key in zip(["", *keys], keys, strict=False):
+            row = ThreadRow(self.session, key, by_target)
+            row.addWidget(Pill("Cut", "link", lambda k=key: self._cut(k), "Cut this thread"))
+            if by_target and above:
+                row.addWidget(Pill("Up", "link", lambda k=key, a=above: self._up(k, a), "List it before the one above"))
+            self._rows.append(row)
+            self.layout_.addLayout(row)
+        if not keys:
+            self.layout_.addWidget(text_label(self._nothing(title, by_target), "small"))
+
+    def _nothing(self, title: str, by_target: bool) -> str:
+        if not by_target:
+            return "nothing moves it"
+        return "moves nothing yet: drag its tag onto a dial" if title.endswith("moves") else "and nothing else"
+
+    def _up(self, key: str, above: str) -> None:
+        self.session.edit(move_thread(self.session.patch, key, above), "list a thread earlier")
+
+    def _cut(self, key: str) -> None:
+        source = tag_text(self.session.patch.threads[key].source)
+        self.session.edit(cut(self.session.patch, key), f"cut a thread of {source}")

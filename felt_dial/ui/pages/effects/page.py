@@ -1,0 +1,222 @@
+"""The Effects page: the rack as a row of cards, and the chosen effect large."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.edits import remove_effect
+from felt_dial.patch.module import Effect
+from felt_dial.patch.params import Choice
+from felt_dial.patch.patch import path_exists, sounding
+from felt_dial.sound.effects.equaliser import BANDS
+from felt_dial.sound.effects.equaliser import Equaliser as Banded
+from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, Upright, control_for, text_label
+from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.snippet_button import SnippetPill
+from felt_dial.ui.inspector.panel import Card
+from felt_dial.ui.inspector.thread_list import ThreadList
+from felt_dial.ui.pages.effects.rack_row import Rack, dials
+from felt_dial.ui.pages.page import Page
+from felt_dial.ui.pictures.drives import CurveEditor
+from felt_dial.ui.pictures.effect_curves import EqualiserPicture
+from felt_dial.ui.pictures.registry import picture_of
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.felt import Empty
+
+COLUMNS, SIDE = 4, 322
+
+
+class EffectsPage(Page):
+    """Both racks and the chosen effect."""
+
+    title, place = "Effects", 4
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.band = 2
+        self._laid: list[str] = []
+        self._open = False
+        self.alone: Pill | None = None
+        self.meters: tuple[Upright, ...] = ()
+        session.frame.connect(self._frame)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 8, 12, 10)
+        layout.setSpacing(8)
+        self.rack, self.second = Rack(session, "1"), Rack(session, "2")
+        layout.addWidget(self.rack)
+        layout.addWidget(self.second)
+        self.card = Card("weld")
+        self.card.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.body = QVBoxLayout(self.card)
+        self.body.setContentsMargins(16, 12, 16, 12)
+        layout.addWidget(self.card, 1)
+        self.threads = ThreadList(session)
+        session.rebuilt.connect(self.rebuild)
+        session.selected.connect(self._show)
+        session.watch(self._follow, "racks", "threads", "rack2", "layers.*.out", "buses.*.out")
+        session.focused.connect(lambda _: self._list_threads())
+        self.rebuild()
+
+    def opened(self, seen: bool) -> None:
+        """Takes spectra and meters around the chosen effect while the page is open, else around the racks."""
+        self._open = seen
+        self._listen()
+
+    def _listen(self) -> None:
+        rack, key = self.session.rack, self.session.effect
+        if self._open and key in self.session.patch.racks[rack]:
+            self.session.link.tap(f"racks.{rack}.{key}", self.alone is not None and self.alone.isChecked())
+        else:
+            self.session.link.tap()
+
+    def _copy(self) -> None:
+        effect = self.session.patch.racks[self.session.rack][self.session.effect]
+        self.session.clipboard.put("effect", effect)
+        self.session.say(f"Copied {effect.title}.")
+
+    def paste(self, rack: str) -> None:
+        """The copied effect at the end of a rack."""
+        try:
+            effect = self.session.clipboard.take("effect", Effect)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        (self.rack if rack == "1" else self.second).put(effect, f"paste {effect.title}")
+
+    def _frame(self) -> None:
+        if not self.isVisible() or not self.meters:
+            return
+        path = f"racks.{self.session.rack}.{self.session.effect}"
+        places = sounding(self.session.patch)
+        if path in places:
+            levels = self.session.link.shared.data["steps"][places.index(path)]
+            for meter, level in zip(self.meters, levels, strict=True):
+                meter.show_peak(float(level))
+
+    def rebuild(self) -> None:
+        """Lays out rack and effect anew."""
+        racks = self.session.patch.racks
+        if self.session.effect not in racks[self.session.rack]:
+            self.session.choose_effect(*next(((r, k) for r, rack in racks.items() for k in rack), ("1", "")))
+        self.rack.rebuild()
+        self.second.rebuild()
+        self._show()
+
+    def _follow(self) -> None:
+        effect = self.session.patch.racks[self.session.rack].get(self.session.effect)
+        if effect is not None and dials(effect) != self._laid:
+            self._show()
+        self.rack.follow()
+        self.second.follow()
+        self._list_threads()
+
+    def _show(self) -> None:
+        for card in [*self.rack.cards.values(), *self.second.cards.values()]:
+            card.update()
+        self.threads.setParent(self)
+        self.threads.hide()
+        clear(self.body)
+        rack, key = self.session.rack, self.session.effect
+        if key not in self.session.patch.racks[rack]:
+            self.alone, self.meters = None, ()
+            self.body.addWidget(
+                Empty("An effect that you add to the rack is shown here, large, with the picture that suits it.")
+            )
+            return
+        effect = self.session.patch.racks[rack][key]
+        path = f"racks.{rack}.{key}"
+        head = QHBoxLayout()
+        head.addWidget(text_label(effect.title, "title"))
+        place = list(self.session.patch.racks[rack]).index(key) + 1
+        head.addWidget(text_label(f"Rack {rack}, place {place}. {effect.about()}"))
+        head.addStretch()
+        self.alone = Pill("Only this", "pill", self._listen, "Hear only what this effect adds; it is not saved")
+        self.alone.setCheckable(True)
+        head.addWidget(self.alone)
+        head.addWidget(SwitchPill(self.session, path + ".on", "On", part="pill"))
+        head.addWidget(Pill("Copy", "pill", self._copy, "Copy this effect"))
+        head.addWidget(
+            Pill("Paste", "pill", lambda: self.paste(rack), "Paste the copied effect at the end of this rack")
+        )
+        head.addWidget(SnippetPill(self.session, path))
+        remove = Pill("Remove", "pill", tip="Remove this effect and its threads")
+        remove.clicked.connect(
+            lambda: self.session.edit(remove_effect(self.session.patch, rack, key), f"remove {effect.title}")
+        )
+        head.addWidget(remove)
+        self.body.addLayout(head)
+        row = QHBoxLayout()
+        row.setSpacing(18)
+        picture = picture_of(self.session, path, "weld", large=True)
+        if isinstance(picture, EqualiserPicture):
+            picture.chose = self.show_band
+        shown_large = QVBoxLayout()
+        shown_large.addWidget(picture, 1)
+        if getattr(effect, "way", "") == "drawn":
+            shown_large.addWidget(CurveEditor(self.session, f"{path}.curve", "weld"), 1)
+        row.addLayout(shown_large, 1)
+        meters = QVBoxLayout()
+        self.meters = Upright("in"), Upright("out")
+        both = QHBoxLayout()
+        for meter in self.meters:
+            both.addWidget(meter)
+        meters.addLayout(both)
+        row.addLayout(meters)
+        self._listen()
+        holder = QWidget()
+        side = QVBoxLayout(holder)
+        side.setContentsMargins(0, 0, 4, 0)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(4)
+        grid.setVerticalSpacing(4)
+        names = self._laid = dials(effect)
+        if isinstance(effect, Banded):
+            names = [name for name in names if name.endswith(str(self.band))] + ["wet", "kept"]
+            side.addLayout(self._bands(path))
+        at = 0
+        for name in names:
+            wide = 2 if isinstance(effect.params[name], Choice) else 1
+            at += COLUMNS - at % COLUMNS if at % COLUMNS + wide > COLUMNS else 0
+            made = control_for(self.session, f"{path}.{name}", "weld", 17)
+            grid.addWidget(made, at // COLUMNS, at % COLUMNS, 1, wide, Qt.AlignmentFlag.AlignTop)
+            at += wide
+        side.addLayout(grid)
+        side.addSpacing(8)
+        side.addWidget(self.threads)
+        self.threads.show()
+        side.addStretch()
+        scroller = Scroller(holder)
+        scroller.setFixedWidth(SIDE)
+        row.addWidget(scroller)
+        self.body.addLayout(row, 1)
+        self._list_threads()
+
+    def _bands(self, path: str) -> QHBoxLayout:
+        """A button for every band: the chosen one's dials are under the hand."""
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(text_label("Band"))
+        for band in range(1, BANDS + 1):
+            pill = Pill(str(band), "small", lambda n=band: self.show_band(n), f"The dials of band {band}")
+            pill.setCheckable(True)
+            pill.setChecked(band == self.band)
+            row.addWidget(pill)
+        row.addStretch()
+        return row
+
+    def show_band(self, band: int) -> None:
+        """Another band of the equaliser comes under the hand."""
+        if band != self.band:
+            self.band = band
+            self._show()
+
+    def _list_threads(self) -> None:
+        rack, key, path = self.session.rack, self.session.effect, self.session.focus_path
+        if key not in self.session.patch.racks[rack]:
+            return
+        on = [k for k, t in self.session.patch.threads.items() if t.target.startswith(f"racks.{rack}.{key}.")]
+        if path.startswith(f"racks.{rack}.{key}.") and path_exists(self.session.patch, path):
+            on = [k for k in on if self.session.patch.threads[k].target == path] or on
+        self.threads.show_threads("Threads on this effect", on, by_target=False)

@@ -1,0 +1,48 @@
+"""What every page is: a name, a place among the tabs, and what happens when it is opened."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from typing import Any, ClassVar
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QWidget
+
+from felt_dial.ui import pages
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.felt import Wool
+
+
+class Page(Wool):
+    """A page of the window; a class with a `title` enters itself. It is built with the session alone."""
+
+    known: ClassVar[list[type[Page]]] = []
+    title: ClassVar[str] = ""
+    place: ClassVar[int] = 100
+    page_asked = Signal(str)
+    """Asks for another page, by its title."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+
+    def __init_subclass__(cls, **words: Any) -> None:
+        super().__init_subclass__(**words)
+        if cls.title:
+            Page.known.append(cls)
+
+    def opened(self, seen: bool) -> None:
+        """It is shown now, or another page is."""
+
+    def first(self) -> QWidget | None:
+        """What has the focus when it is opened; None for nothing of its own."""
+        return None
+
+
+def all_pages() -> list[type[Page]]:
+    """Every page in the order of the tabs: each stands in `page.py` of a folder of `ui/pages`."""
+    for found in pkgutil.iter_modules(pages.__path__, pages.__name__ + "."):
+        if found.ispkg:
+            importlib.import_module(f"{found.name}.page")
+    return sorted(Page.known, key=lambda page: page.place)

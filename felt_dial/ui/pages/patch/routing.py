@@ -1,0 +1,230 @@
+"""Routing: where layers, buses and racks go, drawn as sewn lines, and in words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from felt_dial.patch.parts import WHERE, Bus
+from felt_dial.patch.patch import Patch, arrivals, bus_layers
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import colour, dye, layer_dye
+from felt_dial.ui.theme.fonts import body_font
+
+TALL = 78
+DISC = 9.0
+Node = tuple[str, str]
+"""A place in the routing: (layer, a), (bus, 1), (rack, 1), (out, )."""
+
+
+def bus_words(bus: Bus) -> str:
+    """What a bus does to the sound, in the order in which it does."""
+    steps = [f"{part.gist()} drive" if name != "filter" else part.gist() for name, part in _steps(bus) if part.on]
+    return ", ".join(steps) or "nothing yet"
+
+
+def _steps(bus: Bus) -> Iterator[tuple[str, Any]]:
+    yield "drive", bus.drive
+    yield "filter", bus.filter
+    yield "after", bus.after
+
+
+def words(patch: Patch) -> str:
+    """The way of the sound, read out."""
+    titles = {r: [e.title for e in rack.values() if e.get("on")] for r, rack in patch.racks.items()}
+    said = []
+    for where in WHERE:
+        letters = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == where)
+        if letters and where != "none":
+            said.append(f"{letters} → {WHERE[where].lower() if where != 'direct' else 'output'}")
+        elif letters:
+            said.append(f"{letters} modulates only")
+    for key, bus in patch.buses.items():
+        if bus_layers(patch, key):
+            goes = WHERE[str(bus.out)].lower() if bus.out != "direct" else "output"
+            said.append(f"bus {key} ({bus_words(bus)}) → {goes}")
+    if arrivals(patch, "rack2"):
+        joins = "rack 1" if patch.rack2 == "rack" else "output"
+        said.append(f"rack 2 ({', '.join(titles['2']) or 'empty'}) → {joins}")
+    said.append(f"rack 1 ({', '.join(titles['1']) or 'empty'}) → output")
+    return " · ".join(said)
+
+
+class Routing(QWidget):
+    """The ways of the sound, from the layers on the left to the output on the right; every stop can be clicked."""
+
+    rack_asked = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.at = 0
+        self.setFixedHeight(TALL)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setMouseTracking(True)
+        session.watch(self._follow, "layers.*.out", "layers.*.on", "buses", "rack2")
+        session.selected.connect(self.update)
+        self._follow()
+
+    def _follow(self) -> None:
+        self.setAccessibleName("Routing")
+        self.setAccessibleDescription(words(self.session.patch))
+        self.update()
+
+    def words(self) -> str:
+        """The way of the sound, read out."""
+        return words(self.session.patch)
+
+    def nodes(self) -> dict[Node, QRectF]:
+        """Every stop and where it is drawn."""
+        patch, w = self.session.patch, float(self.width())
+        found: dict[Node, QRectF] = {}
+        letters = list(patch.layers)
+        gap = min(22.0, (TALL - 8) / max((len(letters) + 1) // 2, 1))
+        for n, key in enumerate(letters):
+            x, y = (14.0, n) if len(letters) <= 3 else (14.0 + 24.0 * (n % 2), n // 2)
+            rows = len(letters) if len(letters) <= 3 else (len(letters) + 1) // 2
+            middle = TALL / 2 + (y - (rows - 1) / 2) * min(gap, (TALL - 18) / max(rows - 1, 1))
+            found["layer", key] = QRectF(x - DISC, middle - DISC, 2 * DISC, 2 * DISC)
+        left, right = 74.0, w - 232.0
+        wide = min((right - left - 36.0) / 3, 190.0)
+        step = (right - left - wide) / 2
+        for n, key in enumerate(patch.buses):
+            found["bus", key] = QRectF(left + n * step, 9 + n * 20.5, wide, 19)
+        found["rack", "1"] = QRectF(w - 196, 10, 78, 24)
+        found["rack", "2"] = QRectF(w - 196, 45, 78, 24)
+        found["out", ""] = QRectF(w - 74, TALL / 2 - 13, 68, 26)
+        return found
+
+    def _goal(self, where: str) -> Node | None:
+        if where == "none":
+            return None
+        if where.startswith("bus"):
+            return "bus", where[3:]
+        return {"rack": ("rack", "1"), "rack2": ("rack", "2"), "direct": ("out", "")}[where]
+
+    def _ways(self) -> Iterator[tuple[Node, Node, str]]:
+        """Every sewn line: from, to, and its dye."""
+        patch = self.session.patch
+        for key, layer in patch.layers.items():
+            if goal := self._goal(str(layer.out)):
+                yield ("layer", key), goal, layer_dye(key)
+        for key, bus in patch.buses.items():
+            if bus_layers(patch, key) and (goal := self._goal(str(bus.out))):
+                yield ("bus", key), goal, "ink"
+        if arrivals(patch, "rack2"):
+            yield ("rack", "2"), ("rack", "1") if patch.rack2 == "rack" else ("out", ""), "ink"
+        yield ("rack", "1"), ("out", ""), "ink"
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        nodes = self.nodes()
+        for start, end, shade in self._ways():
+            lane = nodes[end if end[0] == "bus" and start[0] == "layer" else start].center().y()
+            if start[0] == "layer" and end[0] != "bus":
+                lane = 3.0 if end == ("rack", "1") else TALL - 3.0
+            down = (start, end) == (("rack", "2"), ("rack", "1"))
+            self._sew(painter, nodes[start], nodes[end], shade, None if down else lane)
+        chosen = list(nodes)[self.at % len(nodes)] if self.hasFocus() else None
+        painter.setFont(body_font(12))
+        for node, box in nodes.items():
+            self._stop(painter, node, box, node == chosen)
+
+    def _sew(self, painter: QPainter, a: QRectF, b: QRectF, shade: str, lane: float | None) -> None:
+        """A line along a lane that nothing stands on; with none, from the top of one to the bottom of another."""
+        pen = QPen(colour("soft") if shade == "ink" else dye(shade), 1.5)
+        pen.setDashPattern([4, 2.6])
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        path = QPainterPath()
+        if lane is None:
+            path.moveTo(QPointF(a.center().x(), a.top()))
+            path.lineTo(QPointF(b.center().x(), b.bottom()))
+        else:
+            start, end = QPointF(a.right() + 1, a.center().y()), QPointF(b.left() - 1, b.center().y())
+            free = max(end.x() - start.x(), 8.0)
+            on, off = min(40.0, free / 2), min(22.0, free / 2)
+            first, last = QPointF(start.x() + on, lane), QPointF(end.x() - off, lane)
+            path.moveTo(start)
+            path.cubicTo(start + QPointF(on / 2, 0), first - QPointF(on / 2, 0), first)
+            path.lineTo(last)
+            path.cubicTo(last + QPointF(off / 2, 0), end - QPointF(off / 2, 0), end)
+        painter.drawPath(path)
+
+    def _stop(self, painter: QPainter, node: Node, box: QRectF, focused: bool) -> None:
+        patch, (what, key) = self.session.patch, node
+        painter.setPen(Qt.PenStyle.NoPen)
+        used = {
+            "layer": True,
+            "out": True,
+            "bus": what == "bus" and bool(bus_layers(patch, key)),
+            "rack": what == "rack" and (key == "1" or bool(arrivals(patch, "rack2"))),
+        }[what]
+        if what == "layer":
+            painter.setBrush(dye(layer_dye(key)))
+            painter.drawEllipse(box)
+            painter.setPen(colour("cloth"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, key.upper())
+        else:
+            selected = what == "bus" and self.session.selection == ("bus", key)
+            edge = QPen(dye("walnut") if selected else colour("edge"), 1.8 if selected else 1.0)
+            if not used:
+                edge.setDashPattern([3, 2.4])
+            painter.setPen(edge)
+            painter.setBrush(colour("cloth"))
+            painter.drawRoundedRect(box, 6, 6)
+            painter.setPen(colour("ink" if used else "soft"))
+            text = {"bus": f"Bus {key}", "rack": f"Rack {key}", "out": "Output"}[what]
+            if what == "bus" and used:
+                bus = patch.buses[key]
+                text = f"{bus.name or text} · {bus_words(bus)}"
+            text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(box.width() - 10))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        if focused:
+            pen = QPen(dye("madder"), 1.2)
+            pen.setDashPattern([3, 2.4])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box.adjusted(-3, -3, 3, 3), 8, 8)
+
+    def _node_at(self, at: QPointF) -> Node | None:
+        return next((node for node, box in self.nodes().items() if box.adjusted(-3, -3, 3, 3).contains(at)), None)
+
+    def open(self, node: Node | None) -> None:
+        """Shows all of a stop: in the inspector, or a rack on its page."""
+        what, key = node or ("out", "")
+        if what == "rack":
+            self.rack_asked.emit(key)
+        elif what == "out":
+            self.session.select("patch", "")
+        else:
+            self.session.select("out" if what == "layer" else "bus", key)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.open(self._node_at(event.position()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        nodes = list(self.nodes())
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.at = (self.at + (1 if event.key() == Qt.Key.Key_Right else -1)) % len(nodes)
+            self.update()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.open(nodes[self.at % len(nodes)])
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: object) -> bool:
+        if isinstance(event, QHelpEvent):
+            node = self._node_at(QPointF(event.pos()))
+            text = self.words().replace(" · ", "\n")
+            if node and node[0] == "bus":
+                text = f"Bus {node[1]}: {bus_words(self.session.patch.buses[node[1]])}\nClick for all of it"
+            QToolTip.showText(event.globalPos(), text, self)
+            return True
+        return super().event(event)  # type: ignore[arg-type]

@@ -1,0 +1,194 @@
+"""Details: all about one preset, to be read and changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from datetime import datetime
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from felt_dial.bank.library import Preset
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.parts import KINDS
+from felt_dial.patch.units import THIN, number
+from felt_dial.ui.dials.controls import NameEdit, Pill, Scroller, text_label
+from felt_dial.ui.dials.tag import tag_text
+from felt_dial.ui.inspector.panel import Card
+from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
+from felt_dial.ui.pictures.swatch import Swatch
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.felt import SewnLine
+
+Actions = Mapping[str, tuple[Callable[[], object], str]]
+"""What can be done with the preset: by its name, with a tip."""
+
+
+class Details(Card):
+    """All about one preset."""
+
+    opened = Signal()
+    asked_change = Signal(object, dict, str)
+
+    def __init__(self, session: Session, actions: Actions) -> None:
+        super().__init__("madder")
+        self.session = session
+        self.preset: Preset | None = None
+        self.setFixedWidth(292)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 12, 14, 10)
+        holder = QWidget()
+        body = QVBoxLayout(holder)
+        body.setContentsMargins(0, 0, 0, 4)
+        body.setSpacing(5)
+        self.name = NameEdit("", "title", self._rename)
+        self.name.setTextMargins(-6, 0, 0, 0)
+        self.name.setAccessibleName("Name of the preset")
+        self.where = text_label("", "label")
+        self.swatch = Swatch()
+        self.swatch.setFixedHeight(self.swatch.sizeHint().height())
+        self.play = Pill("Preview", "play", self._preview, "Open it and play the phrase of its kind")
+        self.kind = QComboBox()
+        self.kind.addItems(["", *KINDS])
+        self.kind.setAccessibleName("Kind")
+        self.kind.activated.connect(lambda: self._keep({"type": self.kind.currentText()}, "kind"))
+        self.character = QLineEdit()
+        self.character.setAccessibleName("Character")
+        self.character.setPlaceholderText("words, such as warm slow reedy")
+        self.character.editingFinished.connect(
+            lambda: self._keep({"character": tuple(self.character.text().replace(",", " ").split())}, "character")
+        )
+        self.description = QPlainTextEdit()
+        self.description.setFixedHeight(62)
+        self.description.setTabChangesFocus(True)
+        self.description.setAccessibleName("Description")
+        self.description.setPlaceholderText("What a musician should know of it")
+        self.description.focusOutEvent = self._described  # type: ignore[method-assign,assignment]
+        body.addWidget(self.name)
+        body.addWidget(self.where)
+        body.addWidget(self.swatch)
+        row = QHBoxLayout()
+        row.addWidget(text_label("20 Hz – 20 kHz, 4 s", "small"))
+        row.addStretch()
+        row.addWidget(self.play)
+        body.addLayout(row)
+        grid = QGridLayout()
+        grid.setColumnStretch(1, 1)
+        grid.addWidget(text_label("Kind"), 0, 0)
+        grid.addWidget(self.kind, 0, 1)
+        grid.addWidget(text_label("Character"), 1, 0)
+        grid.addWidget(self.character, 1, 1)
+        body.addLayout(grid)
+        body.addWidget(text_label("Description"))
+        body.addWidget(self.description)
+        self.macros = text_label("", "label")
+        self.macros.setWordWrap(True)
+        body.addWidget(self.macros)
+        body.addWidget(SewnLine())
+        self.notes = text_label("", "small")
+        self.notes.setWordWrap(True)
+        body.addWidget(self.notes)
+        self.versions = Pill(
+            "Earlier versions…", "link", self._list_versions, "What it was before its last three saves"
+        )
+        body.addWidget(self.versions, 0, Qt.AlignmentFlag.AlignLeft)
+        body.addStretch()
+        outer.addWidget(Scroller(holder), 1)
+        buttons = QGridLayout()
+        buttons.setSpacing(6)
+        for n, (text, (act, tip)) in enumerate(actions.items()):
+            buttons.addWidget(Pill(text, "pill", act, tip), n // 2, n % 2)
+        outer.addLayout(buttons)
+        self.empty = QLabel("A preset that you choose is shown here.", self)
+        self.empty.setProperty("part", "label")
+        self.empty.hide()
+
+    def show_preset(self, place: int, preset: Preset | None, bank: str) -> None:
+        """Another preset, or none."""
+        self.preset = preset
+        patch = preset.patch if preset else None
+        for child in self.findChildren(QWidget):
+            child.setEnabled(patch is not None or child is self.empty)
+        if preset is None or patch is None:
+            self.name.show_name(preset.name if preset else "No preset")
+            self.where.setText("Its file cannot be read" if preset else "Choose one from the list")
+            self.swatch.show_nothing()
+            self.notes.setText(preset.problem if preset else "")
+            self.description.clear()
+            self.kind.setCurrentIndex(0)
+            self.character.clear()
+            self.macros.setText("")
+            return
+        self.name.show_name(patch.name)
+        self.where.setText(f"{place + 1:02d} in {bank}")
+        self.swatch.show_measured(self.session.measurement(patch), shade_of(place))
+        self.kind.setCurrentText(patch.type)
+        self.character.setText(", ".join(patch.character))
+        if not self.description.hasFocus():
+            self.description.setPlainText(patch.description)
+        named = [f"{tag_text(k)} {m.name}" for k, m in patch.macros.items() if m.name]
+        self.macros.setText("Macros: " + (" · ".join(named) if named else "none named"))
+        measured = self.session.measurement(patch)
+        loud = (
+            f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB"
+            if measured
+            else "not measured yet"
+        )
+        layers, threads = len(patch.layers), len(patch.threads)
+        self.versions.setVisible(bool(self.session.library.bank(preset.bank).versions(preset.id)))
+        self.notes.setText(
+            f"{loud}\n{layers} layer{'' if layers == 1 else 's'}, {threads} thread{'' if threads == 1 else 's'}"
+            f"{', by ' + patch.author if patch.author else ''}"
+        )
+
+    def _list_versions(self) -> None:
+        if self.preset is None:
+            return
+        menu = QMenu(self)
+        for path in self.session.library.bank(self.preset.bank).versions(self.preset.id):
+            saved = datetime.fromtimestamp(int(path.stem) / 1e9)
+            menu.addAction(f"Open what it was until {saved:%d %b, %H:%M:%S}", lambda p=path: self.open_version(p))
+        menu.exec(self.versions.mapToGlobal(self.versions.rect().bottomLeft()))
+
+    def open_version(self, path: Path) -> None:
+        """Puts an earlier version on the table; saving it makes it the preset again."""
+        if self.preset is None:
+            return
+        try:
+            patch = read_patch(path.read_bytes(), f"An earlier version of “{self.preset.name}”")
+        except (FeltDialError, OSError) as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.session.open_patch(patch, self.preset.bank, self.preset.id, saved=False)
+        self.session.say(f"An earlier {patch.name} is on the table; Ctrl+S makes it the preset again.")
+
+    def _rename(self, name: str) -> None:
+        if name.strip():
+            self._keep({"name": name.strip()}, "name")
+
+    def _described(self, event: object) -> None:
+        QPlainTextEdit.focusOutEvent(self.description, event)  # type: ignore[arg-type]
+        self._keep({"description": self.description.toPlainText().strip()}, "description")
+
+    def _preview(self) -> None:
+        self.opened.emit()
+        self.session.play(True)
+
+    def _keep(self, change: dict[str, object], what: str) -> None:
+        if self.preset is None or self.preset.patch is None:
+            return
+        if all(getattr(self.preset.patch, key) == value for key, value in change.items()):
+            return
+        self.asked_change.emit(self.preset, change, what)

@@ -1,0 +1,411 @@
+"""The Shelf: banks as spines, presets with swatches, search, details."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QModelIndex, QRect, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListView,
+    QMenu,
+    QProgressBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from felt_dial.bank.library import Preset
+from felt_dial.bank.measurement import sound_key
+from felt_dial.bank.package import export_bank, import_bank
+from felt_dial.errors import FeltDialError
+from felt_dial.ui import shelf_steps as shelving
+from felt_dial.ui.dials.controls import Pill, Scroller, text_label
+from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.pages.page import Page
+from felt_dial.ui.pages.shelf.details import Details
+from felt_dial.ui.pages.shelf.preset_list import ListHead, PresetList, PresetPainter
+from felt_dial.ui.pages.shelf.spine import Spine
+from felt_dial.ui.pages.threads.page import SearchBar
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.felt import Empty
+
+
+class ShelfPage(Page):
+    """Banks, presets, details."""
+
+    title, place = "Shelf", 1
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._cancelled = False
+        self.kind = ""
+        self.presets: list[Preset] = []
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(12, 10, 12, 10)
+        outer.setSpacing(12)
+        left = QVBoxLayout()
+        left.setSpacing(6)
+        left.addWidget(text_label("Banks"))
+        self.spines = QVBoxLayout()
+        self.spines.setSpacing(6)
+        left.addLayout(self.spines)
+        self.new_bank = Pill("+ New bank", "add", self.ask_bank, "Make a new, empty bank")
+        self.new_bank.setFixedHeight(36)
+        left.addWidget(self.new_bank)
+        more = QHBoxLayout()
+        more.addWidget(Pill("Import…", "link", self.ask_import, "Take in a bank file (.feltbank)"))
+        more.addWidget(Pill("Export…", "link", self.ask_export, "Hand over this bank as one file (.feltbank)"))
+        more.addStretch()
+        more.addWidget(Pill("Bin", "link", self.show_bin, "Deleted presets, to be restored"))
+        left.addLayout(more)
+        left.addSpacing(8)
+        left.addWidget(text_label("Kind"))
+        self.kinds = QGridLayout()
+        self.kinds.setSpacing(5)
+        left.addLayout(self.kinds)
+        left.addStretch()
+        holder = QWidget()
+        holder.setFixedWidth(206)
+        holder.setLayout(left)
+        left.setContentsMargins(0, 0, 0, 0)
+        column = Scroller(holder)
+        column.setFixedWidth(210)
+        outer.addWidget(column)
+        centre = QVBoxLayout()
+        centre.setSpacing(4)
+        self.search = QLineEdit()
+        self.search.setProperty("part", "search")
+        self.search.setPlaceholderText("Search all banks by name, kind, character or description")
+        self.search.setAccessibleName("Search presets")
+        self.search.textChanged.connect(lambda _: self.list_presets())
+        self.search.returnPressed.connect(self._to_list)
+        bar = SearchBar(self.search)
+        self.count = text_label("")
+        bar.layout_.addWidget(self.count)
+        centre.addWidget(bar)
+        self.head = ListHead()
+        centre.addWidget(self.head)
+        self.model = PresetList()
+        self.model.moved.connect(self.reorder)
+        self.view = QListView()
+        self.view.setModel(self.model)
+        self.view.setItemDelegate(PresetPainter(session))
+        self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.view.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
+        self.view.setDefaultDropAction(Qt.DropAction.MoveAction)
+        self.view.setAccessibleName("Presets")
+        self.view.setMouseTracking(False)
+        self.view.clicked.connect(self._clicked)
+        self.view.doubleClicked.connect(lambda _: self.page_asked.emit("Patch"))
+        self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.view.customContextMenuRequested.connect(self._menu)
+        self.view.keyPressEvent = self._list_key  # type: ignore[method-assign]
+        self.empty = Empty()
+        centre.addWidget(self.view, 1)
+        centre.addWidget(self.empty, 1)
+        work = QHBoxLayout()
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setAccessibleName("Measuring")
+        self.measuring = text_label("", "small")
+        self.cancel = Pill("Cancel", "link", self._cancel, "Stop measuring; it goes on when the list is opened again")
+        for widget in (self.measuring, self.progress, self.cancel):
+            work.addWidget(widget)
+        self.work = QWidget()
+        self.work.setLayout(work)
+        work.setContentsMargins(4, 0, 4, 0)
+        centre.addWidget(self.work)
+        outer.addLayout(centre, 1)
+        self.choices = {
+            "Open": (self.open_chosen, "Put it on the table: Enter"),
+            "Duplicate": (self.duplicate, "A copy behind it: Ctrl+D"),
+            "Move…": (self.ask_move, "Into another bank"),
+            "Delete": (self.delete, "Into the bin: Delete. Undo brings it back."),
+        }
+        self.details = Details(session, self.choices)
+        self.details.opened.connect(self.open_chosen)
+        self.details.asked_change.connect(self.change_preset)
+        outer.addWidget(self.details)
+        self.view.selectionModel().currentChanged.connect(lambda *_: self.show_chosen())
+        session.shelf_changed.connect(self.refresh)
+        session.measured.connect(self._measured)
+        session.frame.connect(self._frame)
+        session.rebuilt.connect(self.view.viewport().update)
+        self.refresh()
+
+    # --- what is shown -------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Reads the library and lays out the page."""
+        banks = self.session.library.banks()
+        ids = [bank.id for bank in banks]
+        if self.session.shelf_bank not in ids:
+            wanted = self.session.work.bank
+            self.session.shelf_bank = wanted if wanted in ids else ids[0] if ids else ""
+        clear(self.spines)
+        for place, bank in enumerate(banks):
+            spine = Spine(self.session, bank, place, bank.id == self.session.shelf_bank)
+            spine.clicked.connect(lambda b=bank.id: self.choose_bank(b))
+            spine.rename_asked.connect(lambda at=spine: self.ask_bank_name(at))
+            self.spines.addWidget(spine)
+        self.presets = list(self.session.library.presets())
+        self._list_kinds()
+        self.list_presets()
+
+    def choose_bank(self, bank: str) -> None:
+        """Takes another bank from the shelf."""
+        self.session.shelf_bank = bank
+        self.search.clear()
+        self.kind = ""
+        self.refresh()
+
+    def _list_kinds(self) -> None:
+        clear(self.kinds)
+        counts: dict[str, int] = {}
+        for preset in self._in_scope():
+            if preset.patch and preset.patch.type:
+                counts[preset.patch.type] = counts.get(preset.patch.type, 0) + 1
+        for n, (kind, count) in enumerate(sorted(counts.items())):
+            pill = Pill(f"{kind}  {count}", "kind", lambda k=kind: self.choose_kind(k), f"Show {kind} only")
+            pill.setCheckable(True)
+            pill.setChecked(kind == self.kind)
+            self.kinds.addWidget(pill, n // 2, n % 2)
+
+    def choose_kind(self, kind: str) -> None:
+        self.kind = "" if kind == self.kind else kind
+        self._list_kinds()
+        self.list_presets()
+
+    def _in_scope(self) -> list[Preset]:
+        if self.search.text().strip():
+            return self.presets
+        return [preset for preset in self.presets if preset.bank == self.session.shelf_bank]
+
+    def list_presets(self) -> None:
+        """Lists what the bank, the kind and the search leave."""
+        chosen = self.chosen()
+        words = self.search.text().strip()
+        places: dict[str, int] = {}
+        numbered = []
+        for preset in self.presets:
+            places[preset.bank] = places.get(preset.bank, -1) + 1
+            numbered.append((places[preset.bank], preset))
+        if words:
+            found = {pair: n for n, pair in enumerate(self.session.index.search(words))}
+            listed = [item for item in numbered if (item[1].bank, item[1].id) in found]
+            listed.sort(key=lambda item: found[item[1].bank, item[1].id])
+        else:
+            listed = [item for item in numbered if item[1].bank == self.session.shelf_bank]
+        if self.kind:
+            listed = [item for item in listed if item[1].patch and item[1].patch.type == self.kind]
+        self.model.show(listed, ordered=not words and not self.kind)
+        count = len(listed)
+        order = "best first" if words else "in order"
+        self.count.setText(f"{count} preset{'' if count == 1 else 's'} · {order}")
+        self.empty.setVisible(not listed)
+        self.view.setVisible(bool(listed))
+        self.empty.setText(
+            "No preset has all these words."
+            if words
+            else "This bank is empty: a sound that you save with Ctrl+Shift+S comes to stand here."
+        )
+        wanted = chosen or (self.session.work.bank, self.session.work.preset)
+        rows = [n for n, (_, p) in enumerate(listed) if (p.bank, p.id) == wanted]
+        if listed:
+            self.view.setCurrentIndex(self.model.index(rows[0] if rows else 0))
+        self.show_chosen()
+        self._measure()
+
+    def _measure(self) -> None:
+        """Has what is listed measured, unless that was cancelled while the list is open."""
+        if not self._cancelled:
+            self.session.measure(preset.patch for _, preset in self.model.presets if preset.patch)
+
+    def opened(self, seen: bool) -> None:
+        """Goes on measuring what is listed."""
+        if seen:
+            self._cancelled = False
+            self._measure()
+
+    def chosen(self) -> tuple[str, str] | None:
+        """Bank and id of the chosen preset."""
+        row = self.view.currentIndex().row()
+        if 0 <= row < len(self.model.presets):
+            preset = self.model.presets[row][1]
+            return preset.bank, preset.id
+        return None
+
+    def show_chosen(self) -> None:
+        row = self.view.currentIndex().row()
+        if not 0 <= row < len(self.model.presets):
+            self.details.show_preset(0, None, "")
+            return
+        place, preset = self.model.presets[row]
+        name = next((bank.name for bank in self.session.library.banks() if bank.id == preset.bank), preset.bank)
+        self.details.show_preset(place, preset, name)
+
+    def _measured(self, key: str) -> None:
+        self.view.viewport().update()
+        preset = self.details.preset
+        if preset and preset.patch and sound_key(preset.patch) == key:
+            self.show_chosen()
+
+    def _frame(self) -> None:
+        left, total = self.session.measuring.left, self.session.measuring.total
+        self.work.setVisible(left > 0)
+        if left:
+            self.progress.setMaximum(max(total, 1))
+            self.progress.setValue(total - left)
+            self.measuring.setText(f"Measuring {total - left + 1} of {total}")
+
+    def _cancel(self) -> None:
+        self._cancelled = True
+        self.session.measuring.cancel()
+
+    # --- what is done --------------------------------------------------------------------------
+
+    def open_chosen(self) -> None:
+        """Puts the chosen preset on the table."""
+        if chosen := self.chosen():
+            self.session.open(*chosen)
+            self.view.viewport().update()
+
+    def _clicked(self, index: QModelIndex) -> None:
+        place = self.view.visualRect(index)
+        star = PresetPainter.columns(place.width() - 2)["star"][0]
+        x = self.view.viewport().mapFromGlobal(self.cursor().pos()).x()
+        if x >= star - 4 and self.details.preset and self.details.preset.patch:
+            patch = self.details.preset.patch
+            self.change_preset(self.details.preset, {"favourite": not patch.favourite}, "star")
+        else:
+            self.open_chosen()
+
+    def change_preset(self, preset: Preset, change: dict[str, object], what: str) -> None:
+        """Changes something about a preset that is not its sound, as one step."""
+        shelving.change_preset(self.session, preset, change, what)
+
+    def duplicate(self) -> None:
+        """A copy behind the chosen preset."""
+        if chosen := self.chosen():
+            shelving.duplicate_preset(self.session, *chosen)
+
+    def delete(self) -> None:
+        """Puts the chosen preset into the bin."""
+        if chosen := self.chosen():
+            shelving.delete_preset(self.session, *chosen)
+
+    def reorder(self, preset: str, to: int) -> None:
+        """Moves a preset to another place of its bank."""
+        shelving.reorder_preset(self.session, self.session.shelf_bank, preset, to)
+
+    def _to_list(self) -> None:
+        self.view.setFocus()
+
+    def ask_move(self) -> None:
+        """Offers the other banks."""
+        if not (chosen := self.chosen()):
+            return
+        menu = QMenu(self)
+        for bank in self.session.library.banks():
+            if bank.id != chosen[0]:
+                menu.addAction(bank.name, lambda b=bank.id: shelving.move_preset(self.session, *chosen, b))
+        menu.exec(self.details.mapToGlobal(self.details.rect().center()))
+
+    def ask_bank(self) -> Entry:
+        """Opens the entry for the name of a new bank."""
+
+        def take(text: str) -> None:
+            self.make_bank(text.strip() or "New bank")
+
+        return Entry(self.new_bank, QRect(0, 4, self.new_bank.width(), 28), "", take, "Name of the new bank")
+
+    def ask_bank_name(self, spine: Spine) -> Entry:
+        """Opens the entry for another name of a bank."""
+
+        def take(text: str) -> None:
+            if text.strip() and text.strip() != spine.name:
+                shelving.rename_bank(self.session, spine.bank.id, text.strip())
+
+        return Entry(spine, QRect(18, 5, spine.width() - 22, 28), spine.name, take, f"Another name for {spine.name}")
+
+    def make_bank(self, name: str) -> None:
+        """Makes a bank and shows it."""
+        if key := shelving.make_bank(self.session, name):
+            self.choose_bank(key)
+
+    def ask_import(self) -> None:
+        """Asks for a bank file."""
+        path, _ = QFileDialog.getOpenFileName(self, "Take in a bank", "", "Banks (*.feltbank)")
+        if path:
+            self.import_file(Path(path))
+
+    def import_file(self, path: Path) -> None:
+        """Takes in a bank file, all of it or nothing."""
+        try:
+            bank = import_bank(self.session.library, path)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.session.refresh_shelf()
+        self.choose_bank(bank.id)
+        self.session.say(f"Took in {bank.name}.")
+
+    def ask_export(self) -> None:
+        """Asks where to put the bank file."""
+        bank = self.session.shelf_bank
+        path, _ = QFileDialog.getSaveFileName(self, "Hand over a bank", f"{bank}.feltbank", "Banks (*.feltbank)")
+        if path:
+            self.export_file(Path(path))
+
+    def export_file(self, path: Path) -> None:
+        """Writes the shown bank as one file."""
+        try:
+            count = export_bank(self.session.library.bank(self.session.shelf_bank), path)
+        except (FeltDialError, OSError) as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.session.say(f"Wrote {count} presets to {path.name}.")
+
+    def first(self) -> QWidget:
+        """The list, for the arrow keys."""
+        return self.view
+
+    def show_bin(self) -> None:
+        """Offers what was deleted."""
+        menu = QMenu(self)
+        for ticket, about, patch in self.session.library.bin()[:30]:
+            name = patch.name if patch else about["preset"]
+            menu.addAction(f"Restore {name}", lambda t=ticket: self._restore(t))
+        if menu.isEmpty():
+            menu.addAction("The bin is empty").setEnabled(False)
+        menu.exec(self.mapToGlobal(self.rect().center()))
+
+    def _restore(self, ticket: str) -> None:
+        shelving.restore_preset(self.session, ticket)
+
+    def _menu(self, at: object) -> None:
+        menu = QMenu(self)
+        for text, (act, tip) in self.choices.items():
+            menu.addAction(f"{text}", act).setToolTip(tip)
+        menu.exec(self.view.viewport().mapToGlobal(at))  # type: ignore[call-overload]
+
+    def _list_key(self, event: QKeyEvent) -> None:
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        row = self.view.currentIndex().row()
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.open_chosen()
+        elif event.key() == Qt.Key.Key_Delete:
+            self.delete()
+        elif alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.model.ordered and self.chosen():
+            self.reorder(self.chosen()[1], row - 1 if event.key() == Qt.Key.Key_Up else row + 2)  # type: ignore[index]
+        elif event.text() and not event.modifiers() and event.key() != Qt.Key.Key_Escape:
+            event.ignore()
+        else:
+            QListView.keyPressEvent(self.view, event)

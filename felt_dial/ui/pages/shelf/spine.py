@@ -1,0 +1,93 @@
+"""Spines: the banks on the shelf."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from felt_dial.bank.library import Bank
+from felt_dial.ui.pages.shelf.preset_list import PRESET_MIME
+from felt_dial.ui.session import Session
+from felt_dial.ui.shelf_steps import move_preset
+from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.fonts import body_font, name_font
+
+SPINE_DYES = ("madder", "woad", "weld", "walnut", "lichen", "mallow")
+
+
+class Spine(QWidget):
+    """One bank."""
+
+    clicked = Signal()
+    rename_asked = Signal()
+
+    def __init__(self, session: Session, bank: Bank, place: int, chosen: bool) -> None:
+        super().__init__()
+        self.session, self.bank, self.chosen = session, bank, chosen
+        self.shade = SPINE_DYES[place % len(SPINE_DYES)]
+        self.setFixedHeight(58)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAcceptDrops(True)
+        self.name, self.count, self.problem = bank.name, len(bank.ids()), bank.problem
+        self.setAccessibleName(f"Bank {self.name}")
+        self.setToolTip(
+            self.problem or f"{self.name}: double-click or F2 renames it, a preset dropped here moves into it"
+        )
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(dye(self.shade) if self.chosen else colour("edge"), 1.8 if self.chosen else 1))
+        painter.setBrush(colour("raised" if self.chosen else "cloth"))
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        painter.drawRoundedRect(box, 8, 8)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(dye(self.shade))
+        painter.drawRoundedRect(QRectF(1, 1, 12, box.height()), 6, 6)
+        pen = QPen(colour("felt_light"), 1.4)
+        pen.setDashPattern([3, 3])
+        painter.setPen(pen)
+        painter.drawLine(7, 8, 7, self.height() - 8)
+        painter.setFont(name_font(16))
+        painter.setPen(colour("ink"))
+        name = painter.fontMetrics().elidedText(self.name, Qt.TextElideMode.ElideRight, self.width() - 34)
+        painter.drawText(QRectF(24, 7, self.width() - 30, 24), Qt.AlignmentFlag.AlignVCenter, name)
+        painter.setFont(body_font(12))
+        painter.setPen(colour("problem" if self.problem else "soft"))
+        painter.drawText(
+            QRectF(24, 31, self.width() - 30, 18),
+            Qt.AlignmentFlag.AlignVCenter,
+            "cannot be read" if self.problem else f"{self.count} preset{'' if self.count == 1 else 's'}",
+        )
+        if self.hasFocus():
+            pen = QPen(dye("madder"), 1.2)
+            pen.setDashPattern([3, 2.4])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box.adjusted(16, 3, -3, -3), 6, 6)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.clicked.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.rename_asked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_F2:
+            self.rename_asked.emit()
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def dragEnterEvent(self, event: object) -> None:
+        if event.mimeData().hasFormat(PRESET_MIME):  # type: ignore[attr-defined]
+            event.acceptProposedAction()  # type: ignore[attr-defined]
+
+    def dropEvent(self, event: object) -> None:
+        home, preset = bytes(event.mimeData().data(PRESET_MIME).data()).decode().split("/")  # type: ignore[attr-defined]
+        event.acceptProposedAction()  # type: ignore[attr-defined]
+        if home != self.bank.id:
+            move_preset(self.session, home, preset, self.bank.id)

@@ -1,0 +1,58 @@
+"""Who is woken by an edit: widgets say at which paths of the patch they look."""
+
+from __future__ import annotations
+
+import weakref
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from shiboken6 import isValid
+
+Follow = Callable[[], None]
+EVERYTHING = ""
+
+
+class Watchers:
+    """Callbacks by the paths at which they look.
+
+    One that looks at `layers.a` is woken by everything below it; `layers.*.out` looks at the output of every layer, and
+    `EVERYTHING` at all values. Every one is woken by an edit that may have changed more than values. Only methods of
+    widgets that still live are kept.
+    """
+
+    def __init__(self) -> None:
+        self._at: dict[tuple[str, ...], list[weakref.WeakMethod[Any]]] = {}
+        self._all: list[weakref.WeakMethod[Any]] = []
+
+    def watch(self, follow: Follow, *paths: str) -> None:
+        """Lets a method of a widget be called after edits at or below these paths."""
+        kept = weakref.WeakMethod(follow)
+        self._all.append(kept)
+        for path in paths:
+            self._at.setdefault(tuple(path.split(".")) if path else (), []).append(kept)
+
+    def wake(self, paths: Iterable[str] | None) -> None:
+        """Calls all who look at some paths, once each; all there are where it is not known what changed."""
+        if paths is None:
+            self._all = self._living(self._all)
+            self._at = {path: living for path, kept in self._at.items() if (living := self._living(kept))}
+            asked = self._all
+        else:
+            asked = [kept for path in paths for place in _places(path) for kept in self._at.get(place, ())]
+        for kept in dict.fromkeys(asked):
+            follow = kept()
+            if follow is not None and isValid(follow.__self__):
+                follow()
+
+    @staticmethod
+    def _living(kept: list[weakref.WeakMethod[Any]]) -> list[weakref.WeakMethod[Any]]:
+        return [one for one in kept if (follow := one()) is not None and isValid(follow.__self__)]
+
+
+def _places(path: str) -> Iterable[tuple[str, ...]]:
+    """Everything that one may look at to see a path: itself, what is above it, and any thing of its kind."""
+    steps = tuple(path.split("."))
+    for count in range(len(steps) + 1):
+        yield steps[:count]
+        if count > 1:
+            yield (steps[0], "*", *steps[2:count])

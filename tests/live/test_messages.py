@@ -1,0 +1,41 @@
+"""Messages between window and engine: every type is dealt with, and one that is not known is an error."""
+
+from __future__ import annotations
+
+import inspect
+
+import pytest
+
+from felt_dial.live import messages
+from felt_dial.live.engine import AT_ONCE, IN_BLOCK
+from felt_dial.live.link import EngineLink
+from felt_dial.live.messages import Begin, Handlers, Hold, Misunderstood, Opened, UnknownMessage
+from felt_dial.ui.session import HEARD
+from tests.live.conftest import until
+
+EVERY = {
+    kind for _, kind in inspect.getmembers(messages, inspect.isclass) if issubclass(kind, tuple) and kind is not tuple
+}
+
+
+def test_every_message_has_one_that_deals_with_it() -> None:
+    dealt = IN_BLOCK.kinds | AT_ONCE.kinds | HEARD.kinds | {Begin}
+    assert dealt == EVERY, dealt ^ EVERY
+    assert not IN_BLOCK.kinds & AT_ONCE.kinds and not HEARD.kinds & (IN_BLOCK.kinds | AT_ONCE.kinds)
+
+
+def test_a_message_that_is_not_known_is_an_error() -> None:
+    table = Handlers()
+    table.of(Hold)(lambda self, message: message.on)
+    assert table.call(None, Hold(True)) and table.know(Hold(False)) and not table.know(Opened("", "", 0, 0, ""))
+    with pytest.raises(UnknownMessage, match="Opened"):
+        table.call(None, Opened("", "", 0, 0, ""))
+
+
+def test_the_engine_says_so_and_plays_on(link: EngineLink) -> None:
+    link.tell(Opened("", "", 0, 0, ""))
+    heard: list[Misunderstood] = []
+    assert until(lambda: heard.extend(m for m in link.poll() if isinstance(m, Misunderstood)) or bool(heard))  # type: ignore[func-returns-value]
+    assert "Opened" in heard[0].what
+    before = int(link.shared.data["blocks"])
+    assert until(lambda: int(link.shared.data["blocks"]) > before + 10) and link.restarts == 0

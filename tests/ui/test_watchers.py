@@ -1,0 +1,150 @@
+"""An edit knows what it changed, and wakes only those who look at it."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+
+from felt_dial.patch.change import values_changed
+from felt_dial.patch.edits import add_effect, add_modulator, replace_module, sew
+from felt_dial.patch.module import Effect, Filter, Modulator, Module
+from felt_dial.patch.params import OutOfRange
+from felt_dial.patch.patch import Layer, value_at
+from felt_dial.sound.modules import new_layer, new_patch
+from felt_dial.ui.clipboard import Clipboard, NothingCopied
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.pictures.registry import picture_of
+from felt_dial.ui.watchers import EVERYTHING, Watchers
+from tests.ui.conftest import Desk
+
+CUTOFF = "layers.a.filter.cutoff"
+
+
+class Sleeper(QWidget):
+    """Counts how often it was woken."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.woken = 0
+
+    def follow(self) -> None:
+        self.woken += 1
+
+
+def test_one_is_woken_by_what_it_looks_at_and_by_what_nobody_knows(qapp: QApplication) -> None:
+    watchers = Watchers()
+    looks = {
+        "at a dial": CUTOFF,
+        "at a layer": "layers.a",
+        "at every cutoff": "layers.*.filter.cutoff",
+        "at all": EVERYTHING,
+    }
+    found = {name: Sleeper() for name in looks}
+    other, twice = Sleeper(), Sleeper()
+    for name, path in looks.items():
+        watchers.watch(found[name].follow, path)
+    watchers.watch(other.follow, "layers.b", "tempo")
+    watchers.watch(twice.follow, CUTOFF, "layers.a.filter")
+    watchers.wake([CUTOFF])
+    assert {name: one.woken for name, one in found.items()} == dict.fromkeys(looks, 1)
+    assert other.woken == 0 and twice.woken == 1
+    watchers.wake(["layers.a.filter.resonance"])
+    assert found["at a dial"].woken == 1 and found["at a layer"].woken == 2 and other.woken == 0
+    watchers.wake(None)
+    assert other.woken == 1 and found["at a dial"].woken == 2
+
+
+def test_a_widget_that_is_gone_is_not_called(qapp: QApplication) -> None:
+    watchers, gone = Watchers(), Sleeper()
+    watchers.watch(gone.follow, EVERYTHING)
+    gone.deleteLater()
+    QTest.qWait(1)
+    watchers.wake([CUTOFF])
+    watchers.wake(None)
+    del gone
+    watchers.wake(None)
+
+
+def test_a_change_names_what_it_touched_and_whether_it_is_laid_out_anew() -> None:
+    patch, key = sew(new_patch(), "e1", CUTOFF, 12.0)
+    assert values_changed(patch, {CUTOFF: value_at(patch, CUTOFF)}).paths == ()
+    change = values_changed(patch, {CUTOFF: 500.0, "layers.a.level": -6.0})
+    assert change.paths == (CUTOFF, "layers.a.level") and not change.rebuilds
+    assert value_at(change.patch, CUTOFF) == 500.0
+    assert set(values_changed(patch, {f"threads.{key}.depth": 3.0}).paths or ()) == {f"threads.{key}.depth", CUTOFF}
+    assert values_changed(patch, {"layers.a.filter.on": True}).patch != patch
+    with pytest.raises(OutOfRange):
+        values_changed(patch, {CUTOFF: 1e9})
+
+
+def test_a_drag_wakes_its_dial_and_no_other_and_is_one_step(desk: Desk) -> None:
+    session = desk.session
+    session.edit(sew(session.patch, "e1", CUTOFF, 12.0)[0], "sew")
+    desk.select("filter", "a")
+    dials = desk.window.findChildren(Dial)
+    others = [Sleeper() for _ in range(2)]
+    session.watch(others[0].follow, "layers.a.source")
+    session.watch(others[1].follow, CUTOFF)
+    before = session.patch
+    for value in (4000.0, 3000.0, 2000.0):
+        session.set(CUTOFF, value, dragging=True)
+    assert [one.woken for one in others] == [0, 3]
+    shown = [dial for dial in dials if dial.path == CUTOFF]
+    assert shown and all(dial.accessibleDescription().startswith("2.00") for dial in shown)
+    session.undo()
+    assert session.patch == before, "the whole drag is one step"
+
+
+DRAGGED: dict[str, tuple[type[Module], str]] = {
+    "filter": (Filter.kinds["ladder"], "layers.a.filter"),
+    "envelope": (Modulator.kinds["envelope"], "modulators"),
+    "drawn LFO": (Modulator.kinds["lfo"], "modulators"),
+    "curve": (Modulator.kinds["curve"], "modulators"),
+    "steps": (Modulator.kinds["steps"], "modulators"),
+    "gate": (Effect.kinds["gate"], "racks.1"),
+    "equaliser": (Effect.kinds["equaliser"], "racks.1"),
+}
+
+
+@pytest.mark.parametrize("what", DRAGGED)
+def test_a_drag_in_a_picture_wakes_nobody_else_and_is_one_step(desk: Desk, what: str) -> None:
+    session, (kind, place) = desk.session, DRAGGED[what]
+    module = kind(on=True) if what == "filter" else kind(shape="drawn") if what == "drawn LFO" else kind()
+    if place == "modulators":
+        patch, key = add_modulator(session.patch, module)  # type: ignore[arg-type]
+        path = f"modulators.{key}"
+    elif place == "racks.1":
+        patch, key = add_effect(session.patch, "1", module)  # type: ignore[arg-type]
+        path = f"racks.1.{key}"
+    else:
+        patch, path = replace_module(session.patch, place, module), place
+    session.edit(patch, "a module")
+    picture = picture_of(session, path, "madder", True)
+    picture.resize(320, 200)
+    picture.show()
+    QTest.qWaitForWindowExposed(picture)
+    before, own, other = session.patch, Sleeper(), Sleeper()
+    session.watch(own.follow, path)
+    session.watch(other.follow, "layers.a.source", "layers.a.level", "tempo", "macros")
+    for at in [(n / 12, up / 8) for n in range(1, 12) for up in range(1, 8)]:
+        start = QPoint(round(at[0] * picture.width()), round(at[1] * picture.height()))
+        desk.drag(picture, start, start + QPoint(14, -22), steps=4)
+        if session.patch != before:
+            break
+    assert session.patch != before, "something was taken hold of"
+    assert own.woken > 0 and other.woken == 0
+    session.undo()
+    assert session.patch == before
+    picture.close()
+
+
+def test_what_was_copied_last_is_what_is_pasted_and_another_kind_is_named() -> None:
+    clipboard = Clipboard()
+    with pytest.raises(NothingCopied, match="Nothing was copied yet: copy an effect first"):
+        clipboard.take("effect", Effect)
+    clipboard.put("layer", new_layer())
+    with pytest.raises(NothingCopied, match="What was copied is a layer: copy a drawing first"):
+        clipboard.take("drawing", tuple)
+    assert clipboard.take("layer", Layer) == new_layer()

@@ -1,0 +1,27 @@
+"""Starts the window with the engine, waits for the first sound, and closes it."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+
+os.environ.setdefault("FELT_DIAL_HOME", tempfile.mkdtemp())
+
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from felt_dial.bank.places import load_settings
+from felt_dial.live.link import EngineLink
+from felt_dial.ui.frame.app import stand_up
+
+application = QApplication([])
+link = EngineLink("simulated")
+link.start()
+window = stand_up(load_settings(), link)
+heard = link.wait_until_ready(120)
+QTest.qWait(300)
+blocks = int(link.shared.data["blocks"])
+window.close()
+print(f"The window stood and {blocks} blocks sounded." if heard and blocks else "No sound came.")
+sys.exit(0 if heard and blocks else 1)
