@@ -15,7 +15,7 @@ demo: setup          ## Open the window with the demo bank (on Xvfb where there 
 	bash tools/with_display.sh $(BIN)/felt-dial "Glasshouse at Dusk"
 
 test: setup          ## Run all tests, without a display
-	$(BIN)/python -m pytest -n 2 tests
+	$(BIN)/python -m pytest -n 2 --dist worksteal tests
 
 lint: setup          ## Style, types, and which package may import which
 	$(BIN)/ruff check .

@@ -10,8 +10,7 @@ import shutil
 import sys
 from pathlib import Path
 
-from felt_dial.bank.library import Library
-from felt_dial.bank.measure_worker import measure
+from felt_dial.bank.library import Bank, Library
 from felt_dial.patch.units import Beats
 from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.core.travel import READY
@@ -702,17 +701,19 @@ DEMO = {
 }
 
 
-def make(root: Path) -> None:
+def make_bank(library: Library, name: str) -> Bank:
     assets.look_in(STORE.parent)
-    library = Library(root)
-    for name, (description, makers) in DEMO.items():
-        bank = library.create(name)
-        bank._write(bank.file.model_copy(update={"description": description}))
-        for maker in makers:
-            patch = trimmed(with_handles(with_rooms(maker())).patch)
-            bank.save_new(patch)
-            found = measure(patch)
-            print(f"{name}: {patch.name:18} {found.lufs:6.1f} LUFS  {found.peak:6.1f} dB", flush=True)
+    description, makers = DEMO[name]
+    bank = library.create(name)
+    bank.describe(description)
+    for maker in makers:
+        bank.save_new(trimmed(with_handles(with_rooms(maker())).patch))
+    return bank
+
+
+def make(root: Path) -> None:
+    for name in DEMO:
+        make_bank(Library(root), name)
 
 
 if __name__ == "__main__":

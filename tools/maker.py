@@ -103,4 +103,5 @@ def trimmed(patch: Patch) -> Patch:
         found = measure(patch)
         change = min(LOUDNESS - found.lufs, -1.0 - found.peak)
         patch = with_value(patch, "level", math.floor(10 * (float(patch.level) + change)) / 10)
+    print(f"{patch.name:18} {found.lufs + change:6.1f} LUFS  {found.peak + change:6.1f} dB", flush=True)
     return patch

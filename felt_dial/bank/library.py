@@ -110,6 +110,10 @@ class Bank:
         """Gives the bank another name; the folder stays."""
         self._write(self.file.model_copy(update={"name": name}))
 
+    def describe(self, text: str) -> None:
+        """Gives the bank another description."""
+        self._write(self.file.model_copy(update={"description": text}))
+
     def _write(self, bank: BankFile) -> None:
         write_whole(self.folder / "bank.json", write_bank(bank))
 

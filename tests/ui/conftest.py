@@ -117,11 +117,12 @@ class Desk:
         QApplication.sendEvent(widget, QDropEvent(QPointF(middle), Qt.DropAction.CopyAction, *words))
 
     def close(self) -> None:
-        """Closes the window as a person does."""
+        """Closes the window as a person does, and takes all of it away: the next one would pay for what is left."""
         self.open = False
         self.window.close()
         self.window.deleteLater()
         QApplication.processEvents()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 def _open(engine: bool) -> Desk:

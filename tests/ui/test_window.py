@@ -27,7 +27,7 @@ from felt_dial.ui.pages.threads.thread_table import HOW_FAR
 from felt_dial.ui.pictures.filters import FilterCurve
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth, colour
-from tests.ui.conftest import Desk
+from tests.ui.conftest import Desk, wait
 
 CUTOFF = "layers.a.filter.cutoff"
 CONTROL, SHIFT, ALT = (
@@ -151,8 +151,7 @@ def test_dropping_a_tag_on_what_cannot_be_moved_does_nothing(desk: Desk) -> None
 def test_a_hovered_tab_opens_its_page_while_a_tag_is_carried(desk: Desk) -> None:
     tag = desk.find(Tag, lambda t: t.key == "m4")
     desk.drop(tag.mime(), desk.window.header.tabs["Effects"])
-    QTest.qWait(500)
-    assert desk.window.shown == "Effects"
+    assert wait(lambda: desk.window.shown == "Effects")
 
 
 # --- pictures ----------------------------------------------------------------------------------
