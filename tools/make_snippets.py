@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import felt_dial.sound.modules  # noqa: F401
 from felt_dial.bank.files import slug
 from felt_dial.bank.snippets import FAMILIES, write_snippet
 from felt_dial.patch.units import Beats
@@ -133,9 +134,9 @@ MADE: dict[str, dict[str, dict[str, object]]] = {
 }
 
 
-def main() -> None:
-    SNIPPETS.mkdir(parents=True, exist_ok=True)
-    for old in SNIPPETS.glob("*.json"):
+def make(folder: Path) -> int:
+    folder.mkdir(parents=True, exist_ok=True)
+    for old in folder.glob("*.json"):
         old.unlink()
     count = 0
     for place, made in MADE.items():
@@ -144,10 +145,10 @@ def main() -> None:
             module = FAMILIES[family].kinds[kind]()
             for key, value in values.items():
                 module = module.with_value(key, value)
-            (SNIPPETS / f"{slug(f'{kind} {name}')}.json").write_text(write_snippet(name, module))
+            (folder / f"{slug(f'{kind} {name}')}.json").write_text(write_snippet(name, module))
             count += 1
-    print(f"{count} snippets in {SNIPPETS}")
+    return count
 
 
 if __name__ == "__main__":
-    main()
+    print(f"{make(SNIPPETS)} snippets in {SNIPPETS}")

@@ -14,6 +14,8 @@ from felt_dial.sound.control.blend import Blend
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.control.lfo import Lfo
 
+ROOT = Path(__file__).parents[2]
+
 
 def test_forty_and_more_come_along_and_each_is_written_as_it_is_read() -> None:
     files = sorted(SHIPPED.glob("*.json"))
@@ -21,6 +23,14 @@ def test_forty_and_more_come_along_and_each_is_written_as_it_is_read() -> None:
     for path in files:
         name, _, module = read_snippet(path.read_bytes(), path.name)
         assert write_snippet(name, module) == path.read_text()
+
+
+def test_those_that_come_along_are_what_their_script_makes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(str(ROOT / "tools"))
+    import make_snippets
+
+    make_snippets.make(tmp_path)
+    assert {p.name: p.read_text() for p in tmp_path.iterdir()} == {p.name: p.read_text() for p in SHIPPED.iterdir()}
 
 
 def test_the_envelopes_people_begin_with_are_there(tmp_path: Path) -> None:

@@ -10,7 +10,7 @@ import pytest
 
 from felt_dial.patch.documents import patch as documents
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
-from felt_dial.patch.documents.patch import read_patch, schema, write_patch
+from felt_dial.patch.documents.patch import PATCH, read_patch, schema, write_patch
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import OutOfRange, Param
@@ -74,7 +74,7 @@ def test_a_path_that_leads_nowhere_is_named(path: str) -> None:
 def test_json_comes_back_as_the_same_patch() -> None:
     patch = rich()
     text = write_patch(patch)
-    assert json.loads(text)["format"] == 1
+    assert json.loads(text)["format"] == PATCH.format
     assert json.loads(text)["racks"]["1"]["delay1"]["left"] == {"beats": 0.75}
     assert read_patch(text, "it") == patch
     assert write_patch(read_patch(text, "it")) == text
@@ -103,7 +103,7 @@ BAD = {
     "cut off": (lambda: '{"broken', "is not whole JSON: Unterminated string in line 1. Nothing was read."),
     "no format": (lambda: broken(lambda d: d.pop("format")), "format"),
     "format true": (lambda: broken(lambda d: d.update(format=True)), "format"),
-    "newer": (lambda: broken(lambda d: d.update(format=7)), "format 7, and this program reads up to 1"),
+    "newer": (lambda: broken(lambda d: d.update(format=99)), f"format 99, and this program reads up to {PATCH.format}"),
     "unknown source": (lambda: broken(lambda d: d["layers"]["a"]["source"].update(kind="kazoo")), "kazoo"),
     "unknown effect": (lambda: broken(lambda d: d["racks"]["1"]["delay1"].update(kind="kazoo")), "kazoo"),
     "out of range": (
@@ -142,10 +142,12 @@ def test_a_bad_patch_gets_one_clear_sentence(fault: str) -> None:
 
 
 def test_an_older_format_is_migrated(monkeypatch: pytest.MonkeyPatch) -> None:
-    """The hook: format 1 as if it were old, its `name` once called `title`."""
+    """The format of today as if it were old, its `name` once called `title`."""
     old = json.loads(write_patch(rich()))
     old["title"] = old.pop("name")
-    monkeypatch.setattr(documents, "PATCH", DocumentKind("patch", 2, {1: lambda d: {**d, "name": d.pop("title")}}))
+    now = PATCH.format
+    newer = DocumentKind("patch", now + 1, {**PATCH.migrations, now: lambda d: {**d, "name": d.pop("title")}})
+    monkeypatch.setattr(documents, "PATCH", newer)
     assert read_patch(json.dumps(old), "it").name == "Rich"
 
 

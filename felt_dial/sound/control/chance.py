@@ -73,6 +73,7 @@ def orbit(x: float, y: float, z: float, time: float) -> tuple[float, float, floa
     return min(max(x, -30.0), 30.0), min(max(y, -40.0), 40.0), min(max(z, 0.1), 60.0)
 
 
+@np.errstate(over="ignore")  # a hash is counted modulo 2^64
 def chance_line(modulator: Chance, rate: float, tick: float, count: int, note: int = 1) -> NDArray[np.float64]:
     """What a chance gives a note, tick by tick from its beginning, 0 to 1; float64 (count,).
 
