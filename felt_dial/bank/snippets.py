@@ -47,7 +47,7 @@ class Snippet:
     @property
     def kind(self) -> str:
         """The kind of module that it fits."""
-        return str(self.module.kind)  # type: ignore[attr-defined]
+        return str(self.module.kind)
 
 
 def family_of(module: Module) -> str:
@@ -118,7 +118,7 @@ class Snippets:
         name = name.strip() or module.title
         same = [s for s in self.fitting(module) if s.name == name and not s.shipped]
         taken = {path.stem for path in self.folder.glob("*.json")}
-        key = same[0].id if same else free_name(slug(f"{module.kind} {name}"), taken)  # type: ignore[attr-defined]
+        key = same[0].id if same else free_name(slug(f"{module.kind} {name}"), taken)
         write_whole(self.folder / f"{key}.json", write_snippet(name, module))
         return Snippet(key, name, family_of(module), module, False)
 
@@ -138,7 +138,7 @@ class Snippets:
     def set_default(self, module: Module, snippet: Snippet | None) -> None:
         """New modules of this kind begin with a snippet, or as they come; raises `CannotWrite`."""
         kept = self.defaults()
-        place = f"{family_of(module)}.{module.kind}"  # type: ignore[attr-defined]
+        place = f"{family_of(module)}.{module.kind}"
         kept.pop(place, None)
         if snippet is not None:
             kept[place] = snippet.id
@@ -146,7 +146,7 @@ class Snippets:
 
     def fresh(self, module: M) -> M:
         """A new module as it should begin."""
-        wanted = self.defaults().get(f"{family_of(module)}.{module.kind}")  # type: ignore[attr-defined]
+        wanted = self.defaults().get(f"{family_of(module)}.{module.kind}")
         if wanted is None:
             return module
         found = next((s for s in self.fitting(module) if s.id == wanted), None)

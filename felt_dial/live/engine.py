@@ -391,7 +391,7 @@ class Engine:
         try:
             patch = read_patch(message.text, "The patch from the window")
             for layer in patch.layers.values():
-                self._warm(layer.source.kind)  # type: ignore[attr-defined]
+                self._warm(layer.source.kind)
             values = self.shared.data["values"][message.generation % BANKS]
             program = Program(patch, self.rate, self.frames, self.quality, values)
         except (FeltDialError, KeyError) as wrong:

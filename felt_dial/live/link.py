@@ -36,7 +36,7 @@ from felt_dial.live.shared_memory import BANKS, Shared
 from felt_dial.patch.change import Change
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.drawn import Drawn
-from felt_dial.patch.patch import Patch, drawings, param_at, slots, sounding, structure, value_at
+from felt_dial.patch.patch import Patch, drawings, drawn_at, param_at, slots, sounding, structure, value_at
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, WHEEL, Event
 
@@ -234,13 +234,12 @@ class EngineLink:
         self.patch = change.patch
         row = self.shared.data["values"][self.generation % BANKS]
         for path in change.paths:
-            at, value = self.slot_of[path], value_at(change.patch, path)
-            param = param_at(change.patch, path)
+            at, param = self.slot_of[path], param_at(change.patch, path)
             if isinstance(param, Drawn):
-                numbers = param.numbers(value)  # type: ignore[arg-type]
+                numbers = param.numbers(drawn_at(change.patch, path)[1])
                 row[at : at + len(numbers)] = numbers
             else:
-                row[at] = param.encode(value)
+                row[at] = param.encode(value_at(change.patch, path))
 
     def _write_values(self, patch: Patch, generation: int) -> None:
         """All values of a patch, then its drawings; where each begins is kept in `slot_of`."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import random
+from collections.abc import Container
 from typing import Any
 
 from felt_dial.errors import FeltDialError
@@ -51,12 +52,12 @@ def _layers(patch: Patch, layers: dict[str, Layer]) -> Patch:
     for key, layer in layers.items():
         inlets = {other: inlet for other, inlet in layer.inlets.items() if other in layers}
         kept[key] = layer if len(inlets) == len(layer.inlets) else layer.model_copy(update={"inlets": inlets})
-    return put(patch, ["layers"], kept)  # type: ignore[no-any-return]
+    return put(patch, ["layers"], kept)
 
 
-def _free(prefix: str, taken: object) -> str:
+def _free(prefix: str, taken: Container[str]) -> str:
     n = 1
-    while f"{prefix}{n}" in taken:  # type: ignore[operator]
+    while f"{prefix}{n}" in taken:
         n += 1
     return f"{prefix}{n}"
 
@@ -111,7 +112,7 @@ def add_inlet(patch: Patch, key: str, other: str, index: float = 0.0) -> Patch:
     if other not in patch.layers:
         raise OutOfRange(f"There is no layer {other.upper()}.")
     inlet = inlets.get(other, Inlet()).with_value("index", index)
-    return put(patch, ["layers", key, "inlets"], {**inlets, other: inlet})  # type: ignore[no-any-return]
+    return put(patch, ["layers", key, "inlets"], {**inlets, other: inlet})
 
 
 def remove_inlet(patch: Patch, key: str, other: str) -> Patch:
@@ -135,7 +136,7 @@ def loops_back(patch: Patch, key: str, other: str) -> bool:
 
 def move_layer(patch: Patch, key: str, to: int) -> Patch:
     """The patch with a layer at another place; its id stays."""
-    return put(patch, ["layers"], _moved(patch.layers, key, to))  # type: ignore[no-any-return]
+    return put(patch, ["layers"], _moved(patch.layers, key, to))
 
 
 def _tray_order(pair: tuple[str, Modulator]) -> tuple[int, int]:
@@ -171,7 +172,7 @@ def add_effect(patch: Patch, rack: str, effect: Effect) -> tuple[Patch, str]:
     effects = patch.racks[rack]
     if len(effects) >= RACK_MOST:
         raise OutOfRange("A rack holds twelve effects; remove one first.")
-    key = _free(str(effect.kind), effects)  # type: ignore[attr-defined]
+    key = _free(str(effect.kind), effects)
     return put(patch, ["racks", rack], {**effects, key: effect}), key
 
 
@@ -182,7 +183,7 @@ def remove_effect(patch: Patch, rack: str, key: str) -> Patch:
 
 def move_effect(patch: Patch, rack: str, key: str, to: int) -> Patch:
     """The patch with an effect at another place in its rack."""
-    return put(patch, ["racks", rack], _moved(patch.racks[rack], key, to))  # type: ignore[no-any-return]
+    return put(patch, ["racks", rack], _moved(patch.racks[rack], key, to))
 
 
 def move_to_rack(patch: Patch, rack: str, key: str, other: str, to: int) -> tuple[Patch, str]:
@@ -190,7 +191,7 @@ def move_to_rack(patch: Patch, rack: str, key: str, other: str, to: int) -> tupl
     effect = patch.racks[rack][key]
     if len(patch.racks[other]) >= RACK_MOST:
         raise OutOfRange("A rack holds twelve effects; remove one first.")
-    fresh = key if key not in patch.racks[other] else _free(str(effect.kind), patch.racks[other])  # type: ignore[attr-defined]
+    fresh = key if key not in patch.racks[other] else _free(str(effect.kind), patch.racks[other])
     before, after = f"racks.{rack}.{key}.", f"racks.{other}.{fresh}."
     threads = {
         k: t.model_copy(update={"target": after + t.target.removeprefix(before)}) if t.target.startswith(before) else t
@@ -253,7 +254,7 @@ def set_thread(patch: Patch, key: str, **changes: object) -> Patch:
 
 def move_thread(patch: Patch, key: str, before: str) -> Patch:
     """The patch with a thread listed right before another."""
-    return put(patch, ["threads"], _moved(patch.threads, key, [k for k in patch.threads if k != key].index(before)))  # type: ignore[no-any-return]
+    return put(patch, ["threads"], _moved(patch.threads, key, [k for k in patch.threads if k != key].index(before)))
 
 
 def cut(patch: Patch, key: str) -> Patch:

@@ -11,13 +11,21 @@ The class registers itself with its family under `kind`, which is how a file nam
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, SerializeAsAny
 
 from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.params import LOG, Choice, Param, Parameter, Switch
 from felt_dial.patch.units import DECIBELS, HERTZ, PERCENT, SEMITONES, Value
+
+P = TypeVar("P", bound=Parameter)
+
+
+def _sure(param: Parameter, kind: type[P]) -> P:
+    if not isinstance(param, kind):
+        raise TypeError(f"{param.label} is no {kind.__name__}")
+    return param
 
 
 class ModuleMeta(type(BaseModel)):  # type: ignore[misc]
@@ -55,6 +63,7 @@ class Module(BaseModel, metaclass=ModuleMeta):
     model_config = ConfigDict(frozen=True, extra="allow", defer_build=True)
 
     if TYPE_CHECKING:
+        kind: str
 
         def __init_subclass__(cls, *, kind: str = "", title: str = "", family: bool = False) -> None: ...
 
@@ -85,6 +94,16 @@ class Module(BaseModel, metaclass=ModuleMeta):
     def substance(self) -> tuple[Any, ...]:
         """What a module is made of besides its parameters, such as a sample: another needs it laid out anew."""
         return ()
+
+    @classmethod
+    def param_of(cls, name: str) -> Param:
+        """Declaration of a number; raises `TypeError` where it is none."""
+        return _sure(cls.params[name], Param)
+
+    @classmethod
+    def choice_of(cls, name: str) -> Choice:
+        """Declaration of a choice; raises `TypeError` where it is none."""
+        return _sure(cls.params[name], Choice)
 
     @classmethod
     def row_of(cls, name: str) -> int:
@@ -119,7 +138,7 @@ class Source(Module, family=True):
         """What kind of sound it is set to, in a word or two."""
         return ""
 
-    def place(self, state: tuple[Any, ...], row: int) -> float:
+    def place(self, state: Any, row: int) -> float:
         """Where in its recording a note is, 0 to 1, from the kernel's arrays; −1 where there is no such place."""
         return -1.0
 

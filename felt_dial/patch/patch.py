@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, NamedTuple, Self
+from typing import Any, NamedTuple, Self, TypeVar, cast
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.drawn import Drawn
+from felt_dial.patch.drawn import Drawn, Rows
 from felt_dial.patch.module import AnyEffect, AnyModulator, Filter, Modulator, Module
 from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Parameter
 from felt_dial.patch.parts import (
@@ -267,7 +267,7 @@ def drawings(patch: Patch) -> Iterator[Drawing]:
     """Every drawing of the patch, in the order in which the engine keeps them behind the values."""
     for prefix, module in modules(patch):
         for name, drawn in module.drawings.items():
-            yield Drawing(path_of(prefix, module, name), drawn, module.get(name))  # type: ignore[arg-type]
+            yield Drawing(path_of(prefix, module, name), drawn, getattr(module, name))
 
 
 def outline(patch: Patch) -> tuple[Any, ...]:
@@ -359,6 +359,14 @@ def value_at(patch: Patch, path: str) -> Value:
     return module.get(name)
 
 
+def drawn_at(patch: Patch, path: str) -> tuple[Drawn, Rows]:
+    """Declaration and rows of the drawing at `path`; raises `NoSuchPath`."""
+    module, name = owner(patch, path)
+    if name not in module.drawings:
+        raise NoSuchPath(f"“{path}” is not drawn.")
+    return module.drawings[name], getattr(module, name)
+
+
 def target_param(patch: Patch, path: str) -> Param:
     """Declaration of a parameter that a thread may move; raises `NoSuchPath`."""
     seen = []
@@ -375,8 +383,8 @@ def target_param(patch: Patch, path: str) -> Param:
     if not isinstance(param, Param) or not param.movable:
         raise NoSuchPath(f"“{path}” cannot be moved by a thread.")
     for depth in reversed(seen):
-        param = depth_param(param, str(owner(patch, depth)[0].get("by")))  # type: ignore[arg-type]
-    return param  # type: ignore[return-value]
+        param = depth_param(param, str(owner(patch, depth)[0].get("by")))
+    return param
 
 
 def goes_both_ways(patch: Patch, source: str) -> bool:
@@ -402,13 +410,16 @@ def check_thread(patch: Patch, thread: Thread) -> None:
     depth_of(patch, thread).check(thread.depth)
 
 
-def put(node: Any, steps: list[str], value: object) -> Any:
+N = TypeVar("N")
+
+
+def put(node: N, steps: list[str], value: object) -> N:
     """A copy of `node` with `value` at the path `steps`, sharing everything else."""
+    made: Any = node
     key, rest = steps[0], steps[1:]
     fresh = put(_step(node, key, ".".join(steps)), rest, value) if rest else value
-    if isinstance(node, dict):
-        return {**node, key: fresh}
-    return node.model_copy(update={key: fresh})
+    made = {**made, key: fresh} if isinstance(made, dict) else made.model_copy(update={key: fresh})
+    return cast(N, made)
 
 
 def put_value(patch: Patch, path: str, kept: Value) -> Patch:

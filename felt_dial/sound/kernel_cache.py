@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from types import CodeType, FunctionType, ModuleType
@@ -97,10 +98,11 @@ def _writable(folder: str) -> bool:
 
 class _Stamped:
     _plain: Any
+    get_cache_path: Callable[[], str]
 
     def ensure_cache_path(self) -> None:
         """Raises where the folder cannot be written to."""
-        if not _writable(self.get_cache_path()):  # type: ignore[attr-defined]
+        if not _writable(self.get_cache_path()):
             raise OSError("not writable")
 
     def get_disambiguator(self) -> str:
@@ -112,7 +114,7 @@ class _Stamped:
         return Stamp(self._plain)
 
 
-class Beside(_Stamped, InTreeCacheLocator):  # type: ignore[misc]
+class Beside(_Stamped, InTreeCacheLocator):
     """In the `__pycache__` beside the file, where that can be written to."""
 
     def __init__(self, plain: Any, file: str) -> None:
@@ -120,7 +122,7 @@ class Beside(_Stamped, InTreeCacheLocator):  # type: ignore[misc]
         self._plain = plain
 
 
-class InHome(_Stamped, UserWideCacheLocator):  # type: ignore[misc]
+class InHome(_Stamped, UserWideCacheLocator):
     """In the person's cache folder: the program may be installed where nobody can write."""
 
     def __init__(self, plain: Any, file: str) -> None:

@@ -32,7 +32,7 @@ class Delay(Effect, kind="delay"):
 
     def echoes(self, tempo: float, count: int = 24) -> list[tuple[float, float, int]]:
         """Seconds, gain and side (0 left, 1 right) of the first echoes of a short sound."""
-        times = [self.params[side].resolve(self.get(side), tempo) for side in ("left", "right")]  # type: ignore[attr-defined]
+        times = [self.param_of(side).resolve(self.get(side), tempo) for side in ("left", "right")]
         feedback, wet = float(self.feedback), float(self.wet)
         if self.ping_pong:
             found, at = [], 0.0

@@ -105,7 +105,7 @@ class Built:
 
     def _bus(self, path: str, bus: Bus) -> BusVoice:
         parts = [self._place(f"{path}.{part}", getattr(bus, part), self._fine) for part in ("drive", "filter", "after")]
-        goes = tuple(list(WHERE).index(where) for where in type(bus).params["out"].ids)  # type: ignore[attr-defined]
+        goes = tuple(list(WHERE).index(where) for where in bus.choice_of("out").ids)
         out = self._layout.at[f"{path}.out"]
         return BusVoice(
             path.split(".")[1], Tone(parts, self.room), self._control(path, bus), out, goes, self._fine.frames

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.patch.module import Source
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.engine.tone_chain import Tone
 from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
@@ -72,7 +74,7 @@ class LayerVoice:
         if not len(self.rows):
             return -1.0
         row = int(self.rows[np.argmax(voices.number[self.rows])])
-        return float(self.source.module.place(self.source.state, row))  # type: ignore[attr-defined]
+        return float(cast(Source, self.source.module).place(self.source.state, row))
 
     def turned(self) -> bool:
         """True where some other layer may move the phase of this one."""

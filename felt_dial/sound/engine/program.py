@@ -10,11 +10,12 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from time import perf_counter_ns
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.patch.module import Source
 from felt_dial.patch.parts import Bus, Layer
 from felt_dial.patch.patch import Patch, drawings, slots
 from felt_dial.sound.control.core.layout import make_modulation
@@ -288,7 +289,7 @@ class Program:
         voices = self.voices
         ended = voices.once & voices.sounding
         for layer in self.layers:
-            if layer.source.module.tells_end and not layer.idle:  # type: ignore[attr-defined]
+            if cast(Source, layer.source.module).tells_end and not layer.idle:
                 ended &= (layer.source.state.over > 0) | (layer.weights[NOW] == 0.0)
         for row in np.flatnonzero(ended):
             voices.once[row] = False

@@ -113,7 +113,7 @@ def look_up(table: Any, at: Any) -> Any:
     return row[0], row[1], row[2]
 
 
-@overload(look_up, inline="always")  # type: ignore[untyped-decorator]
+@overload(look_up, inline="always")
 def _look_up(table, at):
     if isinstance(at, LaneType):
         return lambda table, at: _look_up_lanes(table, at)

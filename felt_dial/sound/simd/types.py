@@ -37,7 +37,7 @@ lanes = LaneType()
 
 
 @register_model(LaneType)
-class _LaneModel(models.PrimitiveModel):  # type: ignore[misc]
+class _LaneModel(models.PrimitiveModel):
     def __init__(self, manager: Any, kind: Any) -> None:
         super().__init__(manager, kind, VECTOR)
 
@@ -65,7 +65,7 @@ def _wide(context: Any, builder: Any, kind: Any, value: Any) -> Any:
 def _declare(function: Any, count: int, lower: Any) -> None:
     """Lets a function take lanes, and numbers beside them."""
 
-    class Typing(AbstractTemplate):  # type: ignore[misc]
+    class Typing(AbstractTemplate):
         def generic(self, args: Any, kws: Any) -> Any:
             wide = [isinstance(kind, LaneType) for kind in args]
             fits = all(is_wide or isinstance(kind, types.Number) for is_wide, kind in zip(wide, args, strict=True))
@@ -133,12 +133,12 @@ def root(x: Any) -> Any:
     return math.sqrt(x)
 
 
-@overload(whole, inline="always")  # type: ignore[untyped-decorator]
+@overload(whole, inline="always")
 def _whole(x):
     return (lambda x: _whole_lanes(x)) if isinstance(x, LaneType) else (lambda x: np.floor(x))
 
 
-@overload(root, inline="always")  # type: ignore[untyped-decorator]
+@overload(root, inline="always")
 def _root(x):
     return (lambda x: _root_lanes(x)) if isinstance(x, LaneType) else (lambda x: math.sqrt(x))
 
@@ -157,7 +157,7 @@ def pick(a: Any, b: Any, then: Any, other: Any) -> Any:
     return then if a > b else other
 
 
-@overload(pick, inline="always")  # type: ignore[untyped-decorator]
+@overload(pick, inline="always")
 def _pick(a, b, then, other):
     if any(isinstance(kind, LaneType) for kind in (a, b, then, other)):
         return lambda a, b, then, other: _pick_lanes(a, b, then, other)

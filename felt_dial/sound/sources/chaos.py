@@ -108,7 +108,7 @@ def portrait(source: Chaos, points: int = 700) -> NDArray[np.float64]:
     """The path of a system over its first turns, two of its numbers, each within −1 and 1; shape (2, points)."""
     state, room = np.zeros((1, 7)), np.zeros((3, 4))
     state[0, :4] = 0.4
-    system = list(Chaos.params["system"].ids).index(str(source.get("system")))  # type: ignore[attr-defined]
+    system = list(Chaos.choice_of("system").ids).index(str(source.get("system")))
     energy, coupling, damping = (source.number(name) for name in ("energy", "coupling", "damping"))
     found = np.zeros((2, points))
     for n in range(points + 120):

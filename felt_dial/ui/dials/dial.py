@@ -411,7 +411,8 @@ class Dial(QWidget):
 
     def _to_beats(self) -> None:
         """The note length that comes nearest."""
-        wanted = self.param.in_beats(float(self._value), self.session.patch.number("tempo")).count  # type: ignore[arg-type]
+        assert not isinstance(self._value, Beats)
+        wanted = self.param.in_beats(float(self._value), self.session.patch.number("tempo")).count
         nearest = min(DIVISIONS.values(), key=lambda count: abs(math.log(count / wanted)))
         self.session.set(self.path, Beats(nearest))
 

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLayout
 
 
-def clear(layout: object) -> None:
+def clear(layout: QLayout) -> None:
     """Removes everything from a layout; a widget with the property `kept` is only taken out.
 
     Nothing is made parentless on the way: that would make it a window, and take the focus along.
     """
-    while item := layout.takeAt(0):  # type: ignore[attr-defined]
+    while item := layout.takeAt(0):
         if widget := item.widget():
             focus = QApplication.focusWidget()
             if focus is not None and (widget is focus or widget.isAncestorOf(focus)):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
@@ -100,7 +102,7 @@ class ControllerWindow(QWidget):
         line.addWidget(text_label("Program"))
         for n in range(4):
             line.addWidget(
-                Pill(str(n + 1), "pill", lambda n=n: session.link.send_midi([0xC0, n]), f"Preset {n + 1} of the bank")
+                Pill(str(n + 1), "pill", partial(session.link.send_midi, [0xC0, n]), f"Preset {n + 1} of the bank")
             )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 12, 14, 12)

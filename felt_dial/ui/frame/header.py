@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.patch.patch import Patch, param_at
@@ -234,8 +234,8 @@ class TempoReading(PressedReading):
 
         return Entry(self, QRect(0, 24, self.width(), 20), self.value, take, "Tempo")
 
-    def wheelEvent(self, event: object) -> None:
-        step = 1 if event.angleDelta().y() > 0 else -1  # type: ignore[attr-defined]
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        step = 1 if event.angleDelta().y() > 0 else -1
         self.session.set("tempo", min(max(float(self.session.patch.tempo) + step, 20), 999), dragging=True)
 
 

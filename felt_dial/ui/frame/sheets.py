@@ -74,7 +74,7 @@ class Sheet(QWidget):
 
     def open(self) -> None:
         """Shows the sheet in the middle of its page."""
-        parent = self.parentWidget()
+        parent = self.parentWidget() or self
         self.adjustSize()
         self.resize(max(self.sizeHint().width(), 460), self.sizeHint().height())
         self.move((parent.width() - self.width()) // 2, max(8, (parent.height() - self.height()) // 2))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import threads_from
@@ -101,15 +101,15 @@ class Wheel(QWidget):
         if self.springs:
             self.set_value(0.0)
 
-    def keyPressEvent(self, event: object) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Up: 0.05, Qt.Key.Key_Down: -0.05}
-        if (key := event.key()) in steps:  # type: ignore[attr-defined]
-            self.set_value(self.value + steps[key])
+        if step := steps.get(Qt.Key(event.key())):
+            self.set_value(self.value + step)
         else:
-            super().keyPressEvent(event)  # type: ignore[arg-type]
+            super().keyPressEvent(event)
 
-    def keyReleaseEvent(self, event: object) -> None:
-        if self.springs and not event.isAutoRepeat():  # type: ignore[attr-defined]
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if self.springs and not event.isAutoRepeat():
             self.set_value(0.0)
 
     def paintEvent(self, event: QPaintEvent) -> None:

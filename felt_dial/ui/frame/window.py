@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from functools import partial
 from typing import cast
 
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
@@ -66,7 +67,8 @@ class Said(QWidget):
     def say(self, text: str, problem: bool, offers: tuple[tuple[str, object], ...] = ()) -> None:
         """Shows a sentence, with buttons that answer it."""
         while item := self.buttons.takeAt(0):
-            item.widget().deleteLater()
+            if widget := item.widget():
+                widget.deleteLater()
         for name, act in offers:
             pill = Pill(name, "pill")
             pill.clicked.connect(self.hide)
@@ -85,7 +87,7 @@ class Said(QWidget):
 
     def place(self) -> None:
         """Above the strip, in the middle."""
-        parent = self.parentWidget()
+        parent = self.parentWidget() or self
         wide = min(parent.width() - 40, 820)
         need = self.text.fontMetrics().horizontalAdvance(self.text.text()) + 130 + 130 * self.buttons.count()
         width = min(wide, max(need, 260))
@@ -199,7 +201,7 @@ class Window(QMainWindow):
             "Ctrl+Q": self.close,
             "Ctrl+M": self.toggle_analyser,
         }
-        shortcuts |= {f"Ctrl+{n}": (lambda title=title: self.show_page(title)) for n, title in enumerate(PAGES, 1)}
+        shortcuts |= {f"Ctrl+{n}": partial(self.show_page, title) for n, title in enumerate(PAGES, 1)}
         for keys, act in shortcuts.items():
             QShortcut(QKeySequence(keys), self).activated.connect(act)
 

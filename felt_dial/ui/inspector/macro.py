@@ -6,6 +6,7 @@ import random
 import time
 from collections.abc import Callable
 
+from PySide6.QtGui import QFocusEvent, QHideEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QPlainTextEdit, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import shake
@@ -57,8 +58,8 @@ class Description(QPlainTextEdit):
         self.setTabChangesFocus(True)
         self.setFixedHeight(48)
 
-    def focusOutEvent(self, event: object) -> None:
-        super().focusOutEvent(event)  # type: ignore[arg-type]
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
         macro, text = self.session.patch.macros[self.key], self.toPlainText().strip()
         if text != macro.description:
             fresh = macro.model_copy(update={"description": text})
@@ -103,10 +104,10 @@ class MacroPart(QWidget):
             self.travel = None
             self.try_it.setText("Try it")
 
-    def hideEvent(self, event: object) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         if self.travel is not None:
             self.travel.stop()
-        super().hideEvent(event)  # type: ignore[arg-type]
+        super().hideEvent(event)
 
     def menu(self) -> QMenu:
         """How far the depths may be shaken."""

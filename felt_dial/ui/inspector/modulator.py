@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
@@ -10,7 +11,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import STRAIGHT, Rows, doubled, flipped, mirrored
 from felt_dial.patch.edits import remove_modulator
 from felt_dial.patch.params import Choice
-from felt_dial.patch.patch import movers, param_at, put, value_at, with_value
+from felt_dial.patch.patch import drawn_at, movers, put, with_value
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.steps import STEP
 from felt_dial.ui.dials.controls import Pill, text_label
@@ -40,7 +41,7 @@ class DrawingTools(QWidget):
             ("Mirror", mirrored, "From its end to its beginning"),
             ("Double", self._doubled, "Twice in the same time"),
         ):
-            row.addWidget(Pill(name, "small", lambda m=make, n=name: self._change(m, n.lower()), tip))
+            row.addWidget(Pill(name, "small", partial(self._change, make, name.lower()), tip))
         row.addWidget(Pill("Copy", "small", self._copy, "Copy the drawing"))
         row.addWidget(Pill("Paste", "small", self._paste, "Paste the copied drawing"))
         row.addStretch()
@@ -48,10 +49,10 @@ class DrawingTools(QWidget):
     @property
     def rows(self) -> Rows:
         """The drawing as it is; a straight line where nothing was drawn."""
-        return value_at(self.session.patch, self.path) or STRAIGHT  # type: ignore[return-value]
+        return drawn_at(self.session.patch, self.path)[1] or STRAIGHT
 
     def _doubled(self, rows: Rows) -> Rows:
-        return doubled(rows, param_at(self.session.patch, self.path).most)  # type: ignore[attr-defined]
+        return doubled(rows, drawn_at(self.session.patch, self.path)[0].most)
 
     def put(self, rows: Rows, says: str) -> None:
         """Makes the drawing these points; a refusal is said."""
@@ -98,7 +99,7 @@ class StepTools(QWidget):
         row.setSpacing(4)
         self.lanes = []
         for n, name in enumerate(LANES):
-            pill = Pill(name, "small", lambda n=n: self.show_lane(n), f"Draw the {STEP[n].name} of the steps")
+            pill = Pill(name, "small", partial(self.show_lane, n), f"Draw the {STEP[n].name} of the steps")
             pill.setCheckable(True)
             pill.setChecked(n == 0)
             self.lanes.append(pill)

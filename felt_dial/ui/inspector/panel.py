@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
@@ -115,11 +117,11 @@ class Inspector(Card):
             return None
         return part, key, [(shown(module), getattr(module, "way", "") == "drawn") for module in modules]
 
-    def _head(self, lead: QWidget, name: str, act: object, kind: str) -> None:
+    def _head(self, lead: QWidget, name: str, act: Callable[[str], None], kind: str) -> None:
         row = QHBoxLayout()
         row.setSpacing(8)
         row.addWidget(lead)
-        edit = NameEdit(name, "title", act, empty=kind)  # type: ignore[arg-type]
+        edit = NameEdit(name, "title", act, empty=kind)
         edit.setAccessibleName("Name")
         row.addWidget(edit, 1)
         row.addWidget(text_label(kind))

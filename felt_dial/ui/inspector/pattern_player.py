@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -54,7 +55,7 @@ class PatternPart(QWidget):
         lanes.setSpacing(3)
         self.lanes = []
         for n, name in enumerate(NAMES):
-            pill = Pill(name, "small", lambda n=n: self.show_lane(n), f"Draw the {LANES[n].name} of the steps")
+            pill = Pill(name, "small", partial(self.show_lane, n), f"Draw the {LANES[n].name} of the steps")
             pill.setCheckable(True)
             self.lanes.append(pill)
             lanes.addWidget(pill)

@@ -33,7 +33,7 @@ class SourceKind(QComboBox):
             cls = Source.kinds[kind]
             self.addItem(cls.title, kind)
             self.setItemData(self.count() - 1, cls.about(), 3)
-        self.setCurrentIndex(self.findData(source.kind))  # type: ignore[attr-defined]
+        self.setCurrentIndex(self.findData(source.kind))
         self.setAccessibleName(f"Source of layer {layer.upper()}")
         self.setToolTip("What the layer starts from")
         self.activated.connect(self._choose)
@@ -45,7 +45,7 @@ class SourceKind(QComboBox):
             return
         plays = {"sample", "grains", "partials", "noise"}
         kept = {}
-        if {before.kind, self.itemData(n)} <= plays:  # type: ignore[attr-defined]
+        if {before.kind, self.itemData(n)} <= plays:
             kept = {name: getattr(before, name) for name in ("asset", "root", "cents") if hasattr(before, name)}
         fresh = cls(**{name: value for name, value in kept.items() if name in cls.model_fields})
         if cls is Table:
@@ -73,13 +73,13 @@ class Material(QWidget):
             row.addWidget(Pill("Load…", "small", self._load, "Load a table from a WAV or FLAC file"))
             row.addWidget(Pill("Save…", "small", self._save, "Save the table as a WAV file"))
         else:
-            asset = source.asset  # type: ignore[attr-defined]
+            asset: Asset | None = getattr(source, "asset", None)
             missing = asset is not None and assets.find(asset) is None
             row.addWidget(self._name(source, asset, missing), 1)
             if missing:
                 row.addWidget(Pill("Find it…", "small", self._find, "Look in a folder for this very recording"))
             row.addWidget(Pill("Load…", "small", self._load, "Load a WAV, FLAC, AIFF, OGG or MP3 file"))
-            if asset is not None and (isinstance(source, Partials) or source.kind == "noise"):  # type: ignore[attr-defined]
+            if asset is not None and (isinstance(source, Partials) or source.kind == "noise"):
                 row.addWidget(Pill("Clear", "link", self._clear, "Go on without the recording"))
         box.addLayout(row)
         if "scan" in source.params:
@@ -116,7 +116,7 @@ class Material(QWidget):
     def _nothing(self, source: Source) -> str:
         if isinstance(source, Partials):
             return "Drawn harmonics: drag in the picture"
-        return "No texture: noise is made" if source.kind == "noise" else "No sample yet"  # type: ignore[attr-defined]
+        return "No texture: noise is made" if source.kind == "noise" else "No sample yet"
 
     def _follow(self) -> None:
         busy = self.importing.busy
@@ -189,9 +189,9 @@ class Material(QWidget):
         """Writes the table as it was loaded, 32-bit float."""
         import soundfile
 
-        asset = self.session.patch.layers[self.layer].source.asset  # type: ignore[attr-defined]
+        asset = getattr(self.session.patch.layers[self.layer].source, "asset", None)
         sound = assets.load(asset)
-        if sound is None:
+        if asset is None or sound is None:
             self.session.say("There is no table to save.", problem=True)
             return
         try:

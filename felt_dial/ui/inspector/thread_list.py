@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QRect
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -110,9 +112,9 @@ class ThreadList(QWidget):
         self.layout_.addWidget(text_label(title))
         for above, key in zip(["", *keys], keys, strict=False):
             row = ThreadRow(self.session, key, by_target)
-            row.addWidget(Pill("Cut", "link", lambda k=key: self._cut(k), "Cut this thread"))
+            row.addWidget(Pill("Cut", "link", partial(self._cut, key), "Cut this thread"))
             if by_target and above:
-                row.addWidget(Pill("Up", "link", lambda k=key, a=above: self._up(k, a), "List it before the one above"))
+                row.addWidget(Pill("Up", "link", partial(self._up, key, above), "List it before the one above"))
             self._rows.append(row)
             self.layout_.addLayout(row)
         if not keys:

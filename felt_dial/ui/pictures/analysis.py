@@ -282,7 +282,8 @@ class Stages(Picture):
             found.append((name, before, after))
         for n, rack in enumerate(("1", "2")):
             if patch.racks[rack]:
-                found.append((f"Rack {rack}", *(float(x) for x in data["rack_peaks"][n])))  # type: ignore[arg-type]
+                before, after = (float(x) for x in data["rack_peaks"][n])
+                found.append((f"Rack {rack}", before, after))
         return found
 
     def draw(self, painter: QPainter, box: QRectF) -> None:

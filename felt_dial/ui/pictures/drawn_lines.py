@@ -7,7 +7,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.drawn import AT, BEND, LEVEL, STRAIGHT, Rows
-from felt_dial.patch.patch import param_at, value_at
+from felt_dial.patch.module import Modulator
+from felt_dial.patch.patch import drawn_at
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.lfo import lfo_value
@@ -37,8 +38,7 @@ class LineEditor(Well):
     @property
     def rows(self) -> Rows:
         """The points as they are; a straight line where none were drawn."""
-        found: Rows = value_at(self.session.patch, self.path)  # type: ignore[assignment]
-        return found or STRAIGHT
+        return drawn_at(self.session.patch, self.path)[1] or STRAIGHT
 
     def editable(self) -> bool:
         """Whether the hand may change it."""
@@ -117,7 +117,7 @@ class LineEditor(Well):
     def add_point(self, at: float, level: float) -> None:
         """One more point, where there is room for one."""
         points = list(self.rows)
-        if len(points) >= param_at(self.session.patch, self.path).most:  # type: ignore[attr-defined]
+        if len(points) >= drawn_at(self.session.patch, self.path)[0].most:
             self.session.say(f"There is no room for more than {len(points)} points.", problem=True)
             return
         n = next((k for k, row in enumerate(points) if row[AT] > at), len(points) - 1)
@@ -214,7 +214,7 @@ class LinePicture(LineEditor):
         self.setAccessibleName(f"{session.patch.modulators[key].title} {key.upper()}")
 
     @property
-    def modulator(self) -> object:
+    def modulator(self) -> Modulator:
         """The LFO or curve as it is."""
         return self.session.patch.modulators[self.mover]
 
@@ -247,7 +247,7 @@ class LinePicture(LineEditor):
                 shade_loop(painter, box, low, high, self.line_colour())
             super().draw(painter, box)
             return
-        start = float(modulator.phase) / 360  # type: ignore[attr-defined]
+        start = modulator.number("phase") / 360
         if not self._formula() and self.large:
             super().draw(painter, box)
             return
@@ -266,7 +266,7 @@ class LinePicture(LineEditor):
             across = place % 1.0 if place != 1.0 else 1.0
             up = 0.5 + (0.5 if self.editable() else 0.46) * value
             if self.editable():
-                across = (across + float(self.modulator.phase) / 360) % 1.0  # type: ignore[attr-defined]
+                across = (across + self.modulator.number("phase") / 360) % 1.0
         x = box.left() + across * box.width()
         painter.setPen(QPen(colour("chalk_soft"), 1))
         painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))

@@ -224,9 +224,9 @@ class EnvelopePicture(Well):
             sign = 1.0 if what == "attack_bend" else -1.0
             changes = {what: min(max(before.number(what) + sign * 2 * up, -1.0), 1.0)}
         else:
-            param = Envelope.params[what]
+            param = Envelope.param_of(what)
             root = max(start_time**0.5 + 1.8 * across, 0.0)
-            changes = {what: min(root**2, param.high)}  # type: ignore[attr-defined]
+            changes = {what: min(root**2, param.high)}
             if what == "decay":
                 changes["sustain"] = min(max(float(before.sustain) + up, 0.0), 1.0)
         values = {f"modulators.{self.mover}.{name}": value for name, value in changes.items()}
@@ -256,7 +256,7 @@ class EnvelopePicture(Well):
         elif self._grabbed and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             step = 0.01 if event.key() == Qt.Key.Key_Right else -0.01
             now = self.seconds(self._grabbed) ** 0.5
-            high = Envelope.params[self._grabbed].high  # type: ignore[attr-defined]
+            high = Envelope.param_of(self._grabbed).high
             self.session.set(
                 f"modulators.{self.mover}.{self._grabbed}", min(max(now + step, 0.0) ** 2, high), dragging=True
             )
@@ -285,7 +285,7 @@ class ChancePicture(Well):
     def draw(self, painter: QPainter, box: QRectF) -> None:
         chance = self.session.patch.modulators[self.mover]
         assert isinstance(chance, Chance)
-        rate = Chance.params["rate"].resolve(chance.get("rate"), self.session.patch.number("tempo"))  # type: ignore[attr-defined]
+        rate = Chance.param_of("rate").resolve(chance.get("rate"), self.session.patch.number("tempo"))
         floor, span = chance.number("floor"), chance.number("span")
         tick = TICK / self.session.link.rate
         count = round(self.SECONDS / tick)

@@ -188,12 +188,15 @@ class GrainsPicture(RecordingPicture):
 class PartialsPicture(RecordingPicture):
     """The partials over time, low ones at the bottom; drawn harmonics as bars that can be drawn."""
 
-    def key(self) -> object:
+    def _known(self) -> bool:
         source = self.source
-        return source, source.asset is not None and is_known(source.asset, source.fundamental())
+        return source.asset is not None and is_known(source.asset, source.fundamental())
+
+    def key(self) -> object:
+        return self.source, self._known()
 
     def live(self) -> object:
-        return super().live(), self.key()[1]  # type: ignore[index]
+        return super().live(), self._known()
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         source = self.source

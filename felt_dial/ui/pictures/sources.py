@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QLineF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from felt_dial.patch.asset import Asset
@@ -93,7 +93,8 @@ class WavePicture(SourcePicture):
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         painter.setPen(QPen(colour("chalk_soft").darker(190), 1))
-        painter.drawLine(box.left(), box.center().y(), box.right(), box.center().y())  # type: ignore[call-overload]
+        middle = box.center().y()
+        painter.drawLine(QLineF(box.left(), middle, box.right(), middle))
         draw_curve(painter, box, *self._wave(*self._still()), self.line_colour(), floor=0.5)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.drawn import Column, Rows
-from felt_dial.patch.patch import param_at, value_at
+from felt_dial.patch.patch import drawn_at
 from felt_dial.ui.pictures.well import Well, draws, mover_row
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
@@ -32,12 +32,12 @@ class StepsEditor(Well):
     @property
     def rows(self) -> Rows:
         """The steps as they are."""
-        return value_at(self.session.patch, self.path)  # type: ignore[return-value]
+        return drawn_at(self.session.patch, self.path)[1]
 
     @property
     def column(self) -> Column:
         """What the lane in view is."""
-        return param_at(self.session.patch, self.path).columns[self.lane]  # type: ignore[attr-defined,no-any-return]
+        return drawn_at(self.session.patch, self.path)[0].columns[self.lane]
 
     def key(self) -> object:
         return self.rows, self.lane
@@ -160,9 +160,8 @@ class StepsEditor(Well):
 
     def set_count(self, count: int) -> None:
         """More steps, the first ones again, or fewer."""
-        drawn = param_at(self.session.patch, self.path)
-        rows = self.rows
-        count = min(max(count, 1), drawn.most)  # type: ignore[attr-defined]
+        drawn, rows = drawn_at(self.session.patch, self.path)
+        count = min(max(count, 1), drawn.most)
         made = tuple(rows[n % len(rows)] for n in range(count))
         self.session.set_all({self.path: made}, f"{count} steps")
 

@@ -105,7 +105,7 @@ def sewn_pen(shade: QColor, width: float = 1.6) -> QPen:
 class Wool(QWidget):
     """A widget whose ground is wool."""
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.drawTiledPixmap(self.rect(), wool_tile())
 
@@ -137,7 +137,7 @@ class SewnLine(QWidget):
         super().__init__(parent)
         self.setFixedHeight(9)
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setPen(sewn_pen(colour("edge")))
         painter.drawLine(0, 4, self.width(), 4)

@@ -173,7 +173,7 @@ def _mover_record(patch: Patch, key: str, layout: Layout, order: Order) -> tuple
     late = sum(1 << n for n, other in enumerate(reads[:3]) if (Node(MOVER, key), Node(MOVER, other)) in order.late)
     anew = getattr(modulator, "start", "") == "first note"
     inputs = [heard.get(name, -1) if modulator.places(patch.layers) else _index(layout, name) for name in reads[:3]]
-    return CODES[str(modulator.kind)], first, both, drawn, *inputs, late, anew  # type: ignore[attr-defined]
+    return CODES[str(modulator.kind)], first, both, drawn, *inputs, late, anew
 
 
 def _index(layout: Layout, key: str) -> int:

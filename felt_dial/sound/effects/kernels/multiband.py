@@ -59,7 +59,7 @@ def run_multiband(audio, control, tick, rate, state, levels, moved):
             level = 10.0 * math.log10(levels[b] + 1e-12) + 3.01
             goal = 0.0
             if level > above:
-                goal = (above - level) * press  # type: ignore[assignment]
+                goal = (above - level) * press
             elif level < below and level > QUIET:
                 goal = min((below - level) * lift, MOST_UP)
             goal *= depth

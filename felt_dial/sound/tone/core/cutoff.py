@@ -24,7 +24,7 @@ def hertz(filter_: Tuned, now: Mapping[str, float] | None = None, pitch: float =
 
 def now_or_set(filter_: Any, now: Mapping[str, float] | None, name: str) -> float:
     """Value of a parameter where something moved it to, or where it is set."""
-    return float(now[name]) if now and name in now else filter_.number(name)  # type: ignore[no-any-return]
+    return float(now[name]) if now and name in now else filter_.number(name)
 
 
 def prototype(frequency: ArrayLike, cutoff: float, rate: float) -> NDArray[np.complex128]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
@@ -199,7 +201,7 @@ class EffectsPage(Page):
         row.setSpacing(4)
         row.addWidget(text_label("Band"))
         for band in range(1, BANDS + 1):
-            pill = Pill(str(band), "small", lambda n=band: self.show_band(n), f"The dials of band {band}")
+            pill = Pill(str(band), "small", partial(self.show_band, band), f"The dials of band {band}")
             pill.setCheckable(True)
             pill.setChecked(band == self.band)
             row.addWidget(pill)

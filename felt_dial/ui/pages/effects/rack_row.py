@@ -21,7 +21,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
-from felt_dial.patch.patch import arrivals
+from felt_dial.patch.patch import Patch, arrivals
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pictures.registry import picture_of
@@ -267,12 +267,12 @@ class Rack(TakesEffects):
         """An effect at the end, shown large."""
         made: list[str] = []
 
-        def make() -> object:
+        def make() -> Patch:
             patch, key = add_effect(self.session.patch, self.rack, effect)
             made.append(key)
             return patch
 
-        if self.session.try_edit(make, says):  # type: ignore[arg-type]
+        if self.session.try_edit(make, says):
             self.session.choose_effect(self.rack, made[0])
             self.session.selected.emit()
 
@@ -287,8 +287,8 @@ class Rack(TakesEffects):
         pen.setDashPattern([4, 3])
         painter.setPen(pen)
         y = self.height() / 2
-        stops = [self.row.itemAt(n).widget() for n in range(self.row.count())]
-        edges = [(w.x(), w.x() + w.width()) for w in stops if w is not None]
+        items = [item for n in range(self.row.count()) if (item := self.row.itemAt(n))]
+        edges = [(w.x(), w.x() + w.width()) for item in items if (w := item.widget())]
         for (_, right), (left, _) in zip(edges, [*edges[1:], (self.width() - 40, 0)], strict=True):
             painter.drawLine(QPointF(right + 1, y), QPointF(left - 1, y))
         painter.setPen(colour("soft"))

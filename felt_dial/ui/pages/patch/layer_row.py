@@ -5,7 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import QMimeData, QPoint, QRectF, Qt, QTimer
-from PySide6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QFontMetrics, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QDrag,
+    QDragEnterEvent,
+    QDropEvent,
+    QFontMetrics,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import move_layer
@@ -80,13 +90,13 @@ class LayerRow(QWidget):
         self.pictures[part] = made
         made.mouseReleaseEvent = lambda event: self.session.select(part, self.key)  # type: ignore[method-assign]
 
-        def key_press(event: object) -> None:
-            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):  # type: ignore[attr-defined]
+        def key_press(event: QKeyEvent) -> None:
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 self.session.select(part, self.key)
             else:
-                QWidget.keyPressEvent(made, event)  # type: ignore[arg-type]
+                QWidget.keyPressEvent(made, event)
 
-        made.keyPressEvent = key_press  # type: ignore[method-assign,assignment]
+        made.keyPressEvent = key_press  # type: ignore[method-assign]
         return made
 
     def _head(self, folded: bool) -> QWidget:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
@@ -55,7 +57,7 @@ class PatchPage(Page):
         line.addStretch()
         self.only = {}
         for kind, name in (("", "All"), *((c, Modulator.kinds[c].title) for c in Modulator.in_order())):
-            pill = Pill(name, "small", lambda k=kind: self.show_only(k), f"Show {name.lower()}")
+            pill = Pill(name, "small", partial(self.show_only, kind), f"Show {name.lower()}")
             pill.setCheckable(True)
             self.only[kind] = pill
             line.addWidget(pill)
@@ -95,7 +97,7 @@ class PatchPage(Page):
         clear(self.tray)
         self.cards = {}
         for key, modulator in patch.modulators.items():
-            if self.shown_kind in ("", modulator.kind):  # type: ignore[attr-defined]
+            if self.shown_kind in ("", modulator.kind):
                 self.cards[key] = ModulatorCard(self.session, key)
                 self.tray.addWidget(self.cards[key])
         add = Pill("+ Modulator", "add", self._modulator_menu, "Add a modulator")

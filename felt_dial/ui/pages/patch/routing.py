@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
@@ -219,7 +219,7 @@ class Routing(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def event(self, event: object) -> bool:
+    def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
             node = self._node_at(QPointF(event.pos()))
             text = self.words().replace(" · ", "\n")
@@ -227,4 +227,4 @@ class Routing(QWidget):
                 text = f"Bus {node[1]}: {bus_words(self.session.patch.buses[node[1]])}\nClick for all of it"
             QToolTip.showText(event.globalPos(), text, self)
             return True
-        return super().event(event)  # type: ignore[arg-type]
+        return super().event(event)

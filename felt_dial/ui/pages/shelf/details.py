@@ -7,6 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
@@ -75,7 +76,7 @@ class Details(Card):
         self.description.setTabChangesFocus(True)
         self.description.setAccessibleName("Description")
         self.description.setPlaceholderText("What a musician should know of it")
-        self.description.focusOutEvent = self._described  # type: ignore[method-assign,assignment]
+        self.description.focusOutEvent = self._described  # type: ignore[method-assign]
         body.addWidget(self.name)
         body.addWidget(self.where)
         body.addWidget(self.swatch)
@@ -178,8 +179,8 @@ class Details(Card):
         if name.strip():
             self._keep({"name": name.strip()}, "name")
 
-    def _described(self, event: object) -> None:
-        QPlainTextEdit.focusOutEvent(self.description, event)  # type: ignore[arg-type]
+    def _described(self, event: QFocusEvent) -> None:
+        QPlainTextEdit.focusOutEvent(self.description, event)
         self._keep({"description": self.description.toPlainText().strip()}, "description")
 
     def _preview(self) -> None:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QModelIndex, QRect, Qt
+from PySide6.QtCore import QModelIndex, QPoint, QRect, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -173,7 +174,7 @@ class ShelfPage(Page):
             if preset.patch and preset.patch.type:
                 counts[preset.patch.type] = counts.get(preset.patch.type, 0) + 1
         for n, (kind, count) in enumerate(sorted(counts.items())):
-            pill = Pill(f"{kind}  {count}", "kind", lambda k=kind: self.choose_kind(k), f"Show {kind} only")
+            pill = Pill(f"{kind}  {count}", "kind", partial(self.choose_kind, kind), f"Show {kind} only")
             pill.setCheckable(True)
             pill.setChecked(kind == self.kind)
             self.kinds.addWidget(pill, n // 2, n % 2)
@@ -390,11 +391,11 @@ class ShelfPage(Page):
     def _restore(self, ticket: str) -> None:
         shelving.restore_preset(self.session, ticket)
 
-    def _menu(self, at: object) -> None:
+    def _menu(self, at: QPoint) -> None:
         menu = QMenu(self)
         for text, (act, tip) in self.choices.items():
             menu.addAction(f"{text}", act).setToolTip(tip)
-        menu.exec(self.view.viewport().mapToGlobal(at))  # type: ignore[call-overload]
+        menu.exec(self.view.viewport().mapToGlobal(at))
 
     def _list_key(self, event: QKeyEvent) -> None:
         alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
@@ -403,8 +404,10 @@ class ShelfPage(Page):
             self.open_chosen()
         elif event.key() == Qt.Key.Key_Delete:
             self.delete()
-        elif alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.model.ordered and self.chosen():
-            self.reorder(self.chosen()[1], row - 1 if event.key() == Qt.Key.Key_Up else row + 2)  # type: ignore[index]
+        elif (
+            alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.model.ordered and (chosen := self.chosen())
+        ):
+            self.reorder(chosen[1], row - 1 if event.key() == Qt.Key.Key_Up else row + 2)
         elif event.text() and not event.modifiers() and event.key() != Qt.Key.Key_Escape:
             event.ignore()
         else:

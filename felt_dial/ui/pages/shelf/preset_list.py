@@ -115,8 +115,8 @@ class PresetPainter(QStyledItemDelegate):
         place, preset = index.data(PRESET_ROLE)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        row = QRect(option.rect).adjusted(1, 2, -1, -2)  # type: ignore[attr-defined]
-        view = option.widget  # type: ignore[attr-defined]
+        row = QRect(option.rect).adjusted(1, 2, -1, -2)
+        view = option.widget
         chosen = isinstance(view, QListView) and view.currentIndex() == index
         on_table = (self.session.work.bank, self.session.work.preset) == (preset.bank, preset.id)
         painter.setPen(QPen(dye("madder") if chosen else colour("edge"), 1.8 if chosen else 1))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.bank.library import Bank
@@ -82,12 +82,12 @@ class Spine(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def dragEnterEvent(self, event: object) -> None:
-        if event.mimeData().hasFormat(PRESET_MIME):  # type: ignore[attr-defined]
-            event.acceptProposedAction()  # type: ignore[attr-defined]
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(PRESET_MIME):
+            event.acceptProposedAction()
 
-    def dropEvent(self, event: object) -> None:
-        home, preset = bytes(event.mimeData().data(PRESET_MIME).data()).decode().split("/")  # type: ignore[attr-defined]
-        event.acceptProposedAction()  # type: ignore[attr-defined]
+    def dropEvent(self, event: QDropEvent) -> None:
+        home, preset = bytes(event.mimeData().data(PRESET_MIME).data()).decode().split("/")
+        event.acceptProposedAction()
         if home != self.bank.id:
             move_preset(self.session, home, preset, self.bank.id)

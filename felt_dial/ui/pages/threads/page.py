@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QShowEvent
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
@@ -98,7 +100,7 @@ class ThreadsPage(Page):
         self.filters = {}
         layers = {key: f"Layer {key.upper()}" if len(patch.layers) < 4 else key.upper() for key in patch.layers}
         for key, name in {"": "All", **layers, "macros": "Macros", "idle": "Idle", "ends": "At an end"}.items():
-            pill = Pill(name, "pill", lambda k=key: self.show_filtered(k), f"Show {name.lower()}")
+            pill = Pill(name, "pill", partial(self.show_filtered, key), f"Show {name.lower()}")
             pill.setCheckable(True)
             pill.setChecked(key == self.table.only)
             self._filters.addWidget(pill)
@@ -178,7 +180,7 @@ class SearchBar(QWidget):
         self.layout_.addWidget(line, 1)
         line.setFixedHeight(30)
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(colour("edge"), 1))

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from functools import partial
+from typing import Any
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
@@ -39,7 +42,7 @@ class ThreadCard(Card):
         super().__init__()
         self.session, self.view = session, view
         self.key = ""
-        self._laid_out_for: object = None
+        self._laid_out_for: tuple[Any, ...] = ()
         self.setFixedWidth(WIDTH)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(4, 8, 4, 6)
@@ -65,7 +68,7 @@ class ThreadCard(Card):
             return
         focus = self.window().focusWidget() if self.window() else None
         if isinstance(focus, Dial) and self.isAncestorOf(focus) and self._laid_out_for and thread:
-            same = self._laid_out_for[:2] == wanted[:2]  # type: ignore[index]
+            same = self._laid_out_for[:2] == wanted[:2]
             if same:
                 self._meeting()
                 return
@@ -112,7 +115,8 @@ class ThreadCard(Card):
         self.body.addLayout(row)
         self.body.addWidget(SewnLine())
         self.meeting = QWidget()
-        QVBoxLayout(self.meeting).setContentsMargins(0, 0, 0, 0)
+        self.meeting_rows = QVBoxLayout(self.meeting)
+        self.meeting_rows.setContentsMargins(0, 0, 0, 0)
         self.body.addWidget(self.meeting)
         self._meeting()
         buttons = QHBoxLayout()
@@ -128,7 +132,7 @@ class ThreadCard(Card):
         """What else moves the same dial, and where all of it reaches together."""
         patch = self.session.patch
         thread = patch.threads[self.key]
-        layout = self.meeting.layout()
+        layout = self.meeting_rows
         clear(layout)
         others = {k: t for k, t in threads_on(patch, thread.target).items() if k != self.key}
         name = " ".join(place_name(patch, thread.target))
@@ -139,7 +143,7 @@ class ThreadCard(Card):
                 row.addWidget(Tag(self.session, other.source, 10, carried=False))
                 row.addWidget(text_label(depth_of(patch, other).unit.write_signed(float(other.depth)), "value"))
             row.addStretch()
-            layout.addLayout(row)  # type: ignore[attr-defined]
+            layout.addLayout(row)
         low, high, stopped = reach_of_all(patch, thread.target)
         param = target_param(patch, thread.target)
         who = "Together they reach" if others else "It reaches"
@@ -165,7 +169,7 @@ class ThreadCard(Card):
         label.setMinimumWidth(52)
         row.addWidget(label)
         for key, text in choice.options.items():
-            pill = Pill(text, "pill", lambda k=key: self._change(**{name: k}), choice.says)
+            pill = Pill(text, "pill", partial(self._change, **{name: key}), choice.says)
             pill.setCheckable(True)
             pill.setChecked(thread.get(name) == key)
             row.addWidget(pill)
@@ -176,7 +180,7 @@ class ThreadCard(Card):
         source = tag_text(self.session.patch.threads[self.key].source)
         says = f"thread of {source}: {', '.join(map(str, changes.values())) or 'nothing'}"
         self.session.try_edit(lambda: set_thread(self.session.patch, self.key, **changes), says)
-        self._laid_out_for = None
+        self._laid_out_for = ()
         self.follow()
 
     def menu(self) -> QMenu:

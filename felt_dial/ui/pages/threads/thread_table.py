@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
@@ -175,7 +175,7 @@ class ThreadPainter(QStyledItemDelegate):
 
     def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: Index) -> QWidget:
         patch = self.session.patch
-        thread = patch.threads[index.model().keys[index.row()]]  # type: ignore[attr-defined]
+        thread = patch.threads[cast(ThreadTable, index.model()).keys[index.row()]]
         if index.column() == HOW_FAR:
             line = QLineEdit(parent)
             line.setAccessibleName("Depth")
@@ -200,7 +200,7 @@ class ThreadPainter(QStyledItemDelegate):
             editor.setText(str(index.data()).replace("±", ""))
 
     def setModelData(self, editor: QWidget, model: Any, index: Index) -> None:
-        value = editor.text() if isinstance(editor, QLineEdit) else editor.currentData()  # type: ignore[attr-defined]
+        value = editor.text() if isinstance(editor, QLineEdit) else cast(QComboBox, editor).currentData()
         thread = self.session.patch.threads[model.keys[index.row()]]
         same = {MOVED_BY: thread.source, SCALED_BY: thread.scaled, WHAT: thread.target}.get(index.column())
         if value != same:
@@ -217,7 +217,7 @@ class ThreadPainter(QStyledItemDelegate):
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._ground(painter, option, index)
-        box = QRectF(option.rect).adjusted(8, 0, -4, 0)  # type: ignore[attr-defined]
+        box = QRectF(option.rect).adjusted(8, 0, -4, 0)
         ink = colour("ink" if thread.on else "soft")
         column = index.column()
         if column == MOVED_BY:
@@ -283,9 +283,9 @@ class ThreadPainter(QStyledItemDelegate):
         painter.drawLine(QPointF(from_, bar.top() - 4), QPointF(from_, bar.bottom() + 4))
 
     def _ground(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        rect = QRectF(option.rect).adjusted(0, 2, 0, -2)  # type: ignore[attr-defined]
+        rect = QRectF(option.rect).adjusted(0, 2, 0, -2)
         first, last = index.column() == 0, index.column() == len(COLUMNS) - 1
-        view = option.widget  # type: ignore[attr-defined]
+        view = option.widget
         chosen = isinstance(view, QTableView) and view.currentIndex().row() == index.row()
         painter.setClipRect(rect)
         wide = rect.adjusted(1 if first else -20, 0.5, -1 if last else 20, -0.5)
@@ -341,12 +341,12 @@ class ThreadView(QTableView):
     @property
     def chosen(self) -> str:
         """The thread that is chosen, or nothing."""
-        row, keys = self.currentIndex().row(), self.model().keys  # type: ignore[attr-defined]
+        row, keys = self.currentIndex().row(), cast(ThreadTable, self.model()).keys
         return keys[row] if 0 <= row < len(keys) else ""
 
     def choose(self, key: str) -> None:
         """Chooses a thread that is in view."""
-        keys = self.model().keys  # type: ignore[attr-defined]
+        keys = cast(ThreadTable, self.model()).keys
         if key in keys:
             self.setCurrentIndex(self.model().index(keys.index(key), HOW_FAR))
 
