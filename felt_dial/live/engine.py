@@ -325,10 +325,9 @@ class Engine:
         data["held"], data["quality"] = self.monitor.held, program.quality
         if self.blocks % (SHOWN_EVERY * 8) == 0:
             data["integrated"] = self.meter.integrated()
-        keys = data["keys"]
-        keys[:] = 0
-        for held in np.flatnonzero(voices.held):
-            keys[int(voices.key[held]) & 127] = 1
+        down = np.zeros(128, data["keys"].dtype)
+        down[voices.key[voices.held].astype(np.int64) & 127] = 1
+        data["keys"] = down  # at once: the window must not see keys that are let go of for a moment
         turning = program.pattern.now
         count = max(len(program.pattern.rows), 1)
         data["pattern_step"] = (turning.row - 1) % count if turning.sounding and turning.was_on else -1

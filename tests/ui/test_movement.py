@@ -61,7 +61,7 @@ def test_a_curve_is_drawn_by_hand(desk: Desk) -> None:
     key = add(desk, "curve")
     picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
     box, before = picture.box(), picture.rows
-    second = picture._spot(box, before[1]).toPoint()
+    second = picture.spot(box, before[1]).toPoint()
     desk.drag(picture, second, second + QPoint(-30, 30))
     moved = picture.rows
     assert moved[1][0] < before[1][0] and moved[1][1] < before[1][1] and moved[0] == before[0]
@@ -336,7 +336,7 @@ def test_playheads_run_where_notes_are(open_desk: Callable[[], Desk]) -> None:
     desk.session.edit(sew(desk.session.patch, key, "layers.a.pan", 0.5)[0], "sew")
     picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
     desk.link.note_on(60, 0.8)
-    assert until(lambda: isinstance(picture._live, tuple) and 0.1 < picture._live[0] < 1.0)
+    assert until(lambda: isinstance(picture.seen_now, tuple) and 0.1 < picture.seen_now[0] < 1.0)
     desk.link.note_off(60)
 
 

@@ -153,7 +153,7 @@ def test_the_tooltip_of_the_engine_lists_what_each_layer_and_effect_takes(desk: 
     for n, path in enumerate(sounding(desk.session.patch)):
         desk.link.shared.data["costs"][n] = spent.get(path, 0.0)
     for _ in range(15):
-        desk.window.header._frame()
+        desk.session.frame.emit()
     tip = desk.window.header.engine.toolTip()
     assert "A Leaf: 1.5" in tip and "B Drop: 3.0" in tip and "Delay: 0.3" in tip
 
@@ -284,19 +284,19 @@ def test_a_slope_is_dragged_to_bend_it_and_double_clicked_to_straighten_it(desk:
 
 
 def test_the_drawn_envelope_ends_where_its_stages_say(editor: EnvelopePicture) -> None:
-    x, y = editor._line()
-    assert x[0] == 0.0 and x[-1] == pytest.approx(sum(width for _, width, _ in editor._stages()))
+    x, y = editor.line()
+    assert x[0] == 0.0 and x[-1] == pytest.approx(sum(width for _, width, _ in editor.stages()))
     assert (np.diff(x) >= 0).all() and y.max() == pytest.approx(0.96) and y[-1] == pytest.approx(0.0)
 
 
 def test_the_playhead_stands_where_the_engine_says(desk: Desk, editor: EnvelopePicture) -> None:
     calm = image(editor)
     desk.link.shared.data["movers"][0] = (3.0, 0.3, 0.5, 0.5)
-    editor._frame()
+    desk.session.frame.emit()
     moving = image(editor)
-    assert moving != calm and editor._live == (3, 0.3, 0.5)
+    assert moving != calm and editor.seen_now == (3, 0.3, 0.5)
     desk.link.shared.data["movers"][0] = (6.0, 0.0, 0.0, 0.0)
-    editor._frame()
+    desk.session.frame.emit()
     assert image(editor) == calm, "a note that has ended leaves no playhead"
     assert isinstance(desk.session.patch.modulators["e1"], Envelope)
 

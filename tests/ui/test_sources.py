@@ -144,13 +144,13 @@ def test_the_travel_curve_is_drawn_by_hand(desk: Desk) -> None:
     picture = desk.find(GrainsPicture, lambda picture: picture.large)
     assert source_of(desk).curve == READY["There and back"]  # type: ignore[attr-defined]
     box = picture.box()
-    middle = picture._spot(box, 0.5, 0.8).toPoint()
+    middle = picture.spot(box, 0.5, 0.8).toPoint()
     QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=middle)
     QTest.mouseMove(picture, QPointF(middle.x() - 60, middle.y()).toPoint())
     QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=QPointF(middle.x() - 60, middle.y()).toPoint())
     moved = source_of(desk).curve[1]  # type: ignore[attr-defined]
     assert moved[1] < 0.95 and moved[0] == pytest.approx(0.5, abs=0.03)
-    spot = picture._spot(box, 0.8, 0.2).toPoint()
+    spot = picture.spot(box, 0.8, 0.2).toPoint()
     QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
     assert len(source_of(desk).curve) == 4  # type: ignore[attr-defined]
 
@@ -175,7 +175,8 @@ def test_a_layer_is_tied_to_another_and_cut_again(desk: Desk) -> None:
     assert dial.param is param_at(desk.session.patch, "layers.a.inlets.b.index")
     desk.find(Inlets).tie("a")
     assert desk.find(QLabel, lambda label: "a block late" in label.text())
-    desk.find(Inlets)._cut("b")
+    cut = [p for p in desk.find(Inlets).findChildren(Pill) if p.text() == "Cut"][0]
+    cut.click()
     assert list(desk.session.patch.layers["a"].inlets) == ["a"]
 
 

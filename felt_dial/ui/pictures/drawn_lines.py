@@ -73,9 +73,9 @@ class LineEditor(Well):
                 chosen = n == self.chosen
                 painter.setPen(QPen(colour("chalk") if chosen else self.line_colour(), 1.6))
                 painter.setBrush(self.line_colour() if chosen else colour("well"))
-                painter.drawEllipse(self._spot(box, row), 4.6, 4.6)
+                painter.drawEllipse(self.spot(box, row), 4.6, 4.6)
 
-    def _spot(self, box: QRectF, row: tuple[float, ...]) -> QPointF:
+    def spot(self, box: QRectF, row: tuple[float, ...]) -> QPointF:
         return QPointF(box.left() + row[AT] * box.width(), box.bottom() - row[LEVEL] * box.height())
 
     def _place(self, point: QPointF) -> tuple[float, float]:
@@ -90,7 +90,7 @@ class LineEditor(Well):
 
     def _near(self, point: QPointF) -> int:
         box = self.box()
-        away = [(self._spot(box, row) - point).manhattanLength() for row in self.rows]
+        away = [(self.spot(box, row) - point).manhattanLength() for row in self.rows]
         nearest = int(np.argmin(away))
         return nearest if away[nearest] <= NEAR else -1
 
@@ -257,9 +257,9 @@ class LinePicture(LineEditor):
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         super().draw_live(painter, box)
-        if not isinstance(self._live, tuple):
+        if not isinstance(self.seen_now, tuple):
             return
-        place, value = self._live
+        place, value = self.seen_now
         if isinstance(self.modulator, Curve):
             across, up = place, value
         else:

@@ -103,7 +103,7 @@ class FilterCurve(Well):
         filter_ = self.filter
         if not filter_.get("on"):
             return
-        moved = dict(self._live) if isinstance(self._live, tuple) else {}
+        moved = dict(self.seen_now) if isinstance(self.seen_now, tuple) else {}
         if any(
             abs(now - filter_.number(name)) > 0.01 * max(abs(filter_.number(name)), 0.2) for name, now in moved.items()
         ):

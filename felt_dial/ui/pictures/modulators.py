@@ -78,7 +78,7 @@ class EnvelopePicture(Well):
             return None
         return round(float(row[0])), round(float(row[1]), 3), round(float(row[2]), 3)
 
-    def _stages(self) -> list[tuple[str, float, float]]:
+    def stages(self) -> list[tuple[str, float, float]]:
         """Name, width and time of every stage, the held one between decay and release."""
         times = [(name, self.seconds(name)) for name in ("delay", "attack", "hold", "decay", "release")]
         widths = [_warp(time) for _, time in times]
@@ -88,7 +88,8 @@ class EnvelopePicture(Well):
         found.insert(4, ("sustain", SUSTAINED, 0.0))
         return found
 
-    def _line(self) -> tuple[np.ndarray, np.ndarray]:
+    def line(self) -> tuple[np.ndarray, np.ndarray]:
+        """The envelope as it is drawn: places and levels, 0 to 1."""
         e = self.envelope
         sustain = float(e.sustain)
         part = np.linspace(0, 1, 40)
@@ -101,7 +102,7 @@ class EnvelopePicture(Well):
             "release": sustain * (1 - slope(part, float(e.release_bend))),
         }
         x, y, at = [np.zeros(1)], [np.zeros(1)], 0.0
-        for name, width, _ in self._stages():
+        for name, width, _ in self.stages():
             x.append(at + part * width)
             y.append(shapes[name])
             at += width
@@ -110,7 +111,7 @@ class EnvelopePicture(Well):
     def handles(self) -> list[Handle]:
         """The points, as parts of the box."""
         places, at = {}, 0.0
-        for name, width, _ in self._stages():
+        for name, width, _ in self.stages():
             at += width
             places[name] = at
         sustain = 0.96 * float(self.envelope.sustain)
@@ -125,7 +126,7 @@ class EnvelopePicture(Well):
     def loop(self) -> tuple[float, float] | None:
         """From where to where it loops, as parts of the box; None where it does not."""
         ends, at = [0.0], 0.0
-        for _, width, _ in self._stages()[:4]:
+        for _, width, _ in self.stages()[:4]:
             at += width
             ends.append(at)
         back, turn = str(self.envelope.loop_from), str(self.envelope.loop_to)
@@ -138,7 +139,7 @@ class EnvelopePicture(Well):
     def draw(self, painter: QPainter, box: QRectF) -> None:
         if loop := self.loop():
             shade_loop(painter, box, *loop, self.line_colour())
-        x, y = self._line()
+        x, y = self.line()
         draw_curve(painter, box, x, y, self.line_colour())
         if self.large:
             held = next(h for h in self.handles() if h.time == "decay")
@@ -157,13 +158,13 @@ class EnvelopePicture(Well):
         if self.large:
             for handle in self.handles():
                 self._paint_handle(painter, box, handle)
-        live = self._live
+        live = self.seen_now
         if not isinstance(live, tuple):
             return
         stage, since, level = live
         names = ("delay", "attack", "hold", "decay", "sustain", "release")
         at = 0.0
-        for n, (_, width, time) in enumerate(self._stages()):
+        for n, (_, width, time) in enumerate(self.stages()):
             if n == stage or names[n] == names[min(stage, 5)]:
                 part = 0.5 if names[n] == "sustain" else min(since / time, 1.0) if time > 0 else 1.0
                 x = box.left() + (at + part * width) * box.width()
@@ -197,7 +198,7 @@ class EnvelopePicture(Well):
         if near:
             return near
         part, start = (at.x() - box.left()) / box.width(), 0.0
-        for name, width, _ in self._stages():
+        for name, width, _ in self.stages():
             if start <= part <= start + width and name in ("attack", "decay", "release"):
                 return name + "_bend"
             start += width
@@ -299,8 +300,8 @@ class ChancePicture(Well):
         draw_curve(painter, box, np.linspace(0, 1, count)[::8], values[::8], self.line_colour(), floor=None)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
-        if isinstance(self._live, float):
-            draw_bead(painter, box, 1.0, self._live)
+        if isinstance(self.seen_now, float):
+            draw_bead(painter, box, 1.0, self.seen_now)
 
 
 @draws("blend")
@@ -328,8 +329,8 @@ class BlendPicture(Well):
             draw_curve(painter, box, x, y, colour(shade) if shade else self.line_colour(), floor=None, width=1.6)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
-        if isinstance(self._live, float):
-            draw_bead(painter, box, 1.0, self._live)
+        if isinstance(self.seen_now, float):
+            draw_bead(painter, box, 1.0, self.seen_now)
 
 
 @draws("follow")
@@ -357,8 +358,8 @@ class FollowPicture(Well):
         draw_curve(painter, box, (decibels - low) / (high - low), y, self.line_colour())
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
-        if isinstance(self._live, float):
-            draw_bead(painter, box, 1.0, self._live)
+        if isinstance(self.seen_now, float):
+            draw_bead(painter, box, 1.0, self.seen_now)
 
 
 def live_value(session: Session, key: str) -> float | None:

@@ -107,9 +107,9 @@ class GrainsPicture(RecordingPicture):
             painter.setBrush(colour("well"))
             painter.setPen(QPen(colour("chalk"), 1.4))
             for when, where, _ in source.curve:
-                painter.drawEllipse(self._spot(box, when, first + (last - first) * where), 4, 4)
+                painter.drawEllipse(self.spot(box, when, first + (last - first) * where), 4, 4)
 
-    def _spot(self, box: QRectF, when: float, where: float) -> QPointF:
+    def spot(self, box: QRectF, when: float, where: float) -> QPointF:
         return QPointF(self.across(box, where), box.bottom() - when * box.height())
 
     def _at(self, point: QPointF) -> tuple[float, float]:
@@ -124,7 +124,7 @@ class GrainsPicture(RecordingPicture):
         box, source = self.box(), self.source
         first, last = sorted((source.number("loop_start"), source.number("loop_end")))
         for n, (when, where, _) in enumerate(source.curve):
-            apart = self._spot(box, when, first + (last - first) * where) - point
+            apart = self.spot(box, when, first + (last - first) * where) - point
             if abs(apart.x()) + abs(apart.y()) < 12:
                 return n
         return -1

@@ -90,8 +90,8 @@ class StepsEditor(Well):
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         count = len(self.rows)
-        if isinstance(self._live, int) and 0 <= self._live < count:
-            bar = self.bar(box, self._live)
+        if isinstance(self.seen_now, int) and 0 <= self.seen_now < count:
+            bar = self.bar(box, self.seen_now)
             painter.setPen(QPen(colour("chalk"), 1.6))
             painter.drawLine(QPointF(bar.left(), bar.bottom() + 2), QPointF(bar.right(), bar.bottom() + 2))
         if 0 <= self.chosen < count and self.hasFocus():

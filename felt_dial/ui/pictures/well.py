@@ -88,7 +88,8 @@ class Well(QWidget):
         self.session, self.shade = session, shade
         self._cache: QPixmap | None = None
         self._cached_for: object = None
-        self._live: object = None
+        self.seen_now: object = None
+        """What `live` gave when it was painted last."""
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         session.watch(self._follow, *(looks_at or (EVERYTHING,)))
@@ -134,8 +135,8 @@ class Well(QWidget):
             live = self.live()
         except GONE:
             return
-        if live != self._live:
-            self._live = live
+        if live != self.seen_now:
+            self.seen_now = live
             self.update()
 
     def box(self) -> QRectF:
