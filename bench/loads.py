@@ -70,7 +70,7 @@ def movement() -> Patch:
 
 
 def movement_share(notes: int = 16, blocks: int = 400) -> float:
-    """Share of a core that control alone takes: the movement kernel of that patch, the best of five runs."""
+    """Share of a core that control alone takes: the modulation kernel of that patch, the best of five runs."""
     program = Program(movement(), RATE)
     program.block([Event(0, ON, 40 + n, 0.8) for n in range(notes)])
     for _ in range(3):

@@ -251,7 +251,7 @@ class Program:
         return self.out
 
     def modulation_arguments(self) -> tuple[Any, ...]:
-        """What the movement kernel is given in this block."""
+        """What the modulation kernel is given in this block."""
         voices = self.voices
         return (
             *self.modulation,
