@@ -65,6 +65,11 @@ def sine(frequency: float, level: float = 0.0, seconds: float = 1.0) -> NDArray[
     return np.tile(10 ** (level / 20) * np.sin(2 * np.pi * frequency * t), (2, 1))
 
 
+def tone(frequency: float, level: float = -12.0, seconds: float = 0.5) -> NDArray[np.float64]:
+    """A sine of whole blocks."""
+    return sine(frequency, level, int(seconds * RATE) // BLOCK * BLOCK / RATE)
+
+
 def noise(seconds: float = 1.0, level: float = -12.0) -> NDArray[np.float64]:
     """The same noise every time, another on each side, float64 (2, frame)."""
     return 10 ** (level / 20) * np.random.default_rng(4).uniform(-1, 1, (2, round(seconds * RATE)))

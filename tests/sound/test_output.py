@@ -20,7 +20,7 @@ from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK, QUALITIES
 from felt_dial.sound.spectra import period
-from tests.sound.listening import RATE, amplitude_at, decibels, plain, sine
+from tests.sound.listening import RATE, amplitude_at, decibels, plain, tone
 
 Sound = NDArray[np.float64]
 
@@ -33,11 +33,6 @@ def blocks(sound: Sound, work: object) -> Sound:
         work(block)  # type: ignore[operator]
         out.append(block.astype(np.float64))
     return np.concatenate(out, axis=1)
-
-
-def tone(frequency: float, level: float = -12.0, seconds: float = 0.5) -> Sound:
-    """A sine of whole blocks."""
-    return sine(frequency, level, int(seconds * RATE) // BLOCK * BLOCK / RATE)
 
 
 # --- rates -------------------------------------------------------------------------------------

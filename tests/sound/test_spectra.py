@@ -6,8 +6,7 @@ import numpy as np
 import pytest
 
 from felt_dial.sound.spectra import correlation, frequency_at, locked, note_name, period, spectrum, true_peak
-from tests.sound.listening import RATE, decibels
-from tests.sound.test_house import tone
+from tests.sound.listening import RATE, decibels, tone
 
 
 def test_a_full_scale_sine_reads_nothing_below_full_scale() -> None:

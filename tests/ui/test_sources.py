@@ -175,7 +175,7 @@ def test_a_layer_is_tied_to_another_and_cut_again(desk: Desk) -> None:
     assert dial.param is param_at(desk.session.patch, "layers.a.inlets.b.index")
     desk.find(Inlets).tie("a")
     assert desk.find(QLabel, lambda label: "a block late" in label.text())
-    cut = [p for p in desk.find(Inlets).findChildren(Pill) if p.text() == "Cut"][0]
+    cut = next(p for p in desk.find(Inlets).findChildren(Pill) if p.text() == "Cut")
     cut.click()
     assert list(desk.session.patch.layers["a"].inlets) == ["a"]
 

@@ -11,7 +11,7 @@ from felt_dial.sound.matter.assets import SHIPPED
 
 
 class Shipped(NamedTuple):
-    """A table of the house: its family, its asset and the length of its cycles."""
+    """A table that comes with the program: its family, its asset and the length of its cycles."""
 
     family: str
     asset: Asset
