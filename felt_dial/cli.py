@@ -46,7 +46,7 @@ def find_patch(name: str) -> Any:
             raise BadDocument(f"{path} cannot be read: {wrong.strerror}.") from None
     if ":" in name:
         bank_name, _, preset = name.partition(":")
-        bank = _library().bank(bank_name)
+        bank = _library().named(bank_name)
         for found in bank.presets():
             if preset in (found.id, found.name):
                 return bank.load(found.id)
@@ -138,7 +138,7 @@ def bank_export(bank: str, target: Path) -> None:
     """Writes a bank as one .feltbank file."""
     from felt_dial.bank.package import export_bank
 
-    found = _library().bank(bank)
+    found = _library().named(bank)
     print(f"{found.name}: {export_bank(found, target)} presets in {target}")
 
 

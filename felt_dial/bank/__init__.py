@@ -1,9 +1,13 @@
 """The library: banks, presets, and what is known of them.
 
-- `files`: Files written whole or not at all, and names that are safe as file names.
+- `bank`: one folder of presets, their order, their last versions, and the recordings that they need.
+- `bin`: deleted presets, each in a folder with where it stood, what it was before, and when it was deleted.
+- `documents`: the presets that lie, or lay, on the table, and what disk holds of each now.
+- `files`: Files written whole or not at all, names that are safe as file names, and folders held against other
+  processes.
 - `index`: what was measured, by content, and every word one may search for. It can always be made anew.
-- `journal`: unsaved work, written as it is done and offered again after a crash.
-- `library`: banks as folders, presets as files, a bin, and the last versions of everything.
+- `journal`: unsaved work, written as it is done, kept until it is saved or the person answers what becomes of it.
+- `library`: banks as folders, a bin, and the recordings that no bank needs yet.
 - `measure_worker`: The worker that measures presets: renders what it is sent, until the window is gone.
 - `measurement`: its loudness, its peak and its swatch, from a render with the phrase of its kind.
 - `measuring`: Measuring in the background: a worker process renders while the window works and the sound plays.

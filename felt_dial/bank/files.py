@@ -1,14 +1,23 @@
-"""Files written whole or not at all, and names that are safe as file names."""
+"""Files written whole or not at all, names that are safe as file names, and folders held against other processes."""
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import secrets
 import unicodedata
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
+from filelock import FileLock, Timeout
+
 from felt_dial.errors import FeltDialError
+
+PATIENCE = 10.0
+"""Seconds for which a lock that another process holds is waited for."""
+LITTER = (".writing-", ".making-", ".gone-")
+"""How names of what is only half made, or half taken away, begin."""
 
 
 class CannotWrite(FeltDialError):
@@ -17,6 +26,24 @@ class CannotWrite(FeltDialError):
 
 def write_whole(path: Path, content: str | bytes) -> None:
     """Writes beside the file, syncs, and takes its place; raises `CannotWrite` and leaves the old file."""
+    _write(path, content, os.replace)
+
+
+def write_new(path: Path, content: str | bytes) -> bool:
+    """The same for a file that must not be there yet: False, and nothing is written, where it is."""
+    try:
+        _write(path, content, _link)
+    except FileExistsError:
+        return False
+    return True
+
+
+def _link(temporary: Path, path: Path) -> None:
+    os.link(temporary, path)
+    temporary.unlink()
+
+
+def _write(path: Path, content: str | bytes, put: Callable[[Path, Path], None]) -> None:
     data = content.encode() if isinstance(content, str) else content
     temporary: Path | None = None
     try:
@@ -26,31 +53,69 @@ def write_whole(path: Path, content: str | bytes) -> None:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        os.replace(temporary, path)
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
+        put(temporary, path)
+        sync_folder(path.parent)
     except OSError as wrong:
         if temporary is not None:
-            temporary.unlink(missing_ok=True)
+            with contextlib.suppress(OSError):
+                temporary.unlink(missing_ok=True)
+        if isinstance(wrong, FileExistsError) and put is _link:
+            raise
         raise CannotWrite(
             f"“{path.name}” could not be written in {path.parent}: {wrong.strerror or wrong}. What was there before stays."
         ) from None
 
 
+def sync_folder(folder: Path) -> None:
+    """Has the disk take what was renamed in a folder."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+@contextlib.contextmanager
+def held(lock: Path, what: str) -> Iterator[None]:
+    """Holds something against other processes by a lock file; raises `CannotWrite` where one does not let go of it."""
+    try:
+        lock.parent.mkdir(parents=True, exist_ok=True)
+        own = FileLock(lock, timeout=PATIENCE, is_singleton=True)
+        own.acquire()
+    except Timeout:
+        raise CannotWrite(f"{what} is being changed by another window. Nothing was changed; try again.") from None
+    except OSError as wrong:
+        raise CannotWrite(f"{what} cannot be changed: {wrong.strerror or wrong}. It is as it was.") from None
+    try:
+        yield
+    finally:
+        own.release()
+
+
+@contextlib.contextmanager
+def at_the_disk(what: str, kept: str) -> Iterator[None]:
+    """Turns what the disk refuses into one sentence: `what` could not be done, and what was `kept`."""
+    try:
+        yield
+    except OSError as wrong:
+        raise CannotWrite(f"{what}: {wrong.strerror or wrong}. {kept}") from None
+
+
 def slug(name: str) -> str:
     """A file name for a person's name: `Dew Pluck` → `dew-pluck`."""
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
-    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or "sound"
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60].strip("-") or "sound"
 
 
 def free_name(wanted: str, taken: set[str]) -> str:
     """`wanted`, or with a number behind it where it is taken."""
-    if wanted not in taken:
-        return wanted
+    return next(name for name in names_like(wanted) if name not in taken)
+
+
+def names_like(wanted: str) -> Iterator[str]:
+    """`wanted`, and with a number behind it, without end."""
+    yield wanted
     n = 2
-    while f"{wanted}-{n}" in taken:
+    while True:
+        yield f"{wanted}-{n}"
         n += 1
-    return f"{wanted}-{n}"

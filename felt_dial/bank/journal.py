@@ -1,49 +1,151 @@
-"""The journal: unsaved work, written as it is done and offered again after a crash."""
+"""The journal: unsaved work, written as it is done, kept until it is saved or the person answers what becomes of it.
+
+Every window has a name of its own, which it holds with a lock while it lives; every sound that lay on its table has a
+page. What windows that have ended left behind is offered by the next one:
+
+journal/
+  <window>.lock
+  <window>-<page>.json
+"""
 
 from __future__ import annotations
 
+import contextlib
+import os
+import secrets
+import time
+from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from felt_dial.bank.files import write_whole
+from filelock import FileLock, Timeout
+
+from felt_dial.bank.files import at_the_disk, write_whole
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.documents.kind import DocumentKind
+from felt_dial.patch.documents.kind import Data, DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
 
-JOURNAL = DocumentKind("journal", 1, kept="It was set aside.")
+
+def _one_side(data: Data) -> Data:
+    """Format 1 kept the side that sounded."""
+    return {**data, "b": data["patch"], "side": "a"}
+
+
+JOURNAL = DocumentKind("journal", 2, {1: _one_side}, kept="It was set aside.")
 
 
 class Unsaved(NamedTuple):
-    """Work that was not saved: the patch, and the preset it came from (empty for a new one)."""
+    """Work that was not saved: both patches, which of them sounded, and the preset it came from (empty for a new one)."""
 
-    patch: Patch
+    a: Patch
+    b: Patch
+    side: str
     bank: str
     preset: str
 
+    @property
+    def patch(self) -> Patch:
+        """The patch that sounded."""
+        return self.a if self.side == "a" else self.b
+
+
+class LeftBehind(NamedTuple):
+    """Work that a window which has ended left behind: its file, when it was written, and what it holds."""
+
+    path: Path
+    when: datetime
+    work: Unsaved
+
 
 class Journal:
-    """One file that is there only while there is unsaved work."""
+    """The pages of one window."""
 
-    def __init__(self, path: Path) -> None:
-        self.path = path
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.window = f"{time.time_ns():020d}-{secrets.token_hex(4)}"
+        self._lock: FileLock | None = None
 
-    def write(self, work: Unsaved) -> None:
+    def path(self, page: str) -> Path:
+        """The file of a page."""
+        return self.folder / f"{self.window}-{page}.json"
+
+    def write(self, page: str, work: Unsaved) -> None:
         """Keeps the work; raises `CannotWrite`."""
-        entry = {"bank": work.bank, "preset": work.preset, "patch": write_patch(work.patch)}
-        write_whole(self.path, JOURNAL.write(entry))
+        self._live()
+        entry = {
+            "bank": work.bank,
+            "preset": work.preset,
+            "side": work.side,
+            "patch": write_patch(work.a),
+            "b": write_patch(work.b),
+        }
+        write_whole(self.path(page), JOURNAL.write(entry))
 
-    def clear(self) -> None:
-        """There is no unsaved work any more."""
-        self.path.unlink(missing_ok=True)
+    def clear(self, page: str) -> None:
+        """There is nothing on this page to be lost any more; raises `CannotWrite`."""
+        with at_the_disk("The journal could not be cleared", "It stays."):
+            self.path(page).unlink(missing_ok=True)
 
-    def read(self) -> Unsaved | None:
-        """Work that was left behind; a journal that cannot be read is set aside, not deleted."""
-        if not self.path.exists():
-            return None
+    def pages(self) -> list[Path]:
+        """The pages of this window that hold something."""
+        return sorted(self.folder.glob(f"{self.window}-*.json"))
+
+    def _live(self) -> None:
+        """Tells other windows that this one lives, from its first page on."""
+        if self._lock is None:
+            with at_the_disk("The journal could not be written", "Your work is on the table."):
+                self.folder.mkdir(parents=True, exist_ok=True)
+                self._lock = FileLock(self.folder / f"{self.window}.lock")
+                self._lock.acquire(timeout=0)
+
+    def close(self) -> None:
+        """Lets go: what still stands on its pages is offered by the next window."""
+        if self._lock is not None:
+            self._lock.release()
+            with contextlib.suppress(OSError):
+                os.unlink(self.folder / f"{self.window}.lock")
+            self._lock = None
+
+    def left_behind(self) -> list[LeftBehind]:
+        """What windows that have ended left, newest first; a page that cannot be read is set aside, not deleted."""
+        found, living = [], {self.window: self._lock is not None}
+        with contextlib.suppress(OSError):
+            for path in sorted(self.folder.glob("*.json"), reverse=True):
+                window = path.stem.rpartition("-")[0]
+                if window not in living:
+                    living[window] = self._lives(window)
+                if not living[window] and (left := self._read(path)) is not None:
+                    found.append(left)
+        return sorted(found, key=lambda left: left.when, reverse=True)
+
+    def _lives(self, window: str) -> bool:
+        """Whether another process holds the lock of a window."""
+        path = self.folder / f"{window}.lock"
+        if not path.exists():
+            return False
         try:
-            entry = JOURNAL.read(self.path.read_bytes(), "The journal")
-            return Unsaved(read_patch(entry["patch"], "The journal"), str(entry["bank"]), str(entry["preset"]))
-        except (FeltDialError, KeyError, TypeError, OSError):
-            self.path.replace(self.path.with_suffix(".unreadable"))
+            with FileLock(path, timeout=0):
+                pass
+        except (Timeout, OSError):
+            return True
+        with contextlib.suppress(OSError):
+            path.unlink()
+        return False
+
+    def _read(self, path: Path) -> LeftBehind | None:
+        try:
+            entry = JOURNAL.read(path.read_bytes(), "The journal")
+            a, b = (read_patch(entry[key], "The journal") for key in ("patch", "b"))
+            side = "b" if entry["side"] == "b" else "a"
+            work = Unsaved(a, b, side, str(entry["bank"]), str(entry["preset"]))
+            return LeftBehind(path, datetime.fromtimestamp(path.stat().st_mtime), work)
+        except (FeltDialError, KeyError, TypeError):
+            with contextlib.suppress(OSError):
+                path.replace(path.with_suffix(".unreadable"))
             return None
+
+    def throw_away(self, left: LeftBehind) -> None:
+        """The person does not want it any more; raises `CannotWrite`."""
+        with at_the_disk("The journal could not be cleared", "What it holds is offered again."):
+            left.path.unlink(missing_ok=True)

@@ -1,189 +1,39 @@
-"""The library: banks as folders, presets as files, a bin, and the last versions of everything.
+"""The library: banks as folders, a bin, and the recordings that no bank needs yet.
 
 library/
-  glasshouse-at-dusk/
-    bank.json                 name, order
-    presets/dew-pluck.json    one patch each
-    versions/dew-pluck/       what it was before the last three saves
-    assets/<sha256>.flac
+  glasshouse-at-dusk/         a bank, see `bank.py`
   .bin/                       deleted presets, restorable
+  .assets/                    recordings that no bank needs yet
+  .locks/                     one for every bank, and one for the library
 """
 
 from __future__ import annotations
 
-import json
+import contextlib
+import os
+import secrets
 import shutil
-import time
 from collections.abc import Iterator
-from dataclasses import dataclass
+from contextlib import AbstractContextManager
 from pathlib import Path
-from typing import Any
 
-from pydantic import BaseModel, ConfigDict, ValidationError
-
-from felt_dial.bank.files import CannotWrite, free_name, slug, write_whole
-from felt_dial.errors import FeltDialError
+from felt_dial.bank.bank import Bank, BankFile, MovedOn, NoSuchBank, Preset, read_bank, write_bank
+from felt_dial.bank.bin import Bin, Thrown
+from felt_dial.bank.files import LITTER, CannotWrite, at_the_disk, held, names_like, slug, write_whole
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.documents.kind import DocumentKind
-from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.patch import Patch
-from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
-from felt_dial.sound.matter.assets import assets_of, look_in
-from felt_dial.sound.matter.assets import find as find_asset
 from felt_dial.sound.matter.assets import keep as keep_asset
+from felt_dial.sound.matter.assets import look_in
 from felt_dial.sound.matter.audio_file import Audio
 
-VERSIONS_KEPT = 3
-BANK = DocumentKind("bank", 1)
-
-
-class NoSuchBank(FeltDialError):
-    """A bank or preset that is not in the library."""
-
-
-class BankFile(BaseModel):
-    """What `bank.json` says; unknown keys are kept."""
-
-    model_config = ConfigDict(frozen=True, extra="allow")
-
-    name: str
-    description: str = ""
-    order: tuple[str, ...] = ()
-
-
-def read_bank(text: str | bytes, where: str) -> BankFile:
-    """The bank document in `text`; raises `BadDocument`."""
-    data = BANK.read(text, where)
-    try:
-        return BankFile.model_validate(data)
-    except ValidationError as wrong:
-        raise BANK.refused(where, wrong) from None
-
-
-def write_bank(bank: BankFile) -> str:
-    """The bank document as JSON."""
-    return BANK.write(bank.model_dump(mode="json"))
-
-
-@dataclass(frozen=True)
-class Preset:
-    """A preset on the shelf: where it is, and its patch or what is wrong with its file."""
-
-    bank: str
-    id: str
-    patch: Patch | None
-    problem: str = ""
-
-    @property
-    def name(self) -> str:
-        """Its name, or its file's where that cannot be read."""
-        return self.patch.name if self.patch else self.id
-
-
-class Bank:
-    """One folder of presets."""
-
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        self.id = folder.name
-
-    @property
-    def file(self) -> BankFile:
-        """What `bank.json` says now."""
-        return read_bank(_read(self.folder / "bank.json"), f"{self.id}/bank.json")
-
-    @property
-    def problem(self) -> str:
-        """What is wrong with `bank.json`; empty where nothing is. Its presets are still there."""
-        try:
-            _ = self.file
-        except FeltDialError as wrong:
-            return str(wrong)
-        return ""
-
-    @property
-    def name(self) -> str:
-        """The bank's name, or its folder's where `bank.json` cannot be read."""
-        return self.id if self.problem else self.file.name
-
-    def rename(self, name: str) -> None:
-        """Gives the bank another name; the folder stays."""
-        self._write(self.file.model_copy(update={"name": name}))
-
-    def describe(self, text: str) -> None:
-        """Gives the bank another description."""
-        self._write(self.file.model_copy(update={"description": text}))
-
-    def _write(self, bank: BankFile) -> None:
-        write_whole(self.folder / "bank.json", write_bank(bank))
-
-    def path(self, preset: str) -> Path:
-        """The preset's file."""
-        return self.folder / "presets" / f"{preset}.json"
-
-    def ids(self) -> list[str]:
-        """Presets in the bank's order; files the order does not know come last."""
-        there = {path.stem for path in (self.folder / "presets").glob("*.json")}
-        order = [] if self.problem else [key for key in self.file.order if key in there]
-        return order + sorted(there - set(order))
-
-    def presets(self) -> list[Preset]:
-        """Every preset, a broken one with its problem."""
-        found = []
-        for key in self.ids():
-            try:
-                found.append(Preset(self.id, key, self.load(key)))
-            except FeltDialError as wrong:
-                found.append(Preset(self.id, key, None, str(wrong)))
-        return found
-
-    def load(self, preset: str) -> Patch:
-        """The patch of a preset; raises `BadDocument` or `NoSuchBank`."""
-        return read_patch(_read(self.path(preset)), f"“{preset}” in {self.id}")
-
-    def save(self, preset: str, patch: Patch) -> None:
-        """Saves over a preset and keeps what was there among its versions."""
-        if self.path(preset).exists():
-            before = self.path(preset).read_bytes()
-            folder = self.folder / "versions" / preset
-            kept = sorted(folder.glob("*.json"))
-            write_whole(folder / f"{time.time_ns():020d}.json", before)
-            for old in kept[: max(0, len(kept) + 1 - VERSIONS_KEPT)]:
-                old.unlink()
-        self._keep_assets(patch)
-        write_whole(self.path(preset), write_patch(patch))
-
-    def _keep_assets(self, patch: Patch) -> None:
-        """Copies the recordings that a patch names into the bank; a missing one stays a name."""
-        for asset in assets_of(patch).values():
-            path = find_asset(asset)
-            if path is not None and path.parent not in (SHIPPED_ASSETS, self.folder / "assets"):
-                write_whole(self.folder / "assets" / path.name, path.read_bytes())
-
-    def versions(self, preset: str) -> list[Path]:
-        """Files of the last versions, newest first."""
-        return sorted((self.folder / "versions" / preset).glob("*.json"), reverse=True)
-
-    def save_new(self, patch: Patch, after: str | None = None, wanted: str | None = None) -> str:
-        """Saves a patch as a new preset and returns its id."""
-        order = self.ids()
-        key = free_name(wanted or slug(patch.name), set(order))
-        self._keep_assets(patch)
-        write_whole(self.path(key), write_patch(patch))
-        order.insert(order.index(after) + 1 if after in order else len(order), key)
-        self.reorder(order)
-        return key
-
-    def reorder(self, order: list[str]) -> None:
-        """Keeps a new order of presets."""
-        self._write(self.file.model_copy(update={"order": tuple(order)}))
+__all__ = ["Bank", "BankFile", "Library", "MovedOn", "NoSuchBank", "Preset", "Thrown", "read_bank", "write_bank"]
 
 
 class Library:
-    """All banks of a person."""
+    """All banks of a person. A bank is found by its id, which is its folder's name, and a preset by its own."""
 
     def __init__(self, root: Path) -> None:
         self.root = root
+        self.bin = Bin(root / ".bin")
         look_in(root)
 
     def keep_audio(self, audio: Audio, name: str) -> Asset:
@@ -191,29 +41,71 @@ class Library:
         return keep_asset(self.root / ".assets", audio, name)
 
     def banks(self) -> list[Bank]:
-        """Every bank, by name."""
+        """Every bank, by id."""
         if not self.root.is_dir():
             return []
         found = [Bank(path.parent) for path in self.root.glob("*/bank.json") if not path.parent.name.startswith(".")]
         return sorted(found, key=lambda bank: bank.id)
 
     def bank(self, key: str) -> Bank:
-        """A bank by its folder's name or by its own; raises `NoSuchBank`."""
-        for bank in self.banks():
-            if key in (bank.id, bank.name):
-                return bank
-        raise NoSuchBank(f"There is no bank “{key}” in {self.root}.")
+        """The bank of an id; raises `NoSuchBank`."""
+        folder = self.root / key
+        if not key or folder.parent != self.root or key.startswith(".") or not (folder / "bank.json").is_file():
+            raise NoSuchBank(f"There is no bank “{key}” in {self.root}.")
+        return Bank(folder)
+
+    def named(self, name: str) -> Bank:
+        """The bank that a person names: by its id, else by its name; raises `NoSuchBank`, also where two are called so."""
+        with contextlib.suppress(NoSuchBank):
+            return self.bank(name)
+        found = [bank for bank in self.banks() if bank.name == name]
+        if len(found) > 1:
+            raise NoSuchBank(f"{len(found)} banks are called “{name}”; say which: {', '.join(b.id for b in found)}.")
+        return found[0] if found else self.bank(name)
+
+    def held(self) -> AbstractContextManager[None]:
+        """Holds the list of banks against other processes; raises `CannotWrite`."""
+        return held(self.root / ".locks" / "library.lock", f"The library {self.root}")
 
     def create(self, name: str) -> Bank:
         """A new, empty bank."""
-        bank = Bank(self.root / free_name(slug(name), {b.id for b in self.banks()}))
-        write_whole(bank.folder / "bank.json", write_bank(BankFile(name=name)))
-        try:
-            (bank.folder / "presets").mkdir(exist_ok=True)
-            (bank.folder / "assets").mkdir(exist_ok=True)
-        except OSError as wrong:
-            raise CannotWrite(f"“{name}” could not be made in {self.root}: {wrong.strerror}.") from None
-        return bank
+        with self.draft(name) as folder:
+            write_whole(folder / "bank.json", write_bank(BankFile(name=name)))
+            return self.put_up(folder, name)
+
+    @contextlib.contextmanager
+    def draft(self, name: str) -> Iterator[Path]:
+        """A folder aside in which a bank is made; what is not put up is taken away again. Raises `CannotWrite`."""
+        with self.held():
+            folder = self.root / f".making-{secrets.token_hex(8)}"
+            with at_the_disk(f"“{name}” could not be made in {self.root}", "The library is as it was."):
+                for sub in ("presets", "assets"):
+                    (folder / sub).mkdir(parents=True)
+            try:
+                yield folder
+            except CannotWrite as wrong:
+                raise CannotWrite(f"“{name}” could not be put into the library, which is as it was: {wrong}") from None
+            finally:
+                shutil.rmtree(folder, ignore_errors=True)
+
+    def put_up(self, folder: Path, name: str) -> Bank:
+        """Gives a drafted bank its place, never that of another."""
+        key = next(key for key in names_like(slug(name)) if not (self.root / key).exists())
+        with at_the_disk(f"“{name}” could not be put into {self.root}", "The library is as it was."):
+            os.rename(folder, self.root / key)
+        return Bank(self.root / key)
+
+    def remove_empty(self, key: str) -> None:
+        """Takes a bank away that holds no preset; raises `MovedOn` where it does."""
+        with self.held():
+            bank = self.bank(key)
+            with bank.held():
+                if bank.ids():
+                    raise MovedOn(f"“{bank.name}” holds presets by now; it stays.")
+                gone = self.root / f".gone-{secrets.token_hex(8)}"
+                with at_the_disk(f"“{bank.name}” could not be taken away", "It is still there."):
+                    os.rename(bank.folder, gone)
+                shutil.rmtree(gone, ignore_errors=True)
 
     def presets(self) -> Iterator[Preset]:
         """Every preset of every bank."""
@@ -222,54 +114,36 @@ class Library:
 
     def delete(self, bank: str, preset: str) -> str:
         """Puts a preset into the bin; the ticket brings it back."""
-        home = self.bank(bank)
-        order = home.ids()
-        if preset not in order:
-            raise NoSuchBank(f"There is no preset “{preset}” in {bank}.")
-        ticket = f"{time.time_ns():020d}"
-        about = {"bank": home.id, "preset": preset, "place": order.index(preset)}
-        write_whole(self.root / ".bin" / ticket / "about.json", json.dumps(about))
-        write_whole(self.root / ".bin" / ticket / "preset.json", home.path(preset).read_bytes())
-        home.path(preset).unlink()
-        home.reorder([key for key in order if key != preset])
-        return ticket
-
-    def bin(self) -> list[tuple[str, dict[str, Any], Patch | None]]:
-        """What is in the bin, newest first: ticket, where it was, the patch."""
-        found = []
-        for folder in sorted((self.root / ".bin").glob("*"), reverse=True):
-            about = json.loads((folder / "about.json").read_text())
-            try:
-                patch: Patch | None = read_patch((folder / "preset.json").read_text(), about["preset"])
-            except FeltDialError:
-                patch = None
-            found.append((folder.name, about, patch))
-        return found
+        return self.bin.take(self.bank(bank), preset)
 
     def restore(self, ticket: str) -> tuple[str, str]:
-        """Brings a preset back from the bin to its place; returns its bank and id."""
-        folder = self.root / ".bin" / ticket
-        about = json.loads(_read(folder / "about.json"))
-        home = self.bank(about["bank"])
-        order = home.ids()
-        key = free_name(about["preset"], set(order))
-        write_whole(home.path(key), (folder / "preset.json").read_bytes())
-        order.insert(min(about["place"], len(order)), key)
-        home.reorder(order)
-        shutil.rmtree(folder)
-        return home.id, key
+        """Brings a preset back from the bin to its place, into a new bank where its own is gone; returns bank and id."""
+        entry = self.bin.entry(ticket)
+        try:
+            home = self.bank(entry.bank)
+        except NoSuchBank:
+            home = self.create(entry.bank_name or "Restored")
+        return home.id, self.bin.give_back(ticket, home)
 
-    def move(self, bank: str, preset: str, to: str) -> str:
-        """Moves a preset to the end of another bank; returns its id there."""
+    def move(self, bank: str, preset: str, to: str, place: int | None = None) -> str:
+        """Moves a preset with its versions to the end of another bank, or to a place of it; returns its id there."""
         home, other = self.bank(bank), self.bank(to)
-        key = other.save_new(home.load(preset), wanted=preset)
-        home.path(preset).unlink()
-        home.reorder([k for k in home.ids() if k != preset])
-        return key
+        first, second = sorted((home, other), key=lambda b: b.id)
+        with first.held(), second.held():
+            content = home.path(preset)
+            other.keep_assets(home.load(preset))
+            key = other.add(content.read_bytes(), preset, place=place)
+            versions = home.folder / "versions" / preset
+            if versions.is_dir():
+                with at_the_disk(f"The versions of “{preset}” were not moved", "They are where they were."):
+                    (other.folder / "versions").mkdir(exist_ok=True)
+                    os.rename(versions, other.folder / "versions" / key)
+            home.remove(preset)
+            return key
 
-
-def _read(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError as wrong:
-        raise NoSuchBank(f"{path} cannot be read: {wrong.strerror or wrong}.") from None
+    def tidy(self, days: int, most: int) -> None:
+        """Clears what was left half done, and what has lain in the bin for too long; another process may be at work."""
+        with contextlib.suppress(OSError), self.held():
+            for litter in (*self.root.glob(f"{LITTER[1]}*"), *self.root.glob(f"{LITTER[2]}*")):
+                shutil.rmtree(litter, ignore_errors=True)
+            self.bin.tidy(days, most)

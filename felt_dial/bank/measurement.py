@@ -10,12 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.documents.patch import write_patch
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.patch import NOT_SOUND, Patch
 
 RATE = 48000
 SWATCH_SECONDS = 4.0
 SWATCH_SHAPE = (64, 160)
-NOT_SOUND = {"name", "character", "description", "author", "favourite"}
 
 
 @dataclass(frozen=True)

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import io
-import secrets
-import shutil
 import zipfile
 from pathlib import Path, PurePosixPath
 
-from felt_dial.bank.files import CannotWrite, free_name, slug, write_whole
+from felt_dial.bank.files import write_whole
 from felt_dial.bank.library import Bank, Library, read_bank, write_bank
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch
@@ -77,22 +75,8 @@ def import_bank(library: Library, source: Path) -> Bank:
 
 
 def _lay_down(library: Library, name: str, bank: bytes, files: dict[str, bytes]) -> Bank:
-    key = free_name(slug(name), {b.id for b in library.banks()})
-    folder: Path | None = None
-    try:
-        library.root.mkdir(parents=True, exist_ok=True)
-        folder = library.root / f".importing-{secrets.token_hex(8)}"
-        folder.mkdir()
-        for sub in ("presets", "assets"):
-            (folder / sub).mkdir()
+    with library.draft(name) as folder:
         write_whole(folder / "bank.json", bank)
         for file, content in files.items():
             write_whole(folder / file, content)
-        folder.rename(library.root / key)
-    except (OSError, CannotWrite) as wrong:
-        if folder is not None:
-            shutil.rmtree(folder, ignore_errors=True)
-        raise CannotWrite(
-            f"“{name}” could not be put into {library.root}: {wrong}. The library is as it was."
-        ) from None
-    return Bank(library.root / key)
+        return library.put_up(folder, name)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import secrets
 import shutil
 from pathlib import Path
+from typing import Literal
 
 import platformdirs
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from felt_dial.bank.files import write_whole
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
@@ -34,6 +36,10 @@ class Settings(BaseModel):
     quality: int = 1
     library: str = ""
     letter_keys: bool = True
+    closing: Literal["keep", "ask"] = "keep"
+    """What becomes of unsaved work when the window closes: kept for the next time, or asked about."""
+    bin_days: int = Field(default=90, ge=1, le=36500)
+    bin_most: int = Field(default=500, ge=1, le=100_000)
     night: bool = False
 
     def library_folder(self) -> Path:
@@ -51,9 +57,9 @@ def control_map_path() -> Path:
     return _place("config") / "controllers.json"
 
 
-def journal_path() -> Path:
-    """The file of unsaved work."""
-    return _place("state") / "journal.json"
+def journal_folder() -> Path:
+    """The folder of unsaved work."""
+    return _place("state") / "journal"
 
 
 def index_path() -> Path:
@@ -78,6 +84,14 @@ def lay_out_demo(root: Path) -> None:
     """Puts the banks that come with the program into a library that is not there yet."""
     if root.exists():
         return
-    root.mkdir(parents=True)
-    for bank in sorted(SHIPPED.glob("*")):
-        shutil.copytree(bank, root / bank.name)
+    draft = root.parent / f".making-{secrets.token_hex(8)}"
+    try:
+        draft.mkdir(parents=True)
+        for bank in sorted(SHIPPED.glob("*")):
+            shutil.copytree(bank, draft / bank.name)
+        draft.rename(root)
+    except OSError:
+        if not root.exists():  # else another window was quicker
+            raise
+    finally:
+        shutil.rmtree(draft, ignore_errors=True)

@@ -50,7 +50,7 @@ class History:
         self._open = False
 
     def undo(self) -> str:
-        """Goes one step back and returns its sentence, empty where there is none."""
+        """Goes one step back and returns its sentence, empty where there is none; one that raises is forgotten."""
         self.settle()
         if not self._done:
             return ""
@@ -60,7 +60,7 @@ class History:
         return step.says
 
     def redo(self) -> str:
-        """Goes one step forth and returns its sentence, empty where there is none."""
+        """Goes one step forth and returns its sentence, empty where there is none; one that raises is forgotten."""
         self.settle()
         if not self._undone:
             return ""

@@ -61,6 +61,12 @@ def three_buses(given: dict[str, Any]) -> dict[str, Bus]:
     return found
 
 
+NOT_SOUND = ("name", "character", "description", "author", "favourite")
+"""Fields of a patch that nobody hears."""
+ABOUT = (*NOT_SOUND, "type")
+"""Fields that say what a patch is, which are changed on the shelf as well."""
+
+
 class Patch(Module):
     """A whole sound."""
 
@@ -351,6 +357,12 @@ def path_holds(patch: Patch, path: str, param: Parameter) -> bool:
         return False
     same = type(found) is type(param) and found.label == param.label
     return found is param or (same and found.schema() == param.schema())
+
+
+def with_about_of(patch: Patch, other: Patch) -> Patch:
+    """The sound of a patch, under the name and the words of another."""
+    changed = {key: getattr(other, key) for key in ABOUT if getattr(other, key) != getattr(patch, key)}
+    return patch.model_copy(update=changed) if changed else patch
 
 
 def value_at(patch: Patch, path: str) -> Value:

@@ -12,13 +12,14 @@ from typing import Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from felt_dial.bank.documents import Document, Documents
 from felt_dial.bank.files import CannotWrite
 from felt_dial.bank.index import Index
-from felt_dial.bank.journal import Journal, Unsaved
-from felt_dial.bank.library import Bank, Library
+from felt_dial.bank.journal import Journal, LeftBehind, Unsaved
+from felt_dial.bank.library import Bank, Library, NoSuchBank, Preset
 from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.measuring import Measuring
-from felt_dial.bank.places import Settings, index_path, journal_path, save_settings
+from felt_dial.bank.places import Settings, index_path, journal_folder, save_settings
 from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import (
@@ -100,13 +101,16 @@ class Session(QObject):
         self.library = Library(settings.library_folder())
         self.index = Index(index_path())
         self.measuring = Measuring()
-        self.journal = Journal(journal_path())
+        self.journal = Journal(journal_folder())
+        self.documents = Documents()
         self.history = History()
         self.watchers = Watchers()
         self._keys: dict[int, tuple[Patch, str]] = {}
         self._unmeasurable: set[str] = set()
         blank = new_patch()
-        self.work = Work(blank, blank)
+        self.work = Work(blank, blank, began=blank)
+        self._kept: tuple[str, object] = ("", None)
+        self._shown = ("", "", False)
         self.selection = ("source", "a")
         self.rack, self.effect = "1", ""
         self.focus_path = ""
@@ -127,8 +131,8 @@ class Session(QObject):
 
     @property
     def unsaved(self) -> bool:
-        """True while the patch differs from what was saved."""
-        return self.work.saved is None or self.patch != self.work.saved
+        """True while the patch is not what disk holds of its preset."""
+        return self.work.unsaved
 
     def watch(self, follow: Callable[[], None], *paths: str) -> None:
         """Lets a method of a widget be called after edits at or below these paths, see `Watchers`."""
@@ -146,10 +150,13 @@ class Session(QObject):
 
     def _take(self, work: Work) -> None:
         """Puts other work on the table and makes everything follow."""
-        before, self.work = self.work, work
+        before = self.work
+        if before.page != work.page and self._journal_timer.isActive():
+            self.write_journal()
+        self.work = work
         if work.a == work.b:
             self.link.shared.data["trim"] = 0.0
-        same = (before.bank, before.preset) == (work.bank, work.preset)
+        same = before.page == work.page
         self.link.show(self.patch, carry=same)
         layers = self.patch.layers
         part, key = self.selection
@@ -172,7 +179,17 @@ class Session(QObject):
         self.selection = select or self.selection
         before, after = self.work, self.work.with_patch(patch)
         self._take(after)
-        self.history.add(Step(says, lambda: self._take(before), lambda: self._take(after), merge))
+        self.history.add(self._step(says, before, after, merge))
+
+    def _step(self, says: str, before: Work, after: Work, merge: str = "") -> Step:
+        """The step from one state of the patches to another; the document that they belong to is what it is then."""
+        about = not before.says_the_same(after)
+        return Step(
+            says,
+            lambda: self._take(self.work.with_patches_of(before, about)),
+            lambda: self._take(self.work.with_patches_of(after, about)),
+            merge,
+        )
 
     def try_edit(self, make: Callable[[], Patch], says: str) -> bool:
         """Makes an edit that may be refused, with its sentence."""
@@ -222,7 +239,7 @@ class Session(QObject):
             return
         before, after = self.work, self.work.with_patch(change.patch)
         self._follow(change)
-        self.history.add(Step(says, lambda: self._take(before), lambda: self._take(after), merge))
+        self.history.add(self._step(says, before, after, merge))
 
     def label_of(self, path: str) -> str:
         """A short name for a parameter in a sentence."""
@@ -238,14 +255,19 @@ class Session(QObject):
 
     def undo(self) -> None:
         """Takes back the last step."""
-        self._tell_history(self.history.undo(), "Undone", "There is nothing to undo.")
+        self._tell_history(self.history.undo, self.history.undo_says, "Undone", "There is nothing to undo.")
 
     def redo(self) -> None:
         """Brings it again."""
-        self._tell_history(self.history.redo(), "Done again", "There is nothing to do again.")
+        self._tell_history(self.history.redo, self.history.redo_says, "Done again", "There is nothing to do again.")
 
-    def _tell_history(self, says: str, verb: str, none: str) -> None:
-        self.say(f"{verb}: {says}." if says else none)
+    def _tell_history(self, go: Callable[[], str], says: str, verb: str, none: str) -> None:
+        try:
+            says = go()
+        except FeltDialError as wrong:
+            self.say(f"Not {verb.lower()}: {says}. {wrong}", problem=True)
+        else:
+            self.say(f"{verb}: {says}." if says else none)
 
     def flip(self) -> None:
         """From A to B or back; the louder one is turned down to the other, so that louder does not win."""
@@ -278,7 +300,7 @@ class Session(QObject):
         after = replace(before, b=patch) if before.side == "a" else replace(before, a=patch)
         self._take(after)
         other = "B" if before.side == "a" else "A"
-        self.history.add(Step(f"copy to {other}", lambda: self._take(before), lambda: self._take(after)))
+        self.history.add(self._step(f"copy to {other}", before, after))
         self.say(f"{other} is now the same.")
 
     # --- presets -------------------------------------------------------------------------------
@@ -290,24 +312,54 @@ class Session(QObject):
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
             return
-        self.open_patch(patch, bank, preset)
+        self.open_patch(patch, self.documents.at(bank, preset, patch))
 
-    def open_patch(self, patch: Patch, bank: str = "", preset: str = "", saved: bool = True) -> None:
-        """Puts a patch on the table."""
+    def open_patch(self, patch: Patch, document: Document | None = None) -> None:
+        """Puts a patch on the table, that of a document or a new one."""
+        self._lay(Work(patch, patch, document=document, began=patch), f"open {patch.name}")
+
+    def _lay(self, after: Work, says: str) -> None:
+        """Lays other work on the table, as a step; what lay there has its page in the journal."""
         before = self.work
-        edited = self.unsaved and bool(self.history.undo_says) and not self.history.undo_says.startswith("open ")
-        after = Work(patch, patch, "a", patch if saved else None, bank, preset)
         if not self.playing:
-            self.phrase = phrase_for(patch.type).id
+            self.phrase = phrase_for(after.patch.type).id
         self._take(after)
         self.transport.emit()
-        self.history.add(Step(f"open {patch.name}", lambda: self._take(before), lambda: self._take(after)))
-        if edited:
+        left = after
+
+        def back() -> None:
+            nonlocal left
+            left = self.work
+            self._take(before)
+
+        self.history.add(Step(says, back, lambda: self._take(left)))
+        if before.worth_keeping:
             self.say(f"The unsaved changes to {before.patch.name} are one undo away (Ctrl+Z).")
 
     def new(self) -> None:
         """Starts from an empty patch."""
-        self.open_patch(new_patch(), saved=False)
+        self.open_patch(new_patch())
+
+    def take_up(self, left: LeftBehind) -> None:
+        """Lays unsaved work of another window on the table; its old page goes once it has a new one."""
+        work = left.work
+        document = self.document(work.bank, work.preset)
+        began = document.stored if document else None
+        self._lay(Work(work.a, work.b, work.side, document, began), f"take up {work.patch.name}")
+        try:
+            self._write_page()
+            self.journal.throw_away(left)
+        except CannotWrite as wrong:
+            self.say(str(wrong), problem=True)
+
+    def document(self, bank: str, preset: str) -> Document | None:
+        """The document of a preset that may not be there any more."""
+        try:
+            home = self.library.bank(bank)
+        except FeltDialError:
+            return None
+        there = bool(preset) and home.path(preset).exists()
+        return self.documents.at(bank, preset, self.stored_at(bank, preset)) if there else None
 
     def neighbour(self, step: int) -> None:
         """Opens the preset before or after this one."""
@@ -319,14 +371,17 @@ class Session(QObject):
 
     def save(self) -> bool:
         """Saves over the preset; its last versions are kept."""
-        if not self.work.preset or self.work.bank not in {bank.id for bank in self.library.banks()}:
+        document = self.work.document
+        if document is None or not document.there:
             return self.save_new(self.patch.name)
         try:
-            self.library.bank(self.work.bank).save(self.work.preset, self.patch)
+            self.library.bank(document.bank).save(document.preset, self.patch)
+        except NoSuchBank:
+            return self.save_new(self.patch.name)
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
             return False
-        self._saved(self.patch, self.work.bank, self.work.preset)
+        self._saved(document)
         self.say(f"Saved {self.patch.name}; the version before is kept.")
         return True
 
@@ -339,8 +394,8 @@ class Session(QObject):
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
             return False
-        self.work = self.work.with_patch(patch)
-        self._saved(patch, home.id, key)
+        self.work = self.work.with_about({"name": patch.name})
+        self._saved(self.documents.at(home.id, key, patch))
         self.say(f"Saved {patch.name} as a new preset in {home.name}.")
         return True
 
@@ -349,46 +404,82 @@ class Session(QObject):
         banks = {bank.id: bank for bank in self.library.banks()}
         return banks.get(self.work.bank) or banks.get(self.shelf_bank) or next(iter(banks.values()), None)
 
-    def _saved(self, patch: Patch, bank: str, preset: str) -> None:
-        self.work = replace(self.work, saved=patch, bank=bank, preset=preset)
-        self._journal_timer.stop()
-        self.journal.clear()
+    def _saved(self, document: Document) -> None:
+        """The sounding patch is what disk holds of a document now."""
+        document.stored = self.patch
+        self.work = replace(self.work, document=document, saved=True)
+        self.write_journal()
         self.refresh_shelf()
         self.watchers.wake(None)
         self.changed.emit()
+
+    def take_about(self, about: dict[str, object]) -> None:
+        """The preset on the table got another name or other words on the shelf; its sound stays."""
+        self.work = self.work.with_about(about)
+        self.watchers.wake(None)
+        self.changed.emit()
+        self._journal_timer.start()
+
+    def stored_at(self, bank: str, preset: str) -> Patch | None:
+        """What disk holds of a preset; None where it is not there or cannot be read."""
+        try:
+            return self.library.bank(bank).load(preset)
+        except FeltDialError:
+            return None
+
+    def let_go(self) -> None:
+        """The person does not want what is not saved of the sound on the table."""
+        self.work = replace(self.work, a=self.patch, b=self.patch, began=self.patch, saved=False)
+        self.write_journal()
 
     def rename_patch(self, name: str) -> None:
         """Gives the patch on the table another name."""
         if name.strip() and name.strip() != self.patch.name:
             self.edit(self.patch.model_copy(update={"name": name.strip()}), f"rename to {name.strip()}")
 
-    def shelf_step(self, says: str, forth: Callable[[], None], back: Callable[[], None]) -> bool:
-        """Does something to the library that can be undone."""
+    def shelf_step(self, says: str, forth: Callable[[], None], back: Callable[[], None], done: str = "") -> bool:
+        """Does something to the library that can be undone; `back` raises where the library has moved on."""
 
         def run(act: Callable[[], None]) -> Callable[[], None]:
             def step() -> None:
                 try:
                     act()
-                except (FeltDialError, OSError) as wrong:
-                    self.say(str(wrong), problem=True)
-                self.refresh_shelf()
+                finally:
+                    self.refresh_shelf()
 
             return step
 
         try:
-            forth()
-        except (FeltDialError, OSError) as wrong:
+            run(forth)()
+        except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
             return False
         self.history.add(Step(says, run(back), run(forth)))
-        self.refresh_shelf()
-        self.say(f"Done: {says}.")
+        self.say(done or f"Done: {says}.")
         return True
 
     def refresh_shelf(self) -> None:
-        """Reads the library anew."""
-        self.index.refresh(list(self.library.presets()))
+        """Reads the library anew; the table follows its document."""
+        presets = list(self.library.presets())
+        self.index.refresh(presets)
+        self._follow_document({(preset.bank, preset.id): preset for preset in presets})
         self.shelf_changed.emit()
+
+    def _follow_document(self, presets: Mapping[tuple[str, str], Preset]) -> None:
+        """What happened to the preset on the table behind the back of this window."""
+        document = self.work.document
+        if document is not None and document.there:
+            found = presets.get((document.bank, document.preset))
+            if found is None:
+                self.documents.deleted(document.bank, document.preset, "")
+                self.say(f"“{self.patch.name}” is not in its bank any more; saving it makes a new preset.", problem=True)
+            elif found.patch != document.stored:
+                document.stored = found.patch
+        if self._shown != (now := (self.work.bank, self.work.preset, self.unsaved)):
+            self._shown = now
+            self.watchers.wake(None)
+            self.changed.emit()
+            self._journal_timer.start()
 
     def _key(self, patch: Patch) -> str:
         """The key of a patch's sound; working it out takes a millisecond, and a list asks at every paint."""
@@ -556,18 +647,28 @@ class Session(QObject):
             self.refresh_shelf()
 
     def write_journal(self) -> None:
+        """Keeps what would be lost, and clears its page where nothing would."""
+        self._journal_timer.stop()
         try:
-            if self.unsaved and self.history.undo_says:
-                self.journal.write(Unsaved(self.patch, self.work.bank, self.work.preset))
-            else:
-                self.journal.clear()
+            self._write_page()
         except CannotWrite as wrong:
             self.say(str(wrong), problem=True)
 
+    def _write_page(self) -> None:
+        work = self.work
+        now = (work.page, work if work.worth_keeping else None)
+        if now == self._kept:
+            return
+        if work.worth_keeping:
+            self.journal.write(work.page, Unsaved(work.a, work.b, work.side, work.bank, work.preset))
+        else:
+            self.journal.clear(work.page)
+        self._kept = now
+
     def close(self) -> None:
         """Ends the helpers; unsaved work stays in the journal."""
-        self._journal_timer.stop()
         self.write_journal()
+        self.journal.close()
         self.link.close()
         self.measuring.close()
         self.index.close()

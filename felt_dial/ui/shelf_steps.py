@@ -1,126 +1,168 @@
-"""Shelving: what is done to presets and banks, each as a step that can be undone."""
+"""Shelving: what is done to presets and banks, each as a step that can be undone.
+
+Going back restores just what the step changed, and is refused in words where the library has moved on. The table follows
+its document.
+"""
 
 from __future__ import annotations
 
-from dataclasses import replace
-
-from felt_dial.bank.library import Bank, Preset
-from felt_dial.patch.patch import Patch
+from felt_dial.bank.library import MovedOn, Preset
 from felt_dial.ui.session import Session
+
+
+def _move(session: Session, home: str, preset: str, to: str, place: int | None) -> str:
+    key = session.library.move(home, preset, to, place)
+    session.documents.moved(home, preset, to, key)
+    return key
 
 
 def move_preset(session: Session, home: str, preset: str, to: str) -> None:
     """Moves a preset to another bank, as one step."""
-    library = session.library
-    place = library.bank(home).ids().index(preset)
-    now = [preset]
+    bank = session.library.bank(home)
+    place, name = bank.ids().index(preset), bank.name_of(preset)
+    here, there = [preset], [preset]
 
     def forth() -> None:
-        now[0] = library.move(home, preset, to)
+        there[0] = _move(session, home, here[0], to, None)
 
     def back() -> None:
-        library.move(to, now[0], home)
-        order = [k for k in library.bank(home).ids() if k != preset]
-        library.bank(home).reorder([*order[:place], preset, *order[place:]])
+        here[0] = _move(session, to, there[0], home, place)
 
-    session.shelf_step(f"move {preset} to {library.bank(to).name}", forth, back)
+    session.shelf_step(f"move {name} to {session.library.bank(to).name}", forth, back)
 
 
 def change_preset(session: Session, preset: Preset, change: dict[str, object], what: str) -> None:
     """Changes something about a preset that is not its sound; unsaved work on it stays as it is."""
     assert preset.patch is not None
-    bank = session.library.bank(preset.bank)
-    before: Patch = preset.patch
-    after = before.model_copy(update=change)
+    document = session.documents.at(preset.bank, preset.id, preset.patch)
+    before = {key: getattr(preset.patch, key) for key in change}
+    says = (
+        f"rename {preset.name} to {change['name']}" if what == "name" else f"change the {what} of {preset.patch.name}"
+    )
 
-    def put(patch: Patch) -> None:
-        bank.save(preset.id, patch)
-        work = session.work
-        if (work.bank, work.preset) == (preset.bank, preset.id) and work.saved is not None:
-            about = {key: getattr(patch, key) for key in change}
-            a, b, saved = (p.model_copy(update=about) for p in (work.a, work.b, work.saved))
-            session.work = replace(work, a=a, b=b, saved=saved)
-            session.watchers.wake(None)
-            session.changed.emit()
+    def put(old: dict[str, object], new: dict[str, object]) -> None:
+        if not document.there:
+            raise MovedOn(f"“{preset.name}” is not in the library any more.")
+        document.stored = session.library.bank(document.bank).change(document.preset, old, new)
+        if session.work.document is document:
+            session.take_about(new)
 
-    says = f"rename {before.name} to {after.name}" if what == "name" else f"change the {what} of {before.name}"
-    session.shelf_step(says, lambda: put(after), lambda: put(before))
+    session.shelf_step(says, lambda: put(before, change), lambda: put(change, before))
 
 
 def duplicate_preset(session: Session, home: str, preset: str) -> None:
     """A copy behind a preset."""
-    made = [""]
+    library = session.library
+    name = library.bank(home).name_of(preset)
+    place, copy, ticket = (home, ""), None, ""
 
     def forth() -> None:
-        bank = session.library.bank(home)
-        patch = bank.load(preset)
-        made[0] = bank.save_new(patch.model_copy(update={"name": f"{patch.name} copy"}), after=preset)
-
-    session.shelf_step(f"duplicate {preset}", forth, lambda: _into_bin(session, home, made[0]))
-
-
-def _into_bin(session: Session, home: str, preset: str) -> None:
-    session.library.delete(home, preset)
-
-
-def delete_preset(session: Session, home: str, preset: str) -> None:
-    """Puts a preset into the bin."""
-    ticket = [""]
-
-    def forth() -> None:
-        ticket[0] = session.library.delete(home, preset)
+        nonlocal place, copy
+        if ticket:
+            place = _restore(session, ticket)
+            return
+        bank = library.bank(home)
+        copy = bank.load(preset).model_copy(update={"name": f"{name} copy"})
+        place = home, bank.save_new(copy, after=preset)
 
     def back() -> None:
-        session.library.restore(ticket[0])
+        nonlocal ticket
+        if session.stored_at(*place) != copy:
+            raise MovedOn(f"The copy of “{name}” is not as it was made; it stays.")
+        ticket = _delete(session, *place)
 
-    session.shelf_step(f"delete {preset}", forth, back)
+    session.shelf_step(f"duplicate {name}", forth, back)
 
 
-def restore_preset(session: Session, ticket: str) -> None:
+def _delete(session: Session, home: str, preset: str) -> str:
+    ticket = session.library.delete(home, preset)
+    session.documents.deleted(home, preset, ticket)
+    return ticket
+
+
+def _restore(session: Session, ticket: str) -> tuple[str, str]:
+    home, preset = session.library.restore(ticket)
+    session.documents.restored(ticket, home, preset, session.stored_at(home, preset))
+    return home, preset
+
+
+def delete_preset(session: Session, home: str, preset: str, next_is: str = "") -> None:
+    """Puts a preset into the bin; says which one is chosen now."""
+    name = session.library.bank(home).name_of(preset)
+    now, ticket = (home, preset), ""
+
+    def forth() -> None:
+        nonlocal ticket
+        ticket = _delete(session, *now)
+
+    def back() -> None:
+        nonlocal now
+        now = _restore(session, ticket)
+
+    chosen = f" “{next_is}” is chosen now." if next_is else ""
+    session.shelf_step(f"delete {name}", forth, back, f"Deleted {name}; undo brings it back.{chosen}")
+
+
+def restore_preset(session: Session, ticket: str, name: str) -> None:
     """Brings a preset back from the bin."""
-    place: list[tuple[str, str]] = []
-    now = [ticket]
+    place = ("", "")
 
     def forth() -> None:
-        place[:] = [session.library.restore(now[0])]
+        nonlocal place
+        place = _restore(session, ticket)
 
     def back() -> None:
-        now[0] = session.library.delete(*place[0])
+        nonlocal ticket
+        if session.stored_at(*place) is None:
+            raise MovedOn(f"“{name}” is not where it was restored to any more.")
+        ticket = _delete(session, *place)
 
-    session.shelf_step("restore a preset from the bin", forth, back)
+    session.shelf_step(f"restore {name} from the bin", forth, back)
 
 
 def reorder_preset(session: Session, home: str, preset: str, to: int) -> None:
     """Moves a preset in front of the one at place `to` of its bank."""
     bank = session.library.bank(home)
-    before = bank.ids()
-    to = min(max(to, 0), len(before))
-    if preset not in before:
+    order = bank.ids()
+    to = min(max(to, 0), len(order))
+    if preset not in order:
         return
-    at = before.index(preset)
-    after = [key for key in before if key != preset]
-    after.insert(to - 1 if to > at else to, preset)
-    if after != before:
-        says = f"move {preset} to place {after.index(preset) + 1}"
-        session.shelf_step(says, lambda: bank.reorder(after), lambda: bank.reorder(before))
+    at = order.index(preset)
+    new = to - 1 if to > at else to
+    if new == at:
+        return
+    name = bank.name_of(preset)
+
+    def put(old: int, new: int) -> None:
+        now = bank.ids()
+        if preset not in now or now.index(preset) != old:
+            raise MovedOn(f"“{name}” stands elsewhere by now; the order stays as it is.")
+        bank.place(preset, new)
+
+    session.shelf_step(f"move {name} to place {new + 1}", lambda: put(at, new), lambda: put(new, at))
 
 
 def make_bank(session: Session, name: str) -> str:
     """Makes an empty bank and returns its id, empty where it could not be made."""
-    made: list[Bank] = []
+    made = ""
 
     def forth() -> None:
-        made[:] = [session.library.create(name)]
+        nonlocal made
+        made = session.library.create(name).id
 
-    def back() -> None:
-        if not made[0].ids():
-            (made[0].folder / "bank.json").unlink()
-
-    return made[0].id if session.shelf_step(f"make the bank {name}", forth, back) else ""
+    return (
+        made if session.shelf_step(f"make the bank {name}", forth, lambda: session.library.remove_empty(made)) else ""
+    )
 
 
 def rename_bank(session: Session, key: str, name: str) -> None:
     """Gives a bank another name; its folder stays."""
     bank = session.library.bank(key)
     before = bank.name
-    session.shelf_step(f"rename {before} to {name}", lambda: bank.rename(name), lambda: bank.rename(before))
+
+    def put(old: str, new: str) -> None:
+        if bank.name != old:
+            raise MovedOn(f"The bank is called “{bank.name}” by now; it stays so.")
+        bank.rename(new)
+
+    session.shelf_step(f"rename {before} to {name}", lambda: put(before, name), lambda: put(name, before))

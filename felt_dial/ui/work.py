@@ -2,27 +2,85 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import secrets
+from dataclasses import dataclass, field, replace
 
-from felt_dial.patch.patch import Patch
+from felt_dial.bank.documents import Document
+from felt_dial.patch.patch import Patch, with_about_of
 
 
 @dataclass(frozen=True)
 class Work:
-    """What lies on the table: two patches to compare, and the preset they came from."""
+    """What lies on the table.
+
+    Attributes
+    ----------
+    a, b : Patch
+        Two patches to compare; `side` says which of them sounds.
+    document : Document or None
+        The preset that it belongs to; None for a sound that was never saved.
+    began : Patch or None
+        What it was when it was laid there: while it is still that, there is nothing to lose.
+    saved : bool
+        Whether it was saved since: then what it began with is not on disk any more.
+    page : str
+        Where the journal keeps it.
+    """
 
     a: Patch
     b: Patch
     side: str = "a"
-    saved: Patch | None = None
-    bank: str = ""
-    preset: str = ""
+    document: Document | None = None
+    began: Patch | None = None
+    saved: bool = False
+    page: str = field(default_factory=lambda: secrets.token_hex(4))
 
     @property
     def patch(self) -> Patch:
         """The patch that sounds."""
         return self.a if self.side == "a" else self.b
 
+    @property
+    def bank(self) -> str:
+        """The bank of its preset; empty where it has none."""
+        return self.document.bank if self.document else ""
+
+    @property
+    def preset(self) -> str:
+        """The id of its preset; empty where it has none."""
+        return self.document.preset if self.document else ""
+
+    @property
+    def stored(self) -> Patch | None:
+        """What disk holds of it."""
+        return self.document.stored if self.document else None
+
+    @property
+    def unsaved(self) -> bool:
+        """True while the sounding patch is not what disk holds."""
+        return self.stored is None or self.patch != self.stored
+
+    @property
+    def worth_keeping(self) -> bool:
+        """True where something would be lost with it: a patch that neither disk holds nor it began with."""
+        other = self.b if self.side == "a" else self.a
+        return self.unsaved and (self.saved or self.patch != self.began) or other not in (self.stored, self.began)
+
     def with_patch(self, patch: Patch) -> Work:
         """The same work with the sounding patch changed."""
         return replace(self, a=patch) if self.side == "a" else replace(self, b=patch)
+
+    def with_patches_of(self, other: Work, about: bool) -> Work:
+        """The same work with the patches of another; with its name and words too where `about`."""
+        if about:
+            return replace(self, a=other.a, b=other.b, side=other.side)
+        return replace(self, a=with_about_of(other.a, self.a), b=with_about_of(other.b, self.b), side=other.side)
+
+    def with_about(self, about: dict[str, object]) -> Work:
+        """The same work under another name, or with other words."""
+        a, b = (patch.model_copy(update=about) for patch in (self.a, self.b))
+        return replace(self, a=a, b=b)
+
+    def says_the_same(self, other: Work) -> bool:
+        """True where both have the same names and words."""
+        return all(with_about_of(p, q) is p for p, q in ((self.a, other.a), (self.b, other.b)))

@@ -39,7 +39,7 @@ class Desk:
             self.link.start()
         self.window = stand_up(load_settings(), self.link)
         self.session = self.window.session
-        self.left_behind = self.session.journal.read()
+        self.left_behind = self.session.journal.left_behind()
         self.window.activateWindow()
         QTest.qWaitForWindowExposed(self.window)
         self.messages: list[str] = []

@@ -390,7 +390,7 @@ def test_a_new_bank_is_empty_and_says_what_goes_there(desk: Desk) -> None:
     desk.window.shelf.ask_bank()
     desk.type("First Sketches")
     assert rows(desk) == [] and "Ctrl+Shift+S" in desk.window.shelf.empty.text()
-    assert desk.session.library.bank("First Sketches").id == "first-sketches"
+    assert desk.session.library.named("First Sketches").id == "first-sketches"
     desk.session.undo()
     assert len(desk.session.library.banks()) == 2
 
@@ -486,15 +486,16 @@ def test_unsaved_work_is_offered_after_a_crash(open_desk: Callable[[], Desk]) ->
     desk = open_desk()
     desk.session.set(CUTOFF, 901.0)
     desk.session.write_journal()
+    desk.session.journal.close()
     desk.link.close()
     again = open_desk()
-    assert again.left_behind is not None and again.session.value(CUTOFF) == 620.0
+    assert len(again.left_behind) == 1 and again.session.value(CUTOFF) == 620.0
     again.window.offer(again.left_behind)
     take = next(b for b in again.window.said.findChildren(QAbstractButton) if b.text().startswith("Take"))
     take.click()
     assert again.session.value(CUTOFF) == 901.0 and again.session.unsaved and again.session.work.preset == "dew-pluck"
     assert again.session.save()
-    assert again.session.journal.read() is None
+    assert again.session.journal.left_behind() == again.session.journal.pages() == []
 
 
 def test_the_settings_sheet_changes_the_cloth_and_keeps_it(desk: Desk) -> None:

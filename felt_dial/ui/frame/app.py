@@ -33,8 +33,7 @@ def main(bank: str = "") -> int:
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Felt Dial")
     window = stand_up(settings, link, bank, shelf_later=True)
-    if (left_behind := window.session.journal.read()) is not None:
-        window.offer(left_behind)
+    window.offer(window.session.journal.left_behind())
     if os.environ.get("FELT_DIAL_TIMES"):
         _tell_times(window, begin)
     return application.exec()
@@ -62,6 +61,7 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     except OSError as wrong:
         said = f"The library {root} cannot be made: {wrong.strerror}. Choose another in the settings."
     session = Session(settings, link)
+    session.library.tidy(settings.bin_days, settings.bin_most)
     Control(session)
     if not shelf_later:
         session.refresh_shelf()

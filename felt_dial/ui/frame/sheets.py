@@ -138,6 +138,23 @@ class SettingsSheet(Sheet):
         self.night = QComboBox()
         self.night.setAccessibleName("Theme")
         self.night.addItems([OAT.name, NIGHT.name])
+        self.closing = QComboBox()
+        self.closing.setAccessibleName("Unsaved work when the window closes")
+        self.closing.addItem("is kept, and offered the next time", "keep")
+        self.closing.addItem("is asked about", "ask")
+        self.closing.activated.connect(lambda _: self._keep(closing=self.closing.currentData()))
+        self.bin_days, self.bin_most = QComboBox(), QComboBox()
+        self.bin_days.setAccessibleName("How long the bin keeps presets")
+        self.bin_most.setAccessibleName("How many presets the bin keeps")
+        for days, text in ((30, "a month"), (90, "three months"), (365, "a year"), (36500, "for ever")):
+            self.bin_days.addItem(text, days)
+        for most in (100, 500, 5000):
+            self.bin_most.addItem(f"{most} presets at most", most)
+        self.bin_days.activated.connect(lambda _: self._keep(bin_days=self.bin_days.currentData()))
+        self.bin_most.activated.connect(lambda _: self._keep(bin_most=self.bin_most.currentData()))
+        thrown = QHBoxLayout()
+        thrown.addWidget(self.bin_days, 1)
+        thrown.addWidget(self.bin_most, 1)
         form.addRow(text_label("Output"), self.device)
         form.addRow(text_label("Controller"), self.controller)
         learned = QHBoxLayout()
@@ -152,6 +169,8 @@ class SettingsSheet(Sheet):
         form.addRow(text_label("Rate"), self.rate)
         form.addRow(text_label("Block"), self.block)
         form.addRow(text_label("Library folder"), row)
+        form.addRow(text_label("Unsaved work"), self.closing)
+        form.addRow(text_label("The bin keeps"), thrown)
         form.addRow(text_label("Letter keys"), self.letters)
         form.addRow(text_label("Cloth"), self.night)
         self.body.addLayout(form)
@@ -186,6 +205,12 @@ class SettingsSheet(Sheet):
         self.rate.setCurrentIndex(self.rate.findData(settings.rate))
         self.block.setCurrentIndex(self.block.findData(settings.block))
         self.folder.setText(str(settings.library_folder()))
+        for box, now in (
+            (self.closing, settings.closing),
+            (self.bin_days, settings.bin_days),
+            (self.bin_most, settings.bin_most),
+        ):
+            box.setCurrentIndex(box.findData(now))
         self.letters.setChecked(settings.letter_keys)
         self.night.setCurrentIndex(int(settings.night))
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import cast
 
-from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -15,13 +16,15 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMainWindow,
+    QMenu,
     QPlainTextEdit,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from felt_dial.bank.journal import Unsaved
+from felt_dial.bank.journal import LeftBehind
+from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import duplicate_layer
 from felt_dial.ui.dials.controls import Pill, set_part
 from felt_dial.ui.dials.dial import Dial
@@ -64,7 +67,7 @@ class Said(QWidget):
         self._timer.timeout.connect(self.hide)
         self.hide()
 
-    def say(self, text: str, problem: bool, offers: tuple[tuple[str, object], ...] = ()) -> None:
+    def say(self, text: str, problem: bool, offers: Sequence[tuple[str, Callable[[], object]]] = ()) -> None:
         """Shows a sentence, with buttons that answer it."""
         while item := self.buttons.takeAt(0):
             if widget := item.widget():
@@ -110,6 +113,7 @@ class Window(QMainWindow):
         super().__init__()
         self.session = session
         self._focused = ""
+        self._answered = False
         self.controller: ControllerWindow | None = None
         self.setWindowTitle("Felt Dial")
         self.setMinimumSize(1280, 800)
@@ -334,20 +338,49 @@ class Window(QMainWindow):
         self.shelf.search.setFocus()
         self.shelf.search.selectAll()
 
-    def offer(self, work: Unsaved) -> None:
-        """Offers unsaved work that a crash left behind."""
-        session = self.session
+    def offer(self, left: list[LeftBehind]) -> None:
+        """Offers unsaved work that windows which have ended left behind; it stays there until this is answered."""
+        if not left:
+            return
+        first = left[0].work.patch.name
+        answers: list[tuple[str, Callable[[], object]]]
+        if len(left) == 1:
+            answers = [
+                ("Take it up", partial(self.take_up, left[0])),
+                ("Throw it away", partial(self.throw_away, left)),
+            ]
+            self.said.say(
+                f"“{first}” was not saved when its window closed ({left[0].when:%d %b, %H:%M}).", False, answers
+            )
+            return
+        names = ", ".join(f"“{one.work.patch.name}”" for one in left[:3]) + (" …" if len(left) > 3 else "")
+        answers = [("Look at them…", partial(self.show_left, left)), ("Throw all away", partial(self.throw_away, left))]
+        self.said.say(f"{len(left)} sounds were not saved when their windows closed: {names}", False, answers)
 
-        def take() -> None:
-            home = {bank.id for bank in session.library.banks()}
-            bank = work.bank if work.bank in home else ""
-            session.open_patch(work.patch, bank, work.preset if bank else "", saved=False)
+    def show_left(self, left: list[LeftBehind]) -> QMenu:
+        """The list of unsaved work, each to be taken up or thrown away."""
+        menu = QMenu(self)
+        for one in left:
+            part = menu.addMenu(f"{one.work.patch.name}, {one.when:%d %b, %H:%M}".replace("&", "&&"))
+            part.addAction("Take it up", partial(self.take_up, one))
+            part.addAction("Throw it away", partial(self.throw_away, [one]))
+        menu.popup(self.said.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
+        return menu
 
-        self.said.say(
-            f"“{work.patch.name}” was not saved when the program ended.",
-            False,
-            (("Take it up again", take), ("Leave it", session.journal.clear)),
-        )
+    def take_up(self, one: LeftBehind) -> None:
+        """Lays unsaved work on the table, and offers what is left."""
+        self.session.take_up(one)
+        self.offer(self.session.journal.left_behind())
+
+    def throw_away(self, those: list[LeftBehind]) -> None:
+        """Lets go of unsaved work, and offers what is left."""
+        for one in those:
+            try:
+                self.session.journal.throw_away(one)
+            except FeltDialError as wrong:
+                self.session.say(str(wrong), problem=True)
+                return
+        self.offer(self.session.journal.left_behind())
 
     # --- keys that play ------------------------------------------------------------------------
 
@@ -396,7 +429,27 @@ class Window(QMainWindow):
         if self.said.isVisible():
             self.said.place()
 
+    def close_with(self, answer: Callable[[], object]) -> None:
+        """Closes after an answer to what becomes of unsaved work; stays where it came to nothing."""
+        if answer() is not False:
+            self._answered = True
+            self.close()
+
+    def _ask(self) -> None:
+        """What shall become of the sound on the table."""
+        session = self.session
+        answers = (
+            ("Save it", partial(self.close_with, session.save)),
+            ("Keep it for next time", partial(self.close_with, session.write_journal)),
+            ("Throw it away", partial(self.close_with, session.let_go)),
+        )
+        self.said.say(f"“{session.patch.name}” is not saved.", False, answers)
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self.session.settings.closing == "ask" and self.session.work.worth_keeping and not self._answered:
+            self._ask()
+            event.ignore()
+            return
         self._timer.stop()
         self._later.stop()
         application = QApplication.instance()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from functools import partial
 from pathlib import Path
 
@@ -20,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from felt_dial.bank.library import Preset
+from felt_dial.bank.library import Preset, Thrown
 from felt_dial.bank.measurement import sound_key
 from felt_dial.bank.package import export_bank, import_bank
 from felt_dial.errors import FeltDialError
@@ -36,6 +37,9 @@ from felt_dial.ui.pages.threads.page import SearchBar
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import Empty
 
+HASTY = 0.7
+"""Seconds after a deletion in which another press of the key is taken for the same one."""
+
 
 class ShelfPage(Page):
     """Banks, presets, details."""
@@ -45,6 +49,8 @@ class ShelfPage(Page):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._cancelled = False
+        self._wanted: tuple[str, str] | None = None
+        self._deleted = -HASTY
         self.kind = ""
         self.presets: list[Preset] = []
         outer = QHBoxLayout(self)
@@ -217,7 +223,7 @@ class ShelfPage(Page):
             if words
             else "This bank is empty: a sound that you save with Ctrl+Shift+S comes to stand here."
         )
-        wanted = chosen or (self.session.work.bank, self.session.work.preset)
+        wanted = self._wanted or chosen or (self.session.work.bank, self.session.work.preset)
         rows = [n for n, (_, p) in enumerate(listed) if (p.bank, p.id) == wanted]
         if listed:
             self.view.setCurrentIndex(self.model.index(rows[0] if rows else 0))
@@ -298,9 +304,17 @@ class ShelfPage(Page):
             shelving.duplicate_preset(self.session, *chosen)
 
     def delete(self) -> None:
-        """Puts the chosen preset into the bin."""
-        if chosen := self.chosen():
-            shelving.delete_preset(self.session, *chosen)
+        """Puts the chosen preset into the bin and chooses its neighbour, which a hasty second press leaves alone."""
+        if not (chosen := self.chosen()):
+            return
+        if time.monotonic() - self._deleted < HASTY:
+            self.session.say(f"“{self.model.presets[self.view.currentIndex().row()][1].name}” is still there.")
+            return
+        row, listed = self.view.currentIndex().row(), self.model.presets
+        beside = [listed[n][1] for n in (row + 1, row - 1) if 0 <= n < len(listed)]
+        self._wanted = (beside[0].bank, beside[0].id) if beside else None
+        shelving.delete_preset(self.session, *chosen, beside[0].name if beside else "")
+        self._wanted, self._deleted = None, time.monotonic()
 
     def reorder(self, preset: str, to: int) -> None:
         """Moves a preset to another place of its bank."""
@@ -381,15 +395,15 @@ class ShelfPage(Page):
     def show_bin(self) -> None:
         """Offers what was deleted."""
         menu = QMenu(self)
-        for ticket, about, patch in self.session.library.bin()[:30]:
-            name = patch.name if patch else about["preset"]
-            menu.addAction(f"Restore {name}", lambda t=ticket: self._restore(t))
+        for thrown in self.session.library.bin.all()[:30]:
+            where = f"{thrown.name}, of {thrown.bank_name or 'a bank that is gone'}, {thrown.when:%d %b, %H:%M}"
+            menu.addAction(f"Restore {where}".replace("&", "&&"), partial(self._restore, thrown))
         if menu.isEmpty():
             menu.addAction("The bin is empty").setEnabled(False)
         menu.exec(self.mapToGlobal(self.rect().center()))
 
-    def _restore(self, ticket: str) -> None:
-        shelving.restore_preset(self.session, ticket)
+    def _restore(self, thrown: Thrown) -> None:
+        shelving.restore_preset(self.session, thrown.ticket, thrown.name)
 
     def _menu(self, at: QPoint) -> None:
         menu = QMenu(self)
@@ -403,7 +417,8 @@ class ShelfPage(Page):
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.open_chosen()
         elif event.key() == Qt.Key.Key_Delete:
-            self.delete()
+            if not event.isAutoRepeat():
+                self.delete()
         elif (
             alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.model.ordered and (chosen := self.chosen())
         ):

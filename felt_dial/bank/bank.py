@@ -1,0 +1,263 @@
+"""A bank: one folder of presets, their order, their last versions, and the recordings that they need.
+
+bank.json                 name, description, order
+presets/dew-pluck.json    one patch each
+versions/dew-pluck/       what it was before the last three saves that changed its sound
+assets/<sha256>.flac
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import time
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from pathlib import Path
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from felt_dial.bank.files import at_the_disk, held, names_like, slug, write_new, write_whole
+from felt_dial.bank.measurement import sound_key
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.documents.kind import DocumentKind
+from felt_dial.patch.documents.patch import read_patch, write_patch
+from felt_dial.patch.patch import Patch
+from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
+from felt_dial.sound.matter.assets import assets_of
+from felt_dial.sound.matter.assets import find as find_asset
+
+VERSIONS_KEPT = 3
+BANK = DocumentKind("bank", 1)
+
+
+class NoSuchBank(FeltDialError):
+    """A bank or preset that is not in the library."""
+
+
+class MovedOn(FeltDialError):
+    """What should be taken back is not as it was left any more; nothing was changed."""
+
+
+class BankFile(BaseModel):
+    """What `bank.json` says; unknown keys are kept."""
+
+    model_config = ConfigDict(frozen=True, extra="allow")
+
+    name: str
+    description: str = ""
+    order: tuple[str, ...] = ()
+
+
+def read_bank(text: str | bytes, where: str) -> BankFile:
+    """The bank document in `text`; raises `BadDocument`."""
+    data = BANK.read(text, where)
+    try:
+        return BankFile.model_validate(data)
+    except ValidationError as wrong:
+        raise BANK.refused(where, wrong) from None
+
+
+def write_bank(bank: BankFile) -> str:
+    """The bank document as JSON."""
+    return BANK.write(bank.model_dump(mode="json"))
+
+
+def read_file(path: Path) -> bytes:
+    """What is in a file of the library; raises `NoSuchBank`."""
+    try:
+        return path.read_bytes()
+    except OSError as wrong:
+        raise NoSuchBank(f"{path} cannot be read: {wrong.strerror or wrong}.") from None
+
+
+@dataclass(frozen=True)
+class Preset:
+    """A preset on the shelf: where it is, and its patch or what is wrong with its file."""
+
+    bank: str
+    id: str
+    patch: Patch | None
+    problem: str = ""
+
+    @property
+    def name(self) -> str:
+        """Its name, or its file's where that cannot be read."""
+        return self.patch.name if self.patch else self.id
+
+
+class Bank:
+    """One folder of presets. What changes it holds it against other processes meanwhile."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.id = folder.name
+
+    @property
+    def file(self) -> BankFile:
+        """What `bank.json` says now."""
+        return read_bank(read_file(self.folder / "bank.json"), f"{self.id}/bank.json")
+
+    @property
+    def problem(self) -> str:
+        """What is wrong with `bank.json`; empty where nothing is. Its presets are still there."""
+        try:
+            _ = self.file
+        except FeltDialError as wrong:
+            return str(wrong)
+        return ""
+
+    @property
+    def name(self) -> str:
+        """The bank's name, or its folder's where `bank.json` cannot be read."""
+        try:
+            return self.file.name
+        except FeltDialError:
+            return self.id
+
+    def held(self) -> AbstractContextManager[None]:
+        """Holds the bank against other processes; raises `CannotWrite`."""
+        return held(self.folder.parent / ".locks" / f"{self.id}.lock", f"The bank “{self.name}”")
+
+    def rename(self, name: str) -> None:
+        """Gives the bank another name; the folder stays."""
+        self._change(lambda file: {"name": name})
+
+    def describe(self, text: str) -> None:
+        """Gives the bank another description."""
+        self._change(lambda file: {"description": text})
+
+    def reorder(self, order: list[str]) -> None:
+        """Keeps a new order of presets."""
+        self._change(lambda file: {"order": tuple(order)})
+
+    def place(self, preset: str, at: int) -> None:
+        """Puts a preset at a place of the order, counted without it."""
+        with self.held():
+            order = [key for key in self.ids() if key != preset]
+            self.reorder([*order[:at], preset, *order[at:]])
+
+    def _change(self, change: Callable[[BankFile], dict[str, object]]) -> None:
+        with self.held():
+            file = self.file
+            write_whole(self.folder / "bank.json", write_bank(file.model_copy(update=change(file))))
+
+    def path(self, preset: str) -> Path:
+        """The preset's file."""
+        return self.folder / "presets" / f"{preset}.json"
+
+    def ids(self) -> list[str]:
+        """Presets in the bank's order; files the order does not know come last."""
+        there = {path.stem for path in (self.folder / "presets").glob("*.json")}
+        try:
+            order = [key for key in self.file.order if key in there]
+        except FeltDialError:
+            order = []
+        return order + sorted(there - set(order))
+
+    def presets(self) -> list[Preset]:
+        """Every preset, a broken one with its problem."""
+        found = []
+        for key in self.ids():
+            try:
+                found.append(Preset(self.id, key, self.load(key)))
+            except FeltDialError as wrong:
+                found.append(Preset(self.id, key, None, str(wrong)))
+        return found
+
+    def load(self, preset: str) -> Patch:
+        """The patch of a preset; raises `BadDocument` or `NoSuchBank`."""
+        return read_patch(read_file(self.path(preset)), f"“{preset}” in {self.id}")
+
+    def name_of(self, preset: str) -> str:
+        """A preset's name as people see it, its file's where that cannot be read."""
+        try:
+            return self.load(preset).name
+        except FeltDialError:
+            return preset
+
+    def save(self, preset: str, patch: Patch) -> None:
+        """Saves over a preset; what was there is kept among its versions where it sounds otherwise."""
+        with self.held():
+            kept = self._keep_version(preset, patch)
+            try:
+                self.keep_assets(patch)
+                write_whole(self.path(preset), write_patch(patch))
+            except FeltDialError:
+                if kept is not None:
+                    kept.unlink(missing_ok=True)
+                raise
+            for old in self.versions(preset)[VERSIONS_KEPT:]:
+                with contextlib.suppress(OSError):
+                    old.unlink()
+
+    def _keep_version(self, preset: str, patch: Patch) -> Path | None:
+        """Lets what is on disk be a version too, which takes no room there; None where both sound alike."""
+        path = self.path(preset)
+        if not path.exists():
+            return None
+        with contextlib.suppress(FeltDialError):
+            if sound_key(self.load(preset)) == sound_key(patch):
+                return None
+        version = self.folder / "versions" / preset / f"{time.time_ns():020d}.json"
+        with at_the_disk(f"“{patch.name}” was not saved", "What was there before stays."):
+            version.parent.mkdir(parents=True, exist_ok=True)
+            os.link(path, version)
+        return version
+
+    def change(self, preset: str, before: dict[str, object], after: dict[str, object]) -> Patch:
+        """Changes fields that are not of the sound, and nothing else; returns the patch as disk holds it now.
+
+        Raises `MovedOn` where the fields are not as they were `before`.
+        """
+        with self.held():
+            patch = self.load(preset)
+            if any(getattr(patch, key) != value for key, value in before.items()):
+                raise MovedOn(f"“{patch.name}” was changed in the meantime; it stays as it is.")
+            patch = patch.model_copy(update=after)
+            write_whole(self.path(preset), write_patch(patch))
+            return patch
+
+    def keep_assets(self, patch: Patch) -> None:
+        """Copies the recordings that a patch names into the bank; a missing one stays a name."""
+        for asset in assets_of(patch).values():
+            path = find_asset(asset)
+            if path is not None and path.parent not in (SHIPPED_ASSETS, self.folder / "assets"):
+                write_whole(self.folder / "assets" / path.name, read_file(path))
+
+    def versions(self, preset: str) -> list[Path]:
+        """Files of the last versions, newest first."""
+        return sorted((self.folder / "versions" / preset).glob("*.json"), reverse=True)
+
+    def save_new(self, patch: Patch, after: str | None = None, wanted: str | None = None) -> str:
+        """Saves a patch as a new preset, never over another, and returns its id."""
+        with self.held():
+            self.keep_assets(patch)
+            return self.add(write_patch(patch), wanted or slug(patch.name), after)
+
+    def add(self, content: str | bytes, wanted: str, after: str | None = None, place: int | None = None) -> str:
+        """Puts a preset's file in under a free id, behind another or at a place, and returns that id."""
+        with self.held():
+            order = self.ids()
+            key = next(key for key in names_like(wanted) if write_new(self.path(key), content))
+            with contextlib.suppress(OSError):
+                shutil.rmtree(self.folder / "versions" / key)  # of one that was called so before
+            at = order.index(after) + 1 if after in order else len(order) if place is None else place
+            try:
+                self.reorder([*order[:at], key, *order[at:]])
+            except FeltDialError:
+                if not self.problem:
+                    self.path(key).unlink(missing_ok=True)
+                    raise
+            return key
+
+    def remove(self, preset: str) -> None:
+        """Forgets a preset that stands elsewhere by now, and its versions."""
+        with self.held():
+            with at_the_disk(f"“{preset}” could not be taken out of {self.name}", "It is still there."):
+                self.path(preset).unlink(missing_ok=True)
+                shutil.rmtree(self.folder / "versions" / preset, ignore_errors=True)
+            with contextlib.suppress(FeltDialError):  # an order that names what is not there is read past
+                self.reorder([key for key in self.ids() if key != preset])

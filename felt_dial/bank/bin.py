@@ -1,0 +1,144 @@
+"""The bin: deleted presets, each in a folder with where it stood, what it was before, and when it was deleted.
+
+An entry is built aside and renamed into place, so that one is there whole or not at all. The preset's own file is moved
+into it: a preset is in its bank or in the bin, also when the program is killed between.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import secrets
+import shutil
+import time
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from felt_dial.bank.bank import Bank, NoSuchBank, read_file
+from felt_dial.bank.files import LITTER, at_the_disk, write_whole
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.patch import Patch
+
+
+@dataclass(frozen=True)
+class Thrown:
+    """A preset in the bin."""
+
+    ticket: str
+    name: str
+    bank: str
+    """The id of its bank; empty where that is not known any more."""
+    bank_name: str
+    preset: str
+    place: int
+    when: datetime
+
+
+class Bin:
+    """The folder `.bin` of a library."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def take(self, bank: Bank, preset: str) -> str:
+        """Moves a preset out of its bank into the bin; returns the ticket that brings it back."""
+        with bank.held():
+            order = bank.ids()
+            if preset not in order:
+                raise NoSuchBank(f"“{preset}” is not in {bank.name} any more.")
+            name = bank.name_of(preset)
+            about = {
+                "bank": bank.id,
+                "bank_name": bank.name,
+                "preset": preset,
+                "place": order.index(preset),
+                "name": name,
+            }
+            ticket = f"{time.time_ns():020d}"
+            draft = self.folder / f".making-{ticket}-{secrets.token_hex(4)}"
+            with at_the_disk(f"“{name}” was not deleted", "It is still in its bank."):
+                write_whole(draft / "about.json", json.dumps(about, ensure_ascii=False))
+                os.rename(bank.path(preset), draft / "preset.json")
+                with contextlib.suppress(FileNotFoundError):
+                    os.rename(bank.folder / "versions" / preset, draft / "versions")
+                os.rename(draft, self.folder / ticket)
+            bank.remove(preset)
+            return ticket
+
+    def all(self) -> list[Thrown]:
+        """What is in the bin, newest first; what nobody can read any more is left out."""
+        found = []
+        for folder in sorted(self.folder.glob("[0-9]*"), reverse=True):
+            with contextlib.suppress(FeltDialError, OSError, ValueError):
+                found.append(self._read(folder))
+        return found
+
+    def _read(self, folder: Path) -> Thrown:
+        about: dict[str, Any] = {}
+        with contextlib.suppress(OSError, ValueError):
+            found = json.loads((folder / "about.json").read_bytes())
+            about = found if isinstance(found, dict) else {}
+        name = str(about.get("name", ""))
+        if not name:
+            name = read_patch(read_file(folder / "preset.json"), "A deleted preset").name
+        elif not (folder / "preset.json").exists():
+            raise NoSuchBank(f"“{name}” is not in the bin any more.")
+        place = about.get("place")
+        bank, preset = str(about.get("bank", "")), str(about.get("preset", "")) or "restored"
+        when = datetime.fromtimestamp(int(folder.name.split("-")[0]) / 1e9)
+        at = place if isinstance(place, int) and place >= 0 else 1 << 20
+        return Thrown(folder.name, name, bank, str(about.get("bank_name", "")) or bank, preset, at, when)
+
+    def entry(self, ticket: str) -> Thrown:
+        """One entry; raises `NoSuchBank` where it is not there any more."""
+        if not (self.folder / ticket / "preset.json").exists():
+            raise NoSuchBank("That preset is not in the bin any more.")
+        return self._read(self.folder / ticket)
+
+    def patch(self, ticket: str) -> Patch:
+        """The patch of an entry; raises `BadDocument` or `NoSuchBank`."""
+        return read_patch(read_file(self.folder / ticket / "preset.json"), "A deleted preset")
+
+    def give_back(self, ticket: str, bank: Bank) -> str:
+        """Puts an entry into a bank, at its place where it is the one it came from; returns its id there."""
+        entry, folder = self.entry(ticket), self.folder / ticket
+        with bank.held():
+            place = entry.place if bank.id == entry.bank else None
+            key = bank.add(read_file(folder / "preset.json"), entry.preset, place=place)
+            with (
+                contextlib.suppress(FileNotFoundError),
+                at_the_disk(f"The versions of “{entry.name}”", "They are lost."),
+            ):
+                if (folder / "versions").is_dir():
+                    (bank.folder / "versions").mkdir(exist_ok=True)
+                    os.rename(folder / "versions", bank.folder / "versions" / key)
+        self.forget(ticket)
+        return key
+
+    def forget(self, ticket: str) -> None:
+        """Throws an entry away for good."""
+        gone = self.folder / f".gone-{secrets.token_hex(8)}"
+        with contextlib.suppress(OSError):
+            os.rename(self.folder / ticket, gone)
+            shutil.rmtree(gone, ignore_errors=True)
+
+    def tidy(self, days: int, most: int) -> None:
+        """Finishes what was interrupted, clears litter, and forgets what is too old or too much."""
+        with contextlib.suppress(OSError):
+            for draft in list(self.folder.glob(".making-*")):
+                ticket = draft.name.split("-")[1]
+                if (draft / "preset.json").exists() and not (self.folder / ticket).exists():
+                    os.rename(draft, self.folder / ticket)
+                else:
+                    shutil.rmtree(draft, ignore_errors=True)
+            for litter in self.folder.glob(f"{LITTER[2]}*"):
+                shutil.rmtree(litter, ignore_errors=True)
+        tickets = sorted((path.name for path in self.folder.glob("[0-9]*")), reverse=True)
+        oldest = f"{max(0, time.time_ns() - days * 86_400_000_000_000):020d}"
+        for n, ticket in enumerate(tickets):
+            if n >= most or ticket < oldest:
+                self.forget(ticket)

@@ -1,0 +1,76 @@
+"""Documents: the presets that lie, or lay, on the table, and what disk holds of each now.
+
+A patch with its history is one thing, the document that it belongs to another. A document follows what happens to its
+preset: it is saved, moved, deleted, brought back. Whoever holds one need not know of it.
+"""
+
+from __future__ import annotations
+
+from weakref import WeakSet
+
+from felt_dial.patch.patch import Patch
+
+
+class Document:
+    """One preset of the library.
+
+    Attributes
+    ----------
+    bank, preset : str
+        Where it is; both empty once it is not in the library any more.
+    stored : Patch or None
+        What its file holds, None where there is none that can be read.
+    ticket : str
+        What brings it back, while it lies in the bin.
+    """
+
+    def __init__(self, bank: str, preset: str, stored: Patch | None) -> None:
+        self.bank, self.preset, self.stored = bank, preset, stored
+        self.ticket = ""
+
+    @property
+    def there(self) -> bool:
+        """True while it has a place in the library."""
+        return bool(self.preset)
+
+
+class Documents:
+    """Every document that somebody holds, one for each preset."""
+
+    def __init__(self) -> None:
+        self._held: WeakSet[Document] = WeakSet()
+
+    def at(self, bank: str, preset: str, stored: Patch | None) -> Document:
+        """The document of a preset, whose file was just read or written."""
+        for known in self._held:
+            if (known.bank, known.preset) == (bank, preset):
+                known.stored = stored
+                return known
+        made = Document(bank, preset, stored)
+        self._held.add(made)
+        return made
+
+    def stored(self, bank: str, preset: str, patch: Patch | None) -> None:
+        """A preset's file holds something else now."""
+        for known in self._held:
+            if (known.bank, known.preset) == (bank, preset):
+                known.stored = patch
+
+    def moved(self, bank: str, preset: str, to: str, as_: str) -> None:
+        """A preset has another place."""
+        for known in self._held:
+            if (known.bank, known.preset) == (bank, preset):
+                known.bank, known.preset = to, as_
+
+    def deleted(self, bank: str, preset: str, ticket: str) -> None:
+        """A preset went into the bin."""
+        for known in self._held:
+            if (known.bank, known.preset) == (bank, preset):
+                known.bank = known.preset = ""
+                known.stored, known.ticket = None, ticket
+
+    def restored(self, ticket: str, bank: str, preset: str, patch: Patch | None) -> None:
+        """A preset came back from the bin."""
+        for known in self._held:
+            if known.ticket == ticket:
+                known.bank, known.preset, known.stored, known.ticket = bank, preset, patch, ""

@@ -1,0 +1,306 @@
+"""What lies on the table and what disk holds are two things: stories of saving, undoing, moving, deleting, crashing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QMenu
+
+from felt_dial.bank.library import Library
+from felt_dial.patch.patch import value_at, with_value
+from felt_dial.ui import shelf_steps
+from tests.ui.conftest import Desk
+
+CUTOFF = "layers.a.filter.cutoff"
+HOME = "glasshouse-at-dusk"
+
+
+def on_disk(desk: Desk, preset: str, bank: str = HOME) -> object:
+    return value_at(Library(desk.session.library.root).bank(bank).load(preset), CUTOFF)
+
+
+def presets(desk: Desk, bank: str = HOME) -> list[str]:
+    return [preset.name for preset in Library(desk.session.library.root).bank(bank).presets()]
+
+
+def listed(desk: Desk, preset: str, bank: str = HOME) -> object:
+    return next(p for p in desk.session.library.bank(bank).presets() if p.id == preset)
+
+
+def dotted(desk: Desk) -> bool:
+    """What the header and the title say of it; they must agree."""
+    box = desk.window.header.preset
+    seen = box.dot.isVisibleTo(box)
+    assert seen == box.save.isEnabled() == (" •" in desk.window.windowTitle()) == desk.session.unsaved
+    return seen
+
+
+def pages(desk: Desk) -> int:
+    desk.session.write_journal()
+    return len(desk.session.journal.pages())
+
+
+def answer(desk: Desk, name: str) -> None:
+    button = next(b for b in desk.window.said.findChildren(QAbstractButton) if b.text() == name and not b.isHidden())
+    button.click()
+
+
+# --- saved is a comparison with disk --------------------------------------------------------------
+
+
+def test_after_change_save_undo_the_old_sound_is_not_called_saved(desk: Desk) -> None:
+    session = desk.session
+    session.set(CUTOFF, 900.0)
+    assert dotted(desk) and pages(desk) == 1
+    assert session.save() and not dotted(desk) and pages(desk) == 0
+    session.undo()
+    assert session.value(CUTOFF) == 620.0 and on_disk(desk, "dew-pluck") == 900.0
+    assert dotted(desk) and pages(desk) == 1
+    session.redo()
+    assert not dotted(desk) and pages(desk) == 0
+    session.undo()
+    assert session.save() and on_disk(desk, "dew-pluck") == 620.0 and not dotted(desk)
+
+
+def test_save_as_new_undo_save_leaves_the_original(desk: Desk) -> None:
+    session = desk.session
+    session.set(CUTOFF, 900.0)
+    assert session.save_new("Dew Second") and session.work.preset == "dew-second"
+    session.undo()
+    assert dotted(desk) and session.patch.name == "Dew Second", "an undo of sound is no renaming"
+    session.set(CUTOFF, 700.0)
+    assert session.save()
+    assert on_disk(desk, "dew-pluck") == 620.0 and on_disk(desk, "dew-second") == 700.0
+    assert presets(desk).count("Dew Pluck") == presets(desk).count("Dew Second") == 1
+
+
+def test_taking_back_a_star_leaves_what_was_saved_since(desk: Desk) -> None:
+    session = desk.session
+    shelf_steps.change_preset(session, listed(desk, "dew-pluck"), {"favourite": True}, "star")
+    assert not dotted(desk) and session.patch.favourite
+    session.set(CUTOFF, 900.0)
+    assert session.save()
+    session.undo()
+    session.undo()
+    assert desk.messages[-1] == "Undone: change the star of Dew Pluck."
+    kept = session.library.bank(HOME).load("dew-pluck")
+    assert not kept.favourite and value_at(kept, CUTOFF) == 900.0
+    assert not session.patch.favourite and session.value(CUTOFF) == 620.0 and dotted(desk)
+
+
+def test_a_new_name_stays_when_older_edits_are_taken_back(desk: Desk) -> None:
+    """The name was changed by another window in between: the step of it is refused, older steps leave it alone."""
+    session = desk.session
+    session.set(CUTOFF, 900.0)
+    shelf_steps.change_preset(session, listed(desk, "dew-pluck"), {"name": "Dew II"}, "name")
+    Library(session.library.root).bank(HOME).change("dew-pluck", {}, {"name": "Dew III"})
+    session.undo()
+    assert desk.messages[-1].startswith("Not undone: rename Dew Pluck to Dew II. “Dew III” was changed in the meantime")
+    session.undo()
+    assert desk.messages[-1].startswith("Undone: A Cutoff") and session.value(CUTOFF) == 620.0
+    assert session.patch.name == "Dew II"
+
+
+def test_a_new_sound_is_nothing_to_lose_until_it_is_changed(desk: Desk) -> None:
+    desk.session.new()
+    assert pages(desk) == 0 and desk.session.unsaved
+    desk.session.set(CUTOFF, 900.0)
+    assert pages(desk) == 1
+
+
+def test_both_sides_are_kept_and_saving_one_leaves_the_other(desk: Desk) -> None:
+    session = desk.session
+    session.flip()
+    session.set(CUTOFF, 900.0)
+    session.flip()
+    assert not dotted(desk) and pages(desk) == 1, "the side that is not heard is unsaved"
+    session.set(CUTOFF, 700.0)
+    assert session.save() and pages(desk) == 1
+    session.journal.close()
+    (left,) = desk.session.journal.__class__(session.journal.folder).left_behind()
+    assert (value_at(left.work.a, CUTOFF), value_at(left.work.b, CUTOFF)) == (700.0, 900.0)
+
+
+# --- the table follows its document ---------------------------------------------------------------
+
+
+def test_after_a_move_saving_goes_where_the_preset_is(desk: Desk) -> None:
+    session = desk.session
+    shelf_steps.move_preset(session, HOME, "dew-pluck", "tide-tables")
+    session.set(CUTOFF, 900.0)
+    assert session.save()
+    assert "Dew Pluck" not in presets(desk) and presets(desk, "tide-tables").count("Dew Pluck") == 1
+    assert on_disk(desk, "dew-pluck", "tide-tables") == 900.0
+    session.undo()
+    session.undo()
+    assert presets(desk)[0] == "Dew Pluck" and on_disk(desk, "dew-pluck") == 900.0 and session.work.bank == HOME
+
+
+def test_a_deleted_preset_leaves_its_sound_on_the_table_and_comes_back_with_undo(desk: Desk) -> None:
+    session = desk.session
+    shelf_steps.delete_preset(session, HOME, "dew-pluck")
+    assert dotted(desk) and session.work.preset == "" and pages(desk) == 0, "it lies in the bin"
+    session.undo()
+    assert not dotted(desk) and (session.work.bank, session.work.preset) == (HOME, "dew-pluck")
+    session.redo()
+    assert session.save() and presets(desk).count("Dew Pluck") == 1
+    assert session.library.bank(HOME).versions(session.work.preset) == []
+
+
+def test_what_another_window_does_to_the_preset_is_seen(desk: Desk) -> None:
+    session, other = desk.session, Library(desk.session.library.root)
+    other.bank(HOME).save("dew-pluck", with_value(session.patch, CUTOFF, 500.0))
+    session.refresh_shelf()
+    assert dotted(desk) and session.value(CUTOFF) == 620.0, "the table keeps its sound; disk has another"
+    other.delete(HOME, "dew-pluck")
+    session.refresh_shelf()
+    assert desk.messages[-1] == "“Dew Pluck” is not in its bank any more; saving it makes a new preset."
+    assert session.save() and session.work.preset == "dew-pluck" and on_disk(desk, "dew-pluck") == 620.0
+
+
+def test_a_preset_opened_again_later_is_the_same_document(desk: Desk) -> None:
+    """Opened, left for another, moved, and undone back to: it is where it was moved to."""
+    session = desk.session
+    session.set(CUTOFF, 900.0)
+    session.open(HOME, "moss-pad")
+    Library(session.library.root).move(HOME, "dew-pluck", "tide-tables")
+    session.documents.moved(HOME, "dew-pluck", "tide-tables", "dew-pluck")
+    session.undo()
+    assert session.work.bank == "tide-tables" and session.save()
+    assert on_disk(desk, "dew-pluck", "tide-tables") == 900.0 and "Dew Pluck" not in presets(desk)
+
+
+# --- steps on the shelf restore what they changed -------------------------------------------------
+
+
+def test_a_copy_that_was_changed_is_not_thrown_away_by_undo(desk: Desk) -> None:
+    session = desk.session
+    shelf_steps.duplicate_preset(session, HOME, "moss-pad")
+    bank = Library(session.library.root).bank(HOME)
+    bank.save("moss-pad-copy", with_value(bank.load("moss-pad-copy"), "level", -20.0))
+    session.undo()
+    assert desk.messages[-1].startswith("Not undone: duplicate Moss Pad. The copy of “Moss Pad” is not as it was made")
+    assert "Moss Pad copy" in presets(desk)
+    session.undo()
+    assert desk.messages[-1] == "There is nothing to undo."
+
+
+def test_an_order_that_another_changed_stays(desk: Desk) -> None:
+    session = desk.session
+    shelf_steps.reorder_preset(session, HOME, "moss-pad", 0)
+    assert presets(desk)[0] == "Moss Pad"
+    Library(session.library.root).bank(HOME).place("moss-pad", 5)
+    session.undo()
+    assert "“Moss Pad” stands elsewhere by now" in desk.messages[-1] and presets(desk)[5] == "Moss Pad"
+
+
+def test_moving_one_back_leaves_the_places_of_the_others(desk: Desk) -> None:
+    session = desk.session
+    before = presets(desk)
+    shelf_steps.reorder_preset(session, HOME, "moss-pad", 0)
+    Library(session.library.root).bank(HOME).place("root-sub", 20)
+    session.undo()
+    assert presets(desk).index("Root Sub") == 20 and presets(desk).index("Moss Pad") == before.index("Moss Pad")
+
+
+def test_a_bank_that_holds_presets_is_not_taken_away_by_undo(desk: Desk) -> None:
+    session = desk.session
+    key = shelf_steps.make_bank(session, "Aviary")
+    Library(session.library.root).bank(key).save_new(session.patch)
+    session.undo()
+    assert "“Aviary” holds presets by now; it stays." in desk.messages[-1]
+    assert presets(desk, key) == ["Dew Pluck"]
+
+
+def test_delete_twice_leaves_the_neighbour_which_is_chosen_and_named(desk: Desk) -> None:
+    desk.window.show_page("Shelf")
+    shelf = desk.window.shelf
+    before = presets(desk)
+    shelf.view.setCurrentIndex(shelf.model.index(2))
+    shelf.view.setFocus()
+    for _ in range(3):
+        QTest.keyClick(shelf.view, Qt.Key.Key_Delete)
+    assert presets(desk) == before[:2] + before[3:]
+    assert f"Deleted {before[2]}; undo brings it back. “{before[3]}” is chosen now." in desk.messages
+    assert desk.messages[-1] == f"“{before[3]}” is still there." and shelf.chosen() is not None
+    QTest.qWait(750)
+    QTest.keyClick(shelf.view, Qt.Key.Key_Delete)
+    assert presets(desk) == before[:2] + before[4:]
+
+
+# --- closing and coming back ----------------------------------------------------------------------
+
+
+@pytest.fixture
+def windows(qapp: object, home: Path) -> Callable[[], Desk]:
+    """Windows one after another, or side by side, on one home."""
+    return lambda: Desk(engine=False)
+
+
+def test_work_left_for_another_preset_is_offered_after_a_quiet_close(windows: Callable[[], Desk]) -> None:
+    first = windows()
+    first.session.set(CUTOFF, 900.0)
+    first.session.open(HOME, "moss-pad")
+    first.session.set("layers.a.pan", 0.4)
+    first.session.close()
+    first.close()
+    second = windows()
+    assert sorted(left.work.patch.name for left in second.left_behind) == ["Dew Pluck", "Moss Pad"]
+    second.window.offer(second.left_behind)
+    assert second.window.said.text.text().startswith("2 sounds were not saved when their windows closed: ")
+    menu = second.window.show_left(second.left_behind)
+    parts = menu.findChildren(QMenu)
+    assert [[act.text() for act in part.actions()] for part in parts] == 2 * [["Take it up", "Throw it away"]]
+    dew = next(left for left in second.left_behind if left.work.patch.name == "Dew Pluck")
+    second.window.take_up(dew)
+    assert (
+        second.session.value(CUTOFF) == 900.0 and second.session.unsaved and second.session.work.preset == "dew-pluck"
+    )
+    assert pages(second) == 1 and second.window.said.text.text().startswith("“Moss Pad” was not saved")
+    answer(second, "Throw it away")
+    assert second.session.journal.left_behind() == [] and pages(second) == 1
+    assert second.session.save() and pages(second) == 0
+    second.session.close()
+    second.close()
+    third = windows()
+    assert third.left_behind == []
+    third.close()
+
+
+def test_two_windows_do_not_touch_each_other_s_journal(windows: Callable[[], Desk]) -> None:
+    first, second = windows(), windows()
+    first.session.set(CUTOFF, 900.0)
+    second.session.set(CUTOFF, 800.0)
+    assert pages(first) == pages(second) == 1
+    assert second.session.save() and pages(second) == 0 and pages(first) == 1
+    assert second.session.journal.left_behind() == []
+    first.session.journal.close()
+    assert [value_at(left.work.patch, CUTOFF) for left in second.session.journal.left_behind()] == [900.0]
+    for desk in (first, second):
+        desk.close()
+
+
+@pytest.mark.parametrize("choice", ["Save it", "Keep it for next time", "Throw it away"])
+def test_closing_asks_where_it_shall(desk: Desk, choice: str) -> None:
+    session = desk.session
+    session.keep_settings(session.settings.model_copy(update={"closing": "ask"}))
+    session.set(CUTOFF, 900.0)
+    assert not desk.window.close() and desk.window.isVisible()
+    assert desk.window.said.text.text() == "“Dew Pluck” is not saved."
+    answer(desk, choice)
+    assert not desk.window.isVisible()
+    session.journal.close()
+    left = session.journal.left_behind()
+    assert on_disk(desk, "dew-pluck") == (900.0 if choice == "Save it" else 620.0)
+    assert len(left) == (1 if choice.startswith("Keep") else 0)
+
+
+def test_closing_without_a_question_keeps_the_work(desk: Desk) -> None:
+    desk.session.set(CUTOFF, 900.0)
+    assert desk.window.close()
+    desk.session.close()
+    assert len(desk.session.journal.left_behind()) == 1
