@@ -1,5 +1,7 @@
 """The engine process and what it is connected to.
 
+- `begin`: Where the engine's process begins: its modules are read without looking for garbage, of which they make
+  none.
 - `control_map`: which controller of a person's keyboard turns which dial. It is theirs, not the preset's.
 - `controller`: keys, wheels, pedals and fingers, real or simulated, as events of the engine.
 - `devices`: what a block of sound is handed to. Real and simulated ones stand in one list.

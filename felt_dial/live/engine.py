@@ -487,7 +487,7 @@ def hurry() -> None:
 
 
 def main(arguments: list[str]) -> None:
-    """`python -m felt_dial.live.engine MEMORY PIPE`, started by the window, which then says on what to begin."""
+    """What the engine's process does: waits until the window says on what to begin, and plays until it is told to end."""
     memory, pipe = arguments
     sys.setswitchinterval(0.0005)
     window = Connection(int(pipe))
@@ -496,7 +496,3 @@ def main(arguments: list[str]) -> None:
     except (EOFError, OSError):
         return
     Engine(Shared(int(memory)), window, begin.device, float(begin.rate), begin.frames).run()
-
-
-if __name__ == "__main__":
-    main(sys.argv[1:])

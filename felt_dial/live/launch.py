@@ -26,6 +26,6 @@ def launch(memory: int | None = None) -> Launched:
     ours, theirs = socket.socketpair()
     with theirs:
         handles = (memory, theirs.fileno())
-        command = [sys.executable, "-m", "felt_dial.live.engine", *map(str, handles)]
+        command = [sys.executable, "-m", "felt_dial.live.begin", *map(str, handles)]
         process = subprocess.Popen(command, pass_fds=handles, stdin=subprocess.DEVNULL)
     return Launched(process, Connection(ours.detach()), memory)

@@ -48,7 +48,7 @@ from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import PHRASES, phrase_for
 from felt_dial.ui.clipboard import Clipboard
-from felt_dial.ui.watchers import Watchers
+from felt_dial.ui.watchers import DOCUMENT, Watchers
 from felt_dial.ui.work import Work
 
 HEARD = Handlers()
@@ -110,7 +110,6 @@ class Session(QObject):
         blank = new_patch()
         self.work = Work(blank, blank, began=blank)
         self._kept: tuple[str, object] = ("", None)
-        self._shown = ("", "", False)
         self.selection = ("source", "a")
         self.rack, self.effect = "1", ""
         self.focus_path = ""
@@ -472,14 +471,13 @@ class Session(QObject):
             found = presets.get((document.bank, document.preset))
             if found is None:
                 self.documents.deleted(document.bank, document.preset, "")
-                self.say(f"“{self.patch.name}” is not in its bank any more; saving it makes a new preset.", problem=True)
+                self.say(
+                    f"“{self.patch.name}” is not in its bank any more; saving it makes a new preset.", problem=True
+                )
             elif found.patch != document.stored:
                 document.stored = found.patch
-        if self._shown != (now := (self.work.bank, self.work.preset, self.unsaved)):
-            self._shown = now
-            self.watchers.wake(None)
-            self.changed.emit()
-            self._journal_timer.start()
+        self.watchers.wake((DOCUMENT,))
+        self._journal_timer.start()
 
     def _key(self, patch: Patch) -> str:
         """The key of a patch's sound; working it out takes a millisecond, and a list asks at every paint."""

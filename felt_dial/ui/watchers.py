@@ -10,6 +10,8 @@ from shiboken6 import isValid
 
 Follow = Callable[[], None]
 EVERYTHING = ""
+DOCUMENT = "document"
+"""Not a path: which preset the patch belongs to, and whether disk holds it as it is."""
 
 
 class Watchers:

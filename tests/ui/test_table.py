@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QMenu
+from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu
 
 from felt_dial.bank.library import Library
 from felt_dial.patch.patch import value_at, with_value
@@ -45,6 +45,7 @@ def pages(desk: Desk) -> int:
 
 
 def answer(desk: Desk, name: str) -> None:
+    QApplication.processEvents()
     button = next(b for b in desk.window.said.findChildren(QAbstractButton) if b.text() == name and not b.isHidden())
     button.click()
 

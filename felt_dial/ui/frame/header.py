@@ -99,9 +99,14 @@ class PresetBox(QWidget):
         layout.addWidget(self.as_new)
         layout.addWidget(after)
         session.watch(self.follow, EVERYTHING)
-        session.shelf_changed.connect(self.follow)
+        session.shelf_changed.connect(self._read_bank)
         self._shown: object = None
         self._bank_id, self._bank_name = "", ""
+        self.follow()
+
+    def _read_bank(self) -> None:
+        """The bank may have another name."""
+        self._bank_id = ""
         self.follow()
 
     def follow(self) -> None:
