@@ -17,6 +17,9 @@ demo: setup          ## Open the window with the demo bank (on Xvfb where there 
 test: setup          ## Run all tests, without a display
 	$(BIN)/python -m pytest -n 2 --dist worksteal tests
 
+soak: setup          ## Try for long what `make test` tries briefly: random edits, kills, broken files
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m soak tests
+
 lint: setup          ## Style, types, and which package may import which
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
@@ -40,4 +43,4 @@ clean:               ## Remove the environment, caches and compiled kernels
 	rm -rf $(VENV) .venv-3.* .pytest_cache .mypy_cache .ruff_cache .import_linter_cache .hypothesis *.egg-info
 	find . -name __pycache__ -type d -prune -exec rm -rf {} +
 
-.PHONY: help setup demo test lint others bench shots docs clean
+.PHONY: help setup demo test soak lint others bench shots docs clean

@@ -41,6 +41,7 @@ from felt_dial.live.messages import (
     Controllers,
     ControlsTurned,
     Devices,
+    Failed,
     Handlers,
     Hold,
     KeepSound,
@@ -151,10 +152,13 @@ class Engine:
         assert self.ready is not None
         fresh, generation, carry = self.ready
         self.ready = None
-        if carry:
-            carry_on(fresh, self.program)
-        else:
-            fresh.strike_again(self.program)
+        try:
+            if carry:
+                carry_on(fresh, self.program)
+            else:
+                fresh.strike_again(self.program)
+        except Exception as wrong:  # whatever it is, the sound goes on
+            self.tell(Refused(f"what sounded could not be taken over ({type(wrong).__name__}: {wrong})."))
         fresh.clock_tempo = self.program.clock_tempo
         was = self.program.output.tap
         fresh.output.tap.path, fresh.output.tap.alone = was.path, was.alone
@@ -386,15 +390,18 @@ class Engine:
 
     @AT_ONCE.of(ShowPatch)
     def _show_patch(self, message: ShowPatch) -> None:
-        assets.search_in(message.places)
         try:
+            assets.search_in(message.places)
             patch = read_patch(message.text, "The patch from the window")
             for layer in patch.layers.values():
                 self._warm(layer.source.kind)
             values = self.shared.data["values"][message.generation % BANKS]
             program = Program(patch, self.rate, self.frames, self.quality, values)
-        except (FeltDialError, KeyError) as wrong:
+        except FeltDialError as wrong:
             self.tell(Refused(str(wrong)))
+            return
+        except Exception as wrong:  # a fault of ours: the patch before sounds on
+            self.tell(Refused(f"{type(wrong).__name__}: {wrong}"))
             return
         while self.ready is not None and self.old is not None:
             time.sleep(0.002)
@@ -495,4 +502,10 @@ def main(arguments: list[str]) -> None:
         begin: Begin = window.recv()
     except (EOFError, OSError):
         return
-    Engine(Shared(int(memory)), window, begin.device, float(begin.rate), begin.frames).run()
+    shared = Shared(int(memory))
+    shared.read_from(begin.read)
+    try:
+        Engine(shared, window, begin.device, float(begin.rate), begin.frames).run()
+    except Exception as wrong:
+        window.send(Failed(f"{type(wrong).__name__}: {wrong}"))
+        raise

@@ -14,6 +14,7 @@ from felt_dial.live.messages import (
     AskDevices,
     Begin,
     Died,
+    Failed,
     GaveUp,
     Hold,
     KeepSound,
@@ -59,7 +60,11 @@ class EngineLink:
         self.patch: Patch | None = None
         self.slot_of: dict[str, int] = {}
         self.ready = False
-        self.restarts = self.quick_deaths = 0
+        self.restarts = self.quick_deaths = self.vain_starts = 0
+        self._last_words = ""
+        self._down: dict[int, float] = {}
+        """Keys that are held in the window, with their velocities."""
+        self._wheels: dict[int, float] = {}
         self._started = self._moved = 0.0
         self._blocks = 0
         self.controller = "none"
@@ -78,7 +83,7 @@ class EngineLink:
         """Starts the engine process and sends it the patch, if there is one."""
         launched, self._launched = self._launched or launch(self.shared.handle), None
         self._process, self._pipe = launched.process, launched.pipe
-        self.tell(Begin(self.device, self.rate, self.frames))
+        self.tell(Begin(self.device, self.rate, self.frames, int(self.shared.data["ring_written"])))
         self.ready = False
         self._started = self._moved = time.monotonic()
         self.tell(SetQuality(self.quality))
@@ -91,6 +96,10 @@ class EngineLink:
         self.tell(Hold(self.holding))
         if self._phrase:
             self.tell(PlayPhrase(*self._phrase))
+        for kind, value in self._wheels.items():
+            self.shared.send(Event(0, kind, 0, value))
+        for key, velocity in self._down.items():
+            self.shared.send(Event(0, ON, key, velocity))
 
     def close(self) -> None:
         """Ends the engine."""
@@ -155,7 +164,7 @@ class EngineLink:
     def reopen(self, device: str, rate: int, frames: int) -> None:
         """Another device, rate or block: the engine is started anew with them."""
         self.close()
-        self.quick_deaths = 0
+        self.quick_deaths = self.vain_starts = 0
         self.device, self.rate, self.frames = device, rate, frames
         self.start()
 
@@ -172,8 +181,10 @@ class EngineLink:
         if self._process.poll() is not None or self._pipe is None or self._stalled():
             heard.append(self._bring_back())
         for message in heard:
+            if isinstance(message, Failed):
+                self._last_words = message.reason
             if isinstance(message, Opened):
-                self.ready = True
+                self.ready, self.vain_starts = True, 0
                 self.output_name, self.said = message.name, message.said
         return heard
 
@@ -185,17 +196,22 @@ class EngineLink:
         return now - self._moved > STALLED
 
     def _bring_back(self) -> Died | GaveUp:
-        """Starts a dead engine anew: on the simulated output after three quick deaths, not at all after six."""
+        """Starts a dead engine anew.
+
+        One that never played is tried three times, the last time on the simulated output, however long each took; one
+        that dies soon after it played goes there after three deaths, and is left alone after six.
+        """
         assert self._process is not None
         self._process.kill()
-        self._process.wait()
+        code = self._process.wait()
         self.restarts += 1
         quick = time.monotonic() - self._started < QUICK
         self.quick_deaths = self.quick_deaths + 1 if quick else 1
-        if self.quick_deaths >= 6:
+        self.vain_starts += not self.ready
+        if self.vain_starts >= 3 or self.quick_deaths >= 6:
             self._process = self._pipe = None
-            return GaveUp()
-        if self.quick_deaths >= 3:
+            return GaveUp(self._last_words or f"it ended with {f'signal {-code}' if code < 0 else f'code {code}'}")
+        if self.vain_starts == 2 or self.quick_deaths >= 3:
             self.device = SIMULATED
         self.start()
         return Died()
@@ -319,23 +335,28 @@ class EngineLink:
 
     def note_on(self, key: int, velocity: float) -> None:
         """A key goes down, velocity 0–1."""
+        self._down[key] = velocity
         self.shared.send(Event(0, ON, key, velocity))
 
     def note_off(self, key: int) -> None:
         """A key goes up."""
+        self._down.pop(key, None)
         self.shared.send(Event(0, OFF, key))
 
     def wheel(self, value: float) -> None:
         """The mod wheel, 0–1."""
+        self._wheels[WHEEL] = value
         self.shared.send(Event(0, WHEEL, 0, value))
 
     def bend(self, value: float) -> None:
         """The bend wheel, −1 to 1."""
+        self._wheels[BEND] = value
         self.shared.send(Event(0, BEND, 0, value))
 
     def silence(self) -> None:
         """Lets go of everything."""
         self.hold(False)
+        self._down.clear()
         self.shared.send(Event(0, PANIC))
 
 

@@ -19,6 +19,8 @@ class Begin(NamedTuple):
     device: str
     rate: int
     frames: int
+    read: int = 0
+    """How many notes of the ring were for an engine before this one."""
 
 
 class ShowPatch(NamedTuple):
@@ -202,8 +204,16 @@ class Died(NamedTuple):
     """The engine stopped and is being started again; the link says so itself."""
 
 
+class Failed(NamedTuple):
+    """Why an engine cannot go on: its last words."""
+
+    reason: str
+
+
 class GaveUp(NamedTuple):
-    """The engine stops as soon as it starts, and is left alone; the link says so itself."""
+    """The engine cannot be started, and is left alone; the link says so itself, and why as far as that is known."""
+
+    reason: str
 
 
 class UnknownMessage(FeltDialError):

@@ -88,6 +88,10 @@ class Shared:
         self.data["ring"][written % RING] = (event.kind, event.key, event.value, event.channel)
         self.data["ring_written"] = written + 1
 
+    def read_from(self, count: int) -> None:
+        """Engine: so many notes of the ring were for another."""
+        self._read = count
+
     def received(self) -> list[Event]:
         """Engine: what came since the last call, as events at the block's first frame."""
         written = int(self.data["ring_written"])

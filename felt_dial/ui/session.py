@@ -29,6 +29,7 @@ from felt_dial.live.messages import (
     ControlsTurned,
     Devices,
     Died,
+    Failed,
     GaveUp,
     Handlers,
     Misunderstood,
@@ -545,10 +546,14 @@ class Session(QObject):
     def _died(self, message: Died) -> None:
         self.say("The sound engine stopped and is being started again with the same patch.", problem=True)
 
+    @HEARD.of(Failed)
+    def _failed(self, message: Failed) -> None:
+        self.say(f"The sound engine failed: {message.reason}", problem=True)
+
     @HEARD.of(GaveUp)
     def _gave_up(self, message: GaveUp) -> None:
         self.say(
-            "The sound engine stops as soon as it starts. Your work is safe; choose another output in the settings.",
+            f"The sound engine cannot be started: {message.reason}. Your work is safe; choose another output in the settings.",
             problem=True,
         )
 

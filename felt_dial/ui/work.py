@@ -64,7 +64,7 @@ class Work:
     def worth_keeping(self) -> bool:
         """True where something would be lost with it: a patch that neither disk holds nor it began with."""
         other = self.b if self.side == "a" else self.a
-        return self.unsaved and (self.saved or self.patch != self.began) or other not in (self.stored, self.began)
+        return (self.unsaved and (self.saved or self.patch != self.began)) or other not in (self.stored, self.began)
 
     def with_patch(self, patch: Patch) -> Work:
         """The same work with the sounding patch changed."""

@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from felt_dial.live import link as links
 from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import Died, GaveUp, Opened, Refused, ShowPatch, Written
@@ -206,18 +207,66 @@ def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
     assert until(lambda: abs((link.bead("layers.a.filter.cutoff") or 0) - 777.0) < 0.1)
 
 
-def test_an_engine_that_cannot_live_is_not_started_for_ever(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Three quick deaths: the simulated output. Six: it stays down, and says so, and the window lives on."""
+@pytest.mark.parametrize("slow", [False, True])
+def test_an_engine_that_cannot_start_is_tried_three_times_and_says_why(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, slow: bool
+) -> None:
+    """However long each try takes; the last one is on the simulated output, and the window lives on."""
     link = EngineLink("default")
-    monkeypatch.setattr(sys, "executable", "/bin/false")
+    fake = tmp_path / "python"
+    fake.write_text(f"#!/bin/sh\nsleep {0.3 if slow else 0}\nexit 7\n")
+    fake.chmod(0o755)
+    monkeypatch.setattr(sys, "executable", str(fake))
+    if slow:
+        monkeypatch.setattr(links, "QUICK", 0.1)
     link.start()
-    heard: list[type] = []
-    assert until(lambda: heard.extend(type(m) for m in link.poll()) or GaveUp in heard, 10)  # type: ignore[func-returns-value]
-    assert heard.count(Died) == 5 and link.device == SIMULATED and link.poll() == []
+    heard: list[object] = []
+    assert until(lambda: bool(heard.extend(link.poll())) or any(isinstance(m, GaveUp) for m in heard), 10)
+    assert heard == [Died(), Died(), GaveUp("it ended with code 7")]
+    assert link.device == SIMULATED and link.poll() == []
     monkeypatch.undo()
     link.reopen(SIMULATED, 48000, 256)
     assert link.wait_until_ready(60)
     link.close()
+
+
+def test_an_engine_that_is_started_again_strikes_the_keys_that_are_held_and_no_others(link: EngineLink) -> None:
+    """Forty notes were played before it died: none of them is heard again; the wheel stands where it stood."""
+    data = link.shared.data
+    link.show(with_value(new_patch(), "modulators.e1.release", 0.0), carry=False)
+    assert until(lambda: link.settled)
+    for key in range(40, 80):
+        link.note_on(key, 0.8)
+        link.note_off(key)
+    link.wheel(0.7)
+    link.note_on(50, 0.8)
+    assert until(lambda: set(np.flatnonzero(data["keys"])) == {50})
+    link.kill()
+    assert until(lambda: any(isinstance(m, Opened) for m in link.poll()))
+    most = 0
+
+    def struck() -> bool:
+        nonlocal most
+        most = max(most, int(data["voices"]))
+        return int(data["blocks"]) > 400
+
+    data["voices"] = 0
+    assert until(struck) and most == 1 and set(np.flatnonzero(data["keys"])) == {50}
+    link.note_off(50)
+    assert until(lambda: int(data["voices"]) == 0)
+    link.kill()
+    assert until(lambda: any(isinstance(m, Opened) for m in link.poll()))
+    begun = int(data["blocks"])
+    assert until(lambda: int(data["blocks"]) > begun + 100) and int(data["voices"]) == 0
+
+
+def test_a_patch_that_breaks_the_engine_s_building_is_refused_and_the_one_before_sounds_on(link: EngineLink) -> None:
+    link.note_on(60, 0.8)
+    assert until(lambda: int(link.shared.data["voices"]) == 1)
+    link.tell(ShowPatch('{"format": 1}', link.generation + 1, True, 7))  # type: ignore[arg-type]
+    heard: list[object] = []
+    assert until(lambda: bool(heard.extend(link.poll())) or any(isinstance(m, Refused) for m in heard))
+    assert int(link.shared.data["voices"]) == 1 and link.restarts == 0
 
 
 def test_an_output_that_asks_for_nothing_more_is_opened_again(link: EngineLink) -> None:

@@ -3,9 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from felt_dial.patch.module import Source
 from felt_dial.sound.engine.program import Program
+
+
+def at_rate_of(sound: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
+    """A block of another quality as so many frames, (…, frames): what a loop hears of it for one block."""
+    return sound[..., np.arange(frames) * sound.shape[-1] // frames]
 
 
 def carry_on(fresh: Program, old: Program) -> None:
@@ -20,7 +26,7 @@ def carry_on(fresh: Program, old: Program) -> None:
             before = theirs_by_key[layer.key]
             layer.share, layer.goes, layer.stale = before.share, before.goes, before.stale
             if layer.send is not None and before.send is not None:
-                layer.send[:] = before.send
+                layer.send[:] = at_rate_of(before.send, layer.send.shape[-1])
     for bus in fresh.buses:
         was = next(other for other in old.buses if other.key == bus.key)
         bus.goes, bus.rest[:], bus.loud[:], bus.held[:] = was.goes, was.rest, was.loud, was.held

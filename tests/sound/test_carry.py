@@ -1,0 +1,71 @@
+"""Carrying over: whatever is edited, at whatever quality, the next program takes over and the sound stays a sound."""
+
+from __future__ import annotations
+
+import time
+from random import Random
+
+import numpy as np
+import pytest
+
+from felt_dial.patch.edits import add_inlet, add_layer
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.modules import new_layer, new_patch
+from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.sizes import BLOCK
+from tests.sound.at_random import edited
+from tests.sound.listening import decibels, plain
+
+
+def modulated(ring: float = 0.0) -> Patch:
+    """Two sines, one of which modulates the other's phase, and its level at audio rate."""
+    patch, other = add_layer(plain(layers__a__source__shape="sine", modulators__e1__sustain=1.0), new_layer())
+    patch = with_value(with_value(patch, f"layers.{other}.source.shape", "sine"), f"layers.{other}.octave", 1)
+    patch = add_inlet(patch, "a", other, 0.5)
+    return with_value(patch, f"layers.a.inlets.{other}.ring", ring)
+
+
+@pytest.mark.parametrize("after", [1, 2, 4, 8])
+@pytest.mark.parametrize("before", [1, 2, 4, 8])
+def test_a_layer_that_modulates_another_goes_on_at_another_quality(before: int, after: int) -> None:
+    """The held note sounds on, as loud as before."""
+    patch = modulated(0.5)
+    old = Program(patch, 48000, BLOCK, before)
+    old.block([Event(0, ON, 45, 1.0)])
+    was = np.concatenate([old.block().copy() for _ in range(60)], axis=1)[0, 20 * BLOCK :].astype(np.float64)
+    fresh = Program(patch, 48000, BLOCK, after)
+    carry_on(fresh, old)
+    now = np.concatenate([fresh.block().copy() for _ in range(44)], axis=1)[0, 4 * BLOCK :].astype(np.float64)
+    assert decibels(np.sqrt(np.square(now).mean()) / np.sqrt(np.square(was).mean())) == pytest.approx(0.0, abs=0.3)
+
+
+def wander(seed: int, steps: int) -> None:
+    """A patch is edited and played, and every next program takes over from the one before."""
+    rng = Random(seed)
+    patch = edited(new_patch(), rng, 12)
+    rate = rng.choice((44100, 48000, 96000))
+    program = Program(patch, rate, BLOCK, 1)
+    for step in range(steps):
+        for _ in range(rng.randrange(1, 4)):
+            events = [Event(rng.randrange(BLOCK), rng.choice((ON, ON, OFF)), rng.randrange(30, 90), rng.random())]
+            out = program.block(events)
+            assert np.isfinite(out).all() and np.abs(out).max() <= 1.0 + 1e-6, f"seed {seed}, step {step}"
+        patch = edited(patch, rng, rng.randrange(1, 4))
+        fresh = Program(patch, rate, BLOCK, rng.choice((1, 1, 2, 4, 8)))
+        carry_on(fresh, program)
+        program = fresh
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_random_edits_at_random_qualities_go_on(seed: int) -> None:
+    wander(seed, 12)
+
+
+@pytest.mark.soak
+def test_random_edits_for_ten_minutes() -> None:
+    end, seed = time.monotonic() + 600, 1000
+    while time.monotonic() < end:
+        wander(seed, 30)
+        seed += 1
