@@ -17,7 +17,7 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict
 
 from felt_dial.bank.files import at_the_disk, held, names_like, slug, write_new, write_whole
 from felt_dial.bank.measurement import sound_key
@@ -53,11 +53,7 @@ class BankFile(BaseModel):
 
 def read_bank(text: str | bytes, where: str) -> BankFile:
     """The bank document in `text`; raises `BadDocument`."""
-    data = BANK.read(text, where)
-    try:
-        return BankFile.model_validate(data)
-    except ValidationError as wrong:
-        raise BANK.refused(where, wrong) from None
+    return BANK.validated(BankFile, BANK.read(text, where), where)
 
 
 def write_bank(bank: BankFile) -> str:

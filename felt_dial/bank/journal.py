@@ -22,7 +22,7 @@ from filelock import FileLock, Timeout
 
 from felt_dial.bank.files import at_the_disk, write_whole
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.documents.kind import Data, DocumentKind
+from felt_dial.patch.documents.kind import LARGEST, Data, DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
 
@@ -32,7 +32,7 @@ def _one_side(data: Data) -> Data:
     return {**data, "b": data["patch"], "side": "a"}
 
 
-JOURNAL = DocumentKind("journal", 2, {1: _one_side}, kept="It was set aside.")
+JOURNAL = DocumentKind("journal", 2, {1: _one_side}, kept="It was set aside.", longest=LARGEST)
 
 
 class Unsaved(NamedTuple):

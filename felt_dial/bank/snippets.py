@@ -12,9 +12,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
 
-from pydantic import ValidationError
-
 from felt_dial.bank.files import free_name, slug, write_whole
+from felt_dial.errors import cut
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.shaping import Shaper
@@ -69,15 +68,15 @@ def read_snippet(text: str | bytes, where: str) -> tuple[str, str, Module]:
     """Name, family and module of a snippet's document; raises `BadDocument`."""
     data = SNIPPET.read(text, where)
     family, name, settings = data.get("family"), data.get("name"), data.get("module")
-    if family not in FAMILIES or not isinstance(name, str) or not isinstance(settings, dict):
+    if not isinstance(family, str) or family not in FAMILIES:
         raise BadDocument(f"{where} is no snippet. Nothing was read.")
-    kind = FAMILIES[family].kinds.get(settings.get("kind"))
+    if not isinstance(name, str) or not isinstance(settings, dict):
+        raise BadDocument(f"{where} is no snippet. Nothing was read.")
+    kind = FAMILIES[family].kinds.get(str(settings.get("kind")))
     if kind is None:
-        raise BadDocument(f"{where} is for a {family} “{settings.get('kind')}” that is not known. Nothing was read.")
-    try:
-        return name, family, kind.model_validate(settings)
-    except ValidationError as wrong:
-        raise SNIPPET.refused(where, wrong) from None
+        what = cut(settings.get("kind"), 20)
+        raise BadDocument(f"{where} is for a {family} “{what}” that is not known. Nothing was read.")
+    return name, family, SNIPPET.validated(kind, settings, where)
 
 
 def write_snippet(name: str, module: Module) -> str:

@@ -57,11 +57,13 @@ class ControlMap:
         return CONTROL_MAP.write({"controllers": {str(k): v for k, v in sorted(self.entries.items())}})
 
 
-def read_map(text: str, where: str) -> ControlMap:
+def read_map(text: str | bytes, where: str) -> ControlMap:
     """The map in a JSON text; raises `BadControlMap` naming `where`."""
     try:
         data = CONTROL_MAP.read(text, where)
-        entries = {int(control): str(path) for control, path in data["controllers"].items()}
+        entries = {int(control): path for control, path in data["controllers"].items()}
+        if not all(isinstance(path, str) for path in entries.values()):
+            raise TypeError
     except BadDocument as wrong:
         raise BadControlMap(str(wrong)) from None
     except (ValueError, KeyError, TypeError, AttributeError):
@@ -74,7 +76,7 @@ def read_map(text: str, where: str) -> ControlMap:
 def load_map(path: Path) -> ControlMap:
     """The map of a file; empty where there is none or it cannot be read."""
     try:
-        return read_map(path.read_text(), path.name)
+        return read_map(path.read_bytes(), path.name)
     except (OSError, BadControlMap):
         return ControlMap()
 

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self, TypeV
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, SerializeAsAny
 
+from felt_dial.errors import cut
 from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.params import LOG, Choice, Param, Parameter, Switch
 from felt_dial.patch.units import DECIBELS, HERTZ, PERCENT, SEMITONES, Value
@@ -246,9 +247,8 @@ def _picker(family: type[Module]) -> Any:
         if not isinstance(data, dict):
             return data
         kind = data.get("kind")
-        if kind not in family.kinds:
-            known = ", ".join(sorted(family.kinds))
-            raise ValueError(f"no {family.__name__.lower()} is called {kind!r}; known: {known}")
+        if not isinstance(kind, str) or kind not in family.kinds:
+            raise ValueError(f"no {family.__name__.lower()} is called “{cut(kind, 20)}”")
         return family.kinds[kind].model_validate(data)
 
     return BeforeValidator(pick)

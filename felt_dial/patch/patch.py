@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterable, Iterator
 from typing import Any, NamedTuple, Self, TypeVar, cast
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
 
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import FeltDialError, cut
 from felt_dial.patch.drawn import Drawn, Rows
 from felt_dial.patch.module import AnyEffect, AnyModulator, Filter, Modulator, Module
 from felt_dial.patch.params import CUBIC, LOG, Choice, Param, Parameter
@@ -61,6 +62,8 @@ def three_buses(given: dict[str, Any]) -> dict[str, Bus]:
     return found
 
 
+ID = re.compile(r"[a-z][a-z0-9_]{0,31}", re.ASCII)
+"""What layers, modulators, effects and threads may be called in a document."""
 NOT_SOUND = ("name", "character", "description", "author", "favourite")
 """Fields of a patch that nobody hears."""
 ABOUT = (*NOT_SOUND, "type")
@@ -159,6 +162,14 @@ class Patch(Module):
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
+        ids: dict[str, Iterable[str]] = {f"racks.{rack}": effects for rack, effects in self.racks.items()}
+        ids |= {"layers": self.layers, "modulators": self.modulators, "threads": self.threads}
+        for where, named in ids.items():
+            for key in named:
+                if not ID.fullmatch(key):
+                    raise ValueError(
+                        f"{where}: “{cut(key, 20)}” is no id: a small letter, then up to 31 letters or digits"
+                    )
         if not 1 <= len(self.layers) <= len(LAYER_IDS):
             raise ValueError(f"a patch has 1 to {len(LAYER_IDS)} layers, not {len(self.layers)}")
         if set(self.macros) != set(MACRO_IDS):

@@ -5,19 +5,53 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeVar
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import FeltDialError, cut
 
 LARGEST = 8 * 1024 * 1024
+"""Bytes of a document."""
+DEEPEST, MOST_PARTS, LONGEST, LONGEST_KEY, LARGEST_NUMBER = 32, 200_000, 4_000, 64, 1e15
+"""Levels of a document, parts in all, letters of a text and of a key, and the size of a number."""
 Data = dict[str, Any]
 Migration = Callable[[Data], Data]
+M = TypeVar("M", bound=BaseModel)
 
 
 class BadDocument(FeltDialError):
-    """A file that is not what it should be; nothing was taken from it."""
+    """A file that is not what it should be; nothing was taken from it. One sentence, in one line."""
+
+    def __init__(self, says: str) -> None:
+        super().__init__(cut(says, 220))
+
+
+def fault(data: object, longest: int = LONGEST) -> str:
+    """What a document may not hold, whatever it is of; empty where there is nothing of the kind."""
+    parts, count = [(data, 1)], 0
+    while parts:
+        part, level = parts.pop()
+        count += 1
+        if level > DEEPEST:
+            return f"it is nested more than {DEEPEST} levels deep"
+        if count > MOST_PARTS:
+            return f"it holds more than {MOST_PARTS} parts"
+        if isinstance(part, dict):
+            for key in part:
+                if len(key) > LONGEST_KEY or not key.isprintable():
+                    return f"the key “{cut(key, 20)}” is longer than {LONGEST_KEY} letters, or cannot be shown"
+            parts += [(inner, level + 1) for inner in part.values()]
+        elif isinstance(part, list | tuple):
+            parts += [(inner, level + 1) for inner in part]
+        elif isinstance(part, str):
+            if len(part) > longest:
+                return f"“{cut(part, 20)}” is a text of more than {longest} letters"
+            if any("\ud800" <= letter <= "\udfff" or letter == "\0" for letter in part):
+                return "a text in it is no whole Unicode"
+        elif isinstance(part, int | float) and not -LARGEST_NUMBER <= part <= LARGEST_NUMBER:
+            return "a number in it is too large"
+    return ""
 
 
 def _no_constant(name: str) -> float:
@@ -40,6 +74,8 @@ class DocumentKind:
         What a sentence says of what becomes of a document that is refused.
     first : int, optional
         The format of a document that does not say so, for kinds that once did not.
+    longest : int
+        Letters that a text in it may have.
     """
 
     noun: str
@@ -47,6 +83,7 @@ class DocumentKind:
     migrations: Mapping[int, Migration] = field(default_factory=dict)
     kept: str = "Nothing was read."
     first: int | None = None
+    longest: int = LONGEST
 
     known: ClassVar[dict[str, DocumentKind]] = {}
     """Every kind there is, by its noun."""
@@ -59,6 +96,7 @@ class DocumentKind:
 
     def read(self, text: str | bytes, where: str) -> Data:
         """The document in `text`, in today's format and without its number; raises `BadDocument` naming `where`."""
+        where = cut(where, 70)
         data = self._json(text, where)
         version = data.pop("format", self.first)
         if not isinstance(version, int) or isinstance(version, bool) or version < 1:
@@ -71,7 +109,7 @@ class DocumentKind:
         for number in range(version, self.format):
             try:
                 data = self.migrations[number](data)
-            except (KeyError, TypeError, ValueError, AttributeError):
+            except (KeyError, TypeError, ValueError, AttributeError, IndexError):
                 raise BadDocument(
                     f"{where} cannot be brought from format {number} to {number + 1}: "
                     f"it is no whole {self.noun}. {self.kept}"
@@ -86,26 +124,39 @@ class DocumentKind:
         except json.JSONDecodeError as wrong:
             what = wrong.msg.removesuffix(" starting at")
             raise BadDocument(f"{where} is not whole JSON: {what} in line {wrong.lineno}. {self.kept}") from None
-        except (ValueError, RecursionError) as wrong:
-            raise BadDocument(f"{where} cannot be read: {wrong}. {self.kept}") from None
+        except UnicodeDecodeError:
+            raise BadDocument(f"{where} cannot be read: it is no UTF-8 text. {self.kept}") from None
+        except RecursionError:
+            raise BadDocument(f"{where} cannot be read: it is nested too deep. {self.kept}") from None
+        except ValueError as wrong:
+            raise BadDocument(f"{where} cannot be read: {cut(wrong)}. {self.kept}") from None
         if not isinstance(data, dict):
             raise BadDocument(f"{where} holds no {self.noun}: it should begin with “{{”. {self.kept}")
+        if found := fault(data, self.longest):
+            raise BadDocument(f"{where} cannot be read: {found}. {self.kept}")
         return data
 
-    def write(self, data: Data) -> str:
-        """A document as JSON text, with the format of today."""
-        return json.dumps({"format": self.format, **data}, indent=1, ensure_ascii=False) + "\n"
+    def validated(self, model: type[M], data: Any, where: str) -> M:
+        """What a model makes of the data; raises `BadDocument`, whatever is wrong with them."""
+        try:
+            return model.model_validate(data)
+        except ValidationError as wrong:
+            raise BadDocument(f"{cut(where, 70)}: {sentence(wrong)}. {self.kept}") from None
+        except (TypeError, AttributeError, LookupError, ArithmeticError, RecursionError):
+            raise BadDocument(f"{cut(where, 70)} holds something that is no {self.noun}. {self.kept}") from None
 
-    def refused(self, where: str, wrong: ValidationError) -> BadDocument:
-        """What is said of a document that does not hold what it should."""
-        return BadDocument(f"{where}: {sentence(wrong)}. {self.kept}")
+    def write(self, data: Data) -> str:
+        """A document as JSON text, with the format of today; raises `BadDocument` where nobody could read it again."""
+        if found := fault(data, self.longest):
+            raise BadDocument(f"The {self.noun} cannot be written: {found}. What was there before stays.")
+        return json.dumps({"format": self.format, **data}, indent=1, ensure_ascii=False) + "\n"
 
 
 def sentence(wrong: ValidationError) -> str:
     """The first fault as `path: what is wrong`."""
     first = wrong.errors()[0]
-    path = ".".join(str(step) for step in first["loc"] if not str(step).startswith("function"))
-    message = first["msg"].removeprefix("Value error, ").rstrip(".")
+    path = cut(".".join(str(step) for step in first["loc"] if not str(step).startswith("function")), 48)
+    message = cut(first["msg"].removeprefix("Value error, "), 90).rstrip(".")
     if first["type"] == "missing":
         message = "is missing"
     more = wrong.error_count() - 1

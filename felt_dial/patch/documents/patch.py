@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from pydantic import ValidationError
-
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.patch import Patch
 
@@ -14,11 +12,7 @@ PATCH = DocumentKind("patch", 1)
 
 def read_patch(text: str | bytes, where: str) -> Patch:
     """The patch in `text`; raises `BadDocument`, a sentence naming `where` and the fault."""
-    data = PATCH.read(text, where)
-    try:
-        return Patch.model_validate(data)
-    except ValidationError as wrong:
-        raise PATCH.refused(where, wrong) from None
+    return PATCH.validated(Patch, PATCH.read(text, where), where)
 
 
 def write_patch(patch: Patch) -> str:

@@ -17,10 +17,9 @@ from felt_dial.sound.sources.sample import key_cents, key_root
 def _drawn(value: object) -> tuple[float, ...]:
     if not isinstance(value, list | tuple) or not 1 <= len(value) <= 64:
         raise ValueError("1 to 64 harmonics can be drawn")
-    found = tuple(float(x) for x in value)
-    if not all(0.0 <= x <= 1.0 for x in found):
+    if not all(isinstance(x, int | float) and 0.0 <= x <= 1.0 for x in value):
         raise ValueError("drawn harmonics are between 0 and 1")
-    return found
+    return tuple(float(x) for x in value)
 
 
 class Partials(Unison, kind="partials"):

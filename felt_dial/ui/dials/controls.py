@@ -15,6 +15,7 @@ from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
+from felt_dial.ui.theme.words import plain
 
 
 class Pill(QPushButton):
@@ -23,7 +24,7 @@ class Pill(QPushButton):
     def __init__(self, text: str, part: str = "pill", act: Callable[[], object] | None = None, tip: str = "") -> None:
         super().__init__(text)
         self.setProperty("part", part)
-        self.setToolTip(tip)
+        self.setToolTip(plain(tip))
         self.setAccessibleName(tip.split(":")[0] if tip and len(text) < 3 else text)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         if act is not None:
@@ -64,6 +65,7 @@ class Scroller(QScrollArea):
 def text_label(text: str, part: str = "label") -> QLabel:
     """A label of one of the parts of the style sheet."""
     made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
     made.setProperty("part", part)
     return made
 
@@ -169,12 +171,17 @@ def control_for(session: Session, path: str, owner_dye: str, radius: int = 17) -
     return ChoiceBox(session, path) if isinstance(param, Choice) else SwitchBox(session, path)
 
 
+LONGEST_NAME = 200
+"""Letters of a name that is typed."""
+
+
 class NameEdit(QLineEdit):
     """A name that is edited where it stands; one too long for its place ends in an ellipsis until then."""
 
     def __init__(self, text: str, part: str, act: Callable[[str], None], empty: str = "") -> None:
         super().__init__()
         self.setProperty("part", part)
+        self.setMaxLength(LONGEST_NAME)
         self.setPlaceholderText(empty)
         self._act, self._name = act, text
         self.editingFinished.connect(self._finish)
@@ -187,7 +194,7 @@ class NameEdit(QLineEdit):
             room = self.width() - 14
             self.setText(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, room))
             self.setCursorPosition(0)
-            self.setToolTip(f"{name}\nClick to rename" if name else "Click to name it")
+            self.setToolTip(plain(f"{name}\nClick to rename") if name else "Click to name it")
 
     def _finish(self) -> None:
         if self.isModified():
@@ -385,7 +392,7 @@ class Reading(QWidget):
     def __init__(self, label: str, tip: str) -> None:
         super().__init__()
         self.label, self.value = label, ""
-        self.setToolTip(tip)
+        self.setToolTip(plain(tip))
         self.setAccessibleName(label)
 
     def show_value(self, value: str) -> None:

@@ -34,6 +34,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import STITCHES, SWEEP, dial_face, sewn_ring
 from felt_dial.ui.theme.fonts import body_font
+from felt_dial.ui.theme.words import plain
 
 DRAG_PIXELS = 180.0
 
@@ -93,7 +94,7 @@ class Dial(QWidget):
             moved = f"\nMoved by {', '.join(tag_text(t.source) for t in self._threads.values())}: "
             moved += f"{self.param.unit.write(reach[0])} … {self.param.unit.write(reach[1])}"
             moved += ", stops at the end" if reach[2] else ""
-        self.setToolTip(f"{self.label}: {value}\n{self.param.says}{moved}")
+        self.setToolTip(plain(f"{self.label}: {value}\n{self.param.says}{moved}"))
         self.setAccessibleDescription(f"{value}. {self.param.says}")
 
     def _follow(self) -> None:

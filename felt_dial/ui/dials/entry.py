@@ -24,6 +24,7 @@ class Entry(QLineEdit):
         self.setGeometry(QRect(corner, place.size()).adjusted(0, -3, width - place.width(), 5))
         self.setAccessibleName(title or f"Value of {over.accessibleName()}")
         self._hint = QLabel(window)
+        self._hint.setTextFormat(Qt.TextFormat.PlainText)
         self._hint.setWordWrap(True)
         self._hint.setProperty("part", "hint")
         self._hint.hide()

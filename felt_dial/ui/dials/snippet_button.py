@@ -12,6 +12,7 @@ from felt_dial.patch.module import Module
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.words import item
 
 
 class SnippetPill(QWidget):
@@ -45,18 +46,18 @@ class SnippetPill(QWidget):
         menu = QMenu(self)
         module, kept = self.module, self.kept
         for snippet in kept.fitting(module):
-            menu.addAction(snippet.name, lambda s=snippet: self.take(s))
+            menu.addAction(item(snippet.name), lambda s=snippet: self.take(s))
         menu.addSeparator()
         menu.addAction("Keep these settings…", self.ask_name)
         first = menu.addMenu("New ones begin with")
         first.addAction("what they come with", lambda: self.begin_with(None))
         for snippet in kept.fitting(module):
-            first.addAction(snippet.name, lambda s=snippet: self.begin_with(s))
+            first.addAction(item(snippet.name), lambda s=snippet: self.begin_with(s))
         own = [s for s in kept.fitting(module) if not s.shipped]
         if own:
             away = menu.addMenu("Throw away")
             for snippet in own:
-                away.addAction(snippet.name, lambda s=snippet: self._remove(s))
+                away.addAction(item(snippet.name), lambda s=snippet: self._remove(s))
         if kept.problems:
             self.session.say(kept.problems[0], problem=True)
         return menu

@@ -12,6 +12,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import clear_pixmap
 from felt_dial.ui.theme.fonts import body_font
+from felt_dial.ui.theme.words import plain
 
 THREAD_MIME = "application/x-felt-dial-mover"
 
@@ -71,7 +72,7 @@ class Tag(QWidget):
             return
         self._shown = shown
         state = "drag it onto a dial to sew a thread" if shown[1] else "moves nothing yet: drag it onto a dial"
-        self.setToolTip(f"{tag_text(self.key)} {name}: {state}")
+        self.setToolTip(plain(f"{tag_text(self.key)} {name}: {state}"))
         self.setAccessibleName(f"{tag_text(self.key)} {name}")
         self.update()
 

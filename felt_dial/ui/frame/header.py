@@ -16,6 +16,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import Wool, sewn_pen
 from felt_dial.ui.theme.fonts import body_font, name_font
+from felt_dial.ui.theme.words import plain
 from felt_dial.ui.watchers import EVERYTHING
 
 QUALITIES = {
@@ -79,6 +80,7 @@ class PresetBox(QWidget):
         before = Pill("◂", "link", lambda: session.neighbour(-1), "Preset before this one: Ctrl+Left")
         after = Pill("▸", "link", lambda: session.neighbour(1), "Preset after this one: Ctrl+Right")
         self.bank = QLabel()
+        self.bank.setTextFormat(Qt.TextFormat.PlainText)
         self.bank.setProperty("part", "label")
         self.dot = QLabel("●")
         self.dot.setProperty("part", "dot")
@@ -121,7 +123,7 @@ class PresetBox(QWidget):
         shown = self._bank_name or "not in a bank"
         metrics = self.bank.fontMetrics()
         self.bank.setText(metrics.elidedText(shown, Qt.TextElideMode.ElideRight, 130))
-        self.bank.setToolTip(shown)
+        self.bank.setToolTip(plain(shown))
         self.dot.setVisible(self.session.unsaved)
         self.dot.setToolTip("Not saved yet")
         self.name.show_name(self.session.patch.name)
@@ -350,7 +352,7 @@ class Header(Wool):
         self.engine.show_load(float(data["load"]) if self.session.link.ready else None)
         self._frames += 1
         if self._frames % 15 == 1:
-            self.engine.setToolTip(self._costs())
+            self.engine.setToolTip(plain(self._costs()))
         level = float(data["short_term"])
         self.loudness.show_value(f"{number(level, 1)}{THIN}LUFS" if level > SILENT else f"{MINUS}∞{THIN}LUFS")
         held = float(data["held"])

@@ -18,6 +18,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import sewn_pen
 from felt_dial.ui.theme.fonts import body_font
+from felt_dial.ui.theme.words import plain
 
 LOWEST, HIGHEST = 36, 96
 BLACK = {1, 3, 6, 8, 10}
@@ -56,7 +57,7 @@ class MacroDial(QWidget):
         self.dial.setAccessibleName(macro.name or f"Macro {self.key[1:]}")
         what = ", ".join(self.session.label_of(t.target) for t in moved.values()) or "nothing yet"
         about = f"{macro.description}\n" if macro.description else ""
-        self.setToolTip(f"{about}{self.key.upper()} moves {what}")
+        self.setToolTip(plain(f"{about}{self.key.upper()} moves {what}"))
 
     def _rename(self) -> None:
         macro, name = self.session.patch.macros[self.key], self.name.text().strip()
@@ -318,7 +319,7 @@ class Strip(QWidget):
         metrics = QFontMetrics(body_font(13, 600))
         self.output.setText(metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, 264))
         self.output.setMinimumWidth(min(metrics.horizontalAdvance(text), 264) + 12)
-        self.output.setToolTip(f"{text}\nOutput and settings: Ctrl+,")
+        self.output.setToolTip(plain(f"{text}\nOutput and settings: Ctrl+,"))
 
     def _loop(self) -> None:
         self.session.looping = self.loop.isChecked()

@@ -40,6 +40,7 @@ from felt_dial.ui.pages.shelf.page import ShelfPage
 from felt_dial.ui.pages.threads.page import ThreadsPage
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.words import item
 from felt_dial.ui.watchers import EVERYTHING
 
 LOWER, UPPER = "ZSXDCVGBHNJM", "Q2W3ER5T6Y7U"
@@ -57,6 +58,7 @@ class Said(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 5, 8, 5)
         self.text = QLabel()
+        self.text.setTextFormat(Qt.TextFormat.PlainText)
         self.text.setWordWrap(True)
         layout.addWidget(self.text, 1)
         self.buttons = QHBoxLayout()
@@ -361,7 +363,7 @@ class Window(QMainWindow):
         """The list of unsaved work, each to be taken up or thrown away."""
         menu = QMenu(self)
         for one in left:
-            part = menu.addMenu(f"{one.work.patch.name}, {one.when:%d %b, %H:%M}".replace("&", "&&"))
+            part = menu.addMenu(item(f"{one.work.patch.name}, {one.when:%d %b, %H:%M}"))
             part.addAction("Take it up", partial(self.take_up, one))
             part.addAction("Throw it away", partial(self.throw_away, [one]))
         menu.popup(self.said.mapToGlobal(QPoint(0, -menu.sizeHint().height())))

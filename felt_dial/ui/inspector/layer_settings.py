@@ -13,6 +13,7 @@ from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import dye, layer_dye
+from felt_dial.ui.theme.words import item
 
 
 class Inlets(QWidget):
@@ -64,7 +65,7 @@ class Inlets(QWidget):
             if other not in self.session.patch.layers[self.key].inlets:
                 itself = " (itself, a block late)" if other == self.key else ""
                 menu.addAction(
-                    f"{other.upper()} {layer.name or layer.source.title}{itself}", lambda o=other: self.tie(o)
+                    item(f"{other.upper()} {layer.name or layer.source.title}{itself}"), lambda o=other: self.tie(o)
                 )
         menu.exec(self.add.mapToGlobal(self.add.rect().bottomLeft()))
 

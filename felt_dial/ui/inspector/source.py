@@ -18,6 +18,7 @@ from felt_dial.sound.sources.table import Table
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.importing import FILES, Importing
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.words import plain
 
 CYCLES = (64, 128, 256, 512, 600, 1024, 2048, 4096)
 
@@ -110,7 +111,7 @@ class Material(QWidget):
             label = text_label(f"Missing: {called}\n{asset.seconds:.2f} s, {asset.digest[:12]}", "problem")
         else:
             label = text_label(f"{called}, {asset.seconds:.2f} s", "value")
-        label.setToolTip(asset.about())
+        label.setToolTip(plain(asset.about()))
         return label
 
     def _nothing(self, source: Source) -> str:

@@ -30,6 +30,7 @@ from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font, name_font
+from felt_dial.ui.theme.words import plain
 
 ROW, TALLEST, FOLDED = 78, 150, 44
 LAYER_MIME = "application/x-felt-dial-layer"
@@ -157,7 +158,7 @@ class LayerRow(QWidget):
         """Says in the tooltip what the layer takes of a core at this moment."""
         text = f"{self.session.patch.layers[self.key].source.about()}\nTakes {share * 100:.1f} % of a core now"
         if text != self.head.toolTip():
-            self.head.setToolTip(text)
+            self.head.setToolTip(plain(text))
 
     def follow(self) -> None:
         """Shows values that have no dial of their own."""

@@ -14,6 +14,7 @@ from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.words import plain
 
 
 class ModulatorCard(QWidget):
@@ -57,7 +58,7 @@ class ModulatorCard(QWidget):
             parts.append(f"{where} {label[:1].lower() + label[1:]} {depth}")
         text = ", ".join(parts) if parts and moves_something(patch, self.key) else "moves nothing yet"
         self.moves.setText(self.moves.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 136))
-        self.moves.setToolTip(text)
+        self.moves.setToolTip(plain(text))
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:

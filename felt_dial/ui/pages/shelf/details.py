@@ -22,10 +22,11 @@ from PySide6.QtWidgets import (
 
 from felt_dial.bank.library import Preset
 from felt_dial.errors import FeltDialError
+from felt_dial.patch.documents.kind import LONGEST
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.parts import KINDS
 from felt_dial.patch.units import THIN, number
-from felt_dial.ui.dials.controls import NameEdit, Pill, Scroller, text_label
+from felt_dial.ui.dials.controls import LONGEST_NAME, NameEdit, Pill, Scroller, text_label
 from felt_dial.ui.dials.tag import tag_text
 from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
@@ -67,6 +68,7 @@ class Details(Card):
         self.kind.activated.connect(lambda: self._keep({"type": self.kind.currentText()}, "kind"))
         self.character = QLineEdit()
         self.character.setAccessibleName("Character")
+        self.character.setMaxLength(LONGEST_NAME)
         self.character.setPlaceholderText("words, such as warm slow reedy")
         self.character.editingFinished.connect(
             lambda: self._keep({"character": tuple(self.character.text().replace(",", " ").split())}, "character")
@@ -181,7 +183,7 @@ class Details(Card):
 
     def _described(self, event: QFocusEvent) -> None:
         QPlainTextEdit.focusOutEvent(self.description, event)
-        self._keep({"description": self.description.toPlainText().strip()}, "description")
+        self._keep({"description": self.description.toPlainText().strip()[:LONGEST]}, "description")
 
     def _preview(self) -> None:
         self.opened.emit()

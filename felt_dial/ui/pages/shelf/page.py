@@ -36,6 +36,7 @@ from felt_dial.ui.pages.shelf.spine import Spine
 from felt_dial.ui.pages.threads.page import SearchBar
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import Empty
+from felt_dial.ui.theme.words import item
 
 HASTY = 0.7
 """Seconds after a deletion in which another press of the key is taken for the same one."""
@@ -330,7 +331,7 @@ class ShelfPage(Page):
         menu = QMenu(self)
         for bank in self.session.library.banks():
             if bank.id != chosen[0]:
-                menu.addAction(bank.name, lambda b=bank.id: shelving.move_preset(self.session, *chosen, b))
+                menu.addAction(item(bank.name), lambda b=bank.id: shelving.move_preset(self.session, *chosen, b))
         menu.exec(self.details.mapToGlobal(self.details.rect().center()))
 
     def ask_bank(self) -> Entry:
@@ -397,7 +398,7 @@ class ShelfPage(Page):
         menu = QMenu(self)
         for thrown in self.session.library.bin.all()[:30]:
             where = f"{thrown.name}, of {thrown.bank_name or 'a bank that is gone'}, {thrown.when:%d %b, %H:%M}"
-            menu.addAction(f"Restore {where}".replace("&", "&&"), partial(self._restore, thrown))
+            menu.addAction(item(f"Restore {where}"), partial(self._restore, thrown))
         if menu.isEmpty():
             menu.addAction("The bin is empty").setEnabled(False)
         menu.exec(self.mapToGlobal(self.rect().center()))

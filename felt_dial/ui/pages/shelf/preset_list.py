@@ -22,6 +22,7 @@ from felt_dial.ui.pictures.swatch import SHADES, paint_swatch
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font, name_font
+from felt_dial.ui.theme.words import plain
 
 Index = QModelIndex | QPersistentModelIndex
 PRESET_ROLE = Qt.ItemDataRole.UserRole
@@ -65,7 +66,7 @@ class PresetList(QAbstractListModel):
         if role == PRESET_ROLE:
             return place, preset
         if role == Qt.ItemDataRole.ToolTipRole and preset.problem:
-            return preset.problem
+            return plain(preset.problem)
         return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:

@@ -12,6 +12,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.shelf_steps import move_preset
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font, name_font
+from felt_dial.ui.theme.words import plain
 
 SPINE_DYES = ("madder", "woad", "weld", "walnut", "lichen", "mallow")
 
@@ -32,7 +33,7 @@ class Spine(QWidget):
         self.name, self.count, self.problem = bank.name, len(bank.ids()), bank.problem
         self.setAccessibleName(f"Bank {self.name}")
         self.setToolTip(
-            self.problem or f"{self.name}: double-click or F2 renames it, a preset dropped here moves into it"
+            plain(self.problem or f"{self.name}: double-click or F2 renames it, a preset dropped here moves into it")
         )
 
     def paintEvent(self, event: QPaintEvent) -> None:

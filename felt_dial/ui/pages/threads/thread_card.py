@@ -22,6 +22,7 @@ from felt_dial.ui.pages.threads.thread_table import ThreadView
 from felt_dial.ui.pictures.drawn_lines import LineEditor
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
+from felt_dial.ui.theme.words import item, plain
 
 WIDTH = 342
 
@@ -31,7 +32,7 @@ def _elided(text: str, part: str, width: int) -> QLabel:
     label = text_label(text, part)
     label.ensurePolished()
     label.setText(label.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width))
-    label.setToolTip(text)
+    label.setToolTip(plain(text))
     return label
 
 
@@ -193,7 +194,7 @@ class ThreadCard(Card):
             if isinstance(slot.param, Param) and slot.param.movable and slot.param.unit is unit:
                 taken = any(t.source == thread.source for t in threads_on(patch, slot.path).values())
                 if slot.path != thread.target and not taken:
-                    menu.addAction(" ".join(place_name(patch, slot.path)), lambda p=slot.path: self.copy_to(p))
+                    menu.addAction(item(" ".join(place_name(patch, slot.path))), lambda p=slot.path: self.copy_to(p))
         return menu
 
     def _menu(self) -> None:

@@ -30,6 +30,7 @@ from felt_dial.ui.pictures.well import draw_curve
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font
+from felt_dial.ui.theme.words import plain
 
 COLUMNS = ("Moved by", "Shape", "How far", "Scaled by", "What it moves", "Reaches", "Now")
 MOVED_BY, SHAPE, HOW_FAR, SCALED_BY, WHAT, REACHES, NOW = range(7)
@@ -137,7 +138,7 @@ class ThreadTable(QAbstractTableModel):
             thread = self.session.patch.threads[key]
             if index.column() == HOW_FAR:
                 return f"Double-click to type: {depth_of(self.session.patch, thread).unit.accepts}"
-            return self._text(key, index.column())
+            return plain(self._text(key, index.column()))
         return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:
