@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import FeltDialError, cut
 
 ABOUT = "Felt Dial: design synthesizer presets. Without a command, or with a bank, the window opens."
 app = typer.Typer(add_completion=False, no_args_is_help=False, help=ABOUT)
@@ -159,6 +159,9 @@ def main() -> None:
         app(standalone_mode=False)
     except FeltDialError as wrong:
         print(wrong, file=sys.stderr)
+        sys.exit(2)
+    except OSError as wrong:
+        print(f"{cut(wrong.filename or 'The disk')}: {wrong.strerror or wrong}.", file=sys.stderr)
         sys.exit(2)
     except typer.Exit as done:
         sys.exit(done.exit_code)

@@ -2,31 +2,67 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
+import lzma
+import os
+import re
+import struct
 import zipfile
+import zlib
+from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 
-from felt_dial.bank.files import write_whole
+from felt_dial.bank.bank import read_file
+from felt_dial.bank.files import at_the_disk, write_whole
 from felt_dial.bank.library import Bank, Library, read_bank, write_bank
+from felt_dial.errors import cut
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch
+from felt_dial.sound.matter.assets import assets_of, missing
 
 MOST_FILES = 20_000
 MOST_BYTES = 2 * 1024**3
 MOST_RATIO = 200
+NOTHING = "Nothing was imported."
+
+
+PRESET = re.compile(r"presets/[^/.][^/]{0,100}\.json")
+ASSET = re.compile(r"assets/[0-9a-f]{64}\.(flac|wav)")
+
+
+def faults(bank: Bank) -> list[str]:
+    """What keeps a bank from being handed over whole: presets that cannot be read, recordings that are not there."""
+    found = [preset.problem for preset in bank.presets() if preset.patch is None]
+    for preset in bank.presets():
+        if preset.patch is not None:
+            for asset in missing(preset.patch).values():
+                found.append(
+                    f"“{cut(preset.name, 40)}” needs the recording “{cut(asset.name, 40)}”, which is not here."
+                )
+    return found
 
 
 def export_bank(bank: Bank, target: Path) -> int:
-    """Writes a bank as `.feltbank`, bytes equal for equal content; returns how many presets it holds."""
+    """Writes a bank as `.feltbank`, bytes equal for equal content; returns how many presets it holds.
+
+    What is written can be read again: raises `BadDocument` where a preset cannot be read, and writes nothing. Recordings
+    that no preset needs any more do not go along.
+    """
     memory = io.BytesIO()
-    with zipfile.ZipFile(memory, "w", zipfile.ZIP_DEFLATED) as archive:
-        _add(archive, "bank.json", write_bank(bank.file).encode())
-        for key in bank.ids():
-            _add(archive, f"presets/{key}.json", bank.path(key).read_bytes())
+    order, needed = bank.ids(), set[str]()
+    with at_the_disk(f"{bank.name} was not written", "Nothing was."), zipfile.ZipFile(memory, "w") as archive:
+        _add(archive, "bank.json", write_bank(bank.file.model_copy(update={"order": tuple(order)})).encode())
+        for key in order:
+            content = read_file(bank.path(key))
+            patch = read_patch(content, f"“{key}” in {bank.name}")
+            needed |= {asset.digest for asset in assets_of(patch).values()}
+            _add(archive, f"presets/{key}.json", content)
         for asset in sorted((bank.folder / "assets").glob("*")):
-            _add(archive, f"assets/{asset.name}", asset.read_bytes())
+            if asset.stem in needed and ASSET.fullmatch(f"assets/{asset.name}"):
+                _add(archive, f"assets/{asset.name}", asset.read_bytes())
     write_whole(target, memory.getvalue())
-    return len(bank.ids())
+    return len(order)
 
 
 def _add(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
@@ -35,39 +71,51 @@ def _add(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
     archive.writestr(about, content)
 
 
+@contextlib.contextmanager
+def _whole(where: str) -> Iterator[None]:
+    """Whatever a damaged zip lets fail is one sentence."""
+    try:
+        yield
+    except zipfile.BadZipFile as wrong:
+        raise BadDocument(f"{where} is no whole bank file: not a zip, or cut short ({cut(wrong)}). {NOTHING}") from None
+    except NotImplementedError:
+        raise BadDocument(f"{where} is packed in a way that is not known here. {NOTHING}") from None
+    except UnicodeDecodeError:
+        raise BadDocument(f"{where} holds a name that is no text. {NOTHING}") from None
+    except OSError as wrong:
+        raise BadDocument(f"{where} cannot be read: {wrong.strerror or cut(wrong)}. {NOTHING}") from None
+    except (zlib.error, lzma.LZMAError, EOFError, RuntimeError, ValueError, LookupError, struct.error) as wrong:
+        raise BadDocument(f"{where} is damaged ({cut(wrong)}). {NOTHING}") from None
+
+
 def _check_names(archive: zipfile.ZipFile, where: str) -> None:
     entries = archive.infolist()
     if len(entries) > MOST_FILES:
-        raise BadDocument(f"{where} holds {len(entries)} files; a bank has at most {MOST_FILES}. Nothing was imported.")
+        raise BadDocument(f"{where} holds {len(entries)} files; a bank has at most {MOST_FILES}. {NOTHING}")
     total = 0
     for entry in entries:
         path = PurePosixPath(entry.filename)
+        named = f"{where} holds “{cut(entry.filename, 40)}”"
         if path.is_absolute() or ".." in path.parts or "\\" in entry.filename or ":" in entry.filename:
-            raise BadDocument(f"{where} holds “{entry.filename}”, which leaves its folder. Nothing was imported.")
+            raise BadDocument(f"{named}, which leaves its folder. {NOTHING}")
+        for folder, kind in (("presets/", PRESET), ("assets/", ASSET)):
+            if entry.filename.startswith(folder) and entry.filename != folder and not kind.fullmatch(entry.filename):
+                raise BadDocument(f"{named}, which nothing of a bank is called. {NOTHING}")
         total += entry.file_size
         if total > MOST_BYTES or entry.file_size > MOST_RATIO * max(entry.compress_size, 1024):
-            raise BadDocument(f"{where} unpacks to more than a bank can be. Nothing was imported.")
+            raise BadDocument(f"{where} unpacks to more than a bank can be. {NOTHING}")
 
 
 def import_bank(library: Library, source: Path) -> Bank:
     """Reads a `.feltbank` into the library, all of it or nothing; raises `BadDocument` or `CannotWrite`."""
-    where = f"“{source.name}”"
-    try:
-        archive = zipfile.ZipFile(source)
-    except OSError as wrong:
-        raise BadDocument(f"{where} cannot be read: {wrong.strerror or wrong}. Nothing was imported.") from None
-    except zipfile.BadZipFile:
-        raise BadDocument(f"{where} is no whole bank file (not a zip, or cut short). Nothing was imported.") from None
-    with archive:
+    where = f"“{cut(source.name)}”"
+    with _whole(where), zipfile.ZipFile(source) as archive:
         _check_names(archive, where)
-        names = set(archive.namelist())
-        if "bank.json" not in names:
-            raise BadDocument(f"{where} holds no bank.json. Nothing was imported.")
-        try:
-            bank = read_bank(archive.read("bank.json"), f"{where}: bank.json")
-            files = {n: archive.read(n) for n in names if n.startswith(("presets/", "assets/")) and not n.endswith("/")}
-        except (zipfile.BadZipFile, EOFError, OSError, RuntimeError) as wrong:
-            raise BadDocument(f"{where} is damaged ({wrong}). Nothing was imported.") from None
+        names = [name for name in archive.namelist() if PRESET.fullmatch(name) or ASSET.fullmatch(name)]
+        if "bank.json" not in archive.namelist():
+            raise BadDocument(f"{where} holds no bank.json. {NOTHING}")
+        bank = read_bank(archive.read("bank.json"), f"{where}: bank.json")
+        files = {name: archive.read(name) for name in names}
     for name, content in files.items():
         if name.startswith("presets/"):
             read_patch(content, f"{where}: {name}")
@@ -76,7 +124,9 @@ def import_bank(library: Library, source: Path) -> Bank:
 
 def _lay_down(library: Library, name: str, bank: bytes, files: dict[str, bytes]) -> Bank:
     with library.draft(name) as folder:
+        with at_the_disk(f"“{name}” could not be unpacked", "The library is as it was."):
+            for file, content in files.items():
+                (folder / file).write_bytes(content)
         write_whole(folder / "bank.json", bank)
-        for file, content in files.items():
-            write_whole(folder / file, content)
+        os.sync()  # once for all files
         return library.put_up(folder, name)

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
+from felt_dial.errors import cut
 from felt_dial.live.controller import Reader
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.sound.playing.events import PANIC, Event
+
+LONGEST = 4 * 3600.0
+"""Seconds that a file may last."""
 
 
 def read_midi(path: Path, tempo: float, rate: float) -> tuple[list[Event], float]:
@@ -15,14 +20,26 @@ def read_midi(path: Path, tempo: float, rate: float) -> tuple[list[Event], float
     What is still held at its end is let go. Raises `BadDocument` for what is no whole Standard MIDI File.
     """
     import mido
+    from mido.midifiles.meta import KeySignatureError
 
-    where = f"“{path.name}”"
+    where = f"“{cut(path.name)}”"
     try:
         file = mido.MidiFile(path, clip=True)
         has_tempo = any(message.type == "set_tempo" for track in file.tracks for message in track)
         messages = list(file)
-    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as wrong:
-        raise BadDocument(f"{where} is no whole Standard MIDI File ({wrong}). Nothing was played.") from None
+    except (
+        OSError,
+        EOFError,
+        ValueError,
+        LookupError,
+        TypeError,
+        ArithmeticError,
+        AttributeError,
+        KeySignatureError,
+    ) as wrong:
+        raise BadDocument(f"{where} is no whole Standard MIDI File ({cut(wrong)}). Nothing was played.") from None
+    if not math.isfinite(file.length) or file.length > LONGEST:
+        raise BadDocument(f"{where} lasts more than {LONGEST / 3600:.0f} hours. Nothing was played.")
     stretch = 1.0 if has_tempo else 120.0 / tempo
     events: list[Event] = []
     reader = Reader()

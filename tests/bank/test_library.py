@@ -11,6 +11,7 @@ import sys
 import time
 import zipfile
 from pathlib import Path
+from random import Random
 
 import numpy as np
 import pytest
@@ -23,7 +24,7 @@ from felt_dial.bank.library import Library, NoSuchBank, Preset
 from felt_dial.bank.measure_worker import measure
 from felt_dial.bank.measurement import sound_key, swatch_of
 from felt_dial.bank.measuring import MOST_DEATHS, Measuring
-from felt_dial.bank.package import export_bank, import_bank
+from felt_dial.bank.package import export_bank, faults, import_bank
 from felt_dial.bank.places import Settings, lay_out_demo, load_settings, save_settings, settings_path
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.kind import BadDocument
@@ -157,7 +158,9 @@ def test_a_bank_file_brings_the_same_bank(library: Library, tmp_path: Path) -> N
     assert target.read_bytes() == first, "equal content, equal bytes"
     other = Library(tmp_path / "other")
     made = import_bank(other, target)
-    assert tree(made.folder) == tree(library.root / "glasshouse")
+    whole = tree(library.root / "glasshouse")
+    assert whole.pop("assets/" + "0" * 64 + ".flac"), "a recording that no preset needs does not go along"
+    assert tree(made.folder) == whole
     assert import_bank(other, target).id == "glasshouse-2"
 
 
@@ -185,6 +188,21 @@ BAD_BANKS = {
     "NaN in a preset": (zipped(GOOD | {"presets/dew.json": GOOD["presets/dew.json"].replace("-12.0", "NaN")}), "NaN"),
     "leaves its folder": (zipped(GOOD | {"presets/../../evil.json": "{}"}), "leaves its folder"),
     "absolute": (zipped(GOOD | {"/etc/evil": "{}"}), "leaves its folder"),
+    "no name": (zipped(GOOD | {"presets/.json": "{}"}), "presets/.json"),
+    "a folder in presets": (zipped(GOOD | {"presets/a/b.json": "{}"}), "presets/a/b.json"),
+    "an asset of another name": (zipped(GOOD | {"assets/x.exe": "MZ"}), "assets/x.exe"),
+    "a huge number": (
+        zipped(GOOD | {"presets/dew.json": GOOD["presets/dew.json"].replace("-12.0", "1" + "0" * 400)}),
+        "too large",
+    ),
+    "an endless number": (
+        zipped(GOOD | {"presets/dew.json": GOOD["presets/dew.json"].replace("-12.0", "1e999")}),
+        "too large",
+    ),
+    "a kind that is a list": (
+        zipped(GOOD | {"presets/dew.json": GOOD["presets/dew.json"].replace('"kind": "wave"', '"kind": []')}),
+        "presets/dew.json",
+    ),
     "unpacks to gigabytes": (zipped(GOOD | {"assets/" + "a" * 64 + ".flac": bytes(64 * 1024**2)}), "more than a bank"),
 }
 
@@ -201,6 +219,39 @@ def test_a_bad_bank_file_gets_one_sentence_and_leaves_the_library_as_it_was(
         import_bank(library, source)
     assert word in str(wrong.value) and "bad.feltbank" in str(wrong.value) and "\n" not in str(wrong.value)
     assert tree(library.root) == before and not list(library.root.glob(".importing*"))
+
+
+@pytest.mark.parametrize("way", [zipfile.ZIP_DEFLATED, zipfile.ZIP_LZMA, zipfile.ZIP_BZIP2, zipfile.ZIP_STORED])
+def test_a_bank_file_that_is_damaged_anywhere_is_whole_or_refused(way: int, library: Library, tmp_path: Path) -> None:
+    """Bytes changed, left out and put in at random places, headers and names included: a sentence, or the bank."""
+    rng = Random(way)
+    memory = io.BytesIO()
+    with zipfile.ZipFile(memory, "w", way) as archive:
+        for name, content in GOOD.items():
+            archive.writestr(name, content)
+        archive.writestr("assets/" + "é" * 3, "x")
+    whole, source, refused = memory.getvalue(), tmp_path / "tide.feltbank", 0
+    for _ in range(150):
+        spoilt = bytearray(whole)
+        for _ in range(rng.randrange(1, 4)):
+            at = rng.choice((rng.randrange(len(spoilt)), max(len(spoilt) - rng.randrange(1, 400), 0)))
+            spoilt[at : at + rng.randrange(3)] = rng.randbytes(rng.randrange(3))
+        source.write_bytes(spoilt)
+        try:
+            import_bank(library, source)
+        except FeltDialError as wrong:
+            refused += 1
+            assert len(str(wrong)) <= 220 and "\n" not in str(wrong)
+    assert refused > 100 and not list(library.root.glob(".making-*"))
+
+
+def test_a_bank_that_is_not_whole_says_so_before_it_is_written(library: Library, tmp_path: Path) -> None:
+    bank, target = library.bank("glasshouse"), tmp_path / "out.feltbank"
+    bank.path("moss").write_text("{")
+    assert ["moss" in fault for fault in faults(bank)] == [True]
+    with pytest.raises(BadDocument, match="moss"):
+        export_bank(bank, target)
+    assert not target.exists()
 
 
 def test_a_disk_that_fails_while_importing_leaves_the_library_as_it_was(

@@ -183,19 +183,3 @@ def test_a_broken_journal_is_set_aside_and_never_raises(tmp_path: Path) -> None:
 def test_a_name_that_nobody_could_read_is_refused_in_writing(name: str) -> None:
     with pytest.raises(BadDocument, match="cannot be written"):
         write_patch(new_patch(name))
-
-
-def test_a_long_chain_of_threads_is_read_at_once() -> None:
-    """As many as a patch holds, each on the depth of the one before: within two seconds, and as the same."""
-    import time
-
-    data = json.loads(write_patch(new_patch()))
-    data["threads"] = {"t0": {"source": "w", "target": "layers.a.level", "depth": 1.0}}
-    for n in range(1, 256):
-        data["threads"][f"t{n}"] = {"source": "w", "target": f"threads.t{n - 1}.depth", "depth": 0.1}
-    begin = time.process_time()
-    try:
-        read_patch(json.dumps(data), "it")
-    except BadDocument as wrong:
-        assert "t" in str(wrong)
-    assert time.process_time() - begin < 2.0

@@ -27,30 +27,42 @@ class BadDocument(FeltDialError):
         super().__init__(cut(says, 220))
 
 
+def _whole(text: str) -> bool:
+    """True for a text without halves of surrogate pairs."""
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
 def fault(data: object, longest: int = LONGEST) -> str:
     """What a document may not hold, whatever it is of; empty where there is nothing of the kind."""
-    parts, count = [(data, 1)], 0
+    level, parts, count = 0, [data], 0
     while parts:
-        part, level = parts.pop()
-        count += 1
+        level, count = level + 1, count + len(parts)
         if level > DEEPEST:
             return f"it is nested more than {DEEPEST} levels deep"
         if count > MOST_PARTS:
             return f"it holds more than {MOST_PARTS} parts"
-        if isinstance(part, dict):
-            for key in part:
-                if len(key) > LONGEST_KEY or not key.isprintable():
-                    return f"the key “{cut(key, 20)}” is longer than {LONGEST_KEY} letters, or cannot be shown"
-            parts += [(inner, level + 1) for inner in part.values()]
-        elif isinstance(part, list | tuple):
-            parts += [(inner, level + 1) for inner in part]
-        elif isinstance(part, str):
-            if len(part) > longest:
-                return f"“{cut(part, 20)}” is a text of more than {longest} letters"
-            if any("\ud800" <= letter <= "\udfff" or letter == "\0" for letter in part):
-                return "a text in it is no whole Unicode"
-        elif isinstance(part, int | float) and not -LARGEST_NUMBER <= part <= LARGEST_NUMBER:
-            return "a number in it is too large"
+        inner: list[object] = []
+        for part in parts:
+            if isinstance(part, float | int):
+                if not -LARGEST_NUMBER <= part <= LARGEST_NUMBER:
+                    return "a number in it is too large"
+            elif isinstance(part, str):
+                if len(part) > longest:
+                    return f"“{cut(part, 20)}” is a text of more than {longest} letters"
+                if "\0" in part or not (part.isascii() or _whole(part)):
+                    return "a text in it is no whole Unicode"
+            elif isinstance(part, dict):
+                for key in part:
+                    if len(key) > LONGEST_KEY or not key.isprintable():
+                        return f"the key “{cut(key, 20)}” is longer than {LONGEST_KEY} letters, or cannot be shown"
+                inner += part.values()
+            elif isinstance(part, list | tuple):
+                inner += part
+        parts = inner
     return ""
 
 

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from felt_dial.bank.library import Preset, Thrown
 from felt_dial.bank.measurement import sound_key
-from felt_dial.bank.package import export_bank, import_bank
+from felt_dial.bank.package import export_bank, faults, import_bank
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import Pill, Scroller, text_label
@@ -383,11 +383,14 @@ class ShelfPage(Page):
     def export_file(self, path: Path) -> None:
         """Writes the shown bank as one file."""
         try:
-            count = export_bank(self.session.library.bank(self.session.shelf_bank), path)
-        except (FeltDialError, OSError) as wrong:
-            self.session.say(str(wrong), problem=True)
+            bank = self.session.library.bank(self.session.shelf_bank)
+            wrong = faults(bank)
+            count = export_bank(bank, path)
+        except FeltDialError as fault:
+            self.session.say(str(fault), problem=True)
             return
-        self.session.say(f"Wrote {count} presets to {path.name}.")
+        missing = f" Mind: {wrong[0]}" + (f" And {len(wrong) - 1} more." if len(wrong) > 1 else "") if wrong else ""
+        self.session.say(f"Wrote {count} presets to {path.name}.{missing}", problem=bool(wrong))
 
     def first(self) -> QWidget:
         """The list, for the arrow keys."""
