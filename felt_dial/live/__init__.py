@@ -14,4 +14,5 @@
 - `monitor`: what is done to the sound only for the one who listens, and never to what is rendered.
 - `player`: a phrase becomes events of the block that is about to sound.
 - `shared_memory`: The memory that the window and the engine share: values there, meters back, no message per move.
+- `sleep`: when nothing sounds and nothing is asked for, blocks are not computed.
 """

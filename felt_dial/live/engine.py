@@ -70,6 +70,7 @@ from felt_dial.live.messages import (
 from felt_dial.live.monitor import Monitor
 from felt_dial.live.player import Player
 from felt_dial.live.shared_memory import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
+from felt_dial.live.sleep import Sleep
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.module import Effect, Source
 from felt_dial.sound.control.core.records import GLOBAL
@@ -119,6 +120,8 @@ class Engine:
         self.quality = 1
         self.controller: RealController | SimulatedController | None = None
         self.clock = Clock()
+        self.sleep = Sleep(rate, frames)
+        self.silence = np.zeros((2, frames), np.float32)
 
     # --- the sound -----------------------------------------------------------------------------
 
@@ -129,11 +132,14 @@ class Engine:
         if self.ready is not None and self.old is None:
             self._swap()
         events = self._events()
+        trim = float(data["trim"])
+        if self.sleep.goes_on(self.program, trim) and not events and self.old is None:
+            return self._sleep_on(data, begin)
         self.program.output.ceiling = self.monitor.ceiling
         out = self.program.block(events)
         if self.old is not None:
             self._fade(out)
-        self._trim(out, float(data["trim"]))
+        self._trim(out, trim)
         self.monitor.run(out)
         self.meter.add(out)
         self._write_scope(out, data)
@@ -142,14 +148,28 @@ class Engine:
         if self.program.report.broken:
             self.tell(Broken(tuple(self.program.report.broken)))
         self._tidy()
-        self.blocks += 1
+        self.sleep.after(self.program, trim, bool(events) or self.old is not None or self.player.phrase is not None)
+        self._count(begin)
+        return out
+
+    def _sleep_on(self, data: Any, begin: float) -> NDArray[np.float32]:
+        """A block in which nothing sounds and nothing is asked for."""
+        self._tidy()
+        if self.blocks % SHOWN_EVERY == 0:
+            data["load"] = self.load
+        self._count(begin)
+        self.silence.fill(0.0)
+        return self.silence
+
+    def _count(self, begin: float) -> None:
         took = (time.perf_counter() - begin) * self.rate / self.frames
         self.load += 0.03 * (took - self.load)
-        data["blocks"] = self.blocks
-        return out
+        self.blocks += 1
+        self.shared.data["blocks"] = self.blocks
 
     def _swap(self) -> None:
         assert self.ready is not None
+        self.sleep.wake()
         fresh, generation, carry = self.ready
         self.ready = None
         try:
@@ -187,6 +207,8 @@ class Engine:
 
     def _events(self) -> list[Event]:
         events: list[Event] = []
+        if self.commands:
+            self.sleep.wake()
         while self.commands:
             events += IN_BLOCK.call(self, self.commands.popleft())
         events += self._held(self.shared.received())

@@ -154,6 +154,10 @@ class Program:
         level = self._value("level")
         return float(10 ** (level / 20)) if level > SILENCE else 0.0
 
+    def asked(self) -> bool:
+        """Whether a value was set since the last block."""
+        return self.values[: self.whole].tobytes() != self._seen
+
     def _read_values(self) -> None:
         """Takes over the values that were set since the last block."""
         seen = self.values[: self.whole].tobytes()

@@ -1,0 +1,125 @@
+"""Sleep: blocks in which nothing sounds are not computed, and nobody can hear or see a difference."""
+
+from __future__ import annotations
+
+from multiprocessing import Pipe
+from pathlib import Path
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from felt_dial.live import sleep
+from felt_dial.live.devices import SIMULATED
+from felt_dial.live.engine import Engine
+from felt_dial.live.messages import Hold, PlayPhrase
+from felt_dial.live.shared_memory import Shared
+from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.edits import add_effect, add_modulator, sew
+from felt_dial.patch.module import Effect, Modulator
+from felt_dial.patch.patch import Patch
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.playing.events import OFF, ON, Event
+
+BANKS = Path(__file__).parents[2] / "felt_dial" / "data" / "banks"
+
+
+def engine(patch: Patch) -> Engine:
+    """An engine in this process; nobody hears it, and its blocks come as they are asked for."""
+    here, _ = Pipe()
+    made = Engine(Shared(), here, SIMULATED, 48000.0, 256)
+    made.program = Program(patch, 48000, 256)
+    return made
+
+
+def until_asleep(made: Engine, most: int = 6000) -> int:
+    for n in range(most):
+        made.block()
+        if made.sleep:
+            return n
+    raise AssertionError("it does not fall asleep")
+
+
+def heard(made: Engine, count: int) -> NDArray[np.float32]:
+    return np.concatenate([made.block().copy() for _ in range(count)], axis=1)
+
+
+@pytest.mark.parametrize("name", ["dew-pluck", "canopy-strings", "compost-kick", "rain-roof"])
+def test_a_note_after_sleep_sounds_as_one_after_silence(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    patch = read_patch(next(BANKS.glob(f"*/presets/{name}.json")).read_bytes(), name)
+    if any(modulator.shared() for modulator in patch.modulators.values()):
+        pytest.skip("it never sleeps")
+    sounds = []
+    for sleeps in (True, False):
+        if not sleeps:
+            monkeypatch.setattr(sleep, "FALLS_ASLEEP", 1e9)
+        made = engine(patch)
+        for _ in range(3000):
+            made.block()
+        assert bool(made.sleep) == sleeps
+        made.shared.send(Event(0, ON, 57, 0.7))
+        sounds.append(heard(made, 60))
+    assert np.abs(sounds[0]).max() > 0.01
+    if name in ("compost-kick", "rain-roof"):
+        assert np.array_equal(*sounds)
+    else:  # an echo or a chorus sways by itself, and stood still meanwhile
+        powers = [float(np.square(sound).mean()) for sound in sounds]
+        assert 10 * np.log10(powers[0] / powers[1]) == pytest.approx(0.0, abs=1.0)
+
+
+def test_a_tail_is_heard_to_its_end() -> None:
+    """A room of 3 s falls by 120 dB in 6 s: it is computed until then, and after another 4 s no more."""
+    patch, _ = add_effect(new_patch(), "1", Effect.kinds["reverb"](decay=3.0, wet=0.6))
+    made = engine(patch)
+    made.shared.send(Event(0, ON, 57, 1.0))
+    heard(made, 20)
+    made.shared.send(Event(0, OFF, 57))
+    sound = []
+    while not made.sleep:
+        sound.append(float(np.abs(made.block()).max()))
+    loud = np.flatnonzero(np.array(sound) > 1e-6)
+    seconds = 256 / 48000
+    assert 4.0 < loud[-1] * seconds < 9.0 and len(sound) - loud[-1] == pytest.approx(4.0 / seconds, abs=3)
+    assert np.abs(heard(made, 50)).max() == 0.0
+
+
+def test_what_is_asked_for_wakes() -> None:
+    """A dial is seen to move, a phrase plays, another program comes: each at the next block."""
+    made = engine(new_patch())
+    until_asleep(made)
+    made.program.values[made.program.at["layers.a.level"]] = -3.0
+    made.block()
+    assert not made.sleep
+    until_asleep(made)
+    made.hear(PlayPhrase("held", True))
+    assert np.abs(heard(made, 10)).max() > 0.01 and not made.sleep
+    made = engine(new_patch())
+    until_asleep(made)
+    made.hear(Hold(True))
+    made.block()
+    assert not made.sleep
+    until_asleep(made)
+    made.ready = (Program(new_patch(), 48000, 256), 1, True)
+    made.block()
+    assert not made.sleep
+
+
+def test_a_patch_whose_pictures_move_by_themselves_stays_awake() -> None:
+    patch, key = add_modulator(new_patch(), Modulator.kinds["lfo"](start="free"))
+    made = engine(sew(patch, key, "layers.a.pan", 0.5)[0])
+    for _ in range(1500):
+        made.block()
+    assert not made.sleep
+
+
+def test_a_freeze_that_sounds_stays_awake() -> None:
+    patch, key = add_effect(new_patch(), "1", Effect.kinds["reverb"](wet=1.0))
+    made = engine(patch)
+    made.shared.send(Event(0, ON, 57, 1.0))
+    heard(made, 40)
+    made.program.values[made.program.at[f"racks.1.{key}.freeze"]] = 1.0
+    made.shared.send(Event(0, OFF, 57))
+    for _ in range(1500):
+        made.block()
+    assert not made.sleep
