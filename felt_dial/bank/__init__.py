@@ -2,10 +2,12 @@
 
 - `bank`: one folder of presets, their order, their last versions, and the recordings that they need.
 - `bin`: deleted presets, each in a folder with where it stood, what it was before, and when it was deleted.
+- `catalogue`: what stands in the library, as rows, so that nobody has to read all files to list or search them.
 - `documents`: the presets that lie, or lay, on the table, and what disk holds of each now.
 - `files`: Files written whole or not at all, names that are safe as file names, and folders held against other
   processes.
-- `index`: what was measured, by content, and every word one may search for. It can always be made anew.
+- `follow`: what changes in it, by whomever, is read into the catalogue beside the work of the window.
+- `index`: what was measured, by content. It can always be made anew.
 - `journal`: unsaved work, written as it is done, kept until it is saved or the person answers what becomes of it.
 - `library`: banks as folders, a bin, and the recordings that no bank needs yet.
 - `measure_worker`: The worker that measures presets: renders what it is sent, until the window is gone.

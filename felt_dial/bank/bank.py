@@ -144,6 +144,14 @@ class Bank:
         """The preset's file."""
         return self.folder / "presets" / f"{preset}.json"
 
+    def stamp(self, preset: str) -> tuple[int, int] | None:
+        """Time and size of a preset's file; None where there is none."""
+        try:
+            about = self.path(preset).stat()
+        except OSError:
+            return None
+        return about.st_mtime_ns, about.st_size
+
     def ids(self) -> list[str]:
         """Presets in the bank's order; files the order does not know come last."""
         there = {path.stem for path in (self.folder / "presets").glob("*.json")}

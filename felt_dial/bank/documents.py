@@ -22,11 +22,14 @@ class Document:
         What its file holds, None where there is none that can be read.
     ticket : str
         What brings it back, while it lies in the bin.
+    stamp : (time, size) or None
+        Those of the file that was read; None where they are not known.
     """
 
     def __init__(self, bank: str, preset: str, stored: Patch | None) -> None:
         self.bank, self.preset, self.stored = bank, preset, stored
         self.ticket = ""
+        self.stamp: tuple[int, int] | None = None
 
     @property
     def there(self) -> bool:
@@ -44,7 +47,7 @@ class Documents:
         """The document of a preset, whose file was just read or written."""
         for known in self._held:
             if (known.bank, known.preset) == (bank, preset):
-                known.stored = stored
+                known.stored, known.stamp = stored, None
                 return known
         made = Document(bank, preset, stored)
         self._held.add(made)

@@ -6,11 +6,11 @@ import contextlib
 import socket
 import subprocess
 import sys
+from collections.abc import Callable
 from multiprocessing.connection import Connection
 
 from felt_dial.bank.measurement import Measurement
-from felt_dial.patch.documents.patch import write_patch
-from felt_dial.patch.patch import Patch
+from felt_dial.errors import FeltDialError
 from felt_dial.sound.matter import assets
 
 MOST_DEATHS = 3
@@ -21,19 +21,20 @@ class Measuring:
     """A queue of patches to be measured, one at a time, by a process that starts when first needed."""
 
     def __init__(self) -> None:
-        self.waiting: list[tuple[str, Patch]] = []
+        self.waiting: list[tuple[str, Callable[[], str]]] = []
         self.total = 0
         self.deaths = 0
         """Times that the worker ended by itself without having measured anything since."""
         self._busy = ""
+        self._lost: list[str] = []
         self._pipe: Connection | None = None
         self._process: subprocess.Popen[bytes] | None = None
 
-    def ask(self, key: str, patch: Patch, first: bool = False) -> None:
-        """Puts a patch into the queue, once."""
+    def ask(self, key: str, text: Callable[[], str], first: bool = False) -> None:
+        """Puts a patch into the queue, once; `text` reads its document when its turn comes, and may raise."""
         if key == self._busy or self.deaths >= MOST_DEATHS or any(key == waiting for waiting, _ in self.waiting):
             return
-        self.waiting.insert(0 if first else len(self.waiting), (key, patch))
+        self.waiting.insert(0 if first else len(self.waiting), (key, text))
         self.total += 1
         self._feed()
 
@@ -49,7 +50,8 @@ class Measuring:
 
     def poll(self) -> list[tuple[str, Measurement | None]]:
         """What was measured since the last call; None where it could not be."""
-        found: list[tuple[str, Measurement | None]] = []
+        found: list[tuple[str, Measurement | None]] = [(key, None) for key in self._lost]
+        self._lost.clear()
         try:
             while self._pipe is not None and self._pipe.poll():
                 found.append(self._pipe.recv())
@@ -66,15 +68,19 @@ class Measuring:
         return found
 
     def _feed(self) -> None:
-        if self._busy or not self.waiting:
-            return
-        if self._pipe is None:
-            self._start()
-        key, patch = self.waiting.pop(0)
-        self._busy = key
-        assert self._pipe is not None
-        with contextlib.suppress(OSError):  # a worker that has died already is found by the next poll
-            self._pipe.send((key, write_patch(patch), assets.searched()))
+        while not self._busy and self.waiting:
+            key, text = self.waiting.pop(0)
+            try:
+                document = text()
+            except FeltDialError:  # its file is gone meanwhile
+                self._lost.append(key)
+                continue
+            if self._pipe is None:
+                self._start()
+            self._busy = key
+            assert self._pipe is not None
+            with contextlib.suppress(OSError):  # a worker that has died already is found by the next poll
+                self._pipe.send((key, document, assets.searched()))
 
     def _start(self) -> None:
         ours, theirs = socket.socketpair()

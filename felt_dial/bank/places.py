@@ -62,6 +62,11 @@ def journal_folder() -> Path:
     return _place("state") / "journal"
 
 
+def cache_folder() -> Path:
+    """The folder of what can be made anew."""
+    return _place("cache")
+
+
 def index_path() -> Path:
     """The file of the index."""
     return _place("cache") / "index.sqlite"

@@ -71,16 +71,13 @@ class Control(QObject):
     def program(self, bank: int, number: int) -> None:
         """A program was asked for: the preset with this number in a bank, both counted from 0."""
         session = self.session
-        banks = session.library.banks()
-        home = next((b for b in banks if b.id == session.work.bank), None)
-        if bank:
-            home = banks[bank] if bank < len(banks) else None
-        home = home or (banks[0] if banks else None)
-        ids = home.ids() if home else []
-        if home is None or number >= len(ids):
+        banks = [listed.id for listed in session.catalogue.banks()]
+        home = banks[bank : bank + 1] if bank else [key for key in banks if key == session.work.bank] or banks[:1]
+        presets = session.catalogue.presets(home[0]) if home else []
+        if number >= len(presets):
             session.say(f"Program {number + 1} was asked for, and there is none.", problem=True)
             return
-        session.open(home.id, ids[number])
+        session.open(home[0], presets[number].id)
 
     def export(self, path: Path) -> None:
         """Writes the map as JSON; raises `CannotWrite`."""

@@ -5,21 +5,25 @@ Widgets read from here and ask it for edits; nothing in here draws.
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from felt_dial.bank.catalogue import Catalogue, Listed, catalogue_path
 from felt_dial.bank.documents import Document, Documents
 from felt_dial.bank.files import CannotWrite
+from felt_dial.bank.follow import Following
 from felt_dial.bank.index import Index
 from felt_dial.bank.journal import Journal, LeftBehind, Unsaved
-from felt_dial.bank.library import Bank, Library, NoSuchBank, Preset
+from felt_dial.bank.library import Bank, Library, NoSuchBank
 from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.measuring import Measuring
-from felt_dial.bank.places import Settings, index_path, journal_folder, save_settings
+from felt_dial.bank.places import Settings, cache_folder, index_path, journal_folder, save_settings
 from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import (
@@ -41,6 +45,7 @@ from felt_dial.live.messages import (
     Written,
 )
 from felt_dial.patch.change import Change, values_changed
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_layer
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.parts import Layer
@@ -101,6 +106,8 @@ class Session(QObject):
         self.settings, self.link = settings, link
         self.library = Library(settings.library_folder())
         self.index = Index(index_path())
+        self.catalogue = self._open_catalogue()
+        self.following: Following | None = None
         self.measuring = Measuring()
         self.journal = Journal(journal_folder())
         self.documents = Documents()
@@ -365,7 +372,7 @@ class Session(QObject):
         """Opens the preset before or after this one."""
         if not self.work.bank:
             return
-        ids = self.library.bank(self.work.bank).ids()
+        ids = [listed.id for listed in self.catalogue.presets(self.work.bank)]
         if self.work.preset in ids:
             self.open(self.work.bank, ids[(ids.index(self.work.preset) + step) % len(ids)])
 
@@ -401,15 +408,17 @@ class Session(QObject):
 
     def _home(self) -> Bank | None:
         """The bank for a new preset: that of its cousin, the one on the shelf, or any."""
-        banks = {bank.id: bank for bank in self.library.banks()}
-        return banks.get(self.work.bank) or banks.get(self.shelf_bank) or next(iter(banks.values()), None)
+        for key in (self.work.bank, self.shelf_bank, *(listed.id for listed in self.catalogue.banks())):
+            with contextlib.suppress(NoSuchBank):
+                return self.library.bank(key)
+        return None
 
     def _saved(self, document: Document) -> None:
         """The sounding patch is what disk holds of a document now."""
         document.stored = self.patch
         self.work = replace(self.work, document=document, saved=True)
         self.write_journal()
-        self.refresh_shelf()
+        self.refresh_shelf((document.bank,))
         self.watchers.wake(None)
         self.changed.emit()
 
@@ -437,15 +446,25 @@ class Session(QObject):
         if name.strip() and name.strip() != self.patch.name:
             self.edit(self.patch.model_copy(update={"name": name.strip()}), f"rename to {name.strip()}")
 
-    def shelf_step(self, says: str, forth: Callable[[], None], back: Callable[[], None], done: str = "") -> bool:
-        """Does something to the library that can be undone; `back` raises where the library has moved on."""
+    def shelf_step(
+        self,
+        says: str,
+        forth: Callable[[], None],
+        back: Callable[[], None],
+        banks: Callable[[], Iterable[str]],
+        done: str = "",
+    ) -> bool:
+        """Does something to the library that can be undone; `back` raises where the library has moved on.
+
+        `banks` tells which banks are others after it, in either way.
+        """
 
         def run(act: Callable[[], None]) -> Callable[[], None]:
             def step() -> None:
                 try:
                     act()
                 finally:
-                    self.refresh_shelf()
+                    self.refresh_shelf(set(banks()))
 
             return step
 
@@ -458,25 +477,40 @@ class Session(QObject):
         self.say(done or f"Done: {says}.")
         return True
 
-    def refresh_shelf(self) -> None:
-        """Reads the library anew; the table follows its document."""
-        presets = list(self.library.presets())
-        self.index.refresh(presets)
-        self._follow_document({(preset.bank, preset.id): preset for preset in presets})
+    def refresh_shelf(self, banks: Iterable[str] | None = None) -> None:
+        """Reads what changed in some banks, or in all of the library; the table follows its document."""
+        self.catalogue.refresh(self.library, banks)
+        self._follow_document()
         self.shelf_changed.emit()
 
-    def _follow_document(self, presets: Mapping[tuple[str, str], Preset]) -> None:
+    def follow_library(self) -> None:
+        """Reads the library beside the work from now on, and whatever changes in it."""
+        if self.catalogue.path is not None:
+            self.following = Following(self.library, self.catalogue.path)
+        else:
+            self.refresh_shelf()
+
+    def bank_name(self, bank: str) -> str:
+        """What a bank is called; empty where there is none."""
+        return next((listed.name for listed in self.catalogue.banks() if listed.id == bank), "")
+
+    def _open_catalogue(self) -> Catalogue:
+        return Catalogue(catalogue_path(cache_folder(), self.library.root))
+
+    def _follow_document(self) -> None:
         """What happened to the preset on the table behind the back of this window."""
         document = self.work.document
         if document is not None and document.there:
-            found = presets.get((document.bank, document.preset))
-            if found is None:
+            try:
+                stamp = self.library.bank(document.bank).stamp(document.preset)
+            except FeltDialError:
+                stamp = None
+            if stamp is None:
                 self.documents.deleted(document.bank, document.preset, "")
-                self.say(
-                    f"“{self.patch.name}” is not in its bank any more; saving it makes a new preset.", problem=True
-                )
-            elif found.patch != document.stored:
-                document.stored = found.patch
+                gone = f"“{self.patch.name}” is not in its bank any more; saving it makes a new preset."
+                self.say(gone, problem=True)
+            elif stamp != document.stamp:
+                document.stored, document.stamp = self.stored_at(document.bank, document.preset), stamp
         self.watchers.wake((DOCUMENT,))
         self._journal_timer.start()
 
@@ -498,7 +532,20 @@ class Session(QObject):
         for patch in patches:
             key = self._key(patch)
             if key not in self._unmeasurable and self.index.get(key) is None:
-                self.measuring.ask(key, patch, first)
+                self.measuring.ask(key, partial(write_patch, patch), first)
+
+    def measured_row(self, listed: Listed) -> Measurement | None:
+        """What is known of the loudness and swatch of a preset in the list."""
+        return self.index.get(listed.key) if listed.key else None
+
+    def measure_rows(self, rows: Iterable[Listed]) -> None:
+        """Has presets of the list measured that were not yet."""
+        for row in rows:
+            if row.key and row.key not in self._unmeasurable and self.index.get(row.key) is None:
+                self.measuring.ask(row.key, partial(self._document_text, row.bank, row.id))
+
+    def _document_text(self, bank: str, preset: str) -> str:
+        return write_patch(self.library.bank(bank).load(preset))
 
     def _measured(self, key: str, found: Measurement | None) -> None:
         if found is not None:
@@ -535,6 +582,8 @@ class Session(QObject):
             HEARD.call(self, message)
         for key, found in self.measuring.poll():
             self._measured(key, found)
+        if self.following is not None and (changed := self.following.changed()):
+            self.refresh_shelf(changed)
         if self.playing and self.link.ready and self.link.settled and not self.looping:
             ended = not self.link.shared.data["playing"] and self.link.shared.data["position"] > 0
             if ended:
@@ -646,8 +695,13 @@ class Session(QObject):
         if settings.controller != before.controller:
             self.link.take_controller(settings.controller)
         if settings.library_folder() != before.library_folder():
+            followed = self.following is not None
+            self._let_library_go()
             self.library = Library(settings.library_folder())
+            self.catalogue = self._open_catalogue()
             self.refresh_shelf()
+            if followed:
+                self.follow_library()
 
     def write_journal(self) -> None:
         """Keeps what would be lost, and clears its page where nothing would."""
@@ -674,4 +728,11 @@ class Session(QObject):
         self.journal.close()
         self.link.close()
         self.measuring.close()
+        self._let_library_go()
         self.index.close()
+
+    def _let_library_go(self) -> None:
+        if self.following is not None:
+            self.following.close()
+            self.following = None
+        self.catalogue.close()

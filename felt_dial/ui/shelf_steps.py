@@ -6,7 +6,7 @@ its document.
 
 from __future__ import annotations
 
-from felt_dial.bank.library import MovedOn, Preset
+from felt_dial.bank.library import MovedOn
 from felt_dial.ui.session import Session
 
 
@@ -28,26 +28,28 @@ def move_preset(session: Session, home: str, preset: str, to: str) -> None:
     def back() -> None:
         here[0] = _move(session, to, there[0], home, place)
 
-    session.shelf_step(f"move {name} to {session.library.bank(to).name}", forth, back)
+    session.shelf_step(f"move {name} to {session.library.bank(to).name}", forth, back, lambda: (home, to))
 
 
-def change_preset(session: Session, preset: Preset, change: dict[str, object], what: str) -> None:
+def change_preset(session: Session, bank: str, preset: str, change: dict[str, object], what: str) -> None:
     """Changes something about a preset that is not its sound; unsaved work on it stays as it is."""
-    assert preset.patch is not None
-    document = session.documents.at(preset.bank, preset.id, preset.patch)
-    before = {key: getattr(preset.patch, key) for key in change}
-    says = (
-        f"rename {preset.name} to {change['name']}" if what == "name" else f"change the {what} of {preset.patch.name}"
-    )
+    stored = session.stored_at(bank, preset)
+    if stored is None or all(getattr(stored, key) == value for key, value in change.items()):
+        return
+    document = session.documents.at(bank, preset, stored)
+    before, name = {key: getattr(stored, key) for key in change}, stored.name
+    says = f"rename {name} to {change['name']}" if what == "name" else f"change the {what} of {name}"
 
     def put(old: dict[str, object], new: dict[str, object]) -> None:
         if not document.there:
-            raise MovedOn(f"“{preset.name}” is not in the library any more.")
+            raise MovedOn(f"“{name}” is not in the library any more.")
         document.stored = session.library.bank(document.bank).change(document.preset, old, new)
         if session.work.document is document:
             session.take_about(new)
 
-    session.shelf_step(says, lambda: put(before, change), lambda: put(change, before))
+    session.shelf_step(
+        says, lambda: put(before, change), lambda: put(change, before), lambda: {bank, document.bank} - {""}
+    )
 
 
 def duplicate_preset(session: Session, home: str, preset: str) -> None:
@@ -71,7 +73,7 @@ def duplicate_preset(session: Session, home: str, preset: str) -> None:
             raise MovedOn(f"The copy of “{name}” is not as it was made; it stays.")
         ticket = _delete(session, *place)
 
-    session.shelf_step(f"duplicate {name}", forth, back)
+    session.shelf_step(f"duplicate {name}", forth, back, lambda: {home, place[0]})
 
 
 def _delete(session: Session, home: str, preset: str) -> str:
@@ -100,7 +102,9 @@ def delete_preset(session: Session, home: str, preset: str, next_is: str = "") -
         now = _restore(session, ticket)
 
     chosen = f" “{next_is}” is chosen now." if next_is else ""
-    session.shelf_step(f"delete {name}", forth, back, f"Deleted {name}; undo brings it back.{chosen}")
+    session.shelf_step(
+        f"delete {name}", forth, back, lambda: {home, now[0]}, f"Deleted {name}; undo brings it back.{chosen}"
+    )
 
 
 def restore_preset(session: Session, ticket: str, name: str) -> None:
@@ -117,7 +121,7 @@ def restore_preset(session: Session, ticket: str, name: str) -> None:
             raise MovedOn(f"“{name}” is not where it was restored to any more.")
         ticket = _delete(session, *place)
 
-    session.shelf_step(f"restore {name} from the bin", forth, back)
+    session.shelf_step(f"restore {name} from the bin", forth, back, lambda: (place[0],))
 
 
 def reorder_preset(session: Session, home: str, preset: str, to: int) -> None:
@@ -139,7 +143,7 @@ def reorder_preset(session: Session, home: str, preset: str, to: int) -> None:
             raise MovedOn(f"“{name}” stands elsewhere by now; the order stays as it is.")
         bank.place(preset, new)
 
-    session.shelf_step(f"move {name} to place {new + 1}", lambda: put(at, new), lambda: put(new, at))
+    session.shelf_step(f"move {name} to place {new + 1}", lambda: put(at, new), lambda: put(new, at), lambda: (home,))
 
 
 def make_bank(session: Session, name: str) -> str:
@@ -150,9 +154,10 @@ def make_bank(session: Session, name: str) -> str:
         nonlocal made
         made = session.library.create(name).id
 
-    return (
-        made if session.shelf_step(f"make the bank {name}", forth, lambda: session.library.remove_empty(made)) else ""
-    )
+    def back() -> None:
+        session.library.remove_empty(made)
+
+    return made if session.shelf_step(f"make the bank {name}", forth, back, lambda: (made,)) else ""
 
 
 def rename_bank(session: Session, key: str, name: str) -> None:
@@ -165,4 +170,6 @@ def rename_bank(session: Session, key: str, name: str) -> None:
             raise MovedOn(f"The bank is called “{bank.name}” by now; it stays so.")
         bank.rename(new)
 
-    session.shelf_step(f"rename {before} to {name}", lambda: put(before, name), lambda: put(name, before))
+    session.shelf_step(
+        f"rename {before} to {name}", lambda: put(before, name), lambda: put(name, before), lambda: (key,)
+    )

@@ -27,10 +27,6 @@ def presets(desk: Desk, bank: str = HOME) -> list[str]:
     return [preset.name for preset in Library(desk.session.library.root).bank(bank).presets()]
 
 
-def listed(desk: Desk, preset: str, bank: str = HOME) -> object:
-    return next(p for p in desk.session.library.bank(bank).presets() if p.id == preset)
-
-
 def dotted(desk: Desk) -> bool:
     """What the header and the title say of it; they must agree."""
     box = desk.window.header.preset
@@ -81,7 +77,7 @@ def test_save_as_new_undo_save_leaves_the_original(desk: Desk) -> None:
 
 def test_taking_back_a_star_leaves_what_was_saved_since(desk: Desk) -> None:
     session = desk.session
-    shelf_steps.change_preset(session, listed(desk, "dew-pluck"), {"favourite": True}, "star")
+    shelf_steps.change_preset(session, HOME, "dew-pluck", {"favourite": True}, "star")
     assert not dotted(desk) and session.patch.favourite
     session.set(CUTOFF, 900.0)
     assert session.save()
@@ -97,7 +93,7 @@ def test_a_new_name_stays_when_older_edits_are_taken_back(desk: Desk) -> None:
     """The name was changed by another window in between: the step of it is refused, older steps leave it alone."""
     session = desk.session
     session.set(CUTOFF, 900.0)
-    shelf_steps.change_preset(session, listed(desk, "dew-pluck"), {"name": "Dew II"}, "name")
+    shelf_steps.change_preset(session, HOME, "dew-pluck", {"name": "Dew II"}, "name")
     Library(session.library.root).bank(HOME).change("dew-pluck", {}, {"name": "Dew III"})
     session.undo()
     assert desk.messages[-1].startswith("Not undone: rename Dew Pluck to Dew II. “Dew III” was changed in the meantime")

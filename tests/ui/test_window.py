@@ -414,7 +414,7 @@ def test_a_star_and_a_description_are_kept_without_touching_the_sound(desk: Desk
     shelf = desk.window.shelf
     desk.session.set(CUTOFF, 900.0)
     assert shelf.details.preset is not None
-    shelf.change_preset(shelf.details.preset, {"favourite": True}, "star")
+    shelf.change_preset(*shelf.details.preset[:2], {"favourite": True}, "star")
     kept = desk.session.library.bank("glasshouse-at-dusk").load("dew-pluck")
     assert kept.favourite and kept.layers["a"].filter.get("cutoff") == 620.0
     assert desk.session.value(CUTOFF) == 900.0 and desk.session.unsaved and desk.session.patch.favourite

@@ -81,7 +81,7 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     window.resize(1280, 800)
     window.show()
     if shelf_later:
-        QTimer.singleShot(0, session.refresh_shelf)
+        QTimer.singleShot(0, session.follow_library)
     if said:
         session.say(said, problem=True)
     return window

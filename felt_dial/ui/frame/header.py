@@ -116,7 +116,7 @@ class PresetBox(QWidget):
         work = self.session.work
         if work.bank != self._bank_id:
             self._bank_id = work.bank
-            self._bank_name = next((b.name for b in self.session.library.banks() if b.id == work.bank), "")
+            self._bank_name = self.session.bank_name(work.bank)
         if self._shown == (now := (self._bank_name, self.session.unsaved, self.session.patch.name)):
             return
         self._shown = now

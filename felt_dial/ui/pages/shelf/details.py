@@ -20,14 +20,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from felt_dial.bank.library import Preset
+from felt_dial.bank.catalogue import Listed
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.kind import LONGEST
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.parts import KINDS
 from felt_dial.patch.units import THIN, number
 from felt_dial.ui.dials.controls import LONGEST_NAME, NameEdit, Pill, Scroller, text_label
-from felt_dial.ui.dials.tag import tag_text
 from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
 from felt_dial.ui.pictures.swatch import Swatch
@@ -42,12 +41,12 @@ class Details(Card):
     """All about one preset."""
 
     opened = Signal()
-    asked_change = Signal(object, dict, str)
+    asked_change = Signal(str, str, dict, str)
 
     def __init__(self, session: Session, actions: Actions) -> None:
         super().__init__("madder")
         self.session = session
-        self.preset: Preset | None = None
+        self.preset: Listed | None = None
         self.setFixedWidth(292)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 12, 14, 10)
@@ -118,13 +117,13 @@ class Details(Card):
         self.empty.setProperty("part", "label")
         self.empty.hide()
 
-    def show_preset(self, place: int, preset: Preset | None, bank: str) -> None:
+    def show_preset(self, preset: Listed | None, bank: str) -> None:
         """Another preset, or none."""
         self.preset = preset
-        patch = preset.patch if preset else None
+        readable = preset is not None and not preset.problem
         for child in self.findChildren(QWidget):
-            child.setEnabled(patch is not None or child is self.empty)
-        if preset is None or patch is None:
+            child.setEnabled(readable or child is self.empty)
+        if preset is None or not readable:
             self.name.show_name(preset.name if preset else "No preset")
             self.where.setText("Its file cannot be read" if preset else "Choose one from the list")
             self.swatch.show_nothing()
@@ -134,26 +133,32 @@ class Details(Card):
             self.character.clear()
             self.macros.setText("")
             return
-        self.name.show_name(patch.name)
-        self.where.setText(f"{place + 1:02d} in {bank}")
-        self.swatch.show_measured(self.session.measurement(patch), shade_of(place))
-        self.kind.setCurrentText(patch.type)
-        self.character.setText(", ".join(patch.character))
+        self.name.show_name(preset.name)
+        self.where.setText(f"{preset.place + 1:02d} in {bank}")
+        self.kind.setCurrentText(preset.kind)
+        self.character.setText(preset.character)
         if not self.description.hasFocus():
-            self.description.setPlainText(patch.description)
-        named = [f"{tag_text(k)} {m.name}" for k, m in patch.macros.items() if m.name]
-        self.macros.setText("Macros: " + (" · ".join(named) if named else "none named"))
-        measured = self.session.measurement(patch)
+            self.description.setPlainText(preset.description)
+        self.macros.setText(f"Macros: {preset.macros or 'none named'}")
+        self.versions.setVisible(bool(self.session.library.bank(preset.bank).versions(preset.id)))
+        self.show_measured()
+
+    def show_measured(self) -> None:
+        """What was measured of the preset, and what it is made of."""
+        preset = self.preset
+        if preset is None or preset.problem:
+            return
+        measured = self.session.measured_row(preset)
+        self.swatch.show_measured(measured, shade_of(preset.place))
         loud = (
             f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB"
             if measured
             else "not measured yet"
         )
-        layers, threads = len(patch.layers), len(patch.threads)
-        self.versions.setVisible(bool(self.session.library.bank(preset.bank).versions(preset.id)))
+        layers, threads = preset.layers, preset.threads
         self.notes.setText(
             f"{loud}\n{layers} layer{'' if layers == 1 else 's'}, {threads} thread{'' if threads == 1 else 's'}"
-            f"{', by ' + patch.author if patch.author else ''}"
+            f"{', by ' + preset.author if preset.author else ''}"
         )
 
     def _list_versions(self) -> None:
@@ -190,8 +195,5 @@ class Details(Card):
         self.session.play(True)
 
     def _keep(self, change: dict[str, object], what: str) -> None:
-        if self.preset is None or self.preset.patch is None:
-            return
-        if all(getattr(self.preset.patch, key) == value for key, value in change.items()):
-            return
-        self.asked_change.emit(self.preset, change, what)
+        if self.preset is not None and not self.preset.problem:
+            self.asked_change.emit(self.preset.bank, self.preset.id, change, what)

@@ -6,7 +6,7 @@ import time
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QModelIndex, QPoint, QRect, Qt
+from PySide6.QtCore import QModelIndex, QPoint, QRect, QSignalBlocker, Qt, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from felt_dial.bank.library import Preset, Thrown
-from felt_dial.bank.measurement import sound_key
+from felt_dial.bank.catalogue import Listed, ListedBank
+from felt_dial.bank.library import Thrown
 from felt_dial.bank.package import export_bank, faults, import_bank
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelf_steps as shelving
@@ -31,13 +31,15 @@ from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.shelf.details import Details
-from felt_dial.ui.pages.shelf.preset_list import ListHead, PresetList, PresetPainter
+from felt_dial.ui.pages.shelf.preset_list import ROW, ListHead, PresetList, PresetPainter
 from felt_dial.ui.pages.shelf.spine import Spine
 from felt_dial.ui.pages.threads.page import SearchBar
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import Empty
 from felt_dial.ui.theme.words import item
 
+AT_ONCE = 300
+"""Up to so many presets are measured as they are listed, not only those in view."""
 HASTY = 0.7
 """Seconds after a deletion in which another press of the key is taken for the same one."""
 
@@ -53,7 +55,10 @@ class ShelfPage(Page):
         self._wanted: tuple[str, str] | None = None
         self._deleted = -HASTY
         self.kind = ""
-        self.presets: list[Preset] = []
+        self._scrolled = QTimer(self, singleShot=True, interval=150)
+        self._scrolled.timeout.connect(self._measure)
+        self.banks: list[ListedBank] = []
+        self._kinds_shown: object = None
         outer = QHBoxLayout(self)
         outer.setContentsMargins(12, 10, 12, 10)
         outer.setSpacing(12)
@@ -91,7 +96,7 @@ class ShelfPage(Page):
         self.search.setProperty("part", "search")
         self.search.setPlaceholderText("Search all banks by name, kind, character or description")
         self.search.setAccessibleName("Search presets")
-        self.search.textChanged.connect(lambda _: self.list_presets())
+        self.search.textChanged.connect(lambda _: self._searched())
         self.search.returnPressed.connect(self._to_list)
         bar = SearchBar(self.search)
         self.count = text_label("")
@@ -105,6 +110,8 @@ class ShelfPage(Page):
         self.view.setModel(self.model)
         self.view.setItemDelegate(PresetPainter(session))
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.view.setUniformItemSizes(True)
+        self.view.verticalScrollBar().valueChanged.connect(lambda _: self._scrolled.start())
         self.view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.view.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
         self.view.setDefaultDropAction(Qt.DropAction.MoveAction)
@@ -151,36 +158,53 @@ class ShelfPage(Page):
     # --- what is shown -------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        """Reads the library and lays out the page."""
-        banks = self.session.library.banks()
-        ids = [bank.id for bank in banks]
+        """Shows the library as the catalogue has it; what is there already stays and shows what is others now."""
+        self.banks = self.session.catalogue.banks()
+        ids = [bank.id for bank in self.banks]
         if self.session.shelf_bank not in ids:
             wanted = self.session.work.bank
             self.session.shelf_bank = wanted if wanted in ids else ids[0] if ids else ""
-        clear(self.spines)
-        for place, bank in enumerate(banks):
-            spine = Spine(self.session, bank, place, bank.id == self.session.shelf_bank)
-            spine.clicked.connect(lambda b=bank.id: self.choose_bank(b))
-            spine.rename_asked.connect(lambda at=spine: self.ask_bank_name(at))
-            self.spines.addWidget(spine)
-        self.presets = list(self.session.library.presets())
+        while self.spines.count() > len(self.banks):
+            item = self.spines.takeAt(self.spines.count() - 1)
+            if item is not None and (widget := item.widget()):
+                widget.hide()
+                widget.deleteLater()
+        while self.spines.count() < len(self.banks):
+            self._add_spine()
+        self._show_spines()
         self._list_kinds()
         self.list_presets()
+
+    def _add_spine(self) -> None:
+        spine = Spine(self.session)
+        spine.clicked.connect(lambda: self.choose_bank(spine.bank.id))
+        spine.rename_asked.connect(lambda: self.ask_bank_name(spine))
+        self.spines.addWidget(spine)
+
+    def _show_spines(self) -> None:
+        for place, bank in enumerate(self.banks):
+            item = self.spines.itemAt(place)
+            spine = item.widget() if item is not None else None
+            assert isinstance(spine, Spine)
+            spine.show_bank(bank, place, bank.id == self.session.shelf_bank)
 
     def choose_bank(self, bank: str) -> None:
         """Takes another bank from the shelf."""
         self.session.shelf_bank = bank
-        self.search.clear()
         self.kind = ""
-        self.refresh()
+        with QSignalBlocker(self.search):
+            self.search.clear()
+        self._show_spines()
+        self._list_kinds()
+        self.list_presets()
 
     def _list_kinds(self) -> None:
+        counts = self.session.catalogue.kinds("" if self.search.text().strip() else self.session.shelf_bank)
+        if (counts, self.kind) == self._kinds_shown:
+            return
+        self._kinds_shown = (counts, self.kind)
         clear(self.kinds)
-        counts: dict[str, int] = {}
-        for preset in self._in_scope():
-            if preset.patch and preset.patch.type:
-                counts[preset.patch.type] = counts.get(preset.patch.type, 0) + 1
-        for n, (kind, count) in enumerate(sorted(counts.items())):
+        for n, (kind, count) in enumerate(counts.items()):
             pill = Pill(f"{kind}  {count}", "kind", partial(self.choose_kind, kind), f"Show {kind} only")
             pill.setCheckable(True)
             pill.setChecked(kind == self.kind)
@@ -191,31 +215,17 @@ class ShelfPage(Page):
         self._list_kinds()
         self.list_presets()
 
-    def _in_scope(self) -> list[Preset]:
-        if self.search.text().strip():
-            return self.presets
-        return [preset for preset in self.presets if preset.bank == self.session.shelf_bank]
-
     def list_presets(self) -> None:
         """Lists what the bank, the kind and the search leave."""
         chosen = self.chosen()
         words = self.search.text().strip()
-        places: dict[str, int] = {}
-        numbered = []
-        for preset in self.presets:
-            places[preset.bank] = places.get(preset.bank, -1) + 1
-            numbered.append((places[preset.bank], preset))
         if words:
-            found = {pair: n for n, pair in enumerate(self.session.index.search(words))}
-            listed = [item for item in numbered if (item[1].bank, item[1].id) in found]
-            listed.sort(key=lambda item: found[item[1].bank, item[1].id])
+            listed, count = self.session.catalogue.search(words, self.kind)
         else:
-            listed = [item for item in numbered if item[1].bank == self.session.shelf_bank]
-        if self.kind:
-            listed = [item for item in listed if item[1].patch and item[1].patch.type == self.kind]
+            listed = self.session.catalogue.presets(self.session.shelf_bank, self.kind)
+            count = len(listed)
         self.model.show(listed, ordered=not words and not self.kind)
-        count = len(listed)
-        order = "best first" if words else "in order"
+        order = "in order" if not words else "best first" if count == len(listed) else f"the best {len(listed)} listed"
         self.count.setText(f"{count} preset{'' if count == 1 else 's'} · {order}")
         self.empty.setVisible(not listed)
         self.view.setVisible(bool(listed))
@@ -225,16 +235,21 @@ class ShelfPage(Page):
             else "This bank is empty: a sound that you save with Ctrl+Shift+S comes to stand here."
         )
         wanted = self._wanted or chosen or (self.session.work.bank, self.session.work.preset)
-        rows = [n for n, (_, p) in enumerate(listed) if (p.bank, p.id) == wanted]
+        rows = [n for n, preset in enumerate(listed) if (preset.bank, preset.id) == wanted]
         if listed:
             self.view.setCurrentIndex(self.model.index(rows[0] if rows else 0))
         self.show_chosen()
         self._measure()
 
     def _measure(self) -> None:
-        """Has what is listed measured, unless that was cancelled while the list is open."""
-        if not self._cancelled:
-            self.session.measure(preset.patch for _, preset in self.model.presets if preset.patch)
+        """Has what is listed measured, unless that was cancelled; of a long list what is in view."""
+        if self._cancelled or not self.model.presets:
+            return
+        rows = self.model.presets
+        if len(rows) > AT_ONCE:
+            first = max(self.view.indexAt(QPoint(8, 8)).row(), 0)
+            rows = rows[first : first + self.view.height() // ROW + 2]
+        self.session.measure_rows(rows)
 
     def opened(self, seen: bool) -> None:
         """Goes on measuring what is listed."""
@@ -242,28 +257,25 @@ class ShelfPage(Page):
             self._cancelled = False
             self._measure()
 
+    def chosen_row(self) -> Listed | None:
+        """The chosen preset."""
+        row = self.view.currentIndex().row()
+        return self.model.presets[row] if 0 <= row < len(self.model.presets) else None
+
     def chosen(self) -> tuple[str, str] | None:
         """Bank and id of the chosen preset."""
-        row = self.view.currentIndex().row()
-        if 0 <= row < len(self.model.presets):
-            preset = self.model.presets[row][1]
-            return preset.bank, preset.id
-        return None
+        preset = self.chosen_row()
+        return (preset.bank, preset.id) if preset else None
 
     def show_chosen(self) -> None:
-        row = self.view.currentIndex().row()
-        if not 0 <= row < len(self.model.presets):
-            self.details.show_preset(0, None, "")
-            return
-        place, preset = self.model.presets[row]
-        name = next((bank.name for bank in self.session.library.banks() if bank.id == preset.bank), preset.bank)
-        self.details.show_preset(place, preset, name)
+        preset = self.chosen_row()
+        name = next((bank.name for bank in self.banks if preset and bank.id == preset.bank), "")
+        self.details.show_preset(preset, name)
 
     def _measured(self, key: str) -> None:
         self.view.viewport().update()
-        preset = self.details.preset
-        if preset and preset.patch and sound_key(preset.patch) == key:
-            self.show_chosen()
+        if self.details.preset and self.details.preset.key == key:
+            self.details.show_measured()
 
     def _frame(self) -> None:
         left, total = self.session.measuring.left, self.session.measuring.total
@@ -289,15 +301,15 @@ class ShelfPage(Page):
         place = self.view.visualRect(index)
         star = PresetPainter.columns(place.width() - 2)["star"][0]
         x = self.view.viewport().mapFromGlobal(self.cursor().pos()).x()
-        if x >= star - 4 and self.details.preset and self.details.preset.patch:
-            patch = self.details.preset.patch
-            self.change_preset(self.details.preset, {"favourite": not patch.favourite}, "star")
+        preset = self.chosen_row()
+        if x >= star - 4 and preset and not preset.problem:
+            self.change_preset(preset.bank, preset.id, {"favourite": not preset.favourite}, "star")
         else:
             self.open_chosen()
 
-    def change_preset(self, preset: Preset, change: dict[str, object], what: str) -> None:
+    def change_preset(self, bank: str, preset: str, change: dict[str, object], what: str) -> None:
         """Changes something about a preset that is not its sound, as one step."""
-        shelving.change_preset(self.session, preset, change, what)
+        shelving.change_preset(self.session, bank, preset, change, what)
 
     def duplicate(self) -> None:
         """A copy behind the chosen preset."""
@@ -309,10 +321,10 @@ class ShelfPage(Page):
         if not (chosen := self.chosen()):
             return
         if time.monotonic() - self._deleted < HASTY:
-            self.session.say(f"“{self.model.presets[self.view.currentIndex().row()][1].name}” is still there.")
+            self.session.say(f"“{self.model.presets[self.view.currentIndex().row()].name}” is still there.")
             return
         row, listed = self.view.currentIndex().row(), self.model.presets
-        beside = [listed[n][1] for n in (row + 1, row - 1) if 0 <= n < len(listed)]
+        beside = [listed[n] for n in (row + 1, row - 1) if 0 <= n < len(listed)]
         self._wanted = (beside[0].bank, beside[0].id) if beside else None
         shelving.delete_preset(self.session, *chosen, beside[0].name if beside else "")
         self._wanted, self._deleted = None, time.monotonic()
@@ -320,6 +332,10 @@ class ShelfPage(Page):
     def reorder(self, preset: str, to: int) -> None:
         """Moves a preset to another place of its bank."""
         shelving.reorder_preset(self.session, self.session.shelf_bank, preset, to)
+
+    def _searched(self) -> None:
+        self._list_kinds()
+        self.list_presets()
 
     def _to_list(self) -> None:
         self.view.setFocus()
@@ -329,7 +345,7 @@ class ShelfPage(Page):
         if not (chosen := self.chosen()):
             return
         menu = QMenu(self)
-        for bank in self.session.library.banks():
+        for bank in self.banks:
             if bank.id != chosen[0]:
                 menu.addAction(item(bank.name), lambda b=bank.id: shelving.move_preset(self.session, *chosen, b))
         menu.exec(self.details.mapToGlobal(self.details.rect().center()))

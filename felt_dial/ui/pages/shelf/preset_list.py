@@ -16,7 +16,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QListView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from felt_dial.bank.library import Preset
+from felt_dial.bank.catalogue import Listed
 from felt_dial.patch.units import THIN, number
 from felt_dial.ui.pictures.swatch import SHADES, paint_swatch
 from felt_dial.ui.session import Session
@@ -47,11 +47,11 @@ class PresetList(QAbstractListModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.presets: list[tuple[int, Preset]] = []
+        self.presets: list[Listed] = []
         self.ordered = True
 
-    def show(self, presets: list[tuple[int, Preset]], ordered: bool) -> None:
-        """Shows other presets, each with its place in its bank."""
+    def show(self, presets: list[Listed], ordered: bool) -> None:
+        """Shows other presets."""
         self.beginResetModel()
         self.presets, self.ordered = presets, ordered
         self.endResetModel()
@@ -60,11 +60,11 @@ class PresetList(QAbstractListModel):
         return 0 if parent.isValid() else len(self.presets)
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        place, preset = self.presets[index.row()]
+        preset = self.presets[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             return preset.name
         if role == PRESET_ROLE:
-            return place, preset
+            return preset
         if role == Qt.ItemDataRole.ToolTipRole and preset.problem:
             return plain(preset.problem)
         return None
@@ -78,7 +78,7 @@ class PresetList(QAbstractListModel):
 
     def mimeData(self, indexes: list[QModelIndex]) -> QMimeData:  # type: ignore[override]
         data = QMimeData()
-        preset = self.presets[indexes[0].row()][1]
+        preset = self.presets[indexes[0].row()]
         data.setData(PRESET_MIME, f"{preset.bank}/{preset.id}".encode())
         return data
 
@@ -113,7 +113,8 @@ class PresetPainter(QStyledItemDelegate):
         return found
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        place, preset = index.data(PRESET_ROLE)
+        preset: Listed = index.data(PRESET_ROLE)
+        place = preset.place
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         row = QRect(option.rect).adjusted(1, 2, -1, -2)
@@ -135,15 +136,15 @@ class PresetPainter(QStyledItemDelegate):
             painter.setBrush(dye("madder"))
             painter.drawRoundedRect(QRectF(row.left() + 3, row.top() + 8, 4, row.height() - 16), 2, 2)
         swatch = QRectF(spots["swatch"]).adjusted(0, 4, 0, -4)
-        measured = self.session.measurement(preset.patch) if preset.patch else None
-        if preset.patch:
+        measured = self.session.measured_row(preset)
+        if not preset.problem:
             paint_swatch(painter, swatch, measured, shade_of(place))
         painter.setFont(name_font(18))
         painter.setPen(colour("ink"))
         name = painter.fontMetrics().elidedText(preset.name, Qt.TextElideMode.ElideRight, spots["name"].width())
         painter.drawText(spots["name"], middle, name)
         painter.setFont(body_font(13))
-        if preset.patch is None:
+        if preset.problem:
             painter.setPen(colour("problem"))
             wide = spots["kind"].united(spots["peak"])
             painter.drawText(
@@ -153,9 +154,9 @@ class PresetPainter(QStyledItemDelegate):
             )
             painter.restore()
             return
-        painter.drawText(spots["kind"], middle, preset.patch.type)
+        painter.drawText(spots["kind"], middle, preset.kind)
         painter.setPen(colour("soft"))
-        words = ", ".join(preset.patch.character)
+        words = preset.character
         painter.drawText(
             spots["character"],
             middle,
@@ -169,7 +170,7 @@ class PresetPainter(QStyledItemDelegate):
             peak = f"{number(measured.peak, 1)}{THIN}dB" if measured.peak > -200 else "−∞"
             painter.drawText(spots["peak"], middle, peak)
         painter.setFont(body_font(15))
-        star = preset.patch.favourite
+        star = preset.favourite
         painter.setPen(dye("weld") if star else colour("faint"))
         painter.drawText(spots["star"], Qt.AlignmentFlag.AlignCenter, "★" if star else "☆")
         painter.restore()

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from felt_dial.bank.library import Bank
+from felt_dial.bank.catalogue import ListedBank
 from felt_dial.ui.pages.shelf.preset_list import PRESET_MIME
 from felt_dial.ui.session import Session
 from felt_dial.ui.shelf_steps import move_preset
@@ -23,18 +23,30 @@ class Spine(QWidget):
     clicked = Signal()
     rename_asked = Signal()
 
-    def __init__(self, session: Session, bank: Bank, place: int, chosen: bool) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.bank, self.chosen = session, bank, chosen
-        self.shade = SPINE_DYES[place % len(SPINE_DYES)]
+        self.session, self.bank, self.chosen = session, ListedBank("", "", "", 0), False
+        self.shade = SPINE_DYES[0]
         self.setFixedHeight(58)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAcceptDrops(True)
-        self.name, self.count, self.problem = bank.name, len(bank.ids()), bank.problem
-        self.setAccessibleName(f"Bank {self.name}")
+
+    @property
+    def name(self) -> str:
+        """What the bank is called."""
+        return self.bank.name
+
+    def show_bank(self, bank: ListedBank, place: int, chosen: bool) -> None:
+        """Another bank, or the same as it is now."""
+        shade = SPINE_DYES[place % len(SPINE_DYES)]
+        if (self.bank, self.shade, self.chosen) == (bank, shade, chosen):
+            return
+        self.bank, self.shade, self.chosen = bank, shade, chosen
+        self.setAccessibleName(f"Bank {bank.name}")
         self.setToolTip(
-            plain(self.problem or f"{self.name}: double-click or F2 renames it, a preset dropped here moves into it")
+            plain(bank.problem or f"{bank.name}: double-click or F2 renames it, a preset dropped here moves into it")
         )
+        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -55,11 +67,13 @@ class Spine(QWidget):
         name = painter.fontMetrics().elidedText(self.name, Qt.TextElideMode.ElideRight, self.width() - 34)
         painter.drawText(QRectF(24, 7, self.width() - 30, 24), Qt.AlignmentFlag.AlignVCenter, name)
         painter.setFont(body_font(12))
-        painter.setPen(colour("problem" if self.problem else "soft"))
+        painter.setPen(colour("problem" if self.bank.problem else "soft"))
         painter.drawText(
             QRectF(24, 31, self.width() - 30, 18),
             Qt.AlignmentFlag.AlignVCenter,
-            "cannot be read" if self.problem else f"{self.count} preset{'' if self.count == 1 else 's'}",
+            "cannot be read"
+            if self.bank.problem
+            else f"{self.bank.presets} preset{'' if self.bank.presets == 1 else 's'}",
         )
         if self.hasFocus():
             pen = QPen(dye("madder"), 1.2)

@@ -1,0 +1,289 @@
+"""The catalogue: what stands in the library, as rows, so that nobody has to read all files to list or search them.
+
+Files stay the truth. A row knows the time and size of the file that it was read from, and is read anew where they differ.
+The catalogue can always be made anew; where its file cannot be used, it is kept in memory.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import re
+import sqlite3
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from felt_dial.bank.bank import Bank, BankFile
+from felt_dial.bank.library import Library
+from felt_dial.bank.measurement import sound_key
+from felt_dial.errors import FeltDialError
+
+SCHEMA = 1
+TABLES = """
+CREATE TABLE bank (id TEXT PRIMARY KEY, stamp INTEGER, name TEXT, problem TEXT) WITHOUT ROWID;
+CREATE TABLE preset (
+    row INTEGER PRIMARY KEY, bank TEXT, id TEXT, place INTEGER, stamp INTEGER, size INTEGER, name TEXT, kind TEXT,
+    character TEXT, description TEXT, favourite INTEGER, author TEXT, layers INTEGER, threads INTEGER, macros TEXT,
+    key TEXT, problem TEXT, UNIQUE (bank, id)
+);
+CREATE INDEX in_order ON preset (bank, place);
+CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text);
+"""
+MOST_FOUND = 1000
+"""How many presets a search lists."""
+TRIES = ("locked", "busy")
+
+
+class ListedBank(NamedTuple):
+    """A bank as it is listed."""
+
+    id: str
+    name: str
+    problem: str
+    presets: int
+
+
+class Listed(NamedTuple):
+    """A preset as it is listed: where it is, what it is called, and what is wrong with its file, if anything."""
+
+    bank: str
+    id: str
+    place: int
+    name: str
+    kind: str
+    character: str
+    description: str
+    favourite: bool
+    author: str
+    layers: int
+    threads: int
+    macros: str
+    """Names of the macros that have one, as they are read out."""
+    key: str
+    """Of its sound, see `sound_key`; empty where its file cannot be read."""
+    problem: str
+
+
+COLUMNS = ", ".join(f"preset.{name}" for name in Listed._fields)
+
+
+def catalogue_path(folder: Path, root: Path) -> Path:
+    """Where the catalogue of a library is kept: each library has its own."""
+    return folder / f"library-{hashlib.sha256(str(root.resolve()).encode()).hexdigest()[:16]}.sqlite"
+
+
+class Catalogue:
+    """Rows of everything in a library."""
+
+    def __init__(self, path: Path | None = None) -> None:
+        self.path = path
+        self._base = self._open()
+
+    # --- what is asked of it ---------------------------------------------------------------------
+
+    def banks(self) -> list[ListedBank]:
+        """Every bank, by id."""
+        rows = self._ask(
+            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id) FROM bank ORDER BY id"
+        )
+        return [ListedBank(*row) for row in rows]
+
+    def presets(self, bank: str, kind: str = "") -> list[Listed]:
+        """The presets of a bank in their order, or those of one kind."""
+        only = " AND kind = ?" if kind else ""
+        return self._listed(
+            f"SELECT {COLUMNS} FROM preset WHERE bank = ?{only} ORDER BY place", bank, *[kind] * bool(kind)
+        )
+
+    def preset(self, bank: str, preset: str) -> Listed | None:
+        """One preset; None where it is not known."""
+        found = self._listed(f"SELECT {COLUMNS} FROM preset WHERE bank = ? AND id = ?", bank, preset)
+        return found[0] if found else None
+
+    def kinds(self, bank: str) -> dict[str, int]:
+        """How many presets of each kind a bank has; those of all banks where none is named."""
+        where, given = ("WHERE bank = ? AND", (bank,)) if bank else ("WHERE", ())
+        return dict(
+            self._ask(f"SELECT kind, count(*) FROM preset {where} kind != '' GROUP BY kind ORDER BY kind", *given)
+        )
+
+    def search(self, text: str, kind: str = "") -> tuple[list[Listed], int]:
+        """The best `MOST_FOUND` presets that have all the words, or beginnings of words, and how many there are."""
+        words = re.findall(r"\w+", text)
+        if not words:
+            return [], 0
+        query = " AND ".join(f'"{word}"*' for word in words)
+        only, given = (" AND preset.kind = ?", (query, kind)) if kind else ("", (query,))
+        found = f"FROM words JOIN preset ON preset.row = words.rowid WHERE words MATCH ?{only}"
+        listed = self._listed(f"SELECT {COLUMNS} {found} ORDER BY rank LIMIT {MOST_FOUND}", *given)
+        if len(listed) < MOST_FOUND:
+            return listed, len(listed)
+        return listed, int(self._ask(f"SELECT count(*) {found}", *given)[0][0])
+
+    def _listed(self, question: str, *given: object) -> list[Listed]:
+        return [Listed(*row)._replace(favourite=bool(row[7])) for row in self._ask(question, *given)]
+
+    # --- how it follows the files ----------------------------------------------------------------
+
+    def refresh(
+        self, library: Library, banks: Iterable[str] | None = None, watch: Callable[[int, int], bool] | None = None
+    ) -> set[str]:
+        """Reads what has changed in some banks, or in all; returns the banks whose rows are others now.
+
+        `watch` is told how many of how many banks are done, and stops it by returning False.
+        """
+        there = {bank.id: bank for bank in library.banks()} if banks is None else {}
+        if banks is None:
+            banks = sorted({*there, *(row[0] for row in self._ask("SELECT id FROM bank"))})
+        else:
+            banks = list(banks)
+            for key in banks:
+                with contextlib.suppress(FeltDialError):
+                    there[key] = library.bank(key)
+        changed = set()
+        for done, key in enumerate(banks):
+            if watch is not None and not watch(done, len(banks)):
+                break
+            if self._refresh(key, there.get(key)):
+                changed.add(key)
+        return changed
+
+    def _refresh(self, key: str, bank: Bank | None) -> bool:
+        if bank is None:
+            gone = bool(self._ask("SELECT 1 FROM bank WHERE id = ?", key))
+            self._write([("DELETE FROM words WHERE rowid IN (SELECT row FROM preset WHERE bank = ?)", (key,))])
+            self._write([("DELETE FROM preset WHERE bank = ?", (key,)), ("DELETE FROM bank WHERE id = ?", (key,))])
+            return gone
+        try:
+            file, problem = bank.file, ""
+        except FeltDialError as wrong:
+            file, problem = BankFile(name=bank.id), str(wrong)
+        found = dict(_files(bank.folder / "presets"))
+        order = [preset for preset in file.order if preset in found]
+        places = {preset: n for n, preset in enumerate([*order, *sorted(set(found) - set(order))])}
+        known = {
+            row[0]: row[1:] for row in self._ask("SELECT id, stamp, size, place, row FROM preset WHERE bank = ?", key)
+        }
+        steps: list[tuple[str, tuple[Any, ...]]] = []
+        if self._ask("SELECT name, problem FROM bank WHERE id = ?", key) != [(file.name, problem)]:
+            steps.append(("INSERT OR REPLACE INTO bank VALUES (?, 0, ?, ?)", (key, file.name, problem)))
+        for preset in set(known) - set(found):
+            steps.append(("DELETE FROM words WHERE rowid = ?", (known[preset][3],)))
+            steps.append(("DELETE FROM preset WHERE row = ?", (known[preset][3],)))
+        for preset, stamp in found.items():
+            if preset not in known or known[preset][:2] != stamp:
+                steps += _entered(bank, preset, places[preset], stamp, known.get(preset))
+            elif known[preset][2] != places[preset]:
+                steps.append(("UPDATE preset SET place = ? WHERE row = ?", (places[preset], known[preset][3])))
+        if steps:
+            self._write(steps)
+        return bool(steps)
+
+    # --- the rim ---------------------------------------------------------------------------------
+
+    def _open(self) -> sqlite3.Connection:
+        for path in (self.path, None):
+            try:
+                if path is not None:
+                    path.parent.mkdir(parents=True, exist_ok=True)
+                base = sqlite3.connect(path or ":memory:", isolation_level=None, timeout=5.0, check_same_thread=False)
+                if path is not None:
+                    base.execute("PRAGMA journal_mode = WAL")
+                    base.execute("PRAGMA synchronous = OFF")
+                base.execute("BEGIN IMMEDIATE")
+                if base.execute("PRAGMA user_version").fetchone()[0] != SCHEMA:
+                    for name in ("words", "preset", "bank"):
+                        base.execute(f"DROP TABLE IF EXISTS {name}")
+                    for table in TABLES.split(";\n"):
+                        base.execute(table)
+                    base.execute(f"PRAGMA user_version = {SCHEMA}")
+                base.execute("COMMIT")
+                return base
+            except (OSError, sqlite3.Error):
+                if path is not None and _damaged(path):
+                    return self._open()
+        raise FeltDialError("SQLite cannot keep a list in memory.")
+
+    def _mend(self) -> None:
+        """The file failed: a new one, or none."""
+        with contextlib.suppress(sqlite3.Error):
+            self._base.close()
+        if self.path is not None and not _damaged(self.path):
+            self.path = None
+        self._base = self._open()
+
+    def _ask(self, question: str, *given: object) -> list[Any]:
+        try:
+            return self._base.execute(question, given).fetchall()
+        except sqlite3.Error:
+            self._mend()
+            return self._base.execute(question, given).fetchall()
+
+    def _write(self, steps: list[tuple[str, tuple[Any, ...]]]) -> None:
+        """Does all steps or none."""
+        try:
+            self._base.execute("BEGIN IMMEDIATE")
+            for step, given in steps:
+                self._base.execute(step, given)
+            self._base.execute("COMMIT")
+        except sqlite3.OperationalError as wrong:
+            with contextlib.suppress(sqlite3.Error):
+                self._base.execute("ROLLBACK")
+            if not any(word in str(wrong) for word in TRIES):  # another window is at it: its rows will do
+                self._mend()
+        except sqlite3.Error:
+            self._mend()
+
+    def close(self) -> None:
+        """Lets go of the file."""
+        self._base.close()
+
+
+def _damaged(path: Path) -> bool:
+    """Takes a file away that is no database, and what belongs to it; False where that cannot be done."""
+    try:
+        for part in (path, Path(f"{path}-wal"), Path(f"{path}-shm")):
+            part.unlink(missing_ok=True)
+    except OSError:
+        return False
+    return True
+
+
+def _files(folder: Path) -> Iterable[tuple[str, tuple[int, int]]]:
+    """Id, time and size of every preset's file."""
+    with contextlib.suppress(OSError), os.scandir(folder) as entries:
+        for entry in entries:
+            if entry.name.endswith(".json") and not entry.name.startswith("."):
+                with contextlib.suppress(OSError):
+                    about = entry.stat()
+                    yield entry.name[:-5], (about.st_mtime_ns, about.st_size)
+
+
+def _entered(
+    bank: Bank, preset: str, place: int, stamp: tuple[int, int], known: tuple[Any, ...] | None
+) -> list[tuple[str, tuple[Any, ...]]]:
+    """The steps that enter a preset's file as a row, in the place of the one before."""
+    row = known[3] if known else None
+    steps: list[tuple[str, tuple[Any, ...]]] = []
+    if row is not None:
+        steps.append(("DELETE FROM words WHERE rowid = ?", (row,)))
+    about: tuple[Any, ...]
+    try:
+        patch = bank.load(preset)
+        named = " · ".join(f"{key.upper()} {macro.name}" for key, macro in patch.macros.items() if macro.name)
+        about = (
+            patch.name, patch.type, ", ".join(patch.character), patch.description, patch.favourite, patch.author,
+            len(patch.layers), len(patch.threads), named, sound_key(patch), "",
+        )  # fmt: skip
+    except FeltDialError as wrong:
+        about = (preset, "", "", "", False, "", 0, 0, "", "", str(wrong))
+    marks = ", ".join("?" * (6 + len(about)))
+    steps.append((f"INSERT OR REPLACE INTO preset VALUES ({marks})", (row, bank.id, preset, place, *stamp, *about)))
+    words = (about[0], about[1], about[2], about[3])
+    at = "(SELECT row FROM preset WHERE bank = ? AND id = ?)"
+    steps.append(
+        (f"INSERT INTO words (rowid, name, kind, character, text) VALUES ({at}, ?, ?, ?, ?)", (bank.id, preset, *words))
+    )
+    return steps

@@ -1,0 +1,210 @@
+"""The catalogue: rows of what stands in the library, true after every change, whoever makes it."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import time
+from pathlib import Path
+from random import Random
+
+import pytest
+
+from felt_dial.bank import catalogue as catalogues
+from felt_dial.bank.catalogue import Catalogue, Listed, catalogue_path
+from felt_dial.bank.follow import Following
+from felt_dial.bank.library import Library
+from felt_dial.bank.measurement import sound_key
+from felt_dial.patch.patch import with_value
+from felt_dial.sound.modules import new_patch
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Library:
+    made = Library(tmp_path / "library")
+    bank = made.create("Glasshouse")
+    for name in ("Dew", "Moss", "Root"):
+        bank.save_new(new_patch(name))
+    return made
+
+
+def as_it_is(library: Library) -> dict[str, list[tuple[str, str, str, bool]]]:
+    """What stands in the library, read from its files alone."""
+    found = {}
+    for bank in library.banks():
+        found[bank.id] = [
+            (p.id, p.name, sound_key(p.patch) if p.patch else "", bool(p.patch and p.patch.favourite))
+            for p in bank.presets()
+        ]
+    return found
+
+
+def as_listed(catalogue: Catalogue) -> dict[str, list[tuple[str, str, str, bool]]]:
+    return {b.id: [(p.id, p.name, p.key, p.favourite) for p in catalogue.presets(b.id)] for b in catalogue.banks()}
+
+
+def test_search_finds_beginnings_of_words_in_every_field(library: Library) -> None:
+    bank = library.bank("glasshouse")
+    about = {"type": "Brass", "character": ("warm", "slow"), "description": "Opens as it is held"}
+    bank.save_new(new_patch("Lantern Brass").model_copy(update=about))
+    catalogue = Catalogue()
+    catalogue.refresh(library)
+    for words in ("lant", "warm slow brass", "opens", "SLOW lantern"):
+        assert [p.id for p in catalogue.search(words)[0]] == ["lantern-brass"], words
+    assert catalogue.search("warm cold") == catalogue.search('"; DROP') == catalogue.search("") == ([], 0)
+    assert [p.id for p in catalogue.search("dew")[0]] == ["dew"]
+    assert catalogue.search("lant", "Pad") == ([], 0) and catalogue.search("lant", "Brass")[1] == 1
+    assert catalogue.kinds("glasshouse") == {"Brass": 1}
+
+
+def test_a_long_search_lists_the_best_and_tells_how_many_there_are(
+    library: Library, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(catalogues, "MOST_FOUND", 2)
+    catalogue = Catalogue()
+    for n in range(5):
+        library.bank("glasshouse").save_new(new_patch(f"Leaf {n}"))
+    catalogue.refresh(library)
+    found, count = catalogue.search("leaf")
+    assert len(found) == 2 and count == 5
+
+
+def test_rows_say_what_the_files_say_and_what_is_wrong(library: Library) -> None:
+    bank, catalogue = library.bank("glasshouse"), Catalogue()
+    bank.path("moss").write_text('{"format": 99}')
+    catalogue.refresh(library)
+    dew, moss, root = catalogue.presets("glasshouse")
+    assert isinstance(dew, Listed) and (dew.name, dew.place, dew.layers, dew.problem) == ("Dew", 0, 1, "")
+    assert "format 99" in moss.problem and moss.name == "moss" and moss.key == "" and root.place == 2
+    (bank.folder / "bank.json").write_text("{")
+    assert catalogue.refresh(library) == {"glasshouse"}
+    assert catalogue.banks()[0].problem and catalogue.banks()[0].presets == 3
+    assert catalogue.refresh(library) == set()
+
+
+def test_only_what_changed_is_read(library: Library, monkeypatch: pytest.MonkeyPatch) -> None:
+    catalogue, read = Catalogue(), []
+    catalogue.refresh(library)
+    load = catalogues.Bank.load
+    monkeypatch.setattr(catalogues.Bank, "load", lambda bank, preset: read.append(preset) or load(bank, preset))
+    assert catalogue.refresh(library) == set() and read == []
+    library.bank("glasshouse").change("moss", {}, {"favourite": True})
+    read.clear()
+    assert catalogue.refresh(library, ["glasshouse"]) == {"glasshouse"} and read == ["moss"]
+    library.bank("glasshouse").reorder(["root", "moss", "dew"])
+    read.clear()
+    assert catalogue.refresh(library) == {"glasshouse"} and read == []
+    assert [p.id for p in catalogue.presets("glasshouse")] == ["root", "moss", "dew"]
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_after_any_changes_the_rows_are_those_of_a_new_catalogue(library: Library, tmp_path: Path, seed: int) -> None:
+    """Random saves, words, moves, deletions, restorations, orders, new and vanished banks; by this window and by another."""
+    rng, catalogue = Random(seed), Catalogue(tmp_path / "catalogue.sqlite")
+    for _ in range(30):
+        banks = library.banks()
+        bank = rng.choice(banks)
+        ids = bank.ids()
+        what = rng.randrange(8)
+        if what == 0 or not ids:
+            bank.save_new(with_value(new_patch(rng.choice(("Dew", "Fern", "Moss"))), "level", rng.uniform(-20.0, 0.0)))
+        elif what == 1:
+            bank.save(rng.choice(ids), with_value(new_patch("Root"), "level", rng.uniform(-20.0, 0.0)))
+        elif what == 2:
+            bank.change(rng.choice(ids), {}, {"favourite": rng.random() < 0.5})
+        elif what == 3:
+            library.move(bank.id, rng.choice(ids), rng.choice(banks).id) if len(banks) > 1 else library.create("Tide")
+        elif what == 4:
+            library.delete(bank.id, rng.choice(ids))
+        elif what == 5 and library.bin.all():
+            library.restore(rng.choice(library.bin.all()).ticket)
+        elif what == 6:
+            rng.shuffle(ids)
+            bank.reorder(ids)
+        elif what == 7 and len(banks) > 2:
+            import shutil
+
+            shutil.rmtree(bank.folder)
+        catalogue.refresh(library, None if rng.random() < 0.5 else [b.id for b in {bank, *library.banks()}])
+        catalogue.refresh(library)
+        assert as_listed(catalogue) == as_it_is(library)
+        everything = {p.id for b in catalogue.banks() for p in catalogue.presets(b.id) if "dew" in p.name.lower()}
+        assert {p.id for p in catalogue.search("dew")[0]} == everything
+
+
+# --- the rim ------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("fault", ["damaged", "truncated", "a folder", "no place", "another schema"])
+def test_a_catalogue_that_cannot_be_used_is_made_anew_or_kept_in_memory(
+    library: Library, tmp_path: Path, fault: str
+) -> None:
+    path = tmp_path / "cache" / "catalogue.sqlite"
+    made = Catalogue(path)
+    made.refresh(library)
+    made.close()
+    if fault == "damaged":
+        path.write_bytes(b"moss" * 5000)
+    elif fault == "truncated":
+        path.write_bytes(path.read_bytes()[:5000])
+    elif fault == "a folder":
+        path.unlink()
+        path.mkdir()
+    elif fault == "no place":
+        path = tmp_path / "file" / "catalogue.sqlite"
+        path.parent.write_text("no folder")
+    else:
+        with sqlite3.connect(path) as base:
+            base.execute("PRAGMA user_version = 77")
+    again = Catalogue(path)
+    again.refresh(library)
+    assert as_listed(again) == as_it_is(library)
+
+
+def test_a_file_that_fails_while_it_is_used_is_given_up(library: Library, tmp_path: Path) -> None:
+    path = tmp_path / "catalogue.sqlite"
+    catalogue = Catalogue(path)
+    catalogue.refresh(library)
+    with open(path, "r+b") as file:
+        file.write(b"\0" * 200)
+    for part in tmp_path.glob("catalogue.sqlite-*"):
+        part.unlink()
+    catalogue._base.close()  # as where the disk goes away
+    catalogue.refresh(library)
+    assert as_listed(catalogue) == as_it_is(library)
+
+
+def test_two_windows_share_one_file(library: Library, tmp_path: Path) -> None:
+    first, second = Catalogue(tmp_path / "c.sqlite"), Catalogue(tmp_path / "c.sqlite")
+    first.refresh(library)
+    assert as_listed(second) == as_it_is(library)
+    library.delete("glasshouse", "moss")
+    second.refresh(library)
+    assert as_listed(first) == as_it_is(library)
+
+
+def test_every_library_has_its_own(tmp_path: Path) -> None:
+    assert catalogue_path(tmp_path, tmp_path / "a") != catalogue_path(tmp_path, tmp_path / "b")
+
+
+# --- following ----------------------------------------------------------------------------------
+
+
+def test_what_another_does_is_noticed(library: Library, tmp_path: Path) -> None:
+    path = tmp_path / "c.sqlite"
+    following = Following(library, path)
+    catalogue, changed, end = Catalogue(path), set[str](), time.monotonic() + 30
+    while "glasshouse" not in changed and time.monotonic() < end:
+        changed |= following.changed()
+        time.sleep(0.02)
+    assert as_listed(catalogue) == as_it_is(library)
+    time.sleep(0.3)
+    library.bank("glasshouse").save_new(new_patch("Fern"))
+    os.utime(library.bank("glasshouse").path("dew"), (1, 1))
+    while as_listed(catalogue) != as_it_is(library) and time.monotonic() < end:
+        time.sleep(0.05)
+    assert as_listed(catalogue) == as_it_is(library)
+    while not following.changed() and time.monotonic() < end:
+        time.sleep(0.02)
+    assert time.monotonic() < end
+    following.close()
