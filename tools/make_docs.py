@@ -10,14 +10,20 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import get_args
 
+from felt_dial.bank.package import MOST_BYTES, MOST_FILES, MOST_RATIO
+from felt_dial.patch.documents.kind import DEEPEST, LARGEST, LARGEST_NUMBER, LONGEST, LONGEST_KEY, MOST_PARTS
 from felt_dial.patch.documents.patch import PATCH, schema
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.parts import LAYER_IDS, MOST_THREADS, RACK_MOST
+from felt_dial.patch.patch import ID, Patch
 
 ROOT = Path(__file__).parent.parent
 
-HEAD = f"""# The file formats
+
+def head() -> str:
+    """What stands before the tables of parameters."""
+    return f"""# The file formats
 
 This page is written by `make docs` from the declarations in the code.
 
@@ -47,8 +53,23 @@ An LFO and the key read from −1 to 1, everything else from 0 to 1; `reading` t
 ## A bank
 
 A bank is a folder in the library: `bank.json` (`format`, `name`, `description`, `order`), `presets/ID.json`,
-`assets/SHA256.flac` or `.wav`, and `versions/ID/` with what a preset was before its last three saves. Deleted presets wait in
-`.bin/` of the library. A `.feltbank` file is a zip of `bank.json`, `presets/` and `assets/`.
+`assets/SHA256.flac` or `.wav`, and `versions/ID/` with what a preset was before its last three saves that changed its sound.
+Deleted presets wait in `.bin/` of the library. A `.feltbank` file is a zip of `bank.json`, `presets/` and `assets/`. A bank is
+found by its id, the name of its folder, and a preset by the name of its file; what they are called is for people.
+
+## Limits
+
+A document that goes beyond one of these is refused, in reading and in writing, and nothing is lost.
+
+| what | at most |
+| --- | --- |
+| a document | {LARGEST // 1024**2} MB, {DEEPEST} levels, {MOST_PARTS:,} parts |
+| a text in it, a key | {LONGEST:,} letters, {LONGEST_KEY} letters; whole Unicode without NUL |
+| a number | ±{LARGEST_NUMBER:.0e}; no NaN, nothing endless |
+| an id of a layer, modulator, effect or thread | `{ID.pattern}` |
+| layers, threads, effects in a rack | {len(LAYER_IDS)}, {MOST_THREADS}, {RACK_MOST} |
+| modulators | {", ".join(f"{kind.most} of {kind.title}" for kind in (Modulator.kinds[name] for name in Modulator.in_order()))} |
+| a bank file | {MOST_FILES:,} files, {MOST_BYTES // 1024**3} GB unpacked, {MOST_RATIO} times its packed size |
 """
 
 
@@ -97,7 +118,7 @@ def drawings(module: type[Module]) -> str:
 
 
 def sections() -> str:
-    parts = [HEAD, "## Parameters\n"]
+    parts = [head(), "## Parameters\n"]
     for module in sorted(declared(Patch, []), key=lambda m: hasattr(m, "kind")):
         families = [f.__name__ for f in (Effect, Source, Filter, Modulator) if issubclass(module, f)]
         family = families[0] if families else ""

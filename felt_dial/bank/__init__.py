@@ -1,7 +1,7 @@
 """The library: banks, presets, and what is known of them.
 
 - `bank`: one folder of presets, their order, their last versions, and the recordings that they need.
-- `bin`: deleted presets, each in a folder with where it stood, what it was before, and when it was deleted.
+- `bin`: deleted presets and banks, each in a folder with where it stood, what it was before, and when it was deleted.
 - `catalogue`: what stands in the library, as rows, so that nobody has to read all files to list or search them.
 - `documents`: the presets that lie, or lay, on the table, and what disk holds of each now.
 - `files`: Files written whole or not at all, names that are safe as file names, and folders held against other

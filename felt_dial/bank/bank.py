@@ -25,8 +25,8 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
+from felt_dial.sound.matter.assets import ENDINGS, assets_of
 from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
-from felt_dial.sound.matter.assets import assets_of
 from felt_dial.sound.matter.assets import find as find_asset
 
 VERSIONS_KEPT = 3
@@ -112,6 +112,14 @@ class Bank:
             return self.file.name
         except FeltDialError:
             return self.id
+
+    @property
+    def description(self) -> str:
+        """What it says about itself; nothing where `bank.json` cannot be read."""
+        try:
+            return self.file.description
+        except FeltDialError:
+            return ""
 
     def held(self) -> AbstractContextManager[None]:
         """Holds the bank against other processes; raises `CannotWrite`."""
@@ -227,8 +235,10 @@ class Bank:
     def keep_assets(self, patch: Patch) -> None:
         """Copies the recordings that a patch names into the bank; a missing one stays a name."""
         for asset in assets_of(patch).values():
+            if any((self.folder / "assets" / (asset.digest + ending)).exists() for ending in ENDINGS):
+                continue
             path = find_asset(asset)
-            if path is not None and path.parent not in (SHIPPED_ASSETS, self.folder / "assets"):
+            if path is not None and path.parent != SHIPPED_ASSETS:
                 write_whole(self.folder / "assets" / path.name, read_file(path))
 
     def versions(self, preset: str) -> list[Path]:

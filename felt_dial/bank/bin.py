@@ -1,4 +1,4 @@
-"""The bin: deleted presets, each in a folder with where it stood, what it was before, and when it was deleted.
+"""The bin: deleted presets and banks, each in a folder with where it stood, what it was before, and when it was deleted.
 
 An entry is built aside and renamed into place, so that one is there whole or not at all. The preset's own file is moved
 into it: a preset is in its bank or in the bin, also when the program is killed between.
@@ -26,7 +26,7 @@ from felt_dial.patch.patch import Patch
 
 @dataclass(frozen=True)
 class Thrown:
-    """A preset in the bin."""
+    """A preset in the bin, or a whole bank."""
 
     ticket: str
     name: str
@@ -36,6 +36,8 @@ class Thrown:
     preset: str
     place: int
     when: datetime
+    whole: bool = False
+    """It is a bank with all that is in it; `preset` is empty."""
 
 
 class Bin:
@@ -69,6 +71,22 @@ class Bin:
             bank.remove(preset)
             return ticket
 
+    def take_bank(self, bank: Bank) -> str:
+        """Moves a whole bank into the bin; returns the ticket that brings it back."""
+        with bank.held():
+            about = {"bank": bank.id, "bank_name": bank.name, "name": bank.name, "whole": True}
+            ticket = f"{time.time_ns():020d}"
+            draft = self.folder / f".making-{ticket}-{secrets.token_hex(4)}"
+            with at_the_disk(f"The bank “{bank.name}” was not deleted", "It is where it was."):
+                write_whole(draft / "about.json", json.dumps(about, ensure_ascii=False))
+                os.rename(bank.folder, draft / "bank")
+                os.rename(draft, self.folder / ticket)
+            return ticket
+
+    def bank_in(self, ticket: str) -> Path:
+        """The folder of a bank in the bin."""
+        return self.folder / ticket / "bank"
+
     def all(self) -> list[Thrown]:
         """What is in the bin, newest first; what nobody can read any more is left out."""
         found = []
@@ -83,20 +101,23 @@ class Bin:
             found = json.loads((folder / "about.json").read_bytes())
             about = found if isinstance(found, dict) else {}
         name = str(about.get("name", ""))
+        when = datetime.fromtimestamp(int(folder.name.split("-")[0]) / 1e9)
+        if (folder / "bank" / "bank.json").exists():
+            name = name or Bank(folder / "bank").name
+            return Thrown(folder.name, name, str(about.get("bank", "")) or "restored", name, "", 0, when, True)
         if not name:
             name = read_patch(read_file(folder / "preset.json"), "A deleted preset").name
         elif not (folder / "preset.json").exists():
             raise NoSuchBank(f"“{name}” is not in the bin any more.")
         place = about.get("place")
         bank, preset = str(about.get("bank", "")), str(about.get("preset", "")) or "restored"
-        when = datetime.fromtimestamp(int(folder.name.split("-")[0]) / 1e9)
         at = place if isinstance(place, int) and place >= 0 else 1 << 20
         return Thrown(folder.name, name, bank, str(about.get("bank_name", "")) or bank, preset, at, when)
 
     def entry(self, ticket: str) -> Thrown:
         """One entry; raises `NoSuchBank` where it is not there any more."""
-        if not (self.folder / ticket / "preset.json").exists():
-            raise NoSuchBank("That preset is not in the bin any more.")
+        if not ((self.folder / ticket / "preset.json").exists() or self.bank_in(ticket).is_dir()):
+            raise NoSuchBank("It is not in the bin any more.")
         return self._read(self.folder / ticket)
 
     def patch(self, ticket: str) -> Patch:
@@ -131,7 +152,8 @@ class Bin:
         with contextlib.suppress(OSError):
             for draft in list(self.folder.glob(".making-*")):
                 ticket = draft.name.split("-")[1]
-                if (draft / "preset.json").exists() and not (self.folder / ticket).exists():
+                whole = (draft / "preset.json").exists() or (draft / "bank").is_dir()
+                if whole and not (self.folder / ticket).exists():
                     os.rename(draft, self.folder / ticket)
                 else:
                     shutil.rmtree(draft, ignore_errors=True)

@@ -31,7 +31,7 @@ CREATE TABLE preset (
 CREATE INDEX in_order ON preset (bank, place);
 CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text);
 """
-MOST_FOUND = 1000
+MOST_FOUND = 500
 """How many presets a search lists."""
 TRIES = ("locked", "busy")
 

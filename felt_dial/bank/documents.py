@@ -6,6 +6,7 @@ preset: it is saved, moved, deleted, brought back. Whoever holds one need not kn
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from weakref import WeakSet
 
 from felt_dial.patch.patch import Patch
@@ -71,6 +72,17 @@ class Documents:
             if (known.bank, known.preset) == (bank, preset):
                 known.bank = known.preset = ""
                 known.stored, known.ticket = None, ticket
+
+    def bank_deleted(self, bank: str, ticket: str) -> None:
+        """A whole bank went into the bin."""
+        for known in [one for one in self._held if one.bank == bank]:
+            self.deleted(bank, known.preset, f"{ticket}/{known.preset}")
+
+    def bank_restored(self, ticket: str, bank: str, stored: Callable[[str, str], Patch | None]) -> None:
+        """A whole bank came back; `stored` reads what disk holds of a preset."""
+        for known in [one for one in self._held if one.ticket.startswith(f"{ticket}/")]:
+            preset = known.ticket.partition("/")[2]
+            self.restored(known.ticket, bank, preset, stored(bank, preset))
 
     def restored(self, ticket: str, bank: str, preset: str, patch: Patch | None) -> None:
         """A preset came back from the bin."""

@@ -88,9 +88,9 @@ class Library:
             finally:
                 shutil.rmtree(folder, ignore_errors=True)
 
-    def put_up(self, folder: Path, name: str) -> Bank:
-        """Gives a drafted bank its place, never that of another."""
-        key = next(key for key in names_like(slug(name)) if not (self.root / key).exists())
+    def put_up(self, folder: Path, name: str, wanted: str = "") -> Bank:
+        """Gives a bank that was made aside its place, never that of another."""
+        key = next(key for key in names_like(wanted or slug(name)) if not (self.root / key).exists())
         with at_the_disk(f"“{name}” could not be put into {self.root}", "The library is as it was."):
             os.rename(folder, self.root / key)
         return Bank(self.root / key)
@@ -107,6 +107,23 @@ class Library:
                     os.rename(bank.folder, gone)
                 shutil.rmtree(gone, ignore_errors=True)
 
+    def delete_bank(self, key: str) -> str:
+        """Puts a whole bank into the bin; the ticket brings it back."""
+        with self.held():
+            return self.bin.take_bank(self.bank(key))
+
+    def duplicate(self, key: str) -> Bank:
+        """A copy of a bank with all its presets and recordings, without their earlier versions."""
+        bank = self.bank(key)
+        name = f"{bank.name} copy"
+        with bank.held(), self.draft(name) as folder:
+            with at_the_disk(f"“{bank.name}” could not be copied", "The library is as it was."):
+                for sub in (bank.folder / "presets", bank.folder / "assets"):
+                    if sub.is_dir():
+                        shutil.copytree(sub, folder / sub.name, dirs_exist_ok=True)
+            write_whole(folder / "bank.json", write_bank(bank.file.model_copy(update={"name": name})))
+            return self.put_up(folder, name)
+
     def presets(self) -> Iterator[Preset]:
         """Every preset of every bank."""
         for bank in self.banks():
@@ -117,8 +134,16 @@ class Library:
         return self.bin.take(self.bank(bank), preset)
 
     def restore(self, ticket: str) -> tuple[str, str]:
-        """Brings a preset back from the bin to its place, into a new bank where its own is gone; returns bank and id."""
+        """Brings a preset back from the bin to its place, into a new bank where its own is gone; returns bank and id.
+
+        A whole bank comes back with all its presets; the id of a preset is empty then.
+        """
         entry = self.bin.entry(ticket)
+        if entry.whole:
+            with self.held():
+                bank = self.put_up(self.bin.bank_in(ticket), entry.name, entry.bank)
+            self.bin.forget(ticket)
+            return bank.id, ""
         try:
             home = self.bank(entry.bank)
         except NoSuchBank:

@@ -32,11 +32,15 @@ class Measuring:
 
     def ask(self, key: str, text: Callable[[], str], first: bool = False) -> None:
         """Puts a patch into the queue, once; `text` reads its document when its turn comes, and may raise."""
-        if key == self._busy or self.deaths >= MOST_DEATHS or any(key == waiting for waiting, _ in self.waiting):
+        if self.asked(key) or self.deaths >= MOST_DEATHS:
             return
         self.waiting.insert(0 if first else len(self.waiting), (key, text))
         self.total += 1
         self._feed()
+
+    def asked(self, key: str) -> bool:
+        """True while a sound is waited for."""
+        return key == self._busy or any(key == waiting for waiting, _ in self.waiting)
 
     def cancel(self) -> None:
         """Empties the queue; what is being measured ends by itself."""

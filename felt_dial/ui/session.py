@@ -419,7 +419,6 @@ class Session(QObject):
         self.work = replace(self.work, document=document, saved=True)
         self.write_journal()
         self.refresh_shelf((document.bank,))
-        self.watchers.wake(None)
         self.changed.emit()
 
     def take_about(self, about: dict[str, object]) -> None:
@@ -537,6 +536,12 @@ class Session(QObject):
     def measured_row(self, listed: Listed) -> Measurement | None:
         """What is known of the loudness and swatch of a preset in the list."""
         return self.index.get(listed.key) if listed.key else None
+
+    def why_unmeasured(self, listed: Listed) -> str:
+        """What stands where a preset's swatch would."""
+        if listed.key in self._unmeasurable:
+            return "cannot be measured"
+        return "measuring …" if self.measuring.asked(listed.key) else "not measured"
 
     def measure_rows(self, rows: Iterable[Listed]) -> None:
         """Has presets of the list measured that were not yet."""

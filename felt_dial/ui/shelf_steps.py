@@ -84,8 +84,17 @@ def _delete(session: Session, home: str, preset: str) -> str:
 
 def _restore(session: Session, ticket: str) -> tuple[str, str]:
     home, preset = session.library.restore(ticket)
-    session.documents.restored(ticket, home, preset, session.stored_at(home, preset))
+    if preset:
+        session.documents.restored(ticket, home, preset, session.stored_at(home, preset))
+    else:
+        session.documents.bank_restored(ticket, home, session.stored_at)
     return home, preset
+
+
+def _delete_bank(session: Session, bank: str) -> str:
+    ticket = session.library.delete_bank(bank)
+    session.documents.bank_deleted(bank, ticket)
+    return ticket
 
 
 def delete_preset(session: Session, home: str, preset: str, next_is: str = "") -> None:
@@ -107,8 +116,55 @@ def delete_preset(session: Session, home: str, preset: str, next_is: str = "") -
     )
 
 
-def restore_preset(session: Session, ticket: str, name: str) -> None:
-    """Brings a preset back from the bin."""
+def delete_bank(session: Session, key: str) -> None:
+    """Puts a whole bank into the bin."""
+    name, now, ticket = session.library.bank(key).name, key, ""
+
+    def forth() -> None:
+        nonlocal ticket
+        ticket = _delete_bank(session, now)
+
+    def back() -> None:
+        nonlocal now
+        now = _restore(session, ticket)[0]
+
+    said = f"Deleted the bank {name}; undo brings it back, and so does the bin."
+    session.shelf_step(f"delete the bank {name}", forth, back, lambda: {key, now}, said)
+
+
+def duplicate_bank(session: Session, key: str) -> str:
+    """A copy of a bank; returns its id, empty where it could not be made."""
+    name, made, ticket = session.library.bank(key).name, "", ""
+
+    def forth() -> None:
+        nonlocal made
+        made = _restore(session, ticket)[0] if ticket else session.library.duplicate(key).id
+
+    def back() -> None:
+        nonlocal ticket
+        ticket = _delete_bank(session, made)
+
+    return made if session.shelf_step(f"duplicate the bank {name}", forth, back, lambda: (made,)) else ""
+
+
+def describe_bank(session: Session, key: str, text: str) -> None:
+    """Gives a bank another description."""
+    bank = session.library.bank(key)
+    before = bank.description
+
+    def put(old: str, new: str) -> None:
+        if bank.description != old:
+            raise MovedOn(f"The description of “{bank.name}” was changed in the meantime; it stays so.")
+        bank.describe(new)
+
+    if text != before:
+        session.shelf_step(
+            f"describe {bank.name}", lambda: put(before, text), lambda: put(text, before), lambda: (key,)
+        )
+
+
+def restore_thrown(session: Session, ticket: str, name: str) -> None:
+    """Brings a preset or a bank back from the bin."""
     place = ("", "")
 
     def forth() -> None:
@@ -117,9 +173,12 @@ def restore_preset(session: Session, ticket: str, name: str) -> None:
 
     def back() -> None:
         nonlocal ticket
-        if session.stored_at(*place) is None:
+        if not place[1]:
+            ticket = _delete_bank(session, place[0])
+        elif session.stored_at(*place) is None:
             raise MovedOn(f"“{name}” is not where it was restored to any more.")
-        ticket = _delete(session, *place)
+        else:
+            ticket = _delete(session, *place)
 
     session.shelf_step(f"restore {name} from the bin", forth, back, lambda: (place[0],))
 

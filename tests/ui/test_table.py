@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu
 from felt_dial.bank.library import Library
 from felt_dial.patch.patch import value_at, with_value
 from felt_dial.ui import shelf_steps
+from felt_dial.ui.pages.shelf.spine import Spine
 from tests.ui.conftest import Desk
 
 CUTOFF = "layers.a.filter.cutoff"
@@ -211,6 +212,43 @@ def test_a_bank_that_holds_presets_is_not_taken_away_by_undo(desk: Desk) -> None
     session.undo()
     assert "“Aviary” holds presets by now; it stays." in desk.messages[-1]
     assert presets(desk, key) == ["Dew Pluck"]
+
+
+def test_a_bank_is_deleted_with_all_in_it_and_comes_back(desk: Desk) -> None:
+    session, shelf = desk.session, desk.window.shelf
+    desk.window.show_page("Shelf")
+    spine = desk.find(Spine, lambda s: s.name == "Glasshouse at Dusk")
+    menu = shelf.bank_menu(spine)
+    assert [action.text() for action in menu.actions()] == ["Rename…", "Describe…", "Duplicate", "Export…", "Delete"]
+    menu.actions()[-1].trigger()
+    assert [bank.id for bank in session.library.banks()] == ["tide-tables"]
+    assert dotted(desk) and session.work.preset == "" and session.shelf_bank == "tide-tables"
+    session.undo()
+    assert len(presets(desk)) == 32 and not dotted(desk) and session.work.preset == "dew-pluck"
+    session.redo()
+    shelf_steps.restore_thrown(session, session.library.bin.all()[0].ticket, "Glasshouse at Dusk")
+    assert len(presets(desk)) == 32 and not dotted(desk)
+    session.undo()
+    assert [bank.id for bank in session.library.banks()] == ["tide-tables"]
+
+
+def test_a_bank_is_duplicated_and_described_and_both_are_undone(desk: Desk) -> None:
+    session, shelf = desk.session, desk.window.shelf
+    desk.window.show_page("Shelf")
+    shelf.duplicate_bank("tide-tables")
+    assert session.shelf_bank == "tide-tables-copy" and presets(desk, "tide-tables-copy") == presets(
+        desk, "tide-tables"
+    )
+    spine = desk.find(Spine, lambda s: s.name == "Tide Tables copy")
+    shelf.ask_bank_words(spine)
+    desk.type("For the pier")
+    assert session.library.bank("tide-tables-copy").description == "For the pier"
+    session.undo()
+    assert session.library.bank("tide-tables-copy").description != "For the pier"
+    session.undo()
+    assert len(session.library.banks()) == 2
+    session.redo()
+    assert session.library.bank("tide-tables-copy").name == "Tide Tables copy"
 
 
 def test_delete_twice_leaves_the_neighbour_which_is_chosen_and_named(desk: Desk) -> None:

@@ -28,15 +28,15 @@ def _pixmap(data: bytes, rows: int, columns: int, shade: str, ground: str) -> QP
     return QPixmap.fromImage(QImage(pixels.data, columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy())
 
 
-def paint_swatch(painter: QPainter, box: QRectF, measured: Measurement | None, shade: str) -> None:
-    """Paints a swatch into a box, or an empty well where nothing is measured yet."""
+def paint_swatch(painter: QPainter, box: QRectF, measured: Measurement | None, shade: str, without: str) -> None:
+    """Paints a swatch into a box, or an empty well that says what it is `without` one."""
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour("well"))
     painter.drawRoundedRect(box, 4, 4)
     if measured is None:
         painter.setPen(colour("chalk_soft"))
         painter.setFont(body_font(11))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "measuring …")
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, without)
         return
     rows, columns = measured.swatch.shape
     picture = _pixmap(measured.swatch.tobytes(), rows, columns, shade, colour("well").name())
@@ -51,16 +51,16 @@ class Swatch(QWidget):
         super().__init__()
         self.measured: Measurement | None = None
         self.empty = False
-        self.shade = "weld"
+        self.shade, self.without = "weld", ""
         self.setMinimumHeight(104)
         self.setAccessibleName("Swatch: spectrogram from 20 Hz to 20 kHz, 4 seconds")
 
     def sizeHint(self) -> QSize:
         return QSize(264, 104)
 
-    def show_measured(self, measured: Measurement | None, shade: str) -> None:
+    def show_measured(self, measured: Measurement | None, shade: str, without: str) -> None:
         """Another sound."""
-        self.measured, self.shade, self.empty = measured, shade, False
+        self.measured, self.shade, self.without, self.empty = measured, shade, without, False
         self.update()
 
     def show_nothing(self) -> None:
@@ -80,4 +80,4 @@ class Swatch(QWidget):
             painter.setFont(body_font(12))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "The swatch of a preset stands here")
             return
-        paint_swatch(painter, QRectF(self.rect()), self.measured, self.shade)
+        paint_swatch(painter, QRectF(self.rect()), self.measured, self.shade, self.without)

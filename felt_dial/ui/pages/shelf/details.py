@@ -149,7 +149,7 @@ class Details(Card):
         if preset is None or preset.problem:
             return
         measured = self.session.measured_row(preset)
-        self.swatch.show_measured(measured, shade_of(preset.place))
+        self.swatch.show_measured(measured, shade_of(preset.place), self.session.why_unmeasured(preset))
         loud = (
             f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB"
             if measured

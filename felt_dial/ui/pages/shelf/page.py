@@ -73,7 +73,9 @@ class ShelfPage(Page):
         left.addWidget(self.new_bank)
         more = QHBoxLayout()
         more.addWidget(Pill("Import…", "link", self.ask_import, "Take in a bank file (.feltbank)"))
-        more.addWidget(Pill("Export…", "link", self.ask_export, "Hand over this bank as one file (.feltbank)"))
+        more.addWidget(
+            Pill("Export…", "link", lambda: self.ask_export(), "Hand over this bank as one file (.feltbank)")
+        )
         more.addStretch()
         more.addWidget(Pill("Bin", "link", self.show_bin, "Deleted presets, to be restored"))
         left.addLayout(more)
@@ -179,6 +181,7 @@ class ShelfPage(Page):
         spine = Spine(self.session)
         spine.clicked.connect(lambda: self.choose_bank(spine.bank.id))
         spine.rename_asked.connect(lambda: self.ask_bank_name(spine))
+        spine.menu_asked.connect(lambda at: self.bank_menu(spine).popup(at))
         self.spines.addWidget(spine)
 
     def _show_spines(self) -> None:
@@ -238,8 +241,8 @@ class ShelfPage(Page):
         rows = [n for n, preset in enumerate(listed) if (preset.bank, preset.id) == wanted]
         if listed:
             self.view.setCurrentIndex(self.model.index(rows[0] if rows else 0))
-        self.show_chosen()
         self._measure()
+        self.show_chosen()
 
     def _measure(self) -> None:
         """Has what is listed measured, unless that was cancelled; of a long list what is in view."""
@@ -288,6 +291,8 @@ class ShelfPage(Page):
     def _cancel(self) -> None:
         self._cancelled = True
         self.session.measuring.cancel()
+        self.view.viewport().update()
+        self.details.show_measured()
 
     # --- what is done --------------------------------------------------------------------------
 
@@ -367,6 +372,29 @@ class ShelfPage(Page):
 
         return Entry(spine, QRect(18, 5, spine.width() - 22, 28), spine.name, take, f"Another name for {spine.name}")
 
+    def bank_menu(self, spine: Spine) -> QMenu:
+        """What can be done with a bank."""
+        key, menu = spine.bank.id, QMenu(self)
+        menu.addAction("Rename…", partial(self.ask_bank_name, spine))
+        menu.addAction("Describe…", partial(self.ask_bank_words, spine))
+        menu.addAction("Duplicate", partial(self.duplicate_bank, key))
+        menu.addAction("Export…", partial(self.ask_export, key))
+        menu.addAction("Delete", partial(shelving.delete_bank, self.session, key))
+        return menu
+
+    def ask_bank_words(self, spine: Spine) -> Entry:
+        """Opens the entry for the description of a bank."""
+        now = self.session.library.bank(spine.bank.id).description
+        take = partial(shelving.describe_bank, self.session, spine.bank.id)
+        return Entry(
+            spine, QRect(18, 5, spine.width() - 22, 28), now, take, f"What a musician should know of {spine.name}"
+        )
+
+    def duplicate_bank(self, key: str) -> None:
+        """A copy of a bank, shown."""
+        if made := shelving.duplicate_bank(self.session, key):
+            self.choose_bank(made)
+
     def make_bank(self, name: str) -> None:
         """Makes a bank and shows it."""
         if key := shelving.make_bank(self.session, name):
@@ -389,8 +417,10 @@ class ShelfPage(Page):
         self.choose_bank(bank.id)
         self.session.say(f"Took in {bank.name}.")
 
-    def ask_export(self) -> None:
+    def ask_export(self, bank: str = "") -> None:
         """Asks where to put the bank file."""
+        if bank:
+            self.choose_bank(bank)
         bank = self.session.shelf_bank
         path, _ = QFileDialog.getSaveFileName(self, "Hand over a bank", f"{bank}.feltbank", "Banks (*.feltbank)")
         if path:
@@ -416,14 +446,15 @@ class ShelfPage(Page):
         """Offers what was deleted."""
         menu = QMenu(self)
         for thrown in self.session.library.bin.all()[:30]:
-            where = f"{thrown.name}, of {thrown.bank_name or 'a bank that is gone'}, {thrown.when:%d %b, %H:%M}"
+            of = "a whole bank" if thrown.whole else f"of {thrown.bank_name or 'a bank that is gone'}"
+            where = f"{thrown.name}, {of}, {thrown.when:%d %b, %H:%M}"
             menu.addAction(item(f"Restore {where}"), partial(self._restore, thrown))
         if menu.isEmpty():
             menu.addAction("The bin is empty").setEnabled(False)
         menu.exec(self.mapToGlobal(self.rect().center()))
 
     def _restore(self, thrown: Thrown) -> None:
-        shelving.restore_preset(self.session, thrown.ticket, thrown.name)
+        shelving.restore_thrown(self.session, thrown.ticket, thrown.name)
 
     def _menu(self, at: QPoint) -> None:
         menu = QMenu(self)

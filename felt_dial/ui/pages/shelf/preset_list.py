@@ -138,7 +138,7 @@ class PresetPainter(QStyledItemDelegate):
         swatch = QRectF(spots["swatch"]).adjusted(0, 4, 0, -4)
         measured = self.session.measured_row(preset)
         if not preset.problem:
-            paint_swatch(painter, swatch, measured, shade_of(place))
+            paint_swatch(painter, swatch, measured, shade_of(place), self.session.why_unmeasured(preset))
         painter.setFont(name_font(18))
         painter.setPen(colour("ink"))
         name = painter.fontMetrics().elidedText(preset.name, Qt.TextElideMode.ElideRight, spots["name"].width())

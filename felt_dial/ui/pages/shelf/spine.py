@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.bank.catalogue import ListedBank
@@ -22,6 +31,7 @@ class Spine(QWidget):
 
     clicked = Signal()
     rename_asked = Signal()
+    menu_asked = Signal(QPoint)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -44,7 +54,9 @@ class Spine(QWidget):
         self.bank, self.shade, self.chosen = bank, shade, chosen
         self.setAccessibleName(f"Bank {bank.name}")
         self.setToolTip(
-            plain(bank.problem or f"{bank.name}: double-click or F2 renames it, a preset dropped here moves into it")
+            plain(
+                bank.problem or f"{bank.name}: double-click or F2 renames it, a right click or the menu key does more"
+            )
         )
         self.update()
 
@@ -85,10 +97,16 @@ class Spine(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.clicked.emit()
 
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.menu_asked.emit(event.globalPos())
+
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.rename_asked.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Menu:
+            self.menu_asked.emit(self.mapToGlobal(self.rect().center()))
+            return
         if event.key() == Qt.Key.Key_F2:
             self.rename_asked.emit()
             return
