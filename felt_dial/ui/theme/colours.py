@@ -98,8 +98,8 @@ class Cloth(QObject):
         """Puts a theme on the whole application."""
         self.theme = theme
         application = QApplication.instance()
-        if isinstance(application, QApplication):
-            application.setStyleSheet(style_sheet(theme))
+        if isinstance(application, QApplication) and application.styleSheet() != (sheet := style_sheet(theme)):
+            application.setStyleSheet(sheet)
             for widget in application.topLevelWidgets():
                 widget.update()
         self.changed.emit()

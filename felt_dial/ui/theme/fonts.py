@@ -14,8 +14,9 @@ BODY, NAMES = "Barlow Semi Condensed", "Fraunces"
 
 
 @cache
+@cache
 def load_fonts() -> None:
-    """Makes the shipped fonts known to Qt."""
+    """Makes the shipped fonts known to Qt, once."""
     for path in sorted(FONTS.glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
     QApplication.setFont(body_font(13))
