@@ -40,7 +40,7 @@ def main() -> None:
     window.show_page("Shelf")
     for _ in range(120):
         QTest.qWait(1000)
-        if not session.measuring.left:
+        if not session.figures.measuring.left:
             break
     shoot("shelf", "Shelf", 1500)
     cloth.wear(NIGHT)

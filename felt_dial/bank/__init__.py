@@ -4,6 +4,7 @@
 - `bin`: deleted presets and banks, each in a folder with where it stood, what it was before, and when it was deleted.
 - `catalogue`: what stands in the library, as rows, so that nobody has to read all files to list or search them.
 - `documents`: the presets that lie, or lay, on the table, and what disk holds of each now.
+- `figures`: what is known of the loudness and the look of sounds, and what is still to be measured.
 - `files`: Files written whole or not at all, names that are safe as file names, and folders held against other
   processes.
 - `follow`: what changes in it, by whomever, is read into the catalogue beside the work of the window.

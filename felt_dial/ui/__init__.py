@@ -4,6 +4,7 @@
 - `controllers`: turned knobs move dials, are learned and forgotten; programs open presets.
 - `dials/`: Controls.
 - `frame/`: What stands around every page.
+- `heard`: What is done in the window with what the engine says: one function for every message that it sends.
 - `importing`: reading, listening and looking for them in the background, while the sound goes on.
 - `inspector/`: The panel on the right of the Patch page.
 - `pages/`: The pages, found by themselves: each is a `Page` in the `page` file of its folder.

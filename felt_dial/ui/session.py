@@ -8,44 +8,25 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 from typing import Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from felt_dial.bank.catalogue import Catalogue, Listed, catalogue_path
+from felt_dial.bank.catalogue import Catalogue, catalogue_path
 from felt_dial.bank.documents import Document, Documents
+from felt_dial.bank.figures import Figures
 from felt_dial.bank.files import CannotWrite
 from felt_dial.bank.follow import Following
 from felt_dial.bank.index import Index
 from felt_dial.bank.journal import Journal, LeftBehind, Unsaved
 from felt_dial.bank.library import Bank, Library, NoSuchBank
-from felt_dial.bank.measurement import Measurement, sound_key
+from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.measuring import Measuring
 from felt_dial.bank.places import Settings, cache_folder, index_path, journal_folder, save_settings
 from felt_dial.errors import FeltDialError
 from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import (
-    Broken,
-    Compiling,
-    Controllers,
-    ControlsTurned,
-    Devices,
-    Died,
-    Failed,
-    GaveUp,
-    Handlers,
-    Misunderstood,
-    NoControllerThere,
-    Opened,
-    ProgramAsked,
-    Refused,
-    TransportAsked,
-    Written,
-)
 from felt_dial.patch.change import Change, values_changed
-from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_layer
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.parts import Layer
@@ -54,11 +35,9 @@ from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import PHRASES, phrase_for
 from felt_dial.ui.clipboard import Clipboard
+from felt_dial.ui.heard import HEARD
 from felt_dial.ui.watchers import DOCUMENT, Watchers
 from felt_dial.ui.work import Work
-
-HEARD = Handlers()
-"""What is done with what the engine says."""
 
 
 class Learning(Protocol):
@@ -105,16 +84,13 @@ class Session(QObject):
         super().__init__()
         self.settings, self.link = settings, link
         self.library = Library(settings.library_folder())
-        self.index = Index(index_path())
         self.catalogue = self._open_catalogue()
         self.following: Following | None = None
-        self.measuring = Measuring()
+        self.figures = Figures(Index(index_path()), Measuring())
         self.journal = Journal(journal_folder())
         self.documents = Documents()
         self.history = History()
         self.watchers = Watchers()
-        self._keys: dict[int, tuple[Patch, str]] = {}
-        self._unmeasurable: set[str] = set()
         blank = new_patch()
         self.work = Work(blank, blank, began=blank)
         self._kept: tuple[str, object] = ("", None)
@@ -287,8 +263,8 @@ class Session(QObject):
         """Sets how far the sounding side is turned down (dB, 0 or less), once both sides are measured."""
         trim = 0.0
         if self.work.a != self.work.b:
-            self.measure((self.work.a, self.work.b), first=True)
-            measured = {side: self.measurement(patch) for side, patch in (("a", self.work.a), ("b", self.work.b))}
+            self.figures.ask((self.work.a, self.work.b))
+            measured = {side: self.figures.of(patch) for side, patch in (("a", self.work.a), ("b", self.work.b))}
             mine = measured.pop(self.work.side)
             other = next(iter(measured.values()))
             if mine and other and min(mine.lufs, other.lufs) > -70:
@@ -299,7 +275,7 @@ class Session(QObject):
     def _sides_asked(self) -> frozenset[str]:
         """Keys of both sides while two different ones are compared."""
         work = self.work
-        return frozenset((self._key(work.a), self._key(work.b))) if work.a != work.b else frozenset()
+        return frozenset((self.figures.key(work.a), self.figures.key(work.b))) if work.a != work.b else frozenset()
 
     def copy_side(self) -> None:
         """The other of A and B becomes like this one."""
@@ -513,52 +489,9 @@ class Session(QObject):
         self.watchers.wake((DOCUMENT,))
         self._journal_timer.start()
 
-    def _key(self, patch: Patch) -> str:
-        """The key of a patch's sound; working it out takes a millisecond, and a list asks at every paint."""
-        known = self._keys.get(id(patch))
-        if known is None or known[0] is not patch:
-            if len(self._keys) > 2000:
-                self._keys.clear()
-            known = self._keys[id(patch)] = (patch, sound_key(patch))
-        return known[1]
-
-    def measurement(self, patch: Patch) -> Measurement | None:
-        """What is known of a patch's loudness and swatch; None where it was not measured."""
-        return self.index.get(self._key(patch))
-
-    def measure(self, patches: Iterable[Patch], first: bool = False) -> None:
-        """Has patches measured that were not yet; one that could not be is not tried again."""
-        for patch in patches:
-            key = self._key(patch)
-            if key not in self._unmeasurable and self.index.get(key) is None:
-                self.measuring.ask(key, partial(write_patch, patch), first)
-
-    def measured_row(self, listed: Listed) -> Measurement | None:
-        """What is known of the loudness and swatch of a preset in the list."""
-        return self.index.get(listed.key) if listed.key else None
-
-    def why_unmeasured(self, listed: Listed) -> str:
-        """What stands where a preset's swatch would."""
-        if listed.key in self._unmeasurable:
-            return "cannot be measured"
-        return "measuring …" if self.measuring.asked(listed.key) else "not measured"
-
-    def measure_rows(self, rows: Iterable[Listed]) -> None:
-        """Has presets of the list measured that were not yet."""
-        for row in rows:
-            if row.key and row.key not in self._unmeasurable and self.index.get(row.key) is None:
-                self.measuring.ask(row.key, partial(self._document_text, row.bank, row.id))
-
-    def _document_text(self, bank: str, preset: str) -> str:
-        return write_patch(self.library.bank(bank).load(preset))
-
     def _measured(self, key: str, found: Measurement | None) -> None:
-        if found is not None:
-            self.index.put(key, found)
-        else:
-            if not self._unmeasurable:
-                self.say("A sound could not be measured; it stands on the shelf without its picture.", problem=True)
-            self._unmeasurable.add(key)
+        if found is None and self.figures.failed == {key}:
+            self.say("A sound could not be measured; it stands on the shelf without its picture.", problem=True)
         self.measured.emit(key)
         if key in self._sides_asked():
             self.match_sides()
@@ -585,7 +518,7 @@ class Session(QObject):
         """Thirty times a second: hears the engine and the worker, and lets pictures move."""
         for message in self.link.poll():
             HEARD.call(self, message)
-        for key, found in self.measuring.poll():
+        for key, found in self.figures.poll():
             self._measured(key, found)
         if self.following is not None and (changed := self.following.changed()):
             self.refresh_shelf(changed)
@@ -595,75 +528,6 @@ class Session(QObject):
                 self.playing = False
                 self.transport.emit()
         self.frame.emit()
-
-    @HEARD.of(Died)
-    def _died(self, message: Died) -> None:
-        self.say("The sound engine stopped and is being started again with the same patch.", problem=True)
-
-    @HEARD.of(Failed)
-    def _failed(self, message: Failed) -> None:
-        self.say(f"The sound engine failed: {message.reason}", problem=True)
-
-    @HEARD.of(GaveUp)
-    def _gave_up(self, message: GaveUp) -> None:
-        self.say(
-            f"The sound engine cannot be started: {message.reason}. Your work is safe; choose another output in the settings.",
-            problem=True,
-        )
-
-    @HEARD.of(Compiling)
-    def _compiling(self, message: Compiling) -> None:
-        if message.done < message.total:
-            done = f"{message.done} of {message.total}"
-            self.say(
-                f"The sound is being made ready for this machine, once: {done}. It takes about a minute and a half."
-            )
-        else:
-            self.say("The sound is ready.")
-
-    @HEARD.of(Broken)
-    def _broken(self, message: Broken) -> None:
-        self.say(f"{', '.join(message.paths)} gave no number; it was reset and the sound went on.", problem=True)
-
-    @HEARD.of(Refused)
-    def _refused(self, message: Refused) -> None:
-        self.say(f"The engine did not take the patch: {message.reason}", problem=True)
-
-    @HEARD.of(Misunderstood)
-    def _misunderstood(self, message: Misunderstood) -> None:
-        self.say(f"The engine and the window do not understand each other: {message.what}", problem=True)
-
-    @HEARD.of(Devices)
-    def _devices_found(self, message: Devices) -> None:
-        self.devices.emit(message.found)
-
-    @HEARD.of(Controllers)
-    def _controllers_found(self, message: Controllers) -> None:
-        self.controllers.emit(message.found)
-
-    @HEARD.of(ControlsTurned)
-    def _controls_turned(self, message: ControlsTurned) -> None:
-        self.controls_turned.emit(message.turned)
-
-    @HEARD.of(ProgramAsked)
-    def _program_asked(self, message: ProgramAsked) -> None:
-        self.program_asked.emit(message.bank, message.number)
-
-    @HEARD.of(TransportAsked)
-    def _transport_asked(self, message: TransportAsked) -> None:
-        self.play(message.on)
-
-    @HEARD.of(NoControllerThere)
-    def _no_controller(self, message: NoControllerThere) -> None:
-        self.say(message.reason, problem=True)
-
-    @HEARD.of(Opened)
-    def _opened(self, message: Opened) -> None:
-        self.transport.emit()
-
-    @HEARD.of(Written)
-    def _written(self, message: Written) -> None:
-        self.say(f"Wrote {message.path}.")
 
     # --- the rest ------------------------------------------------------------------------------
 
@@ -732,9 +596,8 @@ class Session(QObject):
         self.write_journal()
         self.journal.close()
         self.link.close()
-        self.measuring.close()
+        self.figures.close()
         self._let_library_go()
-        self.index.close()
 
     def _let_library_go(self) -> None:
         if self.following is not None:

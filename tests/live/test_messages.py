@@ -10,7 +10,7 @@ from felt_dial.live import messages
 from felt_dial.live.engine import AT_ONCE, IN_BLOCK
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import Begin, Handlers, Hold, Misunderstood, Opened, UnknownMessage
-from felt_dial.ui.session import HEARD
+from felt_dial.ui.heard import HEARD
 from tests.live.conftest import until
 
 EVERY = {

@@ -114,8 +114,8 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     desk_keys(Qt.Key.Key_Return)
     assert session.patch.name == "Fern Pluck"
     assert render(session.patch, NOTES, 2.0).tobytes() == heard
-    assert wait(lambda: session.measurement(session.patch) is not None, 60)
-    measured = session.measurement(session.patch)
+    assert wait(lambda: session.figures.of(session.patch) is not None, 60)
+    measured = session.figures.of(session.patch)
     assert measured is not None and measured.swatch.max() > 200 and np.isfinite(measured.lufs)
     window.shelf.show_chosen()
     assert window.shelf.details.swatch.measured is not None

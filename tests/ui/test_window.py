@@ -248,7 +248,7 @@ def test_the_louder_of_a_and_b_is_turned_down_to_the_other(desk: Desk) -> None:
     session.set("layers.a.level", -20.0)
     swatch = np.zeros((64, 160), np.uint8)
     for patch, lufs in ((session.work.a, -24.0), (session.work.b, -18.0)):
-        session.index.put(sound_key(patch), Measurement(lufs, -6.0, swatch))
+        session.figures.index.put(sound_key(patch), Measurement(lufs, -6.0, swatch))
     session.flip()
     assert trim() == pytest.approx(-6.0) and "6.0 dB down" in desk.messages[-1]
     session.flip()

@@ -148,8 +148,8 @@ class Details(Card):
         preset = self.preset
         if preset is None or preset.problem:
             return
-        measured = self.session.measured_row(preset)
-        self.swatch.show_measured(measured, shade_of(preset.place), self.session.why_unmeasured(preset))
+        measured = self.session.figures.of_row(preset)
+        self.swatch.show_measured(measured, shade_of(preset.place), self.session.figures.why_not(preset))
         loud = (
             f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB"
             if measured

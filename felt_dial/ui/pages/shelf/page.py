@@ -252,7 +252,7 @@ class ShelfPage(Page):
         if len(rows) > AT_ONCE:
             first = max(self.view.indexAt(QPoint(8, 8)).row(), 0)
             rows = rows[first : first + self.view.height() // ROW + 2]
-        self.session.measure_rows(rows)
+        self.session.figures.ask_rows(rows, self.session.library)
 
     def opened(self, seen: bool) -> None:
         """Goes on measuring what is listed."""
@@ -281,7 +281,7 @@ class ShelfPage(Page):
             self.details.show_measured()
 
     def _frame(self) -> None:
-        left, total = self.session.measuring.left, self.session.measuring.total
+        left, total = self.session.figures.measuring.left, self.session.figures.measuring.total
         self.work.setVisible(left > 0)
         if left:
             self.progress.setMaximum(max(total, 1))
@@ -290,7 +290,7 @@ class ShelfPage(Page):
 
     def _cancel(self) -> None:
         self._cancelled = True
-        self.session.measuring.cancel()
+        self.session.figures.measuring.cancel()
         self.view.viewport().update()
         self.details.show_measured()
 

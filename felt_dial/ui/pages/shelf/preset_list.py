@@ -136,9 +136,9 @@ class PresetPainter(QStyledItemDelegate):
             painter.setBrush(dye("madder"))
             painter.drawRoundedRect(QRectF(row.left() + 3, row.top() + 8, 4, row.height() - 16), 2, 2)
         swatch = QRectF(spots["swatch"]).adjusted(0, 4, 0, -4)
-        measured = self.session.measured_row(preset)
+        measured = self.session.figures.of_row(preset)
         if not preset.problem:
-            paint_swatch(painter, swatch, measured, shade_of(place), self.session.why_unmeasured(preset))
+            paint_swatch(painter, swatch, measured, shade_of(place), self.session.figures.why_not(preset))
         painter.setFont(name_font(18))
         painter.setPen(colour("ink"))
         name = painter.fontMetrics().elidedText(preset.name, Qt.TextElideMode.ElideRight, spots["name"].width())

@@ -1,0 +1,114 @@
+"""What is done in the window with what the engine says: one function for every message that it sends."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from felt_dial.live.messages import (
+    Broken,
+    Compiling,
+    Controllers,
+    ControlsTurned,
+    Devices,
+    Died,
+    Failed,
+    GaveUp,
+    Handlers,
+    Misunderstood,
+    NoControllerThere,
+    Opened,
+    ProgramAsked,
+    Refused,
+    TransportAsked,
+    Written,
+)
+
+if TYPE_CHECKING:
+    from felt_dial.ui.session import Session
+
+HEARD = Handlers()
+"""What is done with what the engine says."""
+
+
+@HEARD.of(Died)
+def _died(session: Session, message: Died) -> None:
+    session.say("The sound engine stopped and is being started again with the same patch.", problem=True)
+
+
+@HEARD.of(Failed)
+def _failed(session: Session, message: Failed) -> None:
+    session.say(f"The sound engine failed: {message.reason}", problem=True)
+
+
+@HEARD.of(GaveUp)
+def _gave_up(session: Session, message: GaveUp) -> None:
+    session.say(
+        f"The sound engine cannot be started: {message.reason}. Your work is safe; choose another output in the settings.",
+        problem=True,
+    )
+
+
+@HEARD.of(Compiling)
+def _compiling(session: Session, message: Compiling) -> None:
+    if message.done < message.total:
+        done = f"{message.done} of {message.total}"
+        session.say(
+            f"The sound is being made ready for this machine, once: {done}. It takes about a minute and a half."
+        )
+    else:
+        session.say("The sound is ready.")
+
+
+@HEARD.of(Broken)
+def _broken(session: Session, message: Broken) -> None:
+    session.say(f"{', '.join(message.paths)} gave no number; it was reset and the sound went on.", problem=True)
+
+
+@HEARD.of(Refused)
+def _refused(session: Session, message: Refused) -> None:
+    session.say(f"The engine did not take the patch: {message.reason}", problem=True)
+
+
+@HEARD.of(Misunderstood)
+def _misunderstood(session: Session, message: Misunderstood) -> None:
+    session.say(f"The engine and the window do not understand each other: {message.what}", problem=True)
+
+
+@HEARD.of(Devices)
+def _devices_found(session: Session, message: Devices) -> None:
+    session.devices.emit(message.found)
+
+
+@HEARD.of(Controllers)
+def _controllers_found(session: Session, message: Controllers) -> None:
+    session.controllers.emit(message.found)
+
+
+@HEARD.of(ControlsTurned)
+def _controls_turned(session: Session, message: ControlsTurned) -> None:
+    session.controls_turned.emit(message.turned)
+
+
+@HEARD.of(ProgramAsked)
+def _program_asked(session: Session, message: ProgramAsked) -> None:
+    session.program_asked.emit(message.bank, message.number)
+
+
+@HEARD.of(TransportAsked)
+def _transport_asked(session: Session, message: TransportAsked) -> None:
+    session.play(message.on)
+
+
+@HEARD.of(NoControllerThere)
+def _no_controller(session: Session, message: NoControllerThere) -> None:
+    session.say(message.reason, problem=True)
+
+
+@HEARD.of(Opened)
+def _opened(session: Session, message: Opened) -> None:
+    session.transport.emit()
+
+
+@HEARD.of(Written)
+def _written(session: Session, message: Written) -> None:
+    session.say(f"Wrote {message.path}.")
