@@ -218,6 +218,10 @@ class Keyboard(QWidget):
         self._lift()
 
 
+OUTPUT_WIDE = 186
+"""Pixels for the name of the output: what the line leaves it at the smallest size of the window."""
+
+
 class Strip(QWidget):
     """Everything one plays with."""
 
@@ -317,8 +321,8 @@ class Strip(QWidget):
         said = f": {link.said}" if link.said else ""
         text = f"{name}{said} · {rate} · {link.frames}"
         metrics = QFontMetrics(body_font(13, 600))
-        self.output.setText(metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, 264))
-        self.output.setMinimumWidth(min(metrics.horizontalAdvance(text), 264) + 12)
+        self.output.setText(metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, OUTPUT_WIDE))
+        self.output.setMinimumWidth(min(metrics.horizontalAdvance(text), OUTPUT_WIDE) + 12)
         self.output.setToolTip(plain(f"{text}\nOutput and settings: Ctrl+,"))
 
     def _loop(self) -> None:

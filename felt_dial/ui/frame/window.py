@@ -366,13 +366,18 @@ class Window(QMainWindow):
             part = menu.addMenu(item(f"{one.work.patch.name}, {one.when:%d %b, %H:%M}"))
             part.addAction("Take it up", partial(self.take_up, one))
             part.addAction("Throw it away", partial(self.throw_away, [one]))
+        menu.aboutToHide.connect(lambda: QTimer.singleShot(0, self, self._offer_again))
         menu.popup(self.said.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
         return menu
+
+    def _offer_again(self) -> None:
+        """What was not answered is still offered."""
+        self.offer(self.session.journal.left_behind())
 
     def take_up(self, one: LeftBehind) -> None:
         """Lays unsaved work on the table, and offers what is left."""
         self.session.take_up(one)
-        self.offer(self.session.journal.left_behind())
+        self._offer_again()
 
     def throw_away(self, those: list[LeftBehind]) -> None:
         """Lets go of unsaved work, and offers what is left."""
@@ -382,7 +387,7 @@ class Window(QMainWindow):
             except FeltDialError as wrong:
                 self.session.say(str(wrong), problem=True)
                 return
-        self.offer(self.session.journal.left_behind())
+        self._offer_again()
 
     # --- keys that play ------------------------------------------------------------------------
 
