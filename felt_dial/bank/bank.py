@@ -30,6 +30,7 @@ from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
 from felt_dial.sound.matter.assets import find as find_asset
 
 VERSIONS_KEPT = 3
+STAYS = "What was there before stays."
 BANK = DocumentKind("bank", 1)
 
 
@@ -146,7 +147,8 @@ class Bank:
     def _change(self, change: Callable[[BankFile], dict[str, object]]) -> None:
         with self.held():
             file = self.file
-            write_whole(self.folder / "bank.json", write_bank(file.model_copy(update=change(file))))
+            with at_the_disk(f"The bank “{file.name}” was not changed", STAYS):
+                write_whole(self.folder / "bank.json", write_bank(file.model_copy(update=change(file))))
 
     def path(self, preset: str) -> Path:
         """The preset's file."""
@@ -190,9 +192,9 @@ class Bank:
         except FeltDialError:
             return preset
 
-    def save(self, preset: str, patch: Patch) -> None:
-        """Saves over a preset; what was there is kept among its versions where it sounds otherwise."""
-        with self.held():
+    def save(self, preset: str, patch: Patch) -> bool:
+        """Saves over a preset; what was there is kept among its versions where it sounds otherwise, which is returned."""
+        with self.held(), at_the_disk(f"“{patch.name}” was not saved", STAYS):
             kept = self._keep_version(preset, patch)
             try:
                 self.keep_assets(patch)
@@ -204,6 +206,7 @@ class Bank:
             for old in self.versions(preset)[VERSIONS_KEPT:]:
                 with contextlib.suppress(OSError):
                     old.unlink()
+            return kept is not None
 
     def _keep_version(self, preset: str, patch: Patch) -> Path | None:
         """Lets what is on disk be a version too, which takes no room there; None where both sound alike."""
@@ -214,9 +217,8 @@ class Bank:
             if sound_key(self.load(preset)) == sound_key(patch):
                 return None
         version = self.folder / "versions" / preset / f"{time.time_ns():020d}.json"
-        with at_the_disk(f"“{patch.name}” was not saved", "What was there before stays."):
-            version.parent.mkdir(parents=True, exist_ok=True)
-            os.link(path, version)
+        version.parent.mkdir(parents=True, exist_ok=True)
+        os.link(path, version)
         return version
 
     def change(self, preset: str, before: dict[str, object], after: dict[str, object]) -> Patch:
@@ -228,9 +230,10 @@ class Bank:
             patch = self.load(preset)
             if any(getattr(patch, key) != value for key, value in before.items()):
                 raise MovedOn(f"“{patch.name}” was changed in the meantime; it stays as it is.")
-            patch = patch.model_copy(update=after)
-            write_whole(self.path(preset), write_patch(patch))
-            return patch
+            changed = patch.model_copy(update=after)
+            with at_the_disk(f"“{patch.name}” was not changed", STAYS):
+                write_whole(self.path(preset), write_patch(changed))
+            return changed
 
     def keep_assets(self, patch: Patch) -> None:
         """Copies the recordings that a patch names into the bank; a missing one stays a name."""
@@ -247,7 +250,7 @@ class Bank:
 
     def save_new(self, patch: Patch, after: str | None = None, wanted: str | None = None) -> str:
         """Saves a patch as a new preset, never over another, and returns its id."""
-        with self.held():
+        with self.held(), at_the_disk(f"“{patch.name}” was not saved", "It is on the table."):
             self.keep_assets(patch)
             return self.add(write_patch(patch), wanted or slug(patch.name), after)
 

@@ -6,13 +6,14 @@ import contextlib
 import os
 import re
 import secrets
+import shutil
 import unicodedata
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from filelock import FileLock, Timeout
 
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import FeltDialError, cut
 
 PATIENCE = 10.0
 """Seconds for which a lock that another process holds is waited for."""
@@ -21,7 +22,11 @@ LITTER = (".writing-", ".making-", ".gone-")
 
 
 class CannotWrite(FeltDialError):
-    """A folder or disk that does not take what should be kept; the old version stays."""
+    """A folder or disk that does not take what should be kept; the old version stays. `reason` is what it says itself."""
+
+    def __init__(self, says: str, reason: str = "") -> None:
+        super().__init__(says)
+        self.reason = reason or says
 
 
 def write_whole(path: Path, content: str | bytes) -> None:
@@ -61,9 +66,9 @@ def _write(path: Path, content: str | bytes, put: Callable[[Path, Path], None]) 
                 temporary.unlink(missing_ok=True)
         if isinstance(wrong, FileExistsError) and put is _link:
             raise
-        raise CannotWrite(
-            f"“{path.name}” could not be written in {path.parent}: {wrong.strerror or wrong}. What was there before stays."
-        ) from None
+        reason = reason_of(wrong)
+        says = f"“{path.name}” could not be written in {path.parent}: {reason}. What was there before stays."
+        raise CannotWrite(says, reason) from None
 
 
 def sync_folder(folder: Path) -> None:
@@ -97,8 +102,17 @@ def at_the_disk(what: str, kept: str) -> Iterator[None]:
     """Turns what the disk refuses into one sentence: `what` could not be done, and what was `kept`."""
     try:
         yield
-    except OSError as wrong:
-        raise CannotWrite(f"{what}: {wrong.strerror or wrong}. {kept}") from None
+    except (OSError, CannotWrite) as wrong:
+        reason = wrong.reason if isinstance(wrong, CannotWrite) else reason_of(wrong)
+        raise CannotWrite(f"{what}: {reason}. {kept}", reason) from None
+
+
+def reason_of(wrong: OSError) -> str:
+    """What the system says of a failure, without the files that it names; of several, the first."""
+    if isinstance(wrong, shutil.Error) and wrong.args and isinstance(wrong.args[0], list):
+        found = re.search(r"\] ([^:']+)", str(wrong.args[0][0][-1]))
+        return found[1] if found else "some files could not be copied"
+    return wrong.strerror or cut(wrong)
 
 
 def slug(name: str) -> str:

@@ -80,7 +80,8 @@ class Journal:
             "patch": write_patch(work.a),
             "b": write_patch(work.b),
         }
-        write_whole(self.path(page), JOURNAL.write(entry))
+        with at_the_disk("Unsaved work could not be put into the journal", "It is on the table."):
+            write_whole(self.path(page), JOURNAL.write(entry))
 
     def clear(self, page: str) -> None:
         """There is nothing on this page to be lost any more; raises `CannotWrite`."""

@@ -84,7 +84,8 @@ class Library:
             try:
                 yield folder
             except CannotWrite as wrong:
-                raise CannotWrite(f"“{name}” could not be put into the library, which is as it was: {wrong}") from None
+                says = f"“{name}” could not be put into the library, which is as it was: {wrong.reason}."
+                raise CannotWrite(says, wrong.reason) from None
             finally:
                 shutil.rmtree(folder, ignore_errors=True)
 
@@ -154,7 +155,7 @@ class Library:
         """Moves a preset with its versions to the end of another bank, or to a place of it; returns its id there."""
         home, other = self.bank(bank), self.bank(to)
         first, second = sorted((home, other), key=lambda b: b.id)
-        with first.held(), second.held():
+        with first.held(), second.held(), at_the_disk(f"“{home.name_of(preset)}” was not moved", "It is where it was."):
             content = home.path(preset)
             other.keep_assets(home.load(preset))
             key = other.add(content.read_bytes(), preset, place=place)

@@ -358,14 +358,14 @@ class Session(QObject):
         if document is None or not document.there:
             return self.save_new(self.patch.name)
         try:
-            self.library.bank(document.bank).save(document.preset, self.patch)
+            kept = self.library.bank(document.bank).save(document.preset, self.patch)
         except NoSuchBank:
             return self.save_new(self.patch.name)
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
             return False
         self._saved(document)
-        self.say(f"Saved {self.patch.name}; the version before is kept.")
+        self.say(f"Saved {self.patch.name}{'; the version before is kept' if kept else ''}.")
         return True
 
     def save_new(self, name: str) -> bool:

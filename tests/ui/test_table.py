@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu
 
+from felt_dial.bank import files
 from felt_dial.bank.library import Library
 from felt_dial.patch.patch import value_at, with_value
 from felt_dial.ui import shelf_steps
@@ -339,3 +340,55 @@ def test_closing_without_a_question_keeps_the_work(desk: Desk) -> None:
     assert desk.window.close()
     desk.session.close()
     assert len(desk.session.journal.left_behind()) == 1
+
+
+# --- a disk that is full --------------------------------------------------------------------------
+
+REFUSED: dict[str, tuple[Callable[[Desk], object], str]] = {
+    "save": (lambda d: d.session.save(), "“Dew Pluck” was not saved"),
+    "save as new": (lambda d: d.session.save_new("Leaf"), "“Leaf” was not saved"),
+    "star": (
+        lambda d: shelf_steps.change_preset(d.session, HOME, "moss-pad", {"favourite": True}, "star"),
+        "“Moss Pad” was not changed",
+    ),
+    "delete": (lambda d: shelf_steps.delete_preset(d.session, HOME, "moss-pad"), "“Moss Pad” was not deleted"),
+    "move": (lambda d: shelf_steps.move_preset(d.session, HOME, "root-sub", "tide-tables"), "“Root Sub” was not moved"),
+    "order": (
+        lambda d: shelf_steps.reorder_preset(d.session, HOME, "moss-pad", 0),
+        "“Glasshouse at Dusk” was not changed",
+    ),
+    "copy": (lambda d: shelf_steps.duplicate_preset(d.session, HOME, "moss-pad"), "“Moss Pad copy” was not saved"),
+    "new bank": (lambda d: shelf_steps.make_bank(d.session, "Aviary"), "“Aviary” could not be put into the library"),
+    "rename bank": (lambda d: shelf_steps.rename_bank(d.session, HOME, "X"), "“Glasshouse at Dusk” was not changed"),
+    "copy bank": (
+        lambda d: shelf_steps.duplicate_bank(d.session, "tide-tables"),
+        "“Tide Tables copy” could not be put",
+    ),
+    "delete bank": (lambda d: shelf_steps.delete_bank(d.session, "tide-tables"), "“Tide Tables” was not deleted"),
+    "journal": (lambda d: d.session.write_journal(), "Unsaved work could not be put into the journal"),
+}
+
+
+@pytest.mark.parametrize("what", list(REFUSED))
+def test_a_full_disk_is_one_sentence_by_name_and_changes_nothing(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch, what: str
+) -> None:
+    session, root = desk.session, desk.session.library.root
+    session.set(CUTOFF, 900.0)
+
+    def whole() -> dict[Path, bytes]:
+        return {path: path.read_bytes() for path in sorted(root.glob("[a-z]*/**/*.json"))}
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    before, said = whole(), len(desk.messages)
+    monkeypatch.setattr(files.os, "fsync", full)
+    act, says = REFUSED[what]
+    act(desk)
+    monkeypatch.undo()
+    (message,) = [m for m in desk.messages[said:] if "No space left" in m]
+    assert says in message and message.count("No space left") == 1 and desk.window.said.problem
+    session.library.tidy(90, 500)
+    assert whole() == before and session.library.bin.all() == []
+    assert session.value(CUTOFF) == 900.0 and len(session.history.sentences()) == 1
