@@ -82,23 +82,24 @@ class LayerVoice:
 
 
 def in_order(layers: list[LayerVoice]) -> list[LayerVoice]:
-    """Strands so that each comes after those that modulate it; a loop keeps its given order."""
+    """Layers so that each comes after those that modulate it; a loop keeps its given order."""
     done: list[LayerVoice] = []
-    visiting: list[LayerVoice] = []
-
-    def visit(layer: LayerVoice) -> None:
-        if any(layer is other for other in (*done, *visiting)):
-            return
-        visiting.append(layer)
-        for feed in layer.feeds:
-            visit(feed.layer)
-        if layer.swing is not None:
-            visit(layer.swing.layer)
-        done.append(layer)
-
     for layer in layers:
-        visit(layer)
+        _visit(layer, done, [])
     return done
+
+
+def _visit(layer: LayerVoice, done: list[LayerVoice], visiting: list[LayerVoice]) -> None:
+    """Enters a layer after what it hears. Not a function within another: one that calls itself there holds all of it
+    until garbage is looked for, and the engine does not look while it sounds."""
+    if any(layer is other for other in (*done, *visiting)):
+        return
+    visiting.append(layer)
+    for feed in layer.feeds:
+        _visit(feed.layer, done, visiting)
+    if layer.swing is not None:
+        _visit(layer.swing.layer, done, visiting)
+    done.append(layer)
 
 
 def sends(count: int, frames: int) -> NDArray[np.float32]:

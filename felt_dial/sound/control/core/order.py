@@ -50,10 +50,13 @@ def dependencies(patch: Patch) -> dict[Node, list[Node]]:
     """What every node reads: only movers that something asks for, and slots that a thread ends on."""
     reads: dict[Node, list[Node]] = {}
     known = movers(patch)
-
-    def ask(node: Node) -> None:
+    asked = [Node(MOVER, layer.contour) for layer in patch.layers.values()]
+    asked += [Node(SLOT, thread.target) for thread in patch.threads.values()]
+    asked.reverse()
+    while asked:
+        node = asked.pop()
         if node in reads:
-            return
+            continue
         reads[node] = []
         for path in sorted({thread.target for thread in patch.threads.values()}):
             if _home(patch, path) == node:
@@ -66,13 +69,7 @@ def dependencies(patch: Patch) -> dict[Node, list[Node]]:
             modulator = patch.modulators[node.key]
             wanted = [getattr(modulator, field) for field in modulator.inputs]
             reads[node] += [Node(MOVER, key) for key in wanted if key in known]
-        for other in reads[node]:
-            ask(other)
-
-    for layer in patch.layers.values():
-        ask(Node(MOVER, layer.contour))
-    for thread in patch.threads.values():
-        ask(Node(SLOT, thread.target))
+        asked += reversed(reads[node])
     return reads
 
 
@@ -102,21 +99,21 @@ def in_order(patch: Patch) -> Order:
     noted = _per_note(patch, reads)
     done: list[Node] = []
     visiting: set[Node] = set()
-
-    def visit(node: Node) -> None:
-        if node in visiting:
-            return
-        visiting.add(node)
-        for other in reads[node]:
-            visit(other)
-        done.append(node)
-
     for node in _mover_first(reads):
-        visit(node)
+        _visit(node, reads, done, visiting)
     place = {node: n for n, node in enumerate(done)}
     late = {(node, other) for node, read in reads.items() for other in read if place[other] >= place[node]}
     shared = {node for node in done if node not in noted}
     return Order([n for n in done if n in shared] + [n for n in done if n not in shared], shared, late)
+
+
+def _visit(node: Node, reads: dict[Node, list[Node]], done: list[Node], visiting: set[Node]) -> None:
+    if node in visiting:
+        return
+    visiting.add(node)
+    for other in reads[node]:
+        _visit(other, reads, done, visiting)
+    done.append(node)
 
 
 def _mover_first(reads: dict[Node, list[Node]]) -> Iterable[Node]:
