@@ -483,8 +483,7 @@ class Engine:
         self._warm("wave")
         threading.Thread(target=self.listen, daemon=True).start()
         self.open()
-        gc.collect()
-        gc.freeze()
+        gc.freeze()  # what the start leaves stays; it makes next to no garbage
         gc.disable()
         assert self.output is not None
         hurry()
