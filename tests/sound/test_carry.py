@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import time
+import weakref
 from random import Random
 
 import numpy as np
@@ -39,6 +41,23 @@ def test_a_layer_that_modulates_another_goes_on_at_another_quality(before: int, 
     carry_on(fresh, old)
     now = np.concatenate([fresh.block().copy() for _ in range(44)], axis=1)[0, 4 * BLOCK :].astype(np.float64)
     assert decibels(np.sqrt(np.square(now).mean()) / np.sqrt(np.square(was).mean())) == pytest.approx(0.0, abs=0.3)
+
+
+def test_a_program_that_is_left_behind_is_freed_at_once() -> None:
+    """The engine looks for no garbage while it sounds: nothing of a program may wait for that."""
+    gc.collect()
+    gc.disable()
+    try:
+        old = Program(modulated(0.5), 48000, BLOCK)
+        old.block([Event(0, ON, 45, 1.0)])
+        fresh = Program(edited(modulated(0.5), Random(1), 6), 48000, BLOCK)
+        carry_on(fresh, old)
+        fresh.block()
+        left = [weakref.ref(part) for part in (old, *old.layers, *old.buses, *old.running(), old.output)]
+        del old
+        assert all(part() is None for part in left)
+    finally:
+        gc.enable()
 
 
 def wander(seed: int, steps: int) -> None:
