@@ -99,6 +99,12 @@ def test_render_plays_a_midi_file(do: Any, tmp_path: Path) -> None:
         (("bank", "import", "nothing.feltbank"), "cannot be read"),
         (("bank", "export", "Nowhere", "x.feltbank"), "no bank"),
         (("render", "init", "-o", "x.wav", "--midi", "nothing.mid"), "MIDI"),
+        (("render", "m" * 300, "-o", "x.wav"), "mmm"),
+        (("render", "m" * 300 + ".json", "-o", "x.wav"), "mmm"),
+        (("render", "m\0m", "-o", "x.wav"), "m"),
+        (("bank", "import", "m" * 300), "mmm"),
+        (("bank", "export", "m" * 300, "x.feltbank"), "File name too long"),
+        (("params", "Glasshouse at Dusk:" + "m" * 300), "mmm"),
     ],
 )
 def test_what_cannot_be_done_is_one_clear_line(
