@@ -136,9 +136,11 @@ def bank_list() -> None:
 @bank_app.command("export")
 def bank_export(bank: str, target: Path) -> None:
     """Writes a bank as one .feltbank file."""
-    from felt_dial.bank.package import export_bank
+    from felt_dial.bank.package import export_bank, missing_from
 
     found = _library().named(bank)
+    for lacks in missing_from(found):
+        print(lacks, file=sys.stderr)
     print(f"{found.name}: {export_bank(found, target)} presets in {target}")
 
 

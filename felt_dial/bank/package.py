@@ -31,15 +31,13 @@ PRESET = re.compile(r"presets/[^/.][^/]{0,100}\.json")
 ASSET = re.compile(r"assets/[0-9a-f]{64}\.(flac|wav)")
 
 
-def faults(bank: Bank) -> list[str]:
-    """What keeps a bank from being handed over whole: presets that cannot be read, recordings that are not there."""
-    found = [preset.problem for preset in bank.presets() if preset.patch is None]
-    for preset in bank.presets():
-        if preset.patch is not None:
-            for asset in missing(preset.patch).values():
-                found.append(
-                    f"“{cut(preset.name, 40)}” needs the recording “{cut(asset.name, 40)}”, which is not here."
-                )
+def missing_from(bank: Bank) -> list[str]:
+    """Which recordings that its presets need are nowhere to be found; raises `BadDocument` for a preset that cannot be read."""
+    found = []
+    for key in bank.ids():
+        patch = bank.load(key)
+        for asset in missing(patch).values():
+            found.append(f"“{cut(patch.name, 40)}” needs the recording “{cut(asset.name, 40)}”, which is not here.")
     return found
 
 

@@ -6,7 +6,7 @@ Widgets read from here and ask it for edits; nothing in here draws.
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Protocol
@@ -69,6 +69,7 @@ class Session(QObject):
     shelf_changed = Signal()
     measured = Signal(str)
     said = Signal(str, bool)
+    asked = Signal(str, list)
     frame = Signal()
     transport = Signal()
     focused = Signal(str)
@@ -548,6 +549,10 @@ class Session(QObject):
     def say(self, text: str, problem: bool = False) -> None:
         """One sentence for the person."""
         self.said.emit(text, problem)
+
+    def ask(self, text: str, answers: Sequence[tuple[str, Callable[[], object]]]) -> None:
+        """One sentence for the person, with buttons that answer it."""
+        self.asked.emit(text, list(answers))
 
     def keep_settings(self, settings: Settings) -> None:
         """Keeps the settings and follows them."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -250,6 +251,17 @@ def test_a_bank_is_duplicated_and_described_and_both_are_undone(desk: Desk) -> N
     assert len(session.library.banks()) == 2
     session.redo()
     assert session.library.bank("tide-tables-copy").name == "Tide Tables copy"
+
+
+def test_a_bank_that_lacks_a_recording_is_handed_over_only_if_wished(desk: Desk, tmp_path: Path) -> None:
+    bank, target = desk.session.library.bank(HOME), tmp_path / "out.feltbank"
+    path = next(bank.path(key) for key in bank.ids() if '"digest"' in bank.path(key).read_text())
+    path.write_text(re.sub(r'"digest": "[0-9a-f]{64}"', f'"digest": "{"0" * 64}"', path.read_text()))
+    desk.window.show_page("Shelf")
+    desk.window.shelf.export_file(target)
+    assert "needs the recording" in desk.window.said.text.text() and not target.exists()
+    answer(desk, "Write it all the same")
+    assert target.exists() and desk.messages[-1] == "Wrote 32 presets to out.feltbank."
 
 
 def test_delete_twice_leaves_the_neighbour_which_is_chosen_and_named(desk: Desk) -> None:

@@ -148,6 +148,7 @@ class Window(QMainWindow):
         self.settings_sheet.controller_asked.connect(self.show_controller)
         self.strip.pattern_asked.connect(self.show_pattern)
         session.said.connect(self.said.say)
+        session.asked.connect(lambda text, answers: self.said.say(text, True, answers))
         session.rebuilding.connect(self._note_focus)
         session.rebuilt.connect(self._give_focus_back)
         session.watch(self._title, EVERYTHING)

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from felt_dial.bank.catalogue import Listed, ListedBank
 from felt_dial.bank.library import Thrown
-from felt_dial.bank.package import export_bank, faults, import_bank
+from felt_dial.bank.package import export_bank, import_bank, missing_from
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import Pill, Scroller, text_label
@@ -426,17 +426,22 @@ class ShelfPage(Page):
         if path:
             self.export_file(Path(path))
 
-    def export_file(self, path: Path) -> None:
-        """Writes the shown bank as one file."""
+    def export_file(self, path: Path, all_the_same: bool = False) -> None:
+        """Writes the shown bank as one file; asks first where a recording that it needs is missing."""
+        session = self.session
         try:
-            bank = self.session.library.bank(self.session.shelf_bank)
-            wrong = faults(bank)
+            bank = session.library.bank(session.shelf_bank)
+            lacks = missing_from(bank)
+            if lacks and not all_the_same:
+                more = f" And {len(lacks) - 1} more." if len(lacks) > 1 else ""
+                answers = [("Write it all the same", partial(self.export_file, path, True))]
+                session.ask(f"{lacks[0]}{more} Nothing is written yet.", answers)
+                return
             count = export_bank(bank, path)
-        except FeltDialError as fault:
-            self.session.say(str(fault), problem=True)
+        except FeltDialError as wrong:
+            session.say(str(wrong), problem=True)
             return
-        missing = f" Mind: {wrong[0]}" + (f" And {len(wrong) - 1} more." if len(wrong) > 1 else "") if wrong else ""
-        self.session.say(f"Wrote {count} presets to {path.name}.{missing}", problem=bool(wrong))
+        session.say(f"Wrote {count} presets to {path.name}.")
 
     def first(self) -> QWidget:
         """The list, for the arrow keys."""
