@@ -19,15 +19,6 @@ from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch
 
 
-@pytest.fixture
-def library(tmp_path: Path) -> Library:
-    made = Library(tmp_path / "library")
-    bank = made.create("Glasshouse")
-    for name in ("Dew", "Moss", "Root"):
-        bank.save_new(new_patch(name))
-    return made
-
-
 def as_it_is(library: Library) -> dict[str, list[tuple[str, str, str, bool]]]:
     """What stands in the library, read from its files alone."""
     found = {}

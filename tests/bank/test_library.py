@@ -38,15 +38,6 @@ ROOT = Path(__file__).parent.parent.parent
 BANKS = ROOT / "felt_dial" / "data" / "banks"
 
 
-@pytest.fixture
-def library(tmp_path: Path) -> Library:
-    made = Library(tmp_path / "library")
-    bank = made.create("Glasshouse")
-    for name in ("Dew", "Moss", "Root"):
-        bank.save_new(new_patch(name))
-    return made
-
-
 def louder(patch: Patch, level: float) -> Patch:
     return with_value(patch, "layers.a.level", level)
 

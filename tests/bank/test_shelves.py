@@ -19,15 +19,6 @@ from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch
 
 
-@pytest.fixture
-def library(tmp_path: Path) -> Library:
-    made = Library(tmp_path / "library")
-    bank = made.create("Glasshouse")
-    for name in ("Dew", "Moss", "Root"):
-        bank.save_new(new_patch(name))
-    return made
-
-
 def names(library: Library, bank: str = "glasshouse") -> list[str]:
     return [preset.name for preset in library.bank(bank).presets()]
 
