@@ -130,11 +130,8 @@ class Bin:
         with bank.held():
             place = entry.place if bank.id == entry.bank else None
             key = bank.add(read_file(folder / "preset.json"), entry.preset, place=place)
-            with (
-                contextlib.suppress(FileNotFoundError),
-                at_the_disk(f"The versions of “{entry.name}”", "They are lost."),
-            ):
-                if (folder / "versions").is_dir():
+            if (folder / "versions").is_dir():
+                with contextlib.suppress(OSError):  # the preset itself is back
                     (bank.folder / "versions").mkdir(exist_ok=True)
                     os.rename(folder / "versions", bank.folder / "versions" / key)
         self.forget(ticket)

@@ -33,7 +33,7 @@ CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text);
 """
 MOST_FOUND = 500
 """How many presets a search lists."""
-TRIES = ("locked", "busy")
+HOW: dict[str, Any] = {"isolation_level": None, "timeout": 5.0, "check_same_thread": False}
 
 
 class ListedBank(NamedTuple):
@@ -184,33 +184,42 @@ class Catalogue:
     # --- the rim ---------------------------------------------------------------------------------
 
     def _open(self) -> sqlite3.Connection:
-        for path in (self.path, None):
-            try:
-                if path is not None:
-                    path.parent.mkdir(parents=True, exist_ok=True)
-                base = sqlite3.connect(path or ":memory:", isolation_level=None, timeout=5.0, check_same_thread=False)
-                if path is not None:
-                    base.execute("PRAGMA journal_mode = WAL")
-                    base.execute("PRAGMA synchronous = OFF")
-                base.execute("BEGIN IMMEDIATE")
-                if base.execute("PRAGMA user_version").fetchone()[0] != SCHEMA:
-                    for name in ("words", "preset", "bank"):
-                        base.execute(f"DROP TABLE IF EXISTS {name}")
-                    for table in TABLES.split(";\n"):
-                        base.execute(table)
-                    base.execute(f"PRAGMA user_version = {SCHEMA}")
-                base.execute("COMMIT")
-                return base
-            except (OSError, sqlite3.Error):
-                if path is not None and _damaged(path):
-                    return self._open()
-        raise FeltDialError("SQLite cannot keep a list in memory.")
+        """The file; a new one in the place of one that is damaged; memory where neither can be used."""
+        if self.path is not None:
+            for _ in range(2):
+                try:
+                    self.path.parent.mkdir(parents=True, exist_ok=True)
+                    return self._laid_out(sqlite3.connect(self.path, **HOW))
+                except (OSError, sqlite3.Error) as wrong:
+                    if _busy(wrong) or not _taken_away(self.path):
+                        break
+            self.path = None
+        return self._laid_out(sqlite3.connect(":memory:", **HOW))
+
+    @staticmethod
+    def _laid_out(base: sqlite3.Connection) -> sqlite3.Connection:
+        """The connection, its tables there; closed again where that fails."""
+        try:
+            base.execute("PRAGMA journal_mode = WAL")
+            base.execute("PRAGMA synchronous = OFF")
+            base.execute("BEGIN IMMEDIATE")
+            if base.execute("PRAGMA user_version").fetchone()[0] != SCHEMA:
+                for name in ("words", "preset", "bank"):
+                    base.execute(f"DROP TABLE IF EXISTS {name}")
+                for table in TABLES.split(";\n"):
+                    base.execute(table)
+                base.execute(f"PRAGMA user_version = {SCHEMA}")
+            base.execute("COMMIT")
+        except sqlite3.Error:
+            base.close()
+            raise
+        return base
 
     def _mend(self) -> None:
         """The file failed: a new one, or none."""
         with contextlib.suppress(sqlite3.Error):
             self._base.close()
-        if self.path is not None and not _damaged(self.path):
+        if self.path is not None and not _taken_away(self.path):
             self.path = None
         self._base = self._open()
 
@@ -228,21 +237,24 @@ class Catalogue:
             for step, given in steps:
                 self._base.execute(step, given)
             self._base.execute("COMMIT")
-        except sqlite3.OperationalError as wrong:
+        except sqlite3.Error as wrong:
             with contextlib.suppress(sqlite3.Error):
                 self._base.execute("ROLLBACK")
-            if not any(word in str(wrong) for word in TRIES):  # another window is at it: its rows will do
+            if not _busy(wrong):  # else another window is at it: its rows will do
                 self._mend()
-        except sqlite3.Error:
-            self._mend()
 
     def close(self) -> None:
         """Lets go of the file."""
         self._base.close()
 
 
-def _damaged(path: Path) -> bool:
-    """Takes a file away that is no database, and what belongs to it; False where that cannot be done."""
+def _busy(wrong: Exception) -> bool:
+    """Whether another window only holds the file for the moment."""
+    return isinstance(wrong, sqlite3.OperationalError) and any(word in str(wrong) for word in ("locked", "busy"))
+
+
+def _taken_away(path: Path) -> bool:
+    """Takes a file away that cannot be used, and what belongs to it; False where that cannot be done."""
     try:
         for part in (path, Path(f"{path}-wal"), Path(f"{path}-shm")):
             part.unlink(missing_ok=True)

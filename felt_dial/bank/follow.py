@@ -43,9 +43,14 @@ class Following:
 
     def _run(self) -> None:
         catalogue = Catalogue(self._path)
-        with contextlib.closing(catalogue):
-            self._changed.extend(catalogue.refresh(self._library, watch=self._watch))
-            self.done = self.total = 0
+        with (
+            contextlib.closing(catalogue),
+            contextlib.suppress(OSError),
+        ):  # a library that went away is followed no more
+            try:
+                self._changed.extend(catalogue.refresh(self._library, watch=self._watch))
+            finally:
+                self.done = self.total = 0
             for banks in self._banks():
                 self._changed.extend(catalogue.refresh(self._library, banks))
 

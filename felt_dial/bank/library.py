@@ -168,8 +168,11 @@ class Library:
             return key
 
     def tidy(self, days: int, most: int) -> None:
-        """Clears what was left half done, and what has lain in the bin for too long; another process may be at work."""
-        with contextlib.suppress(OSError), self.held():
+        """Clears what was left half done, and what has lain in the bin for too long; leaves a library that cannot be
+        written, or is not there, as it is."""
+        if not self.root.is_dir():
+            return
+        with contextlib.suppress(OSError, CannotWrite), self.held():
             for litter in (*self.root.glob(f"{LITTER[1]}*"), *self.root.glob(f"{LITTER[2]}*")):
                 shutil.rmtree(litter, ignore_errors=True)
             self.bin.tidy(days, most)

@@ -87,6 +87,8 @@ def save_settings(settings: Settings) -> None:
 
 def lay_out_demo(root: Path) -> None:
     """Puts the banks that come with the program into a library that is not there yet."""
+    if root.is_dir() and {path.name for path in root.iterdir()} == {".locks"}:  # all that a full disk let be made
+        shutil.rmtree(root)
     if root.exists():
         return
     draft = root.parent / f".making-{secrets.token_hex(8)}"

@@ -7,6 +7,7 @@ import sqlite3
 import time
 from pathlib import Path
 from random import Random
+from typing import Any
 
 import pytest
 
@@ -163,6 +164,42 @@ def test_a_file_that_fails_while_it_is_used_is_given_up(library: Library, tmp_pa
     catalogue._base.close()  # as where the disk goes away
     catalogue.refresh(library)
     assert as_listed(catalogue) == as_it_is(library)
+
+
+def test_a_disk_that_takes_no_database_leaves_the_rows_in_memory(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Every try with the file fails, as on a full disk: it is given up after the second."""
+    tried, connect = [], sqlite3.connect
+
+    def full(path: object, **words: Any) -> sqlite3.Connection:
+        tried.append(path)
+        if path != ":memory:":
+            raise sqlite3.OperationalError("database or disk is full")
+        return connect(":memory:", **words)
+
+    monkeypatch.setattr(catalogues.sqlite3, "connect", full)
+    catalogue = Catalogue(tmp_path / "c.sqlite")
+    catalogue.refresh(library)
+    assert as_listed(catalogue) == as_it_is(library) and len(tried) == 3 and catalogue.path is None
+
+
+def test_a_file_that_another_holds_is_not_taken_away(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setitem(catalogues.HOW, "timeout", 0.05)
+    first = Catalogue(tmp_path / "c.sqlite")
+    first.refresh(library)
+    holder = sqlite3.connect(tmp_path / "c.sqlite", isolation_level=None)
+    holder.execute("BEGIN IMMEDIATE")
+    second = Catalogue(tmp_path / "c.sqlite")
+    second.refresh(library)
+    assert as_listed(second) == as_it_is(library)
+    library.bank("glasshouse").change("dew", {}, {"favourite": True})
+    first.refresh(library)
+    holder.execute("ROLLBACK")
+    first.refresh(library)
+    assert first.path is not None and first.path.exists() and as_listed(first) == as_it_is(library)
 
 
 def test_two_windows_share_one_file(library: Library, tmp_path: Path) -> None:

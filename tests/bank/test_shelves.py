@@ -215,6 +215,20 @@ def test_the_bin_forgets_what_is_too_old_and_too_much(library: Library) -> None:
     assert [thrown.ticket for thrown in library.bin.all()] == tickets[2:]
 
 
+def test_a_library_that_cannot_be_written_or_is_not_there_is_left_as_it_is(
+    library: Library, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    Library(tmp_path / "nowhere").tidy(90, 500)
+    assert not (tmp_path / "nowhere").exists(), "a start on a full disk does not make it: the demo comes with the next"
+
+    def read_only(*_: object, **__: object) -> None:
+        raise OSError(30, "Read-only file system")
+
+    monkeypatch.setattr(files.FileLock, "acquire", read_only)
+    library.tidy(90, 500)
+    assert names(library) == ["Dew", "Moss", "Root"]
+
+
 def test_a_demo_that_is_half_laid_out_is_laid_out_anew(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     root = tmp_path / "library"
     copied = []
@@ -230,5 +244,6 @@ def test_a_demo_that_is_half_laid_out_is_laid_out_anew(tmp_path: Path, monkeypat
         lay_out_demo(root)
     assert not root.exists() and list(tmp_path.iterdir()) == []
     monkeypatch.undo()
+    (root / ".locks").mkdir(parents=True)
     lay_out_demo(root)
     assert len(Library(root).banks()) == 2

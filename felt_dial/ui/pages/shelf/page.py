@@ -282,8 +282,14 @@ class ShelfPage(Page):
 
     def _frame(self) -> None:
         left, total = self.session.figures.measuring.left, self.session.figures.measuring.total
-        self.work.setVisible(left > 0)
-        if left:
+        reading = self.session.following
+        self.work.setVisible(left > 0 or bool(reading and reading.total))
+        self.cancel.setVisible(left > 0)
+        if reading and reading.total:
+            self.progress.setMaximum(reading.total)
+            self.progress.setValue(reading.done)
+            self.measuring.setText(f"Reading bank {reading.done + 1} of {reading.total}")
+        elif left:
             self.progress.setMaximum(max(total, 1))
             self.progress.setValue(total - left)
             self.measuring.setText(f"Measuring {total - left + 1} of {total}")
