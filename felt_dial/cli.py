@@ -32,7 +32,7 @@ def _library() -> Any:
 
 def find_patch(name: str) -> Any:
     """The patch of a JSON file, of `BANK:NAME`, or `init`."""
-    from felt_dial.patch.documents.kind import BadDocument
+    from felt_dial.files import read_whole
     from felt_dial.patch.documents.patch import read_patch
     from felt_dial.sound.modules import new_patch
 
@@ -40,10 +40,7 @@ def find_patch(name: str) -> Any:
         return new_patch()
     path = Path(name)
     if path.suffix == ".json" or path.exists():
-        try:
-            return read_patch(path.read_bytes(), f"“{path.name}”")
-        except OSError as wrong:
-            raise BadDocument(f"{path} cannot be read: {wrong.strerror}.") from None
+        return read_patch(read_whole(path), f"“{path.name}”")
     if ":" in name:
         bank_name, _, preset = name.partition(":")
         bank = _library().named(bank_name)
@@ -69,7 +66,7 @@ def render(
     tempo: Annotated[float | None, typer.Option(help="Beats per minute")] = None,
 ) -> None:
     """Renders a patch to a WAV file, 32-bit float."""
-    from felt_dial.bank.files import write_whole
+    from felt_dial.files import write_whole
     from felt_dial.patch.patch import param_at, with_value
     from felt_dial.sound.compile import compile_all, kernels_ready
     from felt_dial.sound.matter.wav import wav_bytes

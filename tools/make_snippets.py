@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 import felt_dial.sound.modules  # noqa: F401
-from felt_dial.bank.files import slug
 from felt_dial.bank.snippets import FAMILIES, write_snippet
+from felt_dial.files import slug
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.curve import READY
 

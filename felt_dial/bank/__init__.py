@@ -5,8 +5,6 @@
 - `catalogue`: what stands in the library, as rows, so that nobody has to read all files to list or search them.
 - `documents`: the presets that lie, or lay, on the table, and what disk holds of each now.
 - `figures`: what is known of the loudness and the look of sounds, and what is still to be measured.
-- `files`: Files written whole or not at all, names that are safe as file names, and folders held against other
-  processes.
 - `follow`: what changes in it, by whomever, is read into the catalogue beside the work of the window.
 - `index`: what was measured, by content. It can always be made anew.
 - `journal`: unsaved work, written as it is done, kept until it is saved or the person answers what becomes of it.

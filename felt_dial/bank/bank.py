@@ -19,9 +19,9 @@ from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict
 
-from felt_dial.bank.files import at_the_disk, held, names_like, slug, write_new, write_whole
 from felt_dial.bank.measurement import sound_key
 from felt_dial.errors import FeltDialError
+from felt_dial.files import at_the_disk, held, names_like, slug, write_new, write_whole
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
@@ -246,7 +246,8 @@ class Bank:
 
     def versions(self, preset: str) -> list[Path]:
         """Files of the last versions, newest first."""
-        return sorted((self.folder / "versions" / preset).glob("*.json"), reverse=True)
+        kept = (self.folder / "versions" / preset).glob("*.json")
+        return sorted((path for path in kept if path.stem.isdecimal()), reverse=True)
 
     def save_new(self, patch: Patch, after: str | None = None, wanted: str | None = None) -> str:
         """Saves a patch as a new preset, never over another, and returns its id."""

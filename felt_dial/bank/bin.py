@@ -18,8 +18,8 @@ from pathlib import Path
 from typing import Any
 
 from felt_dial.bank.bank import Bank, NoSuchBank, read_file
-from felt_dial.bank.files import LITTER, at_the_disk, write_whole
 from felt_dial.errors import FeltDialError
+from felt_dial.files import LITTER, at_the_disk, write_whole
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch
 

@@ -20,7 +20,7 @@ from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import sound_key
 from felt_dial.errors import FeltDialError
 
-SCHEMA = 1
+SCHEMA = 2
 TABLES = """
 CREATE TABLE bank (id TEXT PRIMARY KEY, stamp INTEGER, name TEXT, problem TEXT) WITHOUT ROWID;
 CREATE TABLE preset (

@@ -67,5 +67,8 @@ class Index:
             row = None
         if row is None:
             return self._unwritten.get(key)
-        swatch = np.frombuffer(row[2], np.uint8).reshape(SWATCH_SHAPE)
-        return Measurement(row[0] if row[0] is not None else float("-inf"), row[1], swatch)
+        try:
+            swatch = np.frombuffer(row[2], np.uint8).reshape(SWATCH_SHAPE)
+            return Measurement(row[0] if row[0] is not None else float("-inf"), float(row[1]), swatch)
+        except (TypeError, ValueError):  # a row that somebody else wrote
+            return None

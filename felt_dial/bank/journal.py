@@ -18,10 +18,10 @@ from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from filelock import FileLock, Timeout
+from filelock import FileLock
 
-from felt_dial.bank.files import at_the_disk, write_whole
 from felt_dial.errors import FeltDialError
+from felt_dial.files import at_the_disk, in_use, write_whole
 from felt_dial.patch.documents.kind import LARGEST, Data, DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
@@ -123,15 +123,10 @@ class Journal:
     def _lives(self, window: str) -> bool:
         """Whether another process holds the lock of a window."""
         path = self.folder / f"{window}.lock"
-        if not path.exists():
-            return False
-        try:
-            with FileLock(path, timeout=0):
-                pass
-        except (Timeout, OSError):
+        if in_use(path):
             return True
         with contextlib.suppress(OSError):
-            path.unlink()
+            path.unlink(missing_ok=True)
         return False
 
     def _read(self, path: Path) -> LeftBehind | None:
@@ -141,7 +136,7 @@ class Journal:
             side = "b" if entry["side"] == "b" else "a"
             work = Unsaved(a, b, side, str(entry["bank"]), str(entry["preset"]))
             return LeftBehind(path, datetime.fromtimestamp(path.stat().st_mtime), work)
-        except (FeltDialError, KeyError, TypeError):
+        except (OSError, FeltDialError, KeyError, TypeError):
             with contextlib.suppress(OSError):
                 path.replace(path.with_suffix(".unreadable"))
             return None

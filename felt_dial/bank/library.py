@@ -19,7 +19,7 @@ from pathlib import Path
 
 from felt_dial.bank.bank import Bank, BankFile, MovedOn, NoSuchBank, Preset, read_bank, write_bank
 from felt_dial.bank.bin import Bin, Thrown
-from felt_dial.bank.files import LITTER, CannotWrite, at_the_disk, held, names_like, slug, write_whole
+from felt_dial.files import LITTER, CannotWrite, at_the_disk, held, in_use, names_like, slug, write_whole
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter.assets import keep as keep_asset
 from felt_dial.sound.matter.assets import look_in
@@ -76,8 +76,8 @@ class Library:
     @contextlib.contextmanager
     def draft(self, name: str) -> Iterator[Path]:
         """A folder aside in which a bank is made; what is not put up is taken away again. Raises `CannotWrite`."""
-        with self.held():
-            folder = self.root / f".making-{secrets.token_hex(8)}"
+        folder = self.root / f".making-{secrets.token_hex(8)}"
+        with held(self._lock_of(folder), f"“{name}”"):
             with at_the_disk(f"“{name}” could not be made in {self.root}", "The library is as it was."):
                 for sub in ("presets", "assets"):
                     (folder / sub).mkdir(parents=True)
@@ -88,11 +88,17 @@ class Library:
                 raise CannotWrite(says, wrong.reason) from None
             finally:
                 shutil.rmtree(folder, ignore_errors=True)
+                with contextlib.suppress(OSError):
+                    self._lock_of(folder).unlink(missing_ok=True)
+
+    def _lock_of(self, folder: Path) -> Path:
+        """Held while a folder aside is being filled."""
+        return self.root / ".locks" / f"{folder.name}.lock"
 
     def put_up(self, folder: Path, name: str, wanted: str = "") -> Bank:
         """Gives a bank that was made aside its place, never that of another."""
-        key = next(key for key in names_like(wanted or slug(name)) if not (self.root / key).exists())
-        with at_the_disk(f"“{name}” could not be put into {self.root}", "The library is as it was."):
+        with self.held(), at_the_disk(f"“{name}” could not be put into {self.root}", "The library is as it was."):
+            key = next(key for key in names_like(wanted or slug(name)) if not (self.root / key).exists())
             os.rename(folder, self.root / key)
         return Bank(self.root / key)
 
@@ -174,5 +180,7 @@ class Library:
             return
         with contextlib.suppress(OSError, CannotWrite), self.held():
             for litter in (*self.root.glob(f"{LITTER[1]}*"), *self.root.glob(f"{LITTER[2]}*")):
-                shutil.rmtree(litter, ignore_errors=True)
+                if not in_use(self._lock_of(litter)):
+                    shutil.rmtree(litter, ignore_errors=True)
+                    self._lock_of(litter).unlink(missing_ok=True)
             self.bin.tidy(days, most)

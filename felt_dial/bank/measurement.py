@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import NOT_SOUND, Patch
 
 RATE = 48000
@@ -39,7 +38,7 @@ class Measurement:
 def sound_key(patch: Patch) -> str:
     """SHA-256 of all that bears on the sound: equal keys sound equal."""
     plain = patch.model_copy(update={key: Patch.model_fields[key].get_default() for key in NOT_SOUND})
-    return hashlib.sha256(write_patch(plain).encode()).hexdigest()
+    return hashlib.sha256(plain.model_dump_json().encode()).hexdigest()
 
 
 def swatch_of(sound: NDArray[np.float32], rate: int) -> NDArray[np.uint8]:

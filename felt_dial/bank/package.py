@@ -10,13 +10,13 @@ import re
 import struct
 import zipfile
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path, PurePosixPath
 
 from felt_dial.bank.bank import read_file
-from felt_dial.bank.files import at_the_disk, write_whole
 from felt_dial.bank.library import Bank, Library, read_bank, write_bank
-from felt_dial.errors import cut
+from felt_dial.errors import FeltDialError, cut
+from felt_dial.files import at_the_disk, write_whole
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.sound.matter.assets import assets_of, missing
@@ -25,6 +25,10 @@ MOST_FILES = 20_000
 MOST_BYTES = 2 * 1024**3
 MOST_RATIO = 200
 NOTHING = "Nothing was imported."
+
+
+class Stopped(FeltDialError):
+    """The person stopped it; nothing was kept."""
 
 
 PRESET = re.compile(r"presets/[^/.][^/]{0,100}\.json")
@@ -41,7 +45,7 @@ def missing_from(bank: Bank) -> list[str]:
     return found
 
 
-def export_bank(bank: Bank, target: Path) -> int:
+def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambda part: True) -> int:
     """Writes a bank as `.feltbank`, bytes equal for equal content; returns how many presets it holds.
 
     What is written can be read again: raises `BadDocument` where a preset cannot be read, and writes nothing. Recordings
@@ -51,7 +55,9 @@ def export_bank(bank: Bank, target: Path) -> int:
     order, needed = bank.ids(), set[str]()
     with at_the_disk(f"{bank.name} was not written", "Nothing was."), zipfile.ZipFile(memory, "w") as archive:
         _add(archive, "bank.json", write_bank(bank.file.model_copy(update={"order": tuple(order)})).encode())
-        for key in order:
+        for n, key in enumerate(order):
+            if n % 20 == 0 and not watch(n / len(order)):
+                raise Stopped(f"“{bank.name}” was not handed over: that was stopped. Nothing was written.")
             content = read_file(bank.path(key))
             patch = read_patch(content, f"“{key}” in {bank.name}")
             needed |= {asset.digest for asset in assets_of(patch).values()}
@@ -104,8 +110,11 @@ def _check_names(archive: zipfile.ZipFile, where: str) -> None:
             raise BadDocument(f"{where} unpacks to more than a bank can be. {NOTHING}")
 
 
-def import_bank(library: Library, source: Path) -> Bank:
-    """Reads a `.feltbank` into the library, all of it or nothing; raises `BadDocument` or `CannotWrite`."""
+def import_bank(library: Library, source: Path, watch: Callable[[float], bool] = lambda part: True) -> Bank:
+    """Reads a `.feltbank` into the library, all of it or nothing; raises `BadDocument` or `CannotWrite`.
+
+    `watch` is told the part that is done, 0 to 1, and stops it by returning False.
+    """
     where = f"“{cut(source.name)}”"
     with _whole(where), zipfile.ZipFile(source) as archive:
         _check_names(archive, where)
@@ -113,18 +122,15 @@ def import_bank(library: Library, source: Path) -> Bank:
         if "bank.json" not in archive.namelist():
             raise BadDocument(f"{where} holds no bank.json. {NOTHING}")
         bank = read_bank(archive.read("bank.json"), f"{where}: bank.json")
-        files = {name: archive.read(name) for name in names}
-    for name, content in files.items():
-        if name.startswith("presets/"):
-            read_patch(content, f"{where}: {name}")
-    return _lay_down(library, bank.name, write_bank(bank).encode(), files)
-
-
-def _lay_down(library: Library, name: str, bank: bytes, files: dict[str, bytes]) -> Bank:
-    with library.draft(name) as folder:
-        with at_the_disk(f"“{name}” could not be unpacked", "The library is as it was."):
-            for file, content in files.items():
-                (folder / file).write_bytes(content)
-        write_whole(folder / "bank.json", bank)
-        os.sync()  # once for all files
-        return library.put_up(folder, name)
+        with library.draft(bank.name) as folder:
+            for n, name in enumerate(names):
+                if n % 20 == 0 and not watch(n / len(names)):
+                    raise Stopped(f"Taking in {where} was stopped. {NOTHING}")
+                content = archive.read(name)
+                if name.startswith("presets/"):
+                    read_patch(content, f"{where}: {name}")
+                with at_the_disk(f"“{bank.name}” could not be unpacked", "The library is as it was."):
+                    (folder / name).write_bytes(content)
+            write_whole(folder / "bank.json", write_bank(bank))
+            os.sync()  # once for all files
+            return library.put_up(folder, bank.name)

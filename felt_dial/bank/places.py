@@ -11,7 +11,7 @@ from typing import Literal
 import platformdirs
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from felt_dial.bank.files import write_whole
+from felt_dial.files import write_whole
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.shipped import DATA
 

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
 
-from felt_dial.bank.files import free_name, slug, write_whole
 from felt_dial.errors import cut
+from felt_dial.files import CannotRead, at_the_disk, free_name, read_whole, slug, write_whole
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.shaping import Shaper
@@ -102,8 +102,8 @@ class Snippets:
             if path.name == DEFAULTS:
                 continue
             try:
-                name, family, module = read_snippet(path.read_bytes(), f"“{path.name}”")
-            except (BadDocument, OSError) as wrong:
+                name, family, module = read_snippet(read_whole(path), f"“{path.name}”")
+            except (BadDocument, CannotRead) as wrong:
                 self.problems.append(str(wrong))
                 continue
             yield Snippet(path.stem, name, family, module, shipped)
@@ -122,9 +122,10 @@ class Snippets:
         return Snippet(key, name, family_of(module), module, False)
 
     def remove(self, snippet: Snippet) -> None:
-        """Throws one of the person's own away."""
+        """Throws one of the person's own away; raises `CannotWrite`."""
         if not snippet.shipped:
-            (self.folder / f"{snippet.id}.json").unlink(missing_ok=True)
+            with at_the_disk(f"“{cut(snippet.name)}” was not thrown away", "It is still there."):
+                (self.folder / f"{snippet.id}.json").unlink(missing_ok=True)
 
     def defaults(self) -> dict[str, str]:
         """Which snippet a new module of a kind begins with, by `family.kind`."""

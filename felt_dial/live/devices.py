@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
+from felt_dial.files import write_whole
 from felt_dial.sound.matter.wav import wav_bytes
 
 SIMULATED = "simulated"
@@ -67,7 +68,7 @@ class SimulatedOutput:
         """Writes what was kept as a WAV file, 32-bit float."""
         kept, self._kept = self._kept or [], None
         sound = np.concatenate(kept, axis=1) if kept else np.zeros((2, 0), np.float32)
-        path.write_bytes(wav_bytes(sound, int(self.rate)))
+        write_whole(path, wav_bytes(sound, int(self.rate)))
 
     def run(self) -> None:
         """Plays until `close`; a block is late when it is done after the buffer ran dry."""

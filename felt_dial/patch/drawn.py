@@ -78,6 +78,9 @@ class Drawn(Parameter):
             raise OutOfRange(f"Row {n + 1} of {self.label} is not {names}.")
         kept = []
         for column, x in zip(self.columns, row, strict=True):
+            if type(x) is float and not column.whole and column.low <= x <= column.high:  # nearly all are
+                kept.append(x)
+                continue
             if isinstance(x, bool) or not isinstance(x, int | float) or not math.isfinite(x):
                 raise OutOfRange(f"Row {n + 1} of {self.label} has no number for {column.name}: {x!r}.")
             if not column.low <= x <= column.high:

@@ -120,6 +120,8 @@ class Param(Parameter):
         return self.low < 0 < self.high and (self.unit.name != "a level" or self.low == -self.high)
 
     def check(self, value: object) -> Value:
+        if type(value) is float and not self.whole and self.low <= value <= self.high:  # nearly all are
+            return value
         if isinstance(value, str) and value in self.names:
             return float(self.names[value])
         if isinstance(value, dict) and set(value) == {"beats"}:

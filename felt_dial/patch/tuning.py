@@ -12,6 +12,7 @@ from pathlib import Path
 from pydantic import BaseModel, ConfigDict, Field
 
 from felt_dial.errors import FeltDialError
+from felt_dial.files import read_whole
 from felt_dial.patch.units import number
 
 MOST_DEGREES = 1024
@@ -142,12 +143,9 @@ def read_kbm(text: str, where: str) -> KeyMap:
 
 
 def load_tuning(path: Path, before: Tuning | None = None) -> Tuning:
-    """The tuning of a `.scl`, or `before` with the map of a `.kbm`; raises `BadTuning`."""
+    """The tuning of a `.scl`, or `before` with the map of a `.kbm`; raises `BadTuning` or `CannotRead`."""
     where = f"“{path.name}”"
-    try:
-        data = path.read_bytes()[: LARGEST + 1]
-    except OSError as wrong:
-        raise BadTuning(f"{where} cannot be read: {wrong.strerror}.") from None
+    data = read_whole(path, LARGEST + 1)
     if len(data) > LARGEST or b"\0" in data:
         raise BadTuning(f"{where} is no text of a scale. The tuning stays as it was.")
     text = data.decode("utf-8", "replace")

@@ -7,6 +7,7 @@
 - `heard`: What is done in the window with what the engine says: one function for every message that it sends.
 - `importing`: reading, listening and looking for them in the background, while the sound goes on.
 - `inspector/`: The panel on the right of the Patch page.
+- `jobs`: long work beside the window, one at a time, while the sound goes on.
 - `pages/`: The pages, found by themselves: each is a `Page` in the `page` file of its folder.
 - `pictures/`: Pictures, each true to the running patch.
 - `session`: the patch on the table, its history, the library, and the engine that sounds it.

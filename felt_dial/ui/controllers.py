@@ -6,9 +6,9 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
 
-from felt_dial.bank.files import write_whole
 from felt_dial.bank.places import control_map_path
 from felt_dial.errors import FeltDialError
+from felt_dial.files import read_whole, write_whole
 from felt_dial.live.control_map import load_map, read_map, turned
 from felt_dial.patch.patch import param_at, path_exists, value_at
 from felt_dial.ui.session import Session
@@ -84,8 +84,8 @@ class Control(QObject):
         write_whole(path, self.map.write())
 
     def take_map(self, path: Path) -> None:
-        """Takes a map from a file; raises `BadControlMap`."""
-        self.map = read_map(path.read_text(errors="replace"), f"“{path.name}”")
+        """Takes a map from a file; raises `BadControlMap` or `CannotRead`."""
+        self.map = read_map(read_whole(path), f"“{path.name}”")
         self._keep()
 
     def _keep(self) -> None:

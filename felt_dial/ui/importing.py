@@ -3,15 +3,9 @@
 from __future__ import annotations
 
 import math
-import queue
-import threading
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from PySide6.QtCore import QObject, Signal
-
-from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import CENTS, note_name
@@ -20,6 +14,7 @@ from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.sources.core.levels import guess_cycle
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
+from felt_dial.ui.jobs import Watch, part_of
 from felt_dial.ui.session import Session
 
 FILES = "Recordings (*.wav *.flac *.aif *.aiff *.ogg *.mp3);;All files (*)"
@@ -34,69 +29,11 @@ class Taken(NamedTuple):
     cycle: int
 
 
-class Importing(QObject):
-    """One job at a time: its name, how far it is, and a way to stop it."""
-
-    changed = Signal()
+class Importing:
+    """Takes recordings in for the patch on the table."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
         self.session = session
-        self.name, self.part, self._shown = "", 0.0, -1.0
-        self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
-        self._stop = threading.Event()
-        session.frame.connect(self._poll)
-
-    @property
-    def busy(self) -> bool:
-        """True while a job runs."""
-        return bool(self.name)
-
-    def cancel(self) -> None:
-        """Stops the job; nothing of it is kept."""
-        self._stop.set()
-
-    def _poll(self) -> None:
-        shown = self.part
-        while not self._heard.empty():
-            self._heard.get()()
-        if self.busy and shown != self._shown:
-            self._shown = shown
-            self.changed.emit()
-
-    def _start(self, name: str, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
-        if self.busy:
-            self.session.say(f"{self.name} is still going on; wait for it or cancel it.", problem=True)
-            return
-        self.name, self.part = name, 0.0
-        self._stop.clear()
-
-        def end(act: Callable[[], None]) -> Callable[[], None]:
-            def done() -> None:
-                self.name = ""
-                act()
-                self.changed.emit()
-
-            return done
-
-        def run() -> None:
-            try:
-                found = work()
-            except FeltDialError as wrong:
-                sentence = str(wrong)
-                self._heard.put(end(lambda: self.session.say(sentence, problem=True)))
-            else:
-                self._heard.put(end(lambda: then(found)))
-
-        self.changed.emit()
-        threading.Thread(target=run, daemon=True).start()
-
-    def _watch(self, first: float, last: float) -> Callable[[float], bool]:
-        def watch(part: float) -> bool:
-            self.part = first + (last - first) * part
-            return not self._stop.is_set()
-
-        return watch
 
     def load(self, layer: str, path: Path) -> None:
         """Reads a file for the source of a layer: a table, a sample, or a texture."""
@@ -104,21 +41,21 @@ class Importing(QObject):
         is_table, is_partials = isinstance(source, Table), isinstance(source, Partials)
         listens = "root" in source.params
 
-        def work() -> Taken:
-            audio = read_audio(path, self._watch(0.0, 0.3))
+        def work(watch: Watch) -> Taken:
+            audio = read_audio(path, part_of(watch, 0.0, 0.3))
             root = audio.root
             if listens and root is None:
                 hertz = analysis.pitch_of(audio.sound[:, : int(8 * audio.rate)], audio.rate)
                 root = None if hertz is None else 69.0 + 12.0 * math.log2(hertz / 440.0)
-            self._watch(0.0, 0.5)(1.0)
+            watch(0.5)
             asset = self.session.library.keep_audio(audio, path.stem)
             if is_partials:
                 place = 60.0 if root is None else root
                 key, cents = round(place), round(100 * (place - round(place)), 1)
-                analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), self._watch(0.5, 1.0))
+                analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), part_of(watch, 0.5, 1.0))
             return Taken(asset, audio, root, guess_cycle(audio.sound[0]) if is_table else 0)
 
-        self._start(f"Loading {path.name}", work, lambda taken: self._give(layer, path, taken))
+        self.session.jobs.start(f"Loading {path.name}", work, lambda taken: self._give(layer, path, taken))
 
     def _give(self, layer: str, path: Path, taken: Taken) -> None:
         if layer not in self.session.patch.layers:
@@ -142,11 +79,8 @@ class Importing(QObject):
         """Looks in a folder for the recordings that the patch misses, by their content."""
         wanted = {asset.digest: asset for asset in assets.missing(self.session.patch).values()}
 
-        def work() -> dict[str, Path]:
-            def watch(n: int, of: int) -> bool:
-                return self._watch(0.0, 1.0)(n / max(of, 1))
-
-            found = assets.search(folder, set(wanted), watch)
+        def work(watch: Watch) -> dict[str, Path]:
+            found = assets.search(folder, set(wanted), lambda n, of: watch(n / max(of, 1)))
             for digest, path in found.items():
                 self.session.library.keep_audio(read_audio(path), wanted[digest].name)
             return found
@@ -162,7 +96,7 @@ class Importing(QObject):
                     f"Nothing in {folder.name} holds {names}. The patch keeps asking for it.", problem=True
                 )
 
-        self._start(f"Looking in {folder.name}", work, then)
+        self.session.jobs.start(f"Looking in {folder.name}", work, then)
 
 
 def _key_text(key: float) -> str:

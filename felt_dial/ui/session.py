@@ -16,7 +16,6 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from felt_dial.bank.catalogue import Catalogue, catalogue_path
 from felt_dial.bank.documents import Document, Documents
 from felt_dial.bank.figures import Figures
-from felt_dial.bank.files import CannotWrite
 from felt_dial.bank.follow import Following
 from felt_dial.bank.index import Index
 from felt_dial.bank.journal import Journal, LeftBehind, Unsaved
@@ -25,6 +24,7 @@ from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.measuring import Measuring
 from felt_dial.bank.places import Settings, cache_folder, index_path, journal_folder, save_settings
 from felt_dial.errors import FeltDialError
+from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.change import Change, values_changed
 from felt_dial.patch.edits import add_layer
@@ -36,6 +36,7 @@ from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import PHRASES, phrase_for
 from felt_dial.ui.clipboard import Clipboard
 from felt_dial.ui.heard import HEARD
+from felt_dial.ui.jobs import Jobs
 from felt_dial.ui.watchers import DOCUMENT, Watchers
 from felt_dial.ui.work import Work
 
@@ -102,6 +103,8 @@ class Session(QObject):
         self.phrase, self.looping, self.playing = "arpeggio", True, False
         self.velocity = 96
         self.clipboard = Clipboard()
+        self.jobs = Jobs()
+        self.jobs.said.connect(lambda sentence: self.say(sentence, problem=True))
         self._journal_timer = QTimer(self, singleShot=True, interval=800)
         self._journal_timer.timeout.connect(self.write_journal)
         self.link.take_controller(settings.controller)
@@ -459,6 +462,12 @@ class Session(QObject):
         self._follow_document()
         self.shelf_changed.emit()
 
+    def read_beside(self, banks: Iterable[str], watch: Callable[[float], bool]) -> None:
+        """Reads what changed in some banks in the thread of a job, so that the window need not."""
+        if self.catalogue.path is not None:
+            with contextlib.closing(Catalogue(self.catalogue.path)) as own:
+                own.refresh(self.library, banks, lambda done, total: watch(done / total))
+
     def follow_library(self) -> None:
         """Reads the library beside the work from now on, and whatever changes in it."""
         if self.catalogue.path is not None:
@@ -519,6 +528,7 @@ class Session(QObject):
         """Thirty times a second: hears the engine and the worker, and lets pictures move."""
         for message in self.link.poll():
             HEARD.call(self, message)
+        self.jobs.poll()
         for key, found in self.figures.poll():
             self._measured(key, found)
         if self.following is not None and (changed := self.following.changed()):

@@ -11,9 +11,9 @@ from pathlib import Path
 
 import pytest
 
-from felt_dial.bank import files
-from felt_dial.bank.files import CannotWrite
+from felt_dial import files
 from felt_dial.bank.journal import Journal, Unsaved
+from felt_dial.files import CannotWrite
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.sound.modules import new_patch
 

@@ -18,8 +18,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from felt_dial.bank import files
-from felt_dial.bank.files import CannotWrite, slug, write_whole
+from felt_dial import files
 from felt_dial.bank.index import Index
 from felt_dial.bank.library import Library, NoSuchBank, Preset
 from felt_dial.bank.measure_worker import measure
@@ -28,6 +27,7 @@ from felt_dial.bank.measuring import MOST_DEATHS, Measuring
 from felt_dial.bank.package import export_bank, import_bank, missing_from
 from felt_dial.bank.places import Settings, lay_out_demo, load_settings, save_settings, settings_path
 from felt_dial.errors import FeltDialError
+from felt_dial.files import CannotWrite, slug, write_whole
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import Patch, with_value

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -34,6 +35,8 @@ class Desk:
 
     def __init__(self, engine: bool) -> None:
         self.open = True
+        self.uncaught: list[BaseException] = []
+        self._hook, sys.excepthook = sys.excepthook, lambda kind, wrong, trace: self.uncaught.append(wrong)
         self.link = EngineLink(SIMULATED)
         if engine:
             self.link.start()
@@ -119,10 +122,17 @@ class Desk:
     def close(self) -> None:
         """Closes the window as a person does, and takes all of it away: the next one would pay for what is left."""
         self.open = False
+        sys.excepthook = self._hook
         self.window.close()
         self.window.deleteLater()
         QApplication.processEvents()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        if self.uncaught:
+            raise self.uncaught[0]
+
+    def finish_job(self) -> None:
+        """Waits until long work beside the window has ended."""
+        assert wait(lambda: not self.session.jobs.busy), "the job does not end"
 
 
 def _open(engine: bool) -> Desk:

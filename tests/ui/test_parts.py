@@ -13,7 +13,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
 
-from felt_dial.bank import files
+from felt_dial import files
 from felt_dial.bank.places import load_settings
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats

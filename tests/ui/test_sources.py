@@ -42,16 +42,6 @@ def choose(desk: Desk, kind: str) -> None:
     QTest.qWait(20)
 
 
-def wait_for_import(desk: Desk) -> None:
-    importing = desk.find(Inspector).importing
-    for _ in range(300):
-        QTest.qWait(20)
-        desk.session.frame.emit()
-        if not importing.busy:
-            return
-    raise AssertionError("the import does not end")
-
-
 @pytest.mark.parametrize("kind", sorted(Source.kinds))
 def test_a_source_is_chosen_and_shows_its_picture_and_all_its_dials(desk: Desk, kind: str) -> None:
     choose(desk, kind)
@@ -80,7 +70,7 @@ def test_a_recording_is_loaded_in_the_background_and_its_root_is_heard(desk: Des
     soundfile.write(path, TONE, 48000, subtype="FLOAT")
     choose(desk, kind)
     desk.find(Inspector).importing.load("a", path)
-    wait_for_import(desk)
+    desk.finish_job()
     source = source_of(desk)
     assert source.asset.name == "Reed 3" and assets.find(source.asset) is not None  # type: ignore[attr-defined]
     if "root" in source.params:
@@ -96,7 +86,7 @@ def test_a_file_that_cannot_be_read_is_said_and_nothing_changes(desk: Desk, tmp_
     choose(desk, "sample")
     before = desk.session.patch
     desk.find(Inspector).importing.load("a", path)
-    wait_for_import(desk)
+    desk.finish_job()
     assert desk.session.patch is before and "torn.wav" in desk.messages[-1]
 
 
@@ -115,10 +105,10 @@ def test_a_missing_sample_is_named_kept_and_found_by_its_content(desk: Desk, tmp
     assert desk.find(Pill, lambda pill: pill.text() == "Find it…")
     importing = desk.find(Inspector).importing
     importing.find(tmp_path / "nowhere")
-    wait_for_import(desk)
+    desk.finish_job()
     assert "keeps asking" in desk.messages[-1]
     importing.find(tmp_path / "else")
-    wait_for_import(desk)
+    desk.finish_job()
     assert "Found unlabelled.wav" in desk.messages[-1] and assets.find(source.asset) is not None
 
 

@@ -11,7 +11,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu
 
-from felt_dial.bank import files
+from felt_dial import files
 from felt_dial.bank.library import Library
 from felt_dial.patch.patch import value_at, with_value
 from felt_dial.ui import shelf_steps
@@ -261,6 +261,7 @@ def test_a_bank_that_lacks_a_recording_is_handed_over_only_if_wished(desk: Desk,
     desk.window.shelf.export_file(target)
     assert "needs the recording" in desk.window.said.text.text() and not target.exists()
     answer(desk, "Write it all the same")
+    desk.finish_job()
     assert target.exists() and desk.messages[-1] == "Wrote 32 presets to out.feltbank."
 
 

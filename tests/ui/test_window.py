@@ -13,7 +13,7 @@ from PySide6.QtGui import QGuiApplication, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
 
-from felt_dial.bank import files
+from felt_dial import files
 from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.package import export_bank
 from felt_dial.patch.edits import sew
@@ -425,11 +425,14 @@ def test_a_bank_file_is_taken_in_and_a_bad_one_refused(desk: Desk, tmp_path: Pat
     target = tmp_path / "tide.feltbank"
     export_bank(desk.session.library.bank("tide-tables"), target)
     shelf.import_file(target)
+    desk.finish_job()
     assert desk.session.shelf_bank == "tide-tables-2" and rows(desk) == ["Ebb Bell", "Harbour Lamp"]
     target.write_bytes(b"moss")
     shelf.import_file(target)
+    desk.finish_job()
     assert "Nothing was imported" in desk.messages[-1] and desk.window.said.problem
     shelf.export_file(tmp_path / "out.feltbank")
+    desk.finish_job()
     assert (tmp_path / "out.feltbank").exists()
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar, TypeVar
 
 from pydantic import BaseModel, ValidationError
+from pydantic_core import to_json
 
 from felt_dial.errors import FeltDialError, cut
 
@@ -36,7 +37,7 @@ def _whole(text: str) -> bool:
     return True
 
 
-def fault(data: object, longest: int = LONGEST) -> str:
+def fault(data: Any, longest: int = LONGEST) -> str:
     """What a document may not hold, whatever it is of; empty where there is nothing of the kind."""
     level, parts, count = 0, [data], 0
     while parts:
@@ -47,20 +48,21 @@ def fault(data: object, longest: int = LONGEST) -> str:
             return f"it holds more than {MOST_PARTS} parts"
         inner: list[object] = []
         for part in parts:
-            if isinstance(part, float | int):
+            kind = type(part)  # of JSON, which has no other kinds than these
+            if kind is float or kind is int:
                 if not -LARGEST_NUMBER <= part <= LARGEST_NUMBER:
                     return "a number in it is too large"
-            elif isinstance(part, str):
+            elif kind is str:
                 if len(part) > longest:
                     return f"“{cut(part, 20)}” is a text of more than {longest} letters"
                 if "\0" in part or not (part.isascii() or _whole(part)):
                     return "a text in it is no whole Unicode"
-            elif isinstance(part, dict):
+            elif kind is dict:
                 for key in part:
                     if len(key) > LONGEST_KEY or not key.isprintable():
                         return f"the key “{cut(key, 20)}” is longer than {LONGEST_KEY} letters, or cannot be shown"
                 inner += part.values()
-            elif isinstance(part, list | tuple):
+            elif kind is list or kind is tuple:
                 inner += part
         parts = inner
     return ""
@@ -161,7 +163,7 @@ class DocumentKind:
         """A document as JSON text, with the format of today; raises `BadDocument` where nobody could read it again."""
         if found := fault(data, self.longest):
             raise BadDocument(f"The {self.noun} cannot be written: {found}. What was there before stays.")
-        return json.dumps({"format": self.format, **data}, indent=1, ensure_ascii=False) + "\n"
+        return to_json({"format": self.format, **data}, indent=1).decode() + "\n"
 
 
 def sentence(wrong: ValidationError) -> str:

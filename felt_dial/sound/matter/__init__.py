@@ -3,6 +3,8 @@
 - `analysis`: which key they sound at, and which partials they are made of.
 - `assets`: recordings kept by their content, found in any of the folders that may hold them.
 - `audio_file`: every format the library reads, checked, with the loops and root key they carry.
+- `kept`: What was made ready from recordings and tables: what is in use is never made twice, and the latest of the
+  rest stay.
 - `tables`: The wavetables that come with the program.
 - `wav`: 32-bit float, equal bytes for equal sounds (no time stamp, as some writers leave one).
 """

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable
-from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.kept import kept
 
 MOST_PARTIALS = 256
 RATE = 48000
@@ -273,7 +273,7 @@ def cache_folder() -> Path:
     return Path(platformdirs.user_cache_dir("felt-dial")) / "partials"
 
 
-@lru_cache(maxsize=12)
+@kept
 def _tracks(digest: str, fundamental: float, asset: Asset) -> Tracks:
     return analyse(asset, fundamental)
 

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import os
-import tempfile
 from collections.abc import Callable, Iterator
-from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.errors import cut
+from felt_dial.files import at_the_disk, write_whole
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import Patch
 from felt_dial.shipped import DATA
 from felt_dial.sound.matter.audio_file import Audio, BadAudio, read_audio
+from felt_dial.sound.matter.kept import kept
 
 SHIPPED = DATA / "assets"
 PLACES = "FELT_DIAL_ASSETS"
@@ -57,25 +59,21 @@ def asset_of(audio: Audio, name: str) -> Asset:
 
 
 def keep(folder: Path, audio: Audio, name: str) -> Asset:
-    """Writes a recording into a store, FLAC where 24 bits hold it exactly, and returns its name."""
+    """Writes a recording into a store, FLAC where 24 bits hold it exactly, and returns its name; raises `CannotWrite`."""
     import soundfile
 
     asset = asset_of(audio, name)
     if any((folder / (asset.digest + ending)).exists() for ending in ENDINGS):
         return asset
-    folder.mkdir(parents=True, exist_ok=True)
     steps = audio.sound * 2.0**23
     exact = bool((np.abs(audio.sound) <= 1.0 - 2.0**-23).all() and (steps == np.rint(steps)).all())
     flac = exact and audio.rate <= 192000 and audio.rate == int(audio.rate)
-    ending, kind = (".flac", "PCM_24") if flac else (".wav", "FLOAT")
-    handle, draft = tempfile.mkstemp(suffix=ending, dir=folder)
-    os.close(handle)
-    try:
-        data = np.rint(steps).astype(np.int32).T * 256 if flac else audio.sound.T
-        soundfile.write(draft, data, round(audio.rate), subtype=kind)
-        Path(draft).replace(folder / (asset.digest + ending))
-    finally:
-        Path(draft).unlink(missing_ok=True)
+    ending, kind, form = (".flac", "PCM_24", "FLAC") if flac else (".wav", "FLOAT", "WAV")
+    data = np.rint(steps).astype(np.int32).T * 256 if flac else audio.sound.T
+    with at_the_disk(f"The recording “{cut(name)}” was not kept", "Nothing was."):
+        memory = io.BytesIO()
+        soundfile.write(memory, data, round(audio.rate), subtype=kind, format=form)
+        write_whole(folder / (asset.digest + ending), memory.getvalue())
     return asset
 
 
@@ -94,12 +92,12 @@ def find(asset: Asset) -> Path | None:
     for place in places():
         for ending in ENDINGS:
             path = place / (asset.digest + ending)
-            if path.exists():
+            if os.path.exists(path):  # also False where its folder may not be looked into
                 return path
     return None
 
 
-@lru_cache(maxsize=48)
+@kept
 def _load(digest: str, path: Path) -> NDArray[np.float32] | None:
     try:
         sound = read_audio(path).sound

@@ -32,9 +32,12 @@ def main(bank: str = "") -> int:
 
     from PySide6.QtWidgets import QApplication
 
+    from felt_dial.ui.frame.rim import say_what_nobody_caught
+
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Felt Dial")
     window = stand_up(settings, link, bank, shelf_later=True)
+    say_what_nobody_caught(window.session)
     window.offer(window.session.journal.left_behind())
     if os.environ.get("FELT_DIAL_TIMES"):
         _tell_times(window, begin)
@@ -76,8 +79,8 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
             said = f"There is no bank “{bank}” in {root}."
     window = Window(session)
     if is_file:
-        window.shelf.import_file(Path(bank))
-        open_first(session, session.shelf_bank)
+        open_first(session)
+        window.shelf.import_file(Path(bank), open_it=True)
     window.resize(1280, 800)
     window.show()
     if shelf_later:

@@ -6,12 +6,15 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QMenu, QProgressBar, QVBoxLayout, QWidget
 
+from felt_dial.errors import FeltDialError
+from felt_dial.files import write_whole
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.tables import shipped_tables
+from felt_dial.sound.matter.wav import wav_bytes
 from felt_dial.sound.sources.core.travel import READY
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
@@ -94,12 +97,12 @@ class Material(QWidget):
         self.bar = QProgressBar()
         self.bar.setRange(0, 100)
         self.bar.setTextVisible(True)
-        self.stop = Pill("Cancel", "link", importing.cancel, "Stop loading")
+        self.stop = Pill("Cancel", "link", session.jobs.cancel, "Stop loading")
         row = QHBoxLayout()
         row.addWidget(self.bar, 1)
         row.addWidget(self.stop)
         box.addLayout(row)
-        importing.changed.connect(self._follow)
+        session.jobs.changed.connect(self._follow)
         self._follow()
 
     def _name(self, source: Source, asset: Asset | None, missing: bool) -> QLabel:
@@ -120,11 +123,11 @@ class Material(QWidget):
         return "No texture: noise is made" if source.kind == "noise" else "No sample yet"
 
     def _follow(self) -> None:
-        busy = self.importing.busy
+        busy = self.session.jobs.busy
         self.bar.setVisible(busy)
         self.stop.setVisible(busy)
-        self.bar.setFormat(f"{self.importing.name}  %p %")
-        self.bar.setValue(round(100 * self.importing.part))
+        self.bar.setFormat(f"{self.session.jobs.name}  %p %")
+        self.bar.setValue(round(100 * self.session.jobs.part))
 
     def _change(self, says: str, **change: object) -> None:
         fresh = self.session.patch.layers[self.layer].source.model_copy(update=change)
@@ -188,17 +191,15 @@ class Material(QWidget):
 
     def save_table(self, path: Path) -> None:
         """Writes the table as it was loaded, 32-bit float."""
-        import soundfile
-
         asset = getattr(self.session.patch.layers[self.layer].source, "asset", None)
         sound = assets.load(asset)
         if asset is None or sound is None:
             self.session.say("There is no table to save.", problem=True)
             return
         try:
-            soundfile.write(path, sound.T, round(asset.rate), subtype="FLOAT", format="WAV")
-        except (OSError, soundfile.LibsndfileError) as wrong:
-            self.session.say(f"{path.name} was not written: {wrong}.", problem=True)
+            write_whole(path, wav_bytes(sound, round(asset.rate)))
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
             return
         self.session.say(f"Saved {path.name}.")
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.kept import kept
 
 CYCLE = 2048
 MOST_FRAMES = 256
@@ -126,7 +127,7 @@ def make_levels(spectra: NDArray[np.complex128]) -> Levels:
     return made
 
 
-@lru_cache(maxsize=16)
+@kept
 def _levels(digest: str, cycle: int, morph: str, asset: Asset) -> Levels:
     sound = assets.load(asset)
     frames = np.zeros((1, CYCLE), np.float32) if sound is None else cut_cycles(sound[0], cycle)

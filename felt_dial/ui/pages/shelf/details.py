@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from felt_dial.bank.catalogue import Listed
 from felt_dial.errors import FeltDialError
+from felt_dial.files import read_whole
 from felt_dial.patch.documents.kind import LONGEST
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.parts import KINDS
@@ -175,8 +176,8 @@ class Details(Card):
         if self.preset is None:
             return
         try:
-            patch = read_patch(path.read_bytes(), f"An earlier version of “{self.preset.name}”")
-        except (FeltDialError, OSError) as wrong:
+            patch = read_patch(read_whole(path), f"An earlier version of “{self.preset.name}”")
+        except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
         self.session.open_patch(patch, self.session.document(self.preset.bank, self.preset.id))

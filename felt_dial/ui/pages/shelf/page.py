@@ -22,13 +22,14 @@ from PySide6.QtWidgets import (
 )
 
 from felt_dial.bank.catalogue import Listed, ListedBank
-from felt_dial.bank.library import Thrown
+from felt_dial.bank.library import Bank, Thrown
 from felt_dial.bank.package import export_bank, import_bank, missing_from
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import Pill, Scroller, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.jobs import Watch, part_of
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.shelf.details import Details
 from felt_dial.ui.pages.shelf.preset_list import ROW, ListHead, PresetList, PresetPainter
@@ -132,7 +133,7 @@ class ShelfPage(Page):
         self.progress.setTextVisible(False)
         self.progress.setAccessibleName("Measuring")
         self.measuring = text_label("", "small")
-        self.cancel = Pill("Cancel", "link", self._cancel, "Stop measuring; it goes on when the list is opened again")
+        self.cancel = Pill("Cancel", "link", self._cancel, "Stop it; measuring goes on when the list is opened again")
         for widget in (self.measuring, self.progress, self.cancel):
             work.addWidget(widget)
         self.work = QWidget()
@@ -283,9 +284,14 @@ class ShelfPage(Page):
     def _frame(self) -> None:
         left, total = self.session.figures.measuring.left, self.session.figures.measuring.total
         reading = self.session.following
-        self.work.setVisible(left > 0 or bool(reading and reading.total))
-        self.cancel.setVisible(left > 0)
-        if reading and reading.total:
+        jobs = self.session.jobs
+        self.work.setVisible(jobs.busy or left > 0 or bool(reading and reading.total))
+        self.cancel.setVisible(jobs.busy or left > 0)
+        if jobs.busy:
+            self.progress.setMaximum(1000)
+            self.progress.setValue(round(1000 * jobs.part))
+            self.measuring.setText(jobs.name)
+        elif reading and reading.total:
             self.progress.setMaximum(reading.total)
             self.progress.setValue(reading.done)
             self.measuring.setText(f"Reading bank {reading.done + 1} of {reading.total}")
@@ -295,6 +301,9 @@ class ShelfPage(Page):
             self.measuring.setText(f"Measuring {total - left + 1} of {total}")
 
     def _cancel(self) -> None:
+        if self.session.jobs.busy:
+            self.session.jobs.cancel()
+            return
         self._cancelled = True
         self.session.figures.measuring.cancel()
         self.view.viewport().update()
@@ -412,16 +421,23 @@ class ShelfPage(Page):
         if path:
             self.import_file(Path(path))
 
-    def import_file(self, path: Path) -> None:
-        """Takes in a bank file, all of it or nothing."""
-        try:
-            bank = import_bank(self.session.library, path)
-        except FeltDialError as wrong:
-            self.session.say(str(wrong), problem=True)
-            return
-        self.session.refresh_shelf()
-        self.choose_bank(bank.id)
-        self.session.say(f"Took in {bank.name}.")
+    def import_file(self, path: Path, open_it: bool = False) -> None:
+        """Takes in a bank file, all of it or nothing, beside the work; `open_it` puts its first preset on the table."""
+        session = self.session
+
+        def work(watch: Watch) -> Bank:
+            bank = import_bank(session.library, path, part_of(watch, 0.0, 0.5))
+            session.read_beside((bank.id,), part_of(watch, 0.5, 1.0))
+            return bank
+
+        def then(bank: Bank) -> None:
+            session.refresh_shelf((bank.id,))
+            self.choose_bank(bank.id)
+            session.say(f"Took in {bank.name}.")
+            if open_it and (listed := self.model.presets):
+                session.open(bank.id, listed[0].id)
+
+        session.jobs.start(f"Taking in {path.name}", work, then)
 
     def ask_export(self, bank: str = "") -> None:
         """Asks where to put the bank file."""
@@ -443,11 +459,14 @@ class ShelfPage(Page):
                 answers = [("Write it all the same", partial(self.export_file, path, True))]
                 session.ask(f"{lacks[0]}{more} Nothing is written yet.", answers)
                 return
-            count = export_bank(bank, path)
         except FeltDialError as wrong:
             session.say(str(wrong), problem=True)
             return
-        session.say(f"Wrote {count} presets to {path.name}.")
+
+        def then(count: int) -> None:
+            session.say(f"Wrote {count} presets to {path.name}.")
+
+        session.jobs.start(f"Writing {path.name}", lambda watch: export_bank(bank, path, watch), then)
 
     def first(self) -> QWidget:
         """The list, for the arrow keys."""

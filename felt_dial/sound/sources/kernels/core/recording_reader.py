@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.kernel import inner, kernel
 from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.kept import kept
 from felt_dial.sound.simd.memory import tap_sum
 
 TAPS = 32
@@ -92,7 +93,7 @@ def make_recording(sound: NDArray[np.float32], rate: float, wanted: float) -> Re
     return made
 
 
-@lru_cache(maxsize=16)
+@kept
 def _recording(digest: str, rate: float, asset: Asset) -> Recording:
     sound = assets.load(asset)
     return make_recording(np.zeros((1, SHORTEST), np.float32) if sound is None else sound, asset.rate, rate)

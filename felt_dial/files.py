@@ -21,12 +21,25 @@ LITTER = (".writing-", ".making-", ".gone-")
 """How names of what is only half made, or half taken away, begin."""
 
 
+class CannotRead(FeltDialError):
+    """A file that is not there, or that the disk does not give."""
+
+
 class CannotWrite(FeltDialError):
     """A folder or disk that does not take what should be kept; the old version stays. `reason` is what it says itself."""
 
     def __init__(self, says: str, reason: str = "") -> None:
         super().__init__(says)
         self.reason = reason or says
+
+
+def read_whole(path: Path, most: int | None = None) -> bytes:
+    """All bytes of a file, or the first `most`; raises `CannotRead`, a sentence naming it."""
+    try:
+        with open(path, "rb") as file:
+            return file.read() if most is None else file.read(most)
+    except OSError as wrong:
+        raise CannotRead(f"“{cut(path.name)}” cannot be read: {reason_of(wrong)}.") from None
 
 
 def write_whole(path: Path, content: str | bytes) -> None:
@@ -95,6 +108,17 @@ def held(lock: Path, what: str) -> Iterator[None]:
         yield
     finally:
         own.release()
+
+
+def in_use(lock: Path) -> bool:
+    """Whether another process, or another thread, holds a lock."""
+    if not lock.exists():
+        return False
+    try:
+        with FileLock(lock, timeout=0):
+            return False
+    except (Timeout, OSError):
+        return True
 
 
 @contextlib.contextmanager

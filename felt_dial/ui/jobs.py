@@ -1,0 +1,100 @@
+"""Jobs: long work beside the window, one at a time, while the sound goes on."""
+
+from __future__ import annotations
+
+import queue
+import threading
+import traceback
+from collections.abc import Callable
+from typing import TypeVar
+
+from PySide6.QtCore import QObject, Signal
+
+from felt_dial.errors import FeltDialError, cut
+
+T = TypeVar("T")
+Watch = Callable[[float], bool]
+"""Told the part that is done, 0 to 1; False where the work should stop."""
+
+
+class Jobs(QObject):
+    """The job that runs: its name, how far it is, and a way to stop it.
+
+    Attributes
+    ----------
+    changed : Signal()
+        It began, is further, or has ended.
+    said : Signal(str)
+        It failed, or could not begin: a sentence.
+    """
+
+    changed = Signal()
+    said = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name, self.part, self._shown = "", 0.0, -1.0
+        self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
+        self._stop = threading.Event()
+
+    @property
+    def busy(self) -> bool:
+        """True while a job runs."""
+        return bool(self.name)
+
+    def cancel(self) -> None:
+        """Stops the job; nothing of it is kept."""
+        self._stop.set()
+
+    def poll(self) -> None:
+        """Hears what the job has to say; called by the window, again and again."""
+        shown = self.part
+        while not self._heard.empty():
+            self._heard.get()()
+        if self.busy and shown != self._shown:
+            self._shown = shown
+            self.changed.emit()
+
+    def start(self, name: str, work: Callable[[Watch], T], then: Callable[[T], None]) -> None:
+        """Has `work` done in a thread, and `then` in the window with what it found.
+
+        `work` raises `FeltDialError` where it fails or is stopped.
+        """
+        if self.busy:
+            self.said.emit(f"{self.name} is still going on; wait for it or cancel it.")
+            return
+        self.name, self.part = name, 0.0
+        self._stop.clear()
+
+        def watch(part: float) -> bool:
+            self.part = part
+            return not self._stop.is_set()
+
+        def end(act: Callable[[], None]) -> None:
+            def done() -> None:
+                self.name = ""
+                try:
+                    act()
+                finally:
+                    self.changed.emit()
+
+            self._heard.put(done)
+
+        def run() -> None:
+            try:
+                found = work(watch)
+            except Exception as wrong:
+                if not isinstance(wrong, FeltDialError):
+                    traceback.print_exc()
+                sentence = str(wrong) if isinstance(wrong, FeltDialError) else f"{name} failed: {cut(wrong)}."
+                end(lambda: self.said.emit(sentence))
+            else:
+                end(lambda: then(found))
+
+        self.changed.emit()
+        threading.Thread(target=run, name=name, daemon=True).start()
+
+
+def part_of(watch: Watch, first: float, last: float) -> Watch:
+    """What watches a part of the work, which goes from `first` to `last` of the whole."""
+    return lambda part: watch(first + (last - first) * part)
