@@ -20,7 +20,7 @@ from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import sound_key
 from felt_dial.errors import FeltDialError
 
-SCHEMA = 2
+SCHEMA = 3
 TABLES = """
 CREATE TABLE bank (id TEXT PRIMARY KEY, stamp INTEGER, name TEXT, problem TEXT) WITHOUT ROWID;
 CREATE TABLE preset (
@@ -29,10 +29,13 @@ CREATE TABLE preset (
     key TEXT, problem TEXT, UNIQUE (bank, id)
 );
 CREATE INDEX in_order ON preset (bank, place);
-CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text);
+CREATE INDEX of_kind ON preset (kind, bank);
+CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text, prefix = '1 2 3');
 """
 MOST_FOUND = 500
 """How many presets a search lists."""
+MOST_WEIGHED = 5000
+"""Where more have the words, which are hardly more than a letter then, those that have them in their name are the best."""
 HOW: dict[str, Any] = {"isolation_level": None, "timeout": 5.0, "check_same_thread": False}
 
 
@@ -115,15 +118,21 @@ class Catalogue:
         if not words:
             return [], 0
         query = " AND ".join(f'"{word}"*' for word in words)
-        only, given = (" AND preset.kind = ?", (query, kind)) if kind else ("", (query,))
-        found = f"FROM words JOIN preset ON preset.row = words.rowid WHERE words MATCH ?{only}"
-        listed = self._listed(f"SELECT {COLUMNS} {found} ORDER BY rank LIMIT {MOST_FOUND}", *given)
-        if len(listed) < MOST_FOUND:
-            return listed, len(listed)
-        return listed, int(self._ask(f"SELECT count(*) {found}", *given)[0][0])
+        of_kind = f' AND kind : "{kind}"' if kind else ""
+        count = self._count(f"({query}){of_kind}")
+        if count > MOST_WEIGHED and self._count(f"(name : ({query})){of_kind}") >= MOST_FOUND:
+            return self._found(f"(name : ({query})){of_kind}", "rowid"), count
+        return self._found(f"({query}){of_kind}", "rank"), count
+
+    def _count(self, query: str) -> int:
+        return int(self._ask("SELECT count(*) FROM words WHERE words MATCH ?", query)[0][0])
+
+    def _found(self, query: str, order: str) -> list[Listed]:
+        best = f"SELECT rowid AS found, {order} FROM words WHERE words MATCH ? ORDER BY {order} LIMIT {MOST_FOUND}"
+        return self._listed(f"SELECT {COLUMNS} FROM ({best}) CROSS JOIN preset ON preset.row = found", query)
 
     def _listed(self, question: str, *given: object) -> list[Listed]:
-        return [Listed(*row)._replace(favourite=bool(row[7])) for row in self._ask(question, *given)]
+        return [Listed._make((*row[:7], bool(row[7]), *row[8:])) for row in self._ask(question, *given)]
 
     # --- how it follows the files ----------------------------------------------------------------
 

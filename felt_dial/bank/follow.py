@@ -69,5 +69,7 @@ class Following:
                 banks = {
                     part[0] for part in parts if part and not part[0].startswith(".") and ".writing-" not in part[-1]
                 }
+                if "library.json" in banks:
+                    self._changed.append("")  # the order of the banks: no bank is called so
                 if banks:
                     yield banks

@@ -2,6 +2,7 @@
 
 library/
   glasshouse-at-dusk/         a bank, see `bank.py`
+  library.json                the order of the banks
   .bin/                       deleted presets, restorable
   .assets/                    recordings that no bank needs yet
   .locks/                     one for every bank, and one for the library
@@ -13,17 +14,21 @@ import contextlib
 import os
 import secrets
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager
 from pathlib import Path
 
 from felt_dial.bank.bank import Bank, BankFile, MovedOn, NoSuchBank, Preset, read_bank, write_bank
 from felt_dial.bank.bin import Bin, Thrown
-from felt_dial.files import LITTER, CannotWrite, at_the_disk, held, in_use, names_like, slug, write_whole
+from felt_dial.errors import FeltDialError
+from felt_dial.files import LITTER, CannotWrite, at_the_disk, held, in_use, names_like, read_whole, slug, write_whole
 from felt_dial.patch.asset import Asset
+from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.sound.matter.assets import keep as keep_asset
 from felt_dial.sound.matter.assets import look_in
 from felt_dial.sound.matter.audio_file import Audio
+
+LIBRARY = DocumentKind("library", 1)
 
 __all__ = ["Bank", "BankFile", "Library", "MovedOn", "NoSuchBank", "Preset", "Thrown", "read_bank", "write_bank"]
 
@@ -41,11 +46,27 @@ class Library:
         return keep_asset(self.root / ".assets", audio, name)
 
     def banks(self) -> list[Bank]:
-        """Every bank, by id."""
+        """Every bank, in the order that the person gave them; what it does not name comes last, by id."""
         if not self.root.is_dir():
             return []
-        found = [Bank(path.parent) for path in self.root.glob("*/bank.json") if not path.parent.name.startswith(".")]
-        return sorted(found, key=lambda bank: bank.id)
+        found = [path.parent for path in self.root.glob("*/bank.json") if not path.parent.name.startswith(".")]
+        place = self.place_of()
+        return sorted((Bank(folder) for folder in found), key=lambda bank: place(bank.id))
+
+    def place_of(self) -> Callable[[str], tuple[int, str]]:
+        """What banks are sorted by, given their ids."""
+        try:
+            order = LIBRARY.read(read_whole(self.root / "library.json"), "library.json").get("order", [])
+        except FeltDialError:
+            order = []
+        places = {key: n for n, key in enumerate(order)} if all(isinstance(key, str) for key in order) else {}
+        return lambda key: (places.get(key, len(places)), key)
+
+    def place_bank(self, key: str, at: int) -> None:
+        """Gives a bank another place among the others, counted without it; raises `CannotWrite`."""
+        with self.held(), at_the_disk("The order of the banks was not changed", "It is as it was."):
+            order = [bank.id for bank in self.banks() if bank.id != key]
+            write_whole(self.root / "library.json", LIBRARY.write({"order": [*order[:at], key, *order[at:]]}))
 
     def bank(self, key: str) -> Bank:
         """The bank of an id; raises `NoSuchBank`."""

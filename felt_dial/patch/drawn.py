@@ -47,6 +47,7 @@ class Drawn(Parameter):
         self.label, self.says = label, says
         self.columns, self.least, self.most = columns, least, most
         self.default: Any = default
+        self._default_in_json = [list(row) for row in default]
 
     @property
     def is_line(self) -> bool:
@@ -60,6 +61,8 @@ class Drawn(Parameter):
 
     def check(self, value: object) -> Any:
         """The rows as they are kept; raises `OutOfRange` with the reason."""
+        if value == self._default_in_json:  # as most are
+            return self.default
         if not isinstance(value, list | tuple):
             raise OutOfRange(f"{self.label} takes rows of numbers, not {value!r}.")
         if not (self.least <= len(value) <= self.most or (not value and self.least == 0)):

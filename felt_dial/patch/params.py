@@ -18,8 +18,8 @@ from felt_dial.patch.units import COUNT, DIVISIONS, MINUS, RATE, THIN, Beats, No
 LINEAR, LOG, CUBIC = "linear", "log", "cubic"
 
 
-class OutOfRange(FeltDialError):
-    """A value that its parameter does not take."""
+class OutOfRange(FeltDialError, ValueError):
+    """A value that its parameter does not take; a `ValueError`, so that a model reports it with its place."""
 
 
 class Parameter:
@@ -59,15 +59,8 @@ class Parameter:
 
     def field_type(self) -> Any:
         """The annotation under which pydantic validates and writes the value."""
-
-        def keep(value: object) -> Value:
-            try:
-                return self.check(value)
-            except OutOfRange as wrong:
-                raise ValueError(str(wrong)) from None
-
         about = {"title": self.label, "description": self.says, **self.schema()}
-        return Annotated[Any, BeforeValidator(keep), PlainSerializer(_plain), WithJsonSchema(about)]
+        return Annotated[Any, BeforeValidator(self.check), PlainSerializer(_plain), WithJsonSchema(about)]
 
 
 def _plain(value: Value) -> Any:

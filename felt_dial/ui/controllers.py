@@ -71,7 +71,7 @@ class Control(QObject):
     def program(self, bank: int, number: int) -> None:
         """A program was asked for: the preset with this number in a bank, both counted from 0."""
         session = self.session
-        banks = [listed.id for listed in session.catalogue.banks()]
+        banks = [listed.id for listed in session.banks()]
         home = banks[bank : bank + 1] if bank else [key for key in banks if key == session.work.bank] or banks[:1]
         presets = session.catalogue.presets(home[0]) if home else []
         if number >= len(presets):

@@ -13,7 +13,7 @@ from typing import Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from felt_dial.bank.catalogue import Catalogue, catalogue_path
+from felt_dial.bank.catalogue import Catalogue, ListedBank, catalogue_path
 from felt_dial.bank.documents import Document, Documents
 from felt_dial.bank.figures import Figures
 from felt_dial.bank.follow import Following
@@ -388,7 +388,7 @@ class Session(QObject):
 
     def _home(self) -> Bank | None:
         """The bank for a new preset: that of its cousin, the one on the shelf, or any."""
-        for key in (self.work.bank, self.shelf_bank, *(listed.id for listed in self.catalogue.banks())):
+        for key in (self.work.bank, self.shelf_bank, *(listed.id for listed in self.banks())):
             with contextlib.suppress(NoSuchBank):
                 return self.library.bank(key)
         return None
@@ -478,6 +478,11 @@ class Session(QObject):
     def bank_name(self, bank: str) -> str:
         """What a bank is called; empty where there is none."""
         return next((listed.name for listed in self.catalogue.banks() if listed.id == bank), "")
+
+    def banks(self) -> list[ListedBank]:
+        """Every bank, in the order that the person gave them."""
+        place = self.library.place_of()
+        return sorted(self.catalogue.banks(), key=lambda listed: place(listed.id))
 
     def _open_catalogue(self) -> Catalogue:
         return Catalogue(catalogue_path(cache_folder(), self.library.root))

@@ -232,3 +232,18 @@ def rename_bank(session: Session, key: str, name: str) -> None:
     session.shelf_step(
         f"rename {before} to {name}", lambda: put(before, name), lambda: put(name, before), lambda: (key,)
     )
+
+
+def reorder_bank(session: Session, key: str, to: int) -> None:
+    """Gives a bank another place among the others, counted without it."""
+    ids = [bank.id for bank in session.library.banks()]
+    at, name = ids.index(key), session.library.bank(key).name
+
+    def put(old: int, new: int) -> None:
+        now = [bank.id for bank in session.library.banks()]
+        if key not in now or now.index(key) != old:
+            raise MovedOn(f"“{name}” stands elsewhere by now; the order stays as it is.")
+        session.library.place_bank(key, new)
+
+    if to != at:
+        session.shelf_step(f"move {name} to place {to + 1}", lambda: put(at, to), lambda: put(to, at), lambda: ())

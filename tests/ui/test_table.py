@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu
 
@@ -15,11 +15,11 @@ from felt_dial import files
 from felt_dial.bank.library import Library
 from felt_dial.patch.patch import value_at, with_value
 from felt_dial.ui import shelf_steps
-from felt_dial.ui.pages.shelf.spine import Spine
+from felt_dial.ui.pages.shelf.spine import BANK_MIME, Spine
 from tests.ui.conftest import Desk
 
 CUTOFF = "layers.a.filter.cutoff"
-HOME = "glasshouse-at-dusk"
+HOME, OTHER = "glasshouse-at-dusk", "tide-tables"
 
 
 def on_disk(desk: Desk, preset: str, bank: str = HOME) -> object:
@@ -221,7 +221,8 @@ def test_a_bank_is_deleted_with_all_in_it_and_comes_back(desk: Desk) -> None:
     desk.window.show_page("Shelf")
     spine = desk.find(Spine, lambda s: s.name == "Glasshouse at Dusk")
     menu = shelf.bank_menu(spine)
-    assert [action.text() for action in menu.actions()] == ["Rename…", "Describe…", "Duplicate", "Export…", "Delete"]
+    expected = ["Rename…", "Describe…", "Duplicate", "Export…", "Move up", "Move down", "Delete"]
+    assert [action.text() for action in menu.actions()] == expected
     menu.actions()[-1].trigger()
     assert [bank.id for bank in session.library.banks()] == ["tide-tables"]
     assert dotted(desk) and session.work.preset == "" and session.shelf_bank == "tide-tables"
@@ -251,6 +252,32 @@ def test_a_bank_is_duplicated_and_described_and_both_are_undone(desk: Desk) -> N
     assert len(session.library.banks()) == 2
     session.redo()
     assert session.library.bank("tide-tables-copy").name == "Tide Tables copy"
+
+
+def test_banks_are_put_in_order_by_hand_and_the_order_stays(desk: Desk) -> None:
+    session = desk.session
+    third = shelf_steps.make_bank(session, "A Third")
+    desk.window.show_page("Shelf")
+    shelf = desk.window.shelf
+
+    def shown() -> list[str]:
+        return [bank.id for bank in shelf.banks]
+
+    assert shown() == [third, HOME, OTHER]
+    spine = desk.find(Spine, lambda spine: spine.bank.id == OTHER)
+    spine.setFocus()
+    for _ in range(3):
+        desk.keys(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert shown() == [OTHER, third, HOME]
+    data = QMimeData()
+    data.setData(BANK_MIME, HOME.encode())
+    desk.drop(data, desk.find(Spine, lambda spine: spine.bank.id == OTHER))
+    assert shown() == [HOME, OTHER, third] == [bank.id for bank in Library(session.library.root).banks()]
+    session.undo()
+    assert shown() == [OTHER, third, HOME]
+    Library(session.library.root).place_bank(OTHER, 2)
+    session.undo()
+    assert shown() == [third, HOME, OTHER] and "stands elsewhere by now" in desk.messages[-1]
 
 
 def test_a_bank_that_lacks_a_recording_is_handed_over_only_if_wished(desk: Desk, tmp_path: Path) -> None:

@@ -87,12 +87,20 @@ def places() -> Iterator[Path]:
     yield SHIPPED
 
 
+_found: dict[tuple[str, str], Path] = {}
+
+
 def find(asset: Asset) -> Path | None:
-    """The file that holds an asset, by its digest; None where nobody has it."""
+    """The file that holds an asset, by its digest; None where nobody has it. Looks first where it was the last time."""
+    key = os.environ.get(PLACES, ""), asset.digest
+    known = _found.get(key)
+    if known is not None and os.path.exists(known):
+        return known
     for place in places():
         for ending in ENDINGS:
             path = place / (asset.digest + ending)
             if os.path.exists(path):  # also False where its folder may not be looked into
+                _found[key] = path
                 return path
     return None
 

@@ -46,7 +46,7 @@ KEYS = (
     ("Enter or a digit", "type a value"),
     ("Delete", "the dial's default"),
     ("[ and ]", "the next point of an envelope; arrows move it"),
-    ("Alt+Up, Alt+Down", "reorder presets"),
+    ("Alt+Up, Alt+Down", "reorder presets, or banks"),
     ("Alt+Left, Alt+Right", "reorder effects"),
     ("F2", "rename the bank in focus"),
     ("Ctrl+M", "analyser"),

@@ -162,7 +162,7 @@ class ShelfPage(Page):
 
     def refresh(self) -> None:
         """Shows the library as the catalogue has it; what is there already stays and shows what is others now."""
-        self.banks = self.session.catalogue.banks()
+        self.banks = self.session.banks()
         ids = [bank.id for bank in self.banks]
         if self.session.shelf_bank not in ids:
             wanted = self.session.work.bank
@@ -182,6 +182,7 @@ class ShelfPage(Page):
         spine = Spine(self.session)
         spine.clicked.connect(lambda: self.choose_bank(spine.bank.id))
         spine.rename_asked.connect(lambda: self.ask_bank_name(spine))
+        spine.steps_asked.connect(lambda steps: self.reorder_bank(spine.bank.id, steps))
         spine.menu_asked.connect(lambda at: self.bank_menu(spine).popup(at))
         self.spines.addWidget(spine)
 
@@ -394,6 +395,9 @@ class ShelfPage(Page):
         menu.addAction("Describe…", partial(self.ask_bank_words, spine))
         menu.addAction("Duplicate", partial(self.duplicate_bank, key))
         menu.addAction("Export…", partial(self.ask_export, key))
+        place = self.banks.index(spine.bank)
+        menu.addAction("Move up", partial(self.reorder_bank, key, -1)).setEnabled(place > 0)
+        menu.addAction("Move down", partial(self.reorder_bank, key, 1)).setEnabled(place < len(self.banks) - 1)
         menu.addAction("Delete", partial(shelving.delete_bank, self.session, key))
         return menu
 
@@ -404,6 +408,16 @@ class ShelfPage(Page):
         return Entry(
             spine, QRect(18, 5, spine.width() - 22, 28), now, take, f"What a musician should know of {spine.name}"
         )
+
+    def reorder_bank(self, key: str, steps: int) -> None:
+        """Moves a bank up or down among the others; the focus goes along."""
+        ids = [bank.id for bank in self.banks]
+        to = ids.index(key) + steps
+        if 0 <= to < len(ids):
+            shelving.reorder_bank(self.session, key, to)
+            spine = self.spines.itemAt(to)
+            if spine is not None and (widget := spine.widget()):
+                widget.setFocus()
 
     def duplicate_bank(self, key: str) -> None:
         """A copy of a bank, shown."""

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtCore import QMimeData, QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
+    QDrag,
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
@@ -13,16 +14,17 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.bank.catalogue import ListedBank
 from felt_dial.ui.pages.shelf.preset_list import PRESET_MIME
 from felt_dial.ui.session import Session
-from felt_dial.ui.shelf_steps import move_preset
+from felt_dial.ui.shelf_steps import move_preset, reorder_bank
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font, name_font
 from felt_dial.ui.theme.words import plain
 
+BANK_MIME = "application/x-felt-dial-bank"
 SPINE_DYES = ("madder", "woad", "weld", "walnut", "lichen", "mallow")
 
 
@@ -32,6 +34,7 @@ class Spine(QWidget):
     clicked = Signal()
     rename_asked = Signal()
     menu_asked = Signal(QPoint)
+    steps_asked = Signal(int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -40,6 +43,7 @@ class Spine(QWidget):
         self.setFixedHeight(58)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAcceptDrops(True)
+        self._pressed: QPoint | None = None
 
     @property
     def name(self) -> str:
@@ -55,7 +59,8 @@ class Spine(QWidget):
         self.setAccessibleName(f"Bank {bank.name}")
         self.setToolTip(
             plain(
-                bank.problem or f"{bank.name}: double-click or F2 renames it, a right click or the menu key does more"
+                bank.problem
+                or f"{bank.name}: drag it to reorder; double-click or F2 renames it, a right click does more"
             )
         )
         self.update()
@@ -95,7 +100,20 @@ class Spine(QWidget):
             painter.drawRoundedRect(box.adjusted(16, 3, -3, -3), 6, 6)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._pressed = event.position().toPoint() if event.button() == Qt.MouseButton.LeftButton else None
         self.clicked.emit()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """A drag takes the bank along, to another place among the others."""
+        far = QApplication.startDragDistance()
+        if self._pressed is None or (event.position().toPoint() - self._pressed).manhattanLength() < far:
+            return
+        self._pressed = None
+        drag, data = QDrag(self.window()), QMimeData()
+        data.setData(BANK_MIME, self.bank.id.encode())
+        drag.setMimeData(data)
+        drag.setPixmap(self.grab())
+        drag.exec(Qt.DropAction.MoveAction)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.menu_asked.emit(event.globalPos())
@@ -104,6 +122,10 @@ class Spine(QWidget):
         self.rename_asked.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        if alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.steps_asked.emit(-1 if event.key() == Qt.Key.Key_Up else 1)
+            return
         if event.key() == Qt.Key.Key_Menu:
             self.menu_asked.emit(self.mapToGlobal(self.rect().center()))
             return
@@ -116,10 +138,16 @@ class Spine(QWidget):
             super().keyPressEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(PRESET_MIME):
+        if event.mimeData().hasFormat(PRESET_MIME) or event.mimeData().hasFormat(BANK_MIME):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
+        if event.mimeData().hasFormat(BANK_MIME):
+            event.acceptProposedAction()
+            key, ids = bytes(event.mimeData().data(BANK_MIME).data()).decode(), [b.id for b in self.session.banks()]
+            if key in ids and self.bank.id in ids:
+                reorder_bank(self.session, key, ids.index(self.bank.id))
+            return
         home, preset = bytes(event.mimeData().data(PRESET_MIME).data()).decode().split("/")
         event.acceptProposedAction()
         if home != self.bank.id:
