@@ -43,14 +43,25 @@ def test_a_layer_that_modulates_another_goes_on_at_another_quality(before: int, 
     assert decibels(np.sqrt(np.square(now).mean()) / np.sqrt(np.square(was).mean())) == pytest.approx(0.0, abs=0.3)
 
 
-def test_a_program_that_is_left_behind_is_freed_at_once() -> None:
+def in_a_circle() -> Patch:
+    """Two layers of which each hears the other, by phase and by cutoff."""
+    patch = modulated(0.5)
+    a, b = patch.layers
+    patch = add_inlet(add_inlet(patch, b, a, 0.3), a, a, 0.2)
+    return with_value(with_value(patch, f"layers.{a}.swung", b), f"layers.{a}.swing", 0.5)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_program_that_is_left_behind_is_freed_at_once(seed: int) -> None:
     """The engine looks for no garbage while it sounds: nothing of a program may wait for that."""
+    rng = Random(seed)
+    patch = in_a_circle() if seed == 0 else edited(in_a_circle(), rng, 8)
     gc.collect()
     gc.disable()
     try:
-        old = Program(modulated(0.5), 48000, BLOCK)
+        old = Program(patch, 48000, BLOCK)
         old.block([Event(0, ON, 45, 1.0)])
-        fresh = Program(edited(modulated(0.5), Random(1), 6), 48000, BLOCK)
+        fresh = Program(edited(patch, rng, 6), 48000, BLOCK)
         carry_on(fresh, old)
         fresh.block()
         left = [weakref.ref(part) for part in (old, *old.layers, *old.buses, *old.running(), old.output)]

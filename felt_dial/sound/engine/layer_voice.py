@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from dataclasses import dataclass, field
 from typing import cast
 
@@ -18,20 +19,35 @@ NO_TURN = np.zeros((0, 0), np.float32)
 """Given to a source whose phase nothing modulates."""
 
 
-@dataclass
-class Feed:
+class Heard:
+    """A layer that another one hears. It belongs to the program; layers that hear one another hold no circle here, which
+    would keep all of a program that is played no more."""
+
+    def __init__(self, layer: LayerVoice) -> None:
+        self._layer = weakref.ref(layer)
+
+    @property
+    def layer(self) -> LayerVoice:
+        """The layer, which lives as long as its program."""
+        found = self._layer()
+        assert found is not None
+        return found
+
+
+class Feed(Heard):
     """An inlet of a layer: the layer that modulates it, and how far."""
 
-    layer: LayerVoice
-    control: NDArray[np.float32]
+    def __init__(self, layer: LayerVoice, control: NDArray[np.float32]) -> None:
+        super().__init__(layer)
+        self.control = control
 
 
-@dataclass
-class Swing:
+class Swing(Heard):
     """What moves a cutoff at audio rate: a layer's sound, and by how many octaves, float32 (row, tick + 1)."""
 
-    layer: LayerVoice
-    octaves: NDArray[np.float32]
+    def __init__(self, layer: LayerVoice, octaves: NDArray[np.float32]) -> None:
+        super().__init__(layer)
+        self.octaves = octaves
 
     def moves(self) -> bool:
         """True where it swings at all."""
