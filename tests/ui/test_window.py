@@ -16,11 +16,14 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdi
 from felt_dial import files
 from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.package import export_bank
-from felt_dial.patch.edits import sew
+from felt_dial.patch.edits import add_effect, sew
+from felt_dial.patch.module import Effect
+from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats
 from felt_dial.ui.dials.controls import Meter, Slider
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.tag import Tag
+from felt_dial.ui.frame.lasting import what_lasts
 from felt_dial.ui.pages.effects.rack_row import EffectCard
 from felt_dial.ui.pages.shelf.spine import Spine
 from felt_dial.ui.pages.threads.thread_table import HOW_FAR
@@ -563,3 +566,22 @@ def test_nothing_is_cut_off_at_the_smallest_size(desk: Desk) -> None:
         for reading in (header.tempo, header.voices, header.engine, header.loudness):
             metrics = header.fontMetrics()
             assert reading.width() >= metrics.horizontalAdvance(reading.value) - 2, reading.label
+
+
+def test_what_sounds_on_without_a_key_is_named_at_the_meter(desk: Desk) -> None:
+    """Every layer and effect that the engine reports as sounding, with the setting that lets it."""
+    session = desk.session
+    session.open("tide-tables", "harbour-lamp")
+    session.edit(add_effect(session.patch, "1", Effect.kinds["delay"]())[0], "add a delay")
+    session.set(f"modulators.{session.patch.layers['a'].contour}.release", 12.0)
+    data = session.link.shared.data
+    assert what_lasts(session) == []
+    data["peaks"], data["voices"], data["layer_peaks"] = 0.1, 1, [0.2, *[0.0] * 7]
+    assert len(what_lasts(session)) == 1 and "release of 12" in what_lasts(session)[0]
+    session.set("layers.a.trigger", "up")
+    assert "begins at key up" in what_lasts(session)[0]
+    delay = [n for n, path in enumerate(sounding(session.patch)) if path.startswith("racks.1")][-1]
+    data["steps"][delay] = 0.0, 0.01
+    assert what_lasts(session)[-1].startswith("Delay in rack 1 rings on") and "40" in what_lasts(session)[-1]
+    data["keys"][60] = 1
+    assert what_lasts(session) == []

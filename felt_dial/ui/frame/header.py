@@ -12,6 +12,7 @@ from felt_dial.sound.sizes import SILENT
 from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME
+from felt_dial.ui.frame.lasting import what_lasts
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import Wool, sewn_pen
@@ -277,6 +278,9 @@ class EngineReading(PressedReading):
         self.show_value("starting" if load is None else f"{100 * load:.0f}{THIN}%")
 
 
+METER_TIP = "Level of the output before its limiter; click for the analyser: Ctrl+M"
+
+
 class Header(Wool):
     """Word mark, tabs, preset, A and B, readings."""
 
@@ -328,7 +332,7 @@ class Header(Wool):
         holder.setFixedWidth(64)
         holder.setCursor(Qt.CursorShape.PointingHandCursor)
         holder.setAccessibleName("Output meter")
-        holder.setToolTip("Level of the output before its limiter; click for the analyser: Ctrl+M")
+        self.meters = holder
         holder.mouseReleaseEvent = lambda event: self.analyser_asked.emit()  # type: ignore[method-assign]
         self.held = text_label("", "alarm")
         self.held.setToolTip(
@@ -353,6 +357,9 @@ class Header(Wool):
         self._frames += 1
         if self._frames % 15 == 1:
             self.engine.setToolTip(plain(self._costs()))
+            still = what_lasts(self.session)
+            lines = [METER_TIP, "", "Sounds on though no key is down:", *still] if still else [METER_TIP]
+            self.meters.setToolTip(plain("\n".join(lines)))
         level = float(data["short_term"])
         self.loudness.show_value(f"{number(level, 1)}{THIN}LUFS" if level > SILENT else f"{MINUS}∞{THIN}LUFS")
         held = float(data["held"])
