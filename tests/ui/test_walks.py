@@ -89,6 +89,14 @@ class Windows(RuleBasedStateMachine):
         self.sessions[w].set("level", float(level))
         assert self.shelf() == before
 
+    @rule(w=WINDOW, copies=st.booleans())
+    def other_side(self, w: int, copies: bool) -> None:
+        before = self.shelf()
+        if copies:
+            self.sessions[w].copy_side()
+        self.sessions[w].flip()
+        assert self.shelf() == before
+
     @rule(w=WINDOW)
     def save(self, w: int) -> None:
         session, before = self.sessions[w], self.shelf()
