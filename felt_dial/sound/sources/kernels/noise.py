@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
@@ -15,11 +16,15 @@ from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.kernels.core.notes import plays_each
 from felt_dial.sound.sources.noise import STEEPEST, Noise
 
-SECTIONS = 11
 LOWEST = 20.0
 """Hz of the first of the sections, which lie an octave apart."""
+MOST_SECTIONS = 18
+TOP = 24000.0
+"""Hz above which a finer rate has no noise: nobody hears it, and it would drive what follows."""
 LOUD = 0.25
-"""Effective value of the noise, whatever its slope."""
+"""Effective value of the noise up to 24 kHz, whatever its slope and the rate: what is heard of it is the same."""
+BAND = 16000.0
+"""Hz up to which noises of different slopes are brought to the same power."""
 SEAM = 4800
 """Frames over which the end of a texture fades into its beginning."""
 
@@ -31,29 +36,72 @@ PHASE, LEFT, RIGHT, PLACE = range(4)
 MIDDLE_C = 440.0 * 2.0 ** (-9 / 12)
 
 
-def _places(slope: NDArray | float, rate: float) -> tuple[NDArray, NDArray]:
-    """Zeros and poles of the sections on the z axis, each (…, section).
+def sections(rate: float) -> int:
+    """Sections that bend the spectrum at a rate, the last of which makes up for what the others lack near its end."""
+    return min(12 + round(math.log2(rate / 48000.0)), MOST_SECTIONS)
+
+
+def _wanted(slopes: NDArray[np.float64], hertz: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Power of an endless chain of analogue sections, (slope, hertz): a straight line from 20 Hz up."""
+    poles = LOWEST * 2.0 ** np.arange(24)[:, None, None]
+    zeros = poles * 2.0 ** (-slopes[:, None] / 6.020599913279624)
+    return np.prod((1.0 + (hertz / zeros) ** 2) / (1.0 + (hertz / poles) ** 2), axis=0)
+
+
+def places_of(slopes: NDArray[np.float64], rate: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Zeros and poles of the sections on the z axis, each (slope, section).
 
     Poles an octave apart and zeros shifted against them by the slope over 6.02 dB: J. O. Smith and
     H. F. Smith, “Closed form fractional integration and differentiation via real exponentially spaced
-    pole-zero pairs”, 2016; mapped by the matched z transform.
+    pole-zero pairs”, 2016; mapped by the matched z transform. One more section takes the chain to the
+    straight line at 0, 0.15 and 0.35 of the rate: three linear equations in cos ω for its power.
     """
-    poles = LOWEST * 2.0 ** np.arange(SECTIONS)
-    zeros = poles * 2.0 ** (-np.asarray(slope)[..., None] / (20 * math.log10(2)))
-    return np.exp(-2 * np.pi * zeros / rate), np.broadcast_to(np.exp(-2 * np.pi * poles / rate), zeros.shape)
+    poles = np.broadcast_to(LOWEST * 2.0 ** np.arange(sections(rate) - 1), (len(slopes), sections(rate) - 1))
+    zeros = poles * 2.0 ** (-slopes[:, None] / 6.020599913279624)
+    zero, pole = np.exp(-2 * np.pi * zeros / rate), np.exp(-2 * np.pi * poles / rate)
+    hertz = np.array([1e-3, 0.15 * rate, 0.35 * rate])
+    cosine = np.cos(2 * np.pi * hertz / rate)
+    missing = _wanted(slopes, hertz) / power_of(zero, pole, hertz / rate)
+    rows = np.stack([np.ones_like(missing), np.broadcast_to(cosine, missing.shape), -cosine * missing], axis=2)
+    above, turn, below = np.linalg.solve(rows, missing[..., None])[..., 0].T
+    return np.column_stack([zero, _root(turn / above)]), np.column_stack([pole, _root(below)])
 
 
-def slope_gains(rate: float) -> NDArray[np.float32]:
-    """What brings the noise of a slope to the same effective value, for slopes from −12 to 12 in steps of ¼ dB."""
+def _root(ratio: NDArray[np.float64]) -> NDArray[np.float64]:
+    """z within the unit circle for which 1 + z² − 2 z cos ω rises with cos ω as 1 + `ratio` cos ω does."""
+    safe = np.where(np.abs(ratio) < 1e-9, 1e-9, ratio)
+    return np.asarray((np.sqrt(np.maximum(1.0 - safe * safe, 0.0)) - 1.0) / safe)
+
+
+def power_of(zeros: NDArray[np.float64], poles: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Power of a chain at parts of its rate, 1 at 0, (slope, at)."""
+    turn = np.exp(2j * np.pi * at)
+    power = np.ones((len(zeros), len(at)))
+    for zero, pole in zip(zeros.T[..., None], poles.T[..., None], strict=True):
+        power *= np.abs((turn - zero) / (turn - pole) * (1.0 - pole) / (1.0 - zero)) ** 2
+    return power
+
+
+@cache
+def slope_table(rate: float) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """For slopes from −12 to 12 in steps of ¼ dB: gains, float32 (slope,), and zero and pole of the last section."""
     slopes = np.arange(-STEEPEST, STEEPEST + 0.01, 0.25)
-    hertz = np.geomspace(0.5, 0.5 * rate, 4096)
-    at = np.exp(2j * np.pi * hertz / rate)
-    zeros, poles = _places(slopes, rate)
-    power = np.ones((len(slopes), len(at)))
-    for k in range(SECTIONS):
-        power *= np.abs((at - zeros[:, k, None]) / (at - poles[:, k, None])) ** 2
-    mean = np.trapezoid(power * hertz, np.log(hertz), axis=1) / (0.5 * rate)
-    return np.asarray(LOUD / np.sqrt(mean / 3), np.float32)
+    zeros, poles = places_of(np.where(slopes == 0.0, 0.01, slopes), rate)
+    hertz = np.geomspace(0.5, BAND, 4096)
+    gain = np.prod((1.0 - poles) / (1.0 - zeros), axis=1)
+    power = power_of(zeros, poles, hertz / rate) / (gain[:, None] ** 2)
+    density = np.trapezoid(power * hertz, np.log(hertz), axis=1) / BAND * (2.0 / 3.0) / rate
+    gains = LOUD / np.sqrt(density * 24000.0)
+    return gains.astype(np.float32), np.column_stack([zeros[:, -1], poles[:, -1]]).astype(np.float32)
+
+
+def top_of(rate: float) -> NDArray[np.float32]:
+    """Sections of a low-pass at `TOP`, Butterworth of sixth order, float32 (section, 5); none where the rate ends there."""
+    if rate < 2.5 * TOP:
+        return np.zeros((0, 5), np.float32)
+    from scipy.signal import butter
+
+    return np.delete(butter(6, TOP, fs=rate, output="sos"), 3, axis=1).astype(np.float32)
 
 
 def texture_of(asset: Asset | None, rate: float) -> NDArray[np.float32]:
@@ -91,19 +139,24 @@ def _white(state, row, side):
 
 
 @kernel
-def _slope_to(control, gains, places, row, t, rate):
+def _slope_to(control, state, row, t, rate):
     """Coefficients of a row for the slope at a tick."""
+    places, gains, last = state.places, state.gains, state.last
     slope = np.float64(control[SLOPE_AT, row, t])
     shift = 2.0 ** (-slope / 6.020599913279624)
     pole = LOWEST
-    for k in range(SECTIONS):
+    count = state.filters.shape[2] - state.top.shape[0]
+    for k in range(count - 1):
         places[row, 2 * k] = np.float32(math.exp(-2.0 * math.pi * pole * shift / rate))
         places[row, 2 * k + 1] = np.float32(math.exp(-2.0 * math.pi * pole / rate))
         pole *= 2.0
     place = (slope + STEEPEST) * 4.0
     i = min(int(place), gains.shape[0] - 2)
-    places[row, 2 * SECTIONS] = gains[i] + np.float32(place - i) * (gains[i + 1] - gains[i])
-    places[row, 2 * SECTIONS + 1] = control[SLOPE_AT, row, t]
+    part = np.float32(place - i)
+    for side in range(2):
+        places[row, 2 * count - 2 + side] = last[i, side] + part * (last[i + 1, side] - last[i, side])
+    places[row, 2 * count] = gains[i] + part * (gains[i + 1] - gains[i])
+    places[row, 2 * count + 1] = control[SLOPE_AT, row, t]
 
 
 class NoiseState(NamedTuple):
@@ -115,16 +168,26 @@ class NoiseState(NamedTuple):
         A recording that goes round; (2, 0) where there is none.
     gains : float32 (slope,)
         What brings the noise of every slope to the same level.
+    last : float32 (slope, 2)
+        Zero and pole of the last section for every slope.
+    top : float32 (section, 5)
+        Low-pass above which a finer rate has no noise.
+    steady : float32 (1,)
+        What brings values that are held, or read from a texture, to the level of those of every frame.
     seeds : uint64 (row, side)
     held : float64 (row, 4)
         Phase of the steps, what is held left and right, and the place in the texture.
     filters : float32 (row, side, section, 2)
+        Of the slope, and behind them those of the low-pass.
     places : float32 (row, …)
         Zero and pole of every section, the gain, and the slope for which they were worked out.
     """
 
     texture: NDArray[np.float32]
     gains: NDArray[np.float32]
+    last: NDArray[np.float32]
+    top: NDArray[np.float32]
+    steady: NDArray[np.float32]
     seeds: NDArray[np.uint64]
     held: NDArray[np.float64]
     filters: NDArray[np.float32]
@@ -133,14 +196,33 @@ class NoiseState(NamedTuple):
 
 def prepare_noise(module: Noise, stage: Stage) -> NoiseState:
     """The texture, the levels, and the state of no note."""
+    gains, last = slope_table(stage.rate)
+    count, top = sections(stage.rate), top_of(stage.rate)
     return NoiseState(
         texture=texture_of(module.asset, stage.rate),
-        gains=slope_gains(stage.rate),
+        gains=gains,
+        last=last,
+        top=top,
+        steady=np.full(1, math.sqrt(48000.0 / stage.rate), np.float32),
         seeds=np.zeros((stage.rows, 2), np.uint64),
         held=np.zeros((stage.rows, 4)),
-        filters=np.zeros((stage.rows, 2, SECTIONS, 2), np.float32),
-        places=np.full((stage.rows, 2 * SECTIONS + 2), 99.0, np.float32),
+        filters=np.zeros((stage.rows, 2, count + len(top), 2), np.float32),
+        places=np.full((stage.rows, 2 * count + 2), 99.0, np.float32),
     )
+
+
+@kernel
+def _low_pass(section, filters, out, first, last):
+    """A section over both sides, transposed form II."""
+    for side in range(2):
+        s1, s2 = filters[side, 0], filters[side, 1]
+        for n in range(first, last):
+            x = out[side, n]
+            y = section[0] * x + s1
+            s1 = section[1] * x - section[3] * y + s2
+            s2 = section[2] * x - section[4] * y
+            out[side, n] = y
+        filters[side, 0], filters[side, 1] = s1, s2
 
 
 @plays_each(Noise, prepare_noise, NoiseState)
@@ -155,19 +237,19 @@ def play_noise(notes, state, row, first):
         notes.rate,
         notes.begin,
     )
-    ticks = frequency.shape[1] - 1
+    ticks, count, top = frequency.shape[1] - 1, state.filters.shape[2] - state.top.shape[0], state.top.shape[0]
     length = state.texture.shape[1] - 1
     if begin[0, row] >= 0:
         for side in range(2):
             seed = chance(begin[1, row], 20_000_000 + side) * 9007199254740992.0
             state.seeds[row, side] = np.uint64(np.int64(seed)) | np.uint64(1)
-            for k in range(SECTIONS):
+            for k in range(count + top):
                 state.filters[row, side, k, 0] = state.filters[row, side, k, 1] = np.float32(0.0)
         state.held[row, PHASE] = 1.0
         state.held[row, PLACE] = chance(begin[1, row], 20_000_003) * max(length, 1)
     for t in range(first, ticks):
-        if control[SLOPE_AT, row, t] != state.places[row, 2 * SECTIONS + 1]:
-            _slope_to(control, state.gains, state.places, row, t, rate)
+        if control[SLOPE_AT, row, t] != state.places[row, 2 * count + 1]:
+            _slope_to(control, state, row, t, rate)
         plain = control[SLOPE_AT, row, t] == np.float32(0.0)
         stepped = control[HOLD, row, t] > 0.5
         follows = control[FOLLOW, row, t] > 0.5
@@ -176,7 +258,7 @@ def play_noise(notes, state, row, first):
         speed = min(f / MIDDLE_C, 8.0) if follows else 1.0
         angle = np.float64(control[WIDTH, row, t]) * math.pi / 4
         middle, side_ = np.float32(math.cos(angle)), np.float32(math.sin(angle))
-        gain = state.places[row, 2 * SECTIONS]
+        gain = state.places[row, 2 * count] * (state.steady[0] if stepped or length > 0 else np.float32(1.0))
         for n in range(t * tick, (t + 1) * tick):
             state.held[row, PHASE] += step
             if not stepped or state.held[row, PHASE] >= 1.0:
@@ -200,7 +282,7 @@ def play_noise(notes, state, row, first):
             out[row, 0, n], out[row, 1, n] = np.float32(state.held[row, LEFT]), np.float32(state.held[row, RIGHT])
         if not plain:
             for side in range(2):
-                for k in range(SECTIONS):
+                for k in range(count):
                     zero, pole = state.places[row, 2 * k], state.places[row, 2 * k + 1]
                     x1, y1 = state.filters[row, side, k, 0], state.filters[row, side, k, 1]
                     for n in range(t * tick, (t + 1) * tick):
@@ -211,8 +293,11 @@ def play_noise(notes, state, row, first):
                     if abs(y1) < np.float32(1e-20):
                         y1 = np.float32(0.0)
                     state.filters[row, side, k, 0], state.filters[row, side, k, 1] = x1, y1
+        for k in range(0 if length > 0 else top):
+            _low_pass(state.top[k], state.filters[row, :, count + k], out[row], t * tick, (t + 1) * tick)
         if length > 0:
-            gain = np.float32(1.0) if plain else gain / state.gains[state.gains.shape[0] // 2]
+            flat = state.gains[state.gains.shape[0] // 2] * state.steady[0]
+            gain = np.float32(1.0) if plain else gain / flat
         for n in range(t * tick, (t + 1) * tick):
             a, b = out[row, 0, n] * gain, out[row, 1, n] * gain
             if length > 0:

@@ -62,7 +62,7 @@ def _folded(v):
 
 @kernel(inline=True)
 def _fold(v):
-    return 1.0 - abs((v + 3.0) % 4.0 - 2.0)
+    return 1.0 - abs((v + 1.0) % 4.0 - 2.0)
 
 
 @kernel

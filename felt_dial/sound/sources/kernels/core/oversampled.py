@@ -11,8 +11,8 @@ from felt_dial.sound.engine.rates import half_band
 from felt_dial.sound.kernel import Stage, inner, kernel
 
 FINER = 4
-CALM = np.float32(0.0012)
-"""Part of the way that the mean goes in a frame: 9 Hz at 48 kHz."""
+CALM = 5.0
+"""Hz at which the mean of a source is followed, and taken off."""
 
 
 class FinerState(NamedTuple):
@@ -26,12 +26,15 @@ class FinerState(NamedTuple):
         Of both halvings on both sides, and the mean.
     wide, narrow : float32 (tap,)
         The half-band filters of the first and of the second halving.
+    calm : float32 (1,)
+        Part of the way that the mean goes in a frame.
     """
 
     fine: NDArray[np.float32]
     history: NDArray[np.float32]
     wide: NDArray[np.float32]
     narrow: NDArray[np.float32]
+    calm: NDArray[np.float32]
 
 
 def finer_state(stage: Stage) -> FinerState:
@@ -39,7 +42,8 @@ def finer_state(stage: Stage) -> FinerState:
     wide, narrow = half_band(100.0, 0.16).astype(np.float32), half_band(100.0, 0.04).astype(np.float32)
     size = FINER * stage.tick
     history = np.zeros((stage.rows, 5, len(narrow) - 1 + size), np.float32)
-    return FinerState(np.zeros((2, size), np.float32), history, wide, narrow)
+    calm = np.full(1, 1.0 - np.exp(-2.0 * np.pi * CALM / stage.rate), np.float32)
+    return FinerState(np.zeros((2, size), np.float32), history, wide, narrow, calm)
 
 
 @kernel
@@ -64,13 +68,13 @@ def come_down(finer, row, out, at, tick):
 
     A cycle that begins anew, is squeezed or folded has one; it is followed at a few hertz and taken off.
     """
-    fine, history = finer.fine, finer.history
+    fine, history, calm = finer.fine, finer.history, finer.calm[0]
     for side in range(2):
         _halve(history[row, 2 * side], fine[side], finer.wide, 2 * tick)
         _halve(history[row, 2 * side + 1], fine[side], finer.narrow, tick)
         mean = history[row, 4, side]
         for n in range(tick):
-            mean += (fine[side, n] - mean) * CALM
+            mean += (fine[side, n] - mean) * calm
             out[row, side, at + n] = fine[side, n] - mean
         history[row, 4, side] = mean
 
