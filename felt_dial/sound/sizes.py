@@ -11,3 +11,5 @@ ROWS = 64
 SILENT = -70.0
 BLOCK = 256
 QUALITIES = (1, 2, 4, 8)
+HIGHEST = 24000.0
+"""Hz of the highest harmonic that a source makes, at whatever rate: what bends a sound would hear the ones above."""

@@ -79,6 +79,10 @@ class LayerVoice:
     idle: bool = False
     peak: float = 0.0
 
+    def lot(self, seed: float) -> int:
+        """What keeps its chances apart from those of other layers, and of the same under another seed."""
+        return (int(seed) << 4 | (ord(self.key) & 15)) << 31
+
     def settle(self, voices: Voices) -> None:
         """Lists the rows that have some of this layer, and follows the table of notes."""
         self.weights = voices.weights[:, self.place]

@@ -43,7 +43,7 @@ from felt_dial.sound.playing.allocator import VoiceAllocator
 from felt_dial.sound.playing.events import BEND, ON, SUSTAIN, WHEEL, Event
 from felt_dial.sound.playing.pattern_player import PatternPlayer
 from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
-from felt_dial.sound.sizes import BLOCK, ROWS, TICK
+from felt_dial.sound.sizes import BLOCK, HIGHEST, ROWS, TICK
 from felt_dial.sound.tone.kernels.core.voices import NO_SWING
 
 LEVEL, PAN = Layer.rows_of("level", "pan")
@@ -353,7 +353,8 @@ class Program:
             voices.begin,
             tick,
             source.stage.rate,
-            0.5 * self.rate,
+            min(0.5 * self.rate, HIGHEST),
+            layer.lot(self._value("seed")),
             *source.arrays,
         )
         for feed in layer.feeds:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from felt_dial.sound.kernel import Stage, formula, kernel
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.chaos import DRIVE, DUFFING, LORENZ, Chaos, advance
-from felt_dial.sound.sources.kernels.core.notes import plays_each
+from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 
 FINEST = 8
 """Most steps of the integration in a frame."""
@@ -66,7 +66,7 @@ def play_chaos(notes, state, row, first):
         for i in range(7):
             state.numbers[row, i] = 0.0
         for i in range(4):
-            state.numbers[row, i] = 0.3 + 0.2 * chance(begin[1, row], 30_000_000 + i)
+            state.numbers[row, i] = 0.3 + 0.2 * chance(lot_of(notes, row), 30_000_000 + i)
     for t in range(first, ticks):
         system = int(control[SYSTEM, row, t])
         energy, coupling = np.float64(control[ENERGY, row, t]), np.float64(control[COUPLING, row, t])

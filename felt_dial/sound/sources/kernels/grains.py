@@ -12,7 +12,7 @@ from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.core.travel import POINTS, drawn
 from felt_dial.sound.sources.grains import BORN, CLOCK, MOVED, NEXT, PLACE, Grains
-from felt_dial.sound.sources.kernels.core.notes import plays_all
+from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_all
 from felt_dial.sound.sources.kernels.core.recording_reader import Recording, octave_of, read_run, recording_of
 from felt_dial.sound.sources.kernels.sample import root_frequency
 
@@ -191,7 +191,7 @@ def run_grains(notes, state):
                 out[row, 0, n] = out[row, 1, n] = zero
             if t < first:
                 continue
-            note = begin[1, row]
+            note = lot_of(notes, row)
             if begin[0, row] == t:
                 state.alive[row] = 0
                 state.clocks[row, NEXT] = state.clocks[row, MOVED] = state.clocks[row, BORN] = 0.0

@@ -13,7 +13,7 @@ from felt_dial.patch.asset import Asset
 from felt_dial.sound.kernel import Stage, kernel
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.kernels.counted_chance import chance
-from felt_dial.sound.sources.kernels.core.notes import plays_each
+from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.noise import STEEPEST, Noise
 
 LOWEST = 20.0
@@ -45,7 +45,7 @@ def _wanted(slopes: NDArray[np.float64], hertz: NDArray[np.float64]) -> NDArray[
     """Power of an endless chain of analogue sections, (slope, hertz): a straight line from 20 Hz up."""
     poles = LOWEST * 2.0 ** np.arange(24)[:, None, None]
     zeros = poles * 2.0 ** (-slopes[:, None] / 6.020599913279624)
-    return np.prod((1.0 + (hertz / zeros) ** 2) / (1.0 + (hertz / poles) ** 2), axis=0)
+    return np.asarray(np.prod((1.0 + (hertz / zeros) ** 2) / (1.0 + (hertz / poles) ** 2), axis=0))
 
 
 def places_of(slopes: NDArray[np.float64], rate: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -101,7 +101,7 @@ def top_of(rate: float) -> NDArray[np.float32]:
         return np.zeros((0, 5), np.float32)
     from scipy.signal import butter
 
-    return np.delete(butter(6, TOP, fs=rate, output="sos"), 3, axis=1).astype(np.float32)
+    return np.asarray(np.delete(butter(6, TOP, fs=rate, output="sos"), 3, axis=1), np.float32)
 
 
 def texture_of(asset: Asset | None, rate: float) -> NDArray[np.float32]:
@@ -241,12 +241,12 @@ def play_noise(notes, state, row, first):
     length = state.texture.shape[1] - 1
     if begin[0, row] >= 0:
         for side in range(2):
-            seed = chance(begin[1, row], 20_000_000 + side) * 9007199254740992.0
+            seed = chance(lot_of(notes, row), 20_000_000 + side) * 9007199254740992.0
             state.seeds[row, side] = np.uint64(np.int64(seed)) | np.uint64(1)
             for k in range(count + top):
                 state.filters[row, side, k, 0] = state.filters[row, side, k, 1] = np.float32(0.0)
         state.held[row, PHASE] = 1.0
-        state.held[row, PLACE] = chance(begin[1, row], 20_000_003) * max(length, 1)
+        state.held[row, PLACE] = chance(lot_of(notes, row), 20_000_003) * max(length, 1)
     for t in range(first, ticks):
         if control[SLOPE_AT, row, t] != state.places[row, 2 * count + 1]:
             _slope_to(control, state, row, t, rate)

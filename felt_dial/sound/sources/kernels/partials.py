@@ -14,7 +14,7 @@ from felt_dial.sound.matter.analysis import BANDS, HOP, MOST_PARTIALS, RATE, Tra
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.simd.types import float_of
 from felt_dial.sound.sources.kernels.core.cycle_reader import TURN, run_bends
-from felt_dial.sound.sources.kernels.core.notes import plays_each
+from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.kernels.core.unison import (
     LEFT,
     RATIO,
@@ -94,7 +94,7 @@ def _colour(hull, look, part, octaves, fundamental):
 @inner
 def _look(state, notes, row, t, count, at, age, root):
     """Frequencies and levels of a note's sines at a moment, into `state.goal`."""
-    control, limit, note, pitch = notes.control, notes.limit, notes.begin[1, row], np.float64(notes.frequency[row, t])
+    control, limit, note, pitch = notes.control, notes.limit, lot_of(notes, row), np.float64(notes.frequency[row, t])
     octaves, levels, hull = state.tracks.octaves, state.tracks.levels, state.tracks.hull
     walk, goal = state.walk, state.goal
     looks = octaves.shape[0]
@@ -227,7 +227,7 @@ def play_partials(notes, state, row, first):
     lanes = state.tracks.octaves.shape[1]
     turns = TURN / rate
     zero = np.float32(0.0)
-    note = begin[1, row]
+    note = lot_of(notes, row)
     t = first
     while t < ticks:
         run = min(STRIDE - t % STRIDE, ticks - t)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.core.unison import MOST
-from felt_dial.sound.sources.kernels.core.notes import plays_each
+from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.kernels.core.recording_reader import Recording, octave_of, read_run, recording_of
 from felt_dial.sound.sources.kernels.core.unison import LEFT, RATIO, RIGHT, UnisonState, unison_state, unison_tick
 from felt_dial.sound.sources.sample import Sample
@@ -175,7 +175,7 @@ def play_sample(notes, state, row, first_tick):
     ticks = frequency.shape[1] - 1
     size = np.float64(recording.sizes[0])
     zero, one = np.float32(0.0), np.float32(1.0)
-    note = begin[1, row]
+    note = lot_of(notes, row)
     for t in range(first_tick, ticks):
         begins = begin[0, row] == t
         alive = unison_tick(control, row, t, note, begins, unison)

@@ -21,7 +21,7 @@ from felt_dial.sound.sources.kernels.core.cycle_reader import (
     run_bends,
 )
 from felt_dial.sound.sources.kernels.core.cyclic import CENT, DRIFT, ReadingRoom, begin_phases, drifted, reading_room
-from felt_dial.sound.sources.kernels.core.notes import plays_each
+from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.kernels.core.oversampled import FINER, FinerState, come_down, finer_state, rounding
 from felt_dial.sound.sources.kernels.core.unison import (
     LEFT,
@@ -213,7 +213,7 @@ def play_wave(notes, state, row, first):
     ticks = frequency.shape[1] - 1
     turns = TURN / rate
     zero = np.float32(0.0)
-    note = begin[1, row]
+    note = lot_of(notes, row)
     t = first
     while t < ticks:
         begins = begin[0, row] == t

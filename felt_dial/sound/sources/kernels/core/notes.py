@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
-from felt_dial.sound.kernel import Stage, entry, filled, inner, works_for
+from felt_dial.sound.kernel import Stage, entry, filled, inner, kernel, works_for
 
 
 class Notes(NamedTuple):
@@ -33,6 +33,8 @@ class Notes(NamedTuple):
     rate : float
     limit : float
         Highest harmonic, Hz.
+    lot : int
+        What the layer and the patch's chance seed add to the number of a note: layers draw other lots.
     """
 
     out: NDArray[np.float32]
@@ -44,9 +46,16 @@ class Notes(NamedTuple):
     tick: int
     rate: float
     limit: float
+    lot: int
 
 
 CORE: Any = None
+
+
+@kernel(inline=True)
+def lot_of(notes, row):
+    """What the chances of a note in a layer are drawn from."""
+    return np.int64(notes.begin[1, row]) + np.int64(notes.lot)
 
 
 @inner

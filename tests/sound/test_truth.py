@@ -1,0 +1,137 @@
+"""What it says is what it does: neither quality nor rate change a sound, and no two layers draw the same lots."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from scipy import signal
+
+from felt_dial.bank.places import SHIPPED
+from felt_dial.patch.edits import add_layer, replace_module
+from felt_dial.patch.module import Source
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.matter.assets import PLACES
+from felt_dial.sound.matter.tables import shipped_tables
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from tests.sound.listening import plain
+
+RATE = 48000
+THIRDS = 1000.0 * 2.0 ** (np.arange(-15, 11) / 3)
+"""Middles of the third-octave bands from 31 Hz to 10 kHz (IEC 61260-1, base two)."""
+WAYS = [(48000, 2), (48000, 4), (48000, 8), (44100, 1), (96000, 1), (192000, 1)]
+
+
+def thirds(sound: NDArray[np.float32], rate: int) -> NDArray[np.float64]:
+    """dB of every third-octave band, both sides together (Welch, 1967)."""
+    hertz, density = signal.welch(sound.astype(np.float64), rate, nperseg=rate // 4)
+    power = density.mean(axis=0)
+    edges = [(middle * 2 ** (-1 / 6), middle * 2 ** (1 / 6)) for middle in THIRDS]
+    found = [power[(hertz >= low) & (hertz < high)].sum() * (hertz[1] - hertz[0]) for low, high in edges]
+    return 10 * np.log10(np.array(found) + 1e-20)
+
+
+@pytest.fixture(autouse=True)
+def recordings(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Those of the demo are found."""
+    monkeypatch.setenv(PLACES, str(SHIPPED))
+
+
+def source_of(kind: str, **values: object) -> Source:
+    """A source with something to sound from."""
+    source = Source.kinds[kind]()
+    if kind == "table":
+        table = shipped_tables()["Loft Choir"]
+        source = Source.kinds[kind](asset=table.asset, cycle=table.cycle)
+    elif kind in ("sample", "grains"):
+        reed = json.loads((SHIPPED / "glasshouse-at-dusk" / "presets" / "reed-bed.json").read_text())
+        asset = next(la["source"]["asset"] for la in reed["layers"].values() if la["source"].get("asset"))
+        source = Source.kinds[kind].model_validate({"kind": kind, "asset": asset})
+    for name, value in values.items():
+        source = source.with_value(name, value)
+    return source
+
+
+def sounding(source: Source) -> Patch:
+    return replace_module(plain(), "layers.a.source", source)
+
+
+# --- neither quality nor rate change a sound -----------------------------------------------------
+
+
+@pytest.mark.parametrize("slope", [-12.0, -3.0, 0.0, 6.0, 12.0])
+def test_noise_is_as_loud_in_every_band_at_every_rate(slope: float) -> None:
+    """Bands of more than 100 Hz, in which 12 s of noise are known to 0.1 dB."""
+    patch, wide = with_value(sounding(source_of("noise", slope=slope)), "layers.a.level", -20.0), THIRDS > 450
+    found = {}
+    for rate, quality in [(48000, 1), *WAYS]:
+        sound = render(patch, [Note(0.0, 20.0, 60)], 12.0, rate=rate, quality=quality)
+        found[rate, quality] = thirds(sound, rate)[wide]
+    want = 20 * slope / 20 * np.log2(THIRDS[wide] / 1000.0)
+    for bands in found.values():
+        octave = bands - 10 * np.log10(THIRDS[wide] / 1000.0)  # a band grows with its width
+        assert np.abs(octave - octave.mean() - want + want.mean()).max() < 0.5
+        assert np.abs(bands - found[48000, 1]).max() < 0.5
+
+
+RESHAPED = ("bend", "squeeze", "mirror", "stretch", "fold", "step")
+
+
+@pytest.mark.parametrize(
+    ("kind", "values"),
+    [("wave", {"sync": 0.7}), ("wave", {"sync": 9.3})]
+    + [("table", {"reshape": way, "amount": 0.6}) for way in RESHAPED],
+)
+def test_what_is_made_finer_inside_keeps_its_bass(kind: str, values: dict[str, object]) -> None:
+    """A low tone (key 33, 55 Hz), all bands that are within 50 dB of the loudest."""
+    patch = sounding(source_of(kind, **values))
+    found = {}
+    for rate, quality in [(48000, 1), *WAYS]:
+        sound = render(patch, [Note(0.0, 9.0, 33)], 2.5, rate=rate, quality=quality)[:, int(0.4 * rate) :]
+        found[rate, quality] = thirds(sound, rate)
+    loud = found[48000, 1] > found[48000, 1].max() - 50
+    for bands in found.values():
+        assert np.abs(bands - found[48000, 1])[loud].max() < 0.3
+
+
+# --- every layer, every note and every seed draws its own lots -----------------------------------
+
+
+def drawing() -> Iterator[tuple[str, Source]]:
+    """Sources in which something is left to chance, and what."""
+    yield "noise", source_of("noise")
+    yield "grains", source_of("grains", by_place=0.5, by_pitch=5.0, by_pan=1.0)
+    yield "drift", source_of("wave", drift=30.0)
+    yield "free start", source_of("wave", start="free")
+    yield "phases of voices", source_of("wave", unison=5, detune=20.0)
+    yield "places of voices", source_of("wave", unison=5, detune=20.0, voicing="random", scatter=0.0)
+    yield "table", source_of("table", drift=30.0)
+    yield "life", source_of("partials", life=1.0)
+    yield "chaos", source_of("chaos", energy=0.9)
+    yield "start of a sample", source_of("sample", chance=0.4)
+
+
+def alike(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
+    """The correlation of two sounds, −1 to 1."""
+    a, b = (sound.astype(np.float64).ravel() for sound in (one, other))
+    return float(np.corrcoef(a, b)[0, 1])
+
+
+@pytest.mark.parametrize(("name", "source"), list(drawing()), ids=[name for name, _ in drawing()])
+def test_no_two_layers_draw_the_same_lots(name: str, source: Source) -> None:
+    """The same source in two layers, each heard alone; and once more, where it must be the same again."""
+    patch, other = add_layer(sounding(source), sounding(source).layers["a"])
+    notes = [Note(0.0, 3.0, 45)]
+
+    def heard(key: str, seed: int = 1) -> NDArray[np.float32]:
+        alone = with_value(with_value(patch, f"layers.{key}.solo", True), "seed", seed)
+        return render(alone, notes, 2.0)
+
+    first = heard("a")
+    assert np.array_equal(first, heard("a"))
+    assert abs(alike(first, heard(other))) < 0.97
+    assert abs(alike(first, heard("a", 2))) < 0.97
