@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -69,6 +70,7 @@ def render(
     from felt_dial.files import write_whole
     from felt_dial.patch.patch import param_at, with_value
     from felt_dial.sound.compile import compile_all, kernels_ready
+    from felt_dial.sound.matter.assets import missing
     from felt_dial.sound.matter.wav import wav_bytes
     from felt_dial.sound.playing.events import Event
     from felt_dial.sound.playing.phrases import Note
@@ -91,11 +93,20 @@ def render(
     if midi is not None:
         from felt_dial.live.midi_file import read_midi
 
-        events, end = read_midi(midi, float(tempo or found.tempo), rate)
+        events, end = read_midi(midi, float(tempo or found.tempo), rate, fixed=tempo is not None)
         notes = []
         length = end + tail
     sound = render_patch(found, notes, length, rate=rate, quality=quality, tempo=tempo, events=events)
     write_whole(output, wav_bytes(sound, rate))
+    peak = float(abs(sound).max()) if sound.size else 0.0
+    if peak > 1.0:
+        over = 20.0 * math.log10(peak)
+        print(f"The peak is {over:.1f} dB above full scale; the file holds it, nothing was cut off.", file=sys.stderr)
+    alone = [key.upper() for key, layer in found.layers.items() if layer.get("solo")]
+    if alone:
+        print(f"Only {', '.join(alone)} was rendered: solo is on.", file=sys.stderr)
+    for asset in missing(found).values():
+        print(f"The recording {asset.about()} is not here; what plays it is silent.", file=sys.stderr)
 
 
 @app.command()

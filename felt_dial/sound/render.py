@@ -14,6 +14,9 @@ from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.sizes import BLOCK, QUALITIES
 
+OPEN = 1e4
+"""Ceiling of a render, where nothing is held down or cut off: a file of 32-bit floats holds what is above full scale."""
+
 
 class CannotRender(FeltDialError):
     """A render that was asked for in a way that makes no sense."""
@@ -40,7 +43,7 @@ def render(
     block: int = BLOCK,
     watch: Callable[[float], bool] | None = None,
 ) -> NDArray[np.float32]:
-    """The sound of a patch playing notes.
+    """The sound of a patch playing notes, as it is: also above full scale.
 
     Parameters
     ----------
@@ -69,6 +72,7 @@ def render(
     if tempo is not None:
         patch = with_value(patch, "tempo", tempo)
     program = Program(patch, rate, block, quality)
+    program.output.ceiling = np.float32(OPEN)
     total = round(seconds * rate)
     late = program.late
     out = np.zeros((2, total + late), np.float32)

@@ -40,7 +40,7 @@ from felt_dial.sound.engine.layer_voice import NO_TURN, LayerVoice, Swing, in_or
 from felt_dial.sound.engine.output_stage import FIRST_BUS, NOWHERE, RACK2
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.playing.allocator import VoiceAllocator
-from felt_dial.sound.playing.events import BEND, ON, SUSTAIN, WHEEL, Event
+from felt_dial.sound.playing.events import BEND, ON, SUSTAIN, TEMPO, WHEEL, Event
 from felt_dial.sound.playing.pattern_player import PatternPlayer
 from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
 from felt_dial.sound.sizes import BLOCK, HIGHEST, ROWS, TICK
@@ -196,12 +196,18 @@ class Program:
         if report.broken:
             report.broken = []
         self._read_values()
+        played = []
+        for event in events:
+            if event.kind == TEMPO:
+                self.clock_tempo = event.value
+            else:
+                played.append(event)
         self.grains[:] = self.grains[2], self._value("grains"), 0
         voices.begin_block()
         self.allocator.begin_block()
         if voices.once.any():
             self._end_once()
-        for event in self.pattern.block((*self._first, *events), self.frames, self.tempo, self.rate):
+        for event in self.pattern.block((*self._first, *played), self.frames, self.tempo, self.rate):
             self._apply(event)
         self._first = []
         self.allocator.end_block()
