@@ -21,7 +21,7 @@ from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.modules import new_layer
 from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, Event
 from felt_dial.sound.playing.phrases import PHRASES, Note, phrase_for
-from felt_dial.sound.render import CannotRender, render
+from felt_dial.sound.render import OPEN, CannotRender, render
 from tests.sound.listening import RATE, amplitude_at, exact_frequency, plain
 
 
@@ -194,13 +194,17 @@ def test_an_effect_that_gives_no_number_is_reset_and_named() -> None:
     assert program.report.broken == ["racks.1.delay1"] and np.isfinite(sound).all()
 
 
-def test_the_output_is_never_above_the_ceiling() -> None:
+def test_the_output_is_never_above_the_ceiling_and_a_render_holds_what_is() -> None:
     patch = with_value(plain(layers__a__level=6.0), "level", 12.0)
-    sound = render(patch, [Note(0, 1, 40 + n) for n in range(12)], 0.5)
-    assert np.abs(sound).max() == CEILING
+    chord = [Note(0, 1, 40 + n) for n in range(12)]
+    sound, soft = render(patch, chord, 0.5), render(with_value(patch, "level", -40.0), chord, 0.5)
+    assert np.abs(sound).max() > 4 * CEILING
+    assert np.allclose(sound, soft * 10 ** (52 / 20), rtol=1e-3, atol=1e-3), (
+        "the same sound, louder: nothing is cut off"
+    )
     program = Program(patch)
     program.block([Event(0, ON, 40 + n, 1.0) for n in range(12)])
-    program.block()
+    assert np.abs(program.block()).max() == CEILING
     assert program.report.left > CEILING, "the meter shows how far above it the sound would have gone"
 
 
@@ -242,7 +246,7 @@ def test_any_patch_is_finite_below_the_ceiling_and_silent_after_release(patch: P
     for left in ("left", "right"):
         patch = with_value(patch, f"racks.1.delay1.{left}", 0.02)
     sound = render(patch, CHORD, 2.0)
-    assert np.isfinite(sound).all() and np.abs(sound).max() <= CEILING
+    assert np.isfinite(sound).all() and np.abs(sound).max() <= OPEN
     assert np.abs(sound[:, -2400:]).max() < 1e-3
 
 

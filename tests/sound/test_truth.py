@@ -18,7 +18,7 @@ from felt_dial.sound.matter.assets import PLACES
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
-from tests.sound.listening import plain
+from tests.sound.listening import amplitude_at, decibels, plain, steady
 
 RATE = 48000
 THIRDS = 1000.0 * 2.0 ** (np.arange(-15, 11) / 3)
@@ -96,6 +96,22 @@ def test_what_is_made_finer_inside_keeps_its_bass(kind: str, values: dict[str, o
     loud = found[48000, 1] > found[48000, 1].max() - 50
     for bands in found.values():
         assert np.abs(bands - found[48000, 1])[loud].max() < 0.3
+
+
+@pytest.mark.parametrize("width", [0.03, 0.2, 0.5, 0.71, 0.97])
+def test_a_wave_goes_from_shape_to_shape_with_its_fundamental_and_a_steady_level(width: float) -> None:
+    """At 61 places: the fundamental is never more than 8 dB below both neighbours, the level rises or falls from shape to
+    shape without turning."""
+    levels, fundamentals = [], []
+    for shape in np.linspace(0.0, 3.0, 61):
+        sound = steady(sounding(source_of("wave", shape=float(shape), width=width)), 45, 24000)
+        levels.append(decibels(float(np.sqrt(np.square(sound).mean()))))
+        fundamentals.append(decibels(amplitude_at(sound, 110.0)))
+    for first in (0, 20, 40):
+        steps = np.diff(levels[first : first + 21])
+        assert (steps > -0.01).all() or (steps < 0.01).all()
+        ends = fundamentals[first], fundamentals[first + 20]
+        assert min(fundamentals[first : first + 21]) > min(ends) - 0.5
 
 
 # --- every layer, every note and every seed draws its own lots -----------------------------------

@@ -8,6 +8,7 @@ chosen to keep that below −100 dB. The droop of linear interpolation, sinc²(h
 
 from __future__ import annotations
 
+import math
 from functools import cache
 from typing import NamedTuple
 
@@ -18,6 +19,10 @@ FloatArray = NDArray[np.float32]
 MOST_HARMONICS = 1024
 SHAPES = ("sine", "triangle", "saw")
 SINE, TRIANGLE, SAW, PULSE = range(4)
+SQUARE_HALF, SQUARE_THIRD = math.sqrt(0.5), math.sqrt(1.0 / 3.0)
+"""Effective values of a sine, and of a triangle or a saw."""
+SINE_IN_TRIANGLE = 4.0 / math.pi**2 * math.sqrt(6.0)
+"""Correlation of a triangle with its fundamental."""
 
 
 class CycleTables(NamedTuple):
@@ -81,14 +86,34 @@ def cycle_tables() -> CycleTables:
     )
 
 
-def _plain(shape: int, phase: NDArray[np.float64], width: float) -> NDArray[np.float64]:
+def between(shape: float, segment: int, width: float) -> tuple[float, float]:
+    """How much of two reads makes a shape: sine and triangle, triangle and saw, saw and the saw taken off, `1 - width` later.
+
+    No fundamental is lost on the way, and the effective value goes in a straight line from that of one
+    shape to that of the next: with effective values r, s and the correlation ρ of both (their Fourier
+    series: 2√6·4/π³…, 3/4, and 1 − 6 w + 6 w² of a saw with itself w of a cycle later).
+    """
+    f = shape - segment
+    if segment == 2:
+        apart = 1.0 - 6.0 * width * (1.0 - width)
+        wanted = 1.0 - f + f * math.sqrt(2.0 * (1.0 - apart))
+        gain = wanted / math.sqrt(1.0 + f * f - 2.0 * f * apart)
+        return gain, -f * gain
+    r = SQUARE_HALF if segment == 0 else SQUARE_THIRD
+    alike = SINE_IN_TRIANGLE if segment == 0 else 0.75
+    a, b = (1.0 - f) * r, f * SQUARE_THIRD
+    gain = (a + b) / math.sqrt(a * a + b * b + 2.0 * a * b * alike)
+    return (1.0 - f) * gain, f * gain
+
+
+def _plain(shape: int, phase: NDArray[np.float64]) -> NDArray[np.float64]:
     """A classic shape without a limit to its harmonics."""
     if shape == SINE:
         return np.sin(2 * np.pi * phase)
     if shape == TRIANGLE:
         return 2 / np.pi * np.arcsin(np.sin(2 * np.pi * phase))
     saw = 2 * ((phase + 0.5) % 1.0) - 1.0
-    return saw if shape == SAW else 2 * ((phase - width + 0.5) % 1.0) - 1.0 - saw
+    return saw
 
 
 def cycle_picture(shape: float, width: float, points: int, sync: float = 0.0) -> NDArray[np.float64]:
@@ -98,5 +123,6 @@ def cycle_picture(shape: float, width: float, points: int, sync: float = 0.0) ->
     """
     phase = np.linspace(0.0, 1.0, points) * 2.0 ** (sync / 12.0) % 1.0
     below = min(int(shape), SAW)
-    part = shape - below
-    return (1 - part) * _plain(below, phase, width) + part * _plain(below + 1, phase, width)
+    first, second = between(shape, below, width)
+    later = phase - (1.0 - width) if below == SAW else phase
+    return first * _plain(below, phase) + second * _plain(min(below + 1, SAW), later)

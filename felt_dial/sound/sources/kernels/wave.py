@@ -7,7 +7,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.kernel import Stage, formula, inner, kernel
+from felt_dial.sound.sources.core import bandlimited
 from felt_dial.sound.sources.core.bandlimited import SAW, CycleTables, cycle_tables
 from felt_dial.sound.sources.core.unison import MOST
 from felt_dial.sound.sources.kernels.core.cycle_reader import (
@@ -76,14 +77,14 @@ def _read(samples, offset, shift, phase):
     return here + part * (samples[offset + index + 1] - here)
 
 
+between = formula(bandlimited.between)
+
+
 @kernel
-def _parts(shape, segment):
-    """Weights of the two reads of a segment: sine and triangle, triangle and saw, saw and shifted saw."""
-    f = np.float32(shape - segment)
-    one = np.float32(1.0)
-    if segment == 2:
-        return one - f - f, f
-    return one - f, f
+def _parts(shape, segment, width):
+    """Weights of the two reads of a segment."""
+    a, b = between(shape, segment, width)
+    return np.float32(a), np.float32(b)
 
 
 @inner
@@ -239,15 +240,16 @@ def play_wave(notes, state, row, first):
         shape = min(max(goal, np.float64(segment)), np.float64(segment + 1))
         state.now[row, NOW] = shape
         state.now[row, TIME] += n / rate
-        a0, b0 = _parts(was, segment)
-        a1, b1 = _parts(shape, segment)
+        wide0, wide1 = np.float64(control[WIDTH, row, t]), np.float64(control[WIDTH, row, t + 1])
+        a0, b0 = _parts(was, segment, wide0)
+        a1, b1 = _parts(shape, segment, wide1)
         at = t * tick
         steep = run_bends(turn, row, at, n, room.bends)
         for k in range(n):
             room.mix[0, k] = room.mix[1, k] = zero
         w0 = w1 = 0.0
         if segment == 2:
-            w0, w1 = np.float64(control[WIDTH, row, t]), np.float64(control[WIDTH, row, t + 1])
+            w0, w1 = 1.0 - wide0, 1.0 - wide1
         if synced:
             for k in range(FINER * tick):
                 state.finer.fine[0, k] = state.finer.fine[1, k] = zero
