@@ -94,15 +94,53 @@ def test_reversed_plays_the_end_first_and_start_and_end_cut(store: Path) -> None
     assert np.abs(cut[12000 + 64 :]).max() < 1e-3 and np.abs(cut[200:11000]).max() > 0.2
 
 
-def test_a_start_by_chance_moves_but_never_before_its_floor(store: Path) -> None:
-    patch = playing(store, "sample", np.linspace(0.01, 1, RATE), start=0.5, chance=0.4, floor=0.45)
+@pytest.mark.parametrize(
+    ("start", "floor", "low", "high"),
+    [(0.5, 0.45, 0.45, 0.9), (0.0, 0.0, 0.0, 0.4), (1.0, 0.0, 0.6, 1.0), (0.2, 0.3, 0.3, 0.6)],
+)
+def test_a_start_by_chance_is_anywhere_in_its_reach_but_never_before_its_floor(
+    store: Path, start: float, floor: float, low: float, high: float
+) -> None:
+    """200 notes in ten equal parts of the reach: none is empty, and none holds a fifth of all (chance: below 1 in 10,000)."""
+    patch = playing(store, "sample", np.linspace(0.01, 1, RATE), start=start, chance=0.4, floor=floor)
     program = Program(patch)
     starts = []
-    for _ in range(40):
+    for _ in range(200):
         program.block([Event(0, ON, 60, 1.0)])
         starts.append(program.layers[0].source.state.ends[program.voices.newest, 0] / (RATE - 1))
         program.block([Event(0, OFF, 60)])
-    assert min(starts) == pytest.approx(0.45, abs=1e-3) and 0.6 < max(starts) <= 0.9 and len(set(starts)) > 15
+    counts = np.histogram(starts, np.linspace(low, high + 1e-9, 11))[0]
+    assert counts.sum() == 200 and counts.min() > 0 and counts.max() < 40
+
+
+@pytest.mark.parametrize("loop", ["backward", "alternate"])
+def test_a_loop_that_turns_back_has_no_corner(store: Path, loop: str) -> None:
+    """A slope that turns back at once has the spectrum of a corner, 1/f² (Fourier series of a triangle); with a crossfade
+    over a fifth of the loop the band above 3 kHz is empty."""
+    patch = playing(
+        store, "sample", 0.4 * np.sin(2 * np.pi * 60 * T), loop=loop, loop_start=0.2, loop_end=0.321, fade=0.5, root=60
+    )
+    sound = render(patch, [Note(0, 9, 60)], 6.0)[0].astype(np.float64)[9600:]
+    high = signal.sosfilt(signal.butter(8, 3000.0, "high", fs=RATE, output="sos"), sound)[4800:]
+    assert decibels(float(np.abs(high).max())) < -75
+
+
+def test_a_one_shot_at_key_up_plays_to_its_end(store: Path) -> None:
+    """The level falls to its sustain within 10 ms and would let go: the sample lasts 0.5 s all the same."""
+    sound = 0.5 * np.sin(2 * np.pi * 500 * T[: RATE // 2])
+    patch = playing(store, "sample", sound, one_shot=True)
+    patch = with_value(with_value(patch, "layers.a.trigger", "up"), "modulators.e1.decay", 0.01)
+    heard = render(patch, [Note(0, 0.1, 60)], 1.0)[0]
+    assert not heard[:4700].any() and np.abs(heard[4800 + 20000 : 4800 + 23000]).max() > 0.1
+    assert not heard[4800 + 25000 :].any()
+
+
+def test_a_sample_that_is_slowed_down_leaves_no_standing_pressure(store: Path) -> None:
+    """Half a cycle of a slow wave, ten times slower: its mean goes within a second (a high-pass at 5 Hz, here two time
+    constants of 32 ms and then some)."""
+    patch = playing(store, "sample", 0.4 + 0.1 * np.sin(2 * np.pi * 300 * T), loop="forward", root=100)
+    sound = steady(patch, 60, 48000)
+    assert abs(float(sound[24000:].mean())) < 0.004
 
 
 def test_a_one_shot_ignores_the_key_and_ends_with_the_sample(store: Path) -> None:

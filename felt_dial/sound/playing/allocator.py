@@ -217,7 +217,7 @@ class VoiceAllocator:
         voices.weights[WAS, : len(strike.weights), row] = strike.weights
         voices.weights[NOW, : len(strike.weights), row] = strike.weights
         voices.weights[SENT, : len(strike.sent), row] = strike.sent
-        voices.once[row], voices.through[row] = strike.once, strike.up
+        voices.once[row], voices.through[row] = strike.once, strike.up and not strike.once
         voices.part[row], voices.after[row] = part, self._following
         voices.held[row] = not strike.up
         goal = self._pitches[min(max(round(finger.key), 0), 127)] or 0.0

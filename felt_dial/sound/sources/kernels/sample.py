@@ -19,6 +19,8 @@ from felt_dial.sound.sources.sample import Sample
 NO_LOOP, FORWARD, BACKWARD, ALTERNATE = range(4)
 EASE = 48
 """Frames over which a sample that is cut comes in and goes out."""
+CALM = 5.0
+"""Hz below which a sample that is slowed down loses what stands still."""
 SEAM = 64.0
 """Least frames of a loop's crossfade."""
 
@@ -42,6 +44,8 @@ SEAM = 64.0
     )
 )
 FIRST, LAST = range(2)
+ONWARD, AGAIN, BACK, ROUND = 1, 2, -1, -2
+"""Directions: ahead for the first time, ahead after a turn, back after a turn, back after the loop went round."""
 CHANCE_BEGIN = 40_000_000
 
 
@@ -61,8 +65,9 @@ def _bounds(control, row, t, size, note, ends):
     start = np.float64(control[START, row, t])
     reach = np.float64(control[CHANCE, row, t])
     if reach > 0.0:
-        start += reach * (2.0 * chance(note, CHANCE_BEGIN) - 1.0)
-        start = max(start, min(np.float64(control[FLOOR, row, t]), last))
+        low = max(start - reach, np.float64(control[FLOOR, row, t]), 0.0)
+        high = max(min(start + reach, last, 1.0), low)
+        start = low + (high - low) * chance(note, CHANCE_BEGIN)
     start = np.float64(min(max(start, 0.0), 1.0))
     ends[row, FIRST] = min(start, last) * (size - 1)
     ends[row, LAST] = max(last, start) * (size - 1)
@@ -70,9 +75,12 @@ def _bounds(control, row, t, size, note, ends):
 
 @inner
 def _travel(control, row, t, state, u, speed, size):
-    """Places of a voice in a tick, and those that fade in at the end of a loop; returns its place and direction after."""
+    """Places of a voice in a tick, and those that fade in at the end of a loop; returns its place and direction after.
+
+    Where the way turns back it does so half a crossfade before the end of the loop: on either side of the turn both
+    directions are heard, as much of each as the other is far from it.
+    """
     place, direction = state.place[row, u], state.direction[row, u]
-    first, last = state.ends[row, FIRST], state.ends[row, LAST]
     where, other, share = state.where[0], state.where[1], state.lines[4]
     tick = where.shape[0]
     loop = int(control[LOOP, row, t])
@@ -82,33 +90,38 @@ def _travel(control, row, t, state, u, speed, size):
         loop = NO_LOOP
     length = high - low
     seam = min(max(np.float64(control[FADE, row, t]) * length, SEAM), 0.5 * length)
+    half = 0.5 * seam
     for k in range(tick):
         where[k], other[k], share[k] = place, place, np.float32(0.0)
-        if loop in (FORWARD, BACKWARD):
-            ahead = 1 if loop == FORWARD else -1
-            if direction * ahead > 0:
-                into = place - (high - seam) if ahead > 0 else (low + seam) - place
-                if into > 0.0:
-                    share[k] = np.float32(min(into / seam, 1.0))
-                    other[k] = place - ahead * length
-        place += direction * speed
+        ahead = 1.0 if direction > 0 else -1.0
+        if (loop == FORWARD and direction > 0) or (loop == BACKWARD and direction < 0):
+            into = place - (high - seam) if direction > 0 else (low + seam) - place
+            if into > 0.0:
+                share[k] = np.float32(min(into / seam, 1.0))
+                other[k] = place - ahead * length
+        if loop == ALTERNATE or (loop == BACKWARD and direction != ROUND):
+            top, bottom = high - half, low + half
+            near = top if loop == BACKWARD or place > 0.5 * (low + high) else bottom
+            if abs(place - near) < half and (near == top or direction != ONWARD):
+                share[k] = np.float32((half - abs(place - near)) / seam)
+                other[k] = 2.0 * near - place
+        place += ahead * speed
         if loop == NO_LOOP:
             continue
         if loop == ALTERNATE:
-            if direction > 0 and place >= high:
-                place, direction = 2.0 * high - place, -1
-            elif direction < 0 and place <= low:
-                place, direction = 2.0 * low - place, 1
-            place = min(max(place, min(first, low)), max(last, high))
+            if direction > 0 and place >= high - half:
+                place, direction = max(2.0 * (high - half) - place, low + half), BACK
+            elif direction < 0 and place <= low + half:
+                place, direction = min(2.0 * (low + half) - place, high - half), AGAIN
         elif loop == FORWARD:
             if direction > 0 and place >= high:
                 place -= length * math.floor((place - low) / length)
             elif direction < 0 and place <= low:
-                place, direction = low, 1
+                place, direction = low, ONWARD
         elif direction < 0 and place <= low:
-            place += length * math.floor((high - place) / length)
-        elif direction > 0 and place >= high:
-            place, direction = high, -1
+            place, direction = place + length * math.floor((high - place) / length), ROUND
+        elif direction > 0 and place >= high - half:
+            place, direction = max(2.0 * (high - half) - place, low), BACK
     return place, direction
 
 
@@ -122,13 +135,15 @@ class SampleState(NamedTuple):
     place : float64 (row, voice)
         Frames of the first octave.
     direction : int32 (row, voice)
-        1 or −1.
+        `ONWARD`, `AGAIN`, `BACK` or `ROUND`.
     ends : float64 (row, 2)
         First and last frame of a note.
     where : float64 (2, tick)
         Room for places, and for those that fade in at the end of a loop.
     lines : float32 (6, tick)
         Room for both sides at both, and for how far one has faded into the other.
+    mean : float64 (row, 2)
+        Of both sides, followed below 5 Hz and taken off what is slowed down: it would become a standing pressure.
     """
 
     over: NDArray[np.uint8]
@@ -139,6 +154,7 @@ class SampleState(NamedTuple):
     unison: UnisonState
     where: NDArray[np.float64]
     lines: NDArray[np.float32]
+    mean: NDArray[np.float64]
 
 
 def prepare_sample(module: Sample, stage: Stage) -> SampleState:
@@ -152,6 +168,7 @@ def prepare_sample(module: Sample, stage: Stage) -> SampleState:
         unison=unison_state(stage.rows),
         where=np.zeros((2, stage.tick)),
         lines=np.zeros((6, stage.tick), np.float32),
+        mean=np.zeros((stage.rows, 2)),
     )
 
 
@@ -182,10 +199,11 @@ def play_sample(notes, state, row, first_tick):
         backwards = control[REVERSE, row, t] > 0.5
         if begins:
             state.over[row] = 0
+            state.mean[row, 0] = state.mean[row, 1] = 0.0
             _bounds(control, row, t, size, note, state.ends)
             for u in range(MOST):
                 state.place[row, u] = state.ends[row, LAST] if backwards else state.ends[row, FIRST]
-                state.direction[row, u] = -1 if backwards else 1
+                state.direction[row, u] = ROUND if backwards else ONWARD
         first, last = state.ends[row, FIRST], state.ends[row, LAST]
         root = root_frequency(control, ROOT, CENTS_AT, TRACK, row, t)
         f0, f1 = np.float64(frequency[row, t]), np.float64(frequency[row, t + 1])
@@ -193,6 +211,7 @@ def play_sample(notes, state, row, first_tick):
             out[row, 0, n] = out[row, 1, n] = zero
         loops = control[LOOP, row, t] > 0.5 and control[ONE_SHOT, row, t] < 0.5
         ended = not loops
+        speed = 1.0
         for u in range(alive):
             speed = min(0.5 * (f0 + f1) * np.float64(unison.voice[row, u, RATIO]) / root, 256.0)
             octave, cut = octave_of(speed, recording.sizes.shape[0])
@@ -226,5 +245,14 @@ def play_sample(notes, state, row, first_tick):
             there = state.place[row, u]
             if (state.direction[row, u] > 0 and there < last) or (state.direction[row, u] < 0 and there > first):
                 ended = False
+        slowed = min(max(2.0 - 2.0 * speed, 0.0), 1.0)
+        if slowed > 0.0:
+            calm = 1.0 - math.exp(-2.0 * math.pi * CALM * slowed / rate)
+            for side in range(2):
+                mean = state.mean[row, side]
+                for n in range(t * tick, (t + 1) * tick):
+                    mean += (out[row, side, n] - mean) * calm
+                    out[row, side, n] -= np.float32(mean)
+                state.mean[row, side] = mean
         if ended:
             state.over[row] = 1
