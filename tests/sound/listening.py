@@ -145,3 +145,18 @@ def response(filter_: Any, key: float = 57.0, level: float = -60.0) -> tuple[Sou
     out = through(filter_, impulse, key)
     response = np.abs(np.fft.rfft(out[0])) / 10 ** (level / 20)
     return np.fft.rfftfreq(65536, 1 / RATE), 20 * np.log10(response + 1e-12)
+
+
+K_WEIGHTING = np.array(
+    [
+        [1.53512485958697, -2.69169618940638, 1.19839281085285, 1.0, -1.69065929318241, 0.73248077421585],
+        [1.0, -2.0, 1.0, 1.0, -1.99004745483398, 0.99007225036621],
+    ]
+)
+"""Both filters of ITU-R BS.1770-4 at 48 kHz, Annex 1, tables 1 and 2."""
+
+
+def weighted_level(sound: NDArray[np.float64]) -> float:
+    """dB of a sound (frame,) as it is heard, ITU-R BS.1770-4 without gates."""
+    heard = signal.sosfilt(K_WEIGHTING, sound)
+    return decibels(float(np.sqrt(np.square(heard).mean())))

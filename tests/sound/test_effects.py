@@ -21,7 +21,7 @@ from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK
 from felt_dial.sound.tone.core.transfer import curve
 from felt_dial.sound.tone.kernels.core.transfer import drawn_table
-from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, plain, sine
+from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, plain, sine, weighted_level
 
 Sound = NDArray[np.float64]
 
@@ -250,8 +250,31 @@ def test_level_kept_is_as_loud_as_before_and_bias_leaves_no_direct_current() -> 
     sound = sine(220.0, -9.0, 4.0)
     for way in CURVED:
         out = through("drive", sound, way=way, amount=20.0, bias=0.3)[0, -RATE:]
-        assert decibels(float(np.sqrt((out**2).mean()))) == pytest.approx(-9.0 - 3.01, abs=0.5), way
+        assert weighted_level(out) == pytest.approx(weighted_level(sound[0, -RATE:]), abs=0.6), way
         assert abs(out.mean()) < 1e-3
+
+
+KEPT = [kind for kind in sorted(Effect.kinds) if "kept" in Effect.kinds[kind].params]
+
+
+@pytest.mark.parametrize("kind", ["voice", *KEPT])
+def test_the_first_hit_is_kept_as_loud_as_the_fourth(kind: str) -> None:
+    """Four hits of a saw of a fifth of a second: each as loud as the first (ITU-R BS.1770-4), and a render of one alone."""
+    patch = plain(layers__a__source__shape="saw", layers__a__level=-18.0)
+    if kind == "voice":
+        for name, value in {"on": True, "way": "soft", "amount": 24.0, "kept": True}.items():
+            patch = with_value(patch, f"layers.a.drive.{name}", value)
+    else:
+        patch, key = add_effect(patch, "1", Effect.kinds[kind](kept=True))
+        if kind == "drive":
+            patch = with_value(patch, f"racks.1.{key}.amount", 24.0)
+    hits = [Note(0.7 * n, 0.2, 45) for n in range(4)]
+    sound = render(patch, hits, 2.8)[0].astype(np.float64)
+    alone = render(patch, hits[:1], 0.7)[0].astype(np.float64)
+    levels = [weighted_level(sound[round(0.7 * n * RATE) :][: round(0.3 * RATE)]) for n in range(4)]
+    assert weighted_level(alone[: round(0.3 * RATE)]) == pytest.approx(levels[0], abs=1e-3)
+    sways = kind in ("chorus", "flanger", "phaser", "rotary", "thicken")  # the hits differ by themselves
+    assert max(levels) - min(levels) < (2.0 if sways else 0.6), levels
 
 
 def test_reducing_rounds_to_so_many_bits_and_holds() -> None:

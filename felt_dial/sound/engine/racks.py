@@ -43,7 +43,7 @@ class RackEffect:
         self.wet = running.wet if self.shared else running.on
         self.kept = running.control[module.row_of("kept")] if module.leaves("kept") else np.zeros_like(running.on)
         self.rate = running.stage.rate / (quality if module.bends else 1)
-        self.loud = np.array([0.0, 0.0, 1.0])
+        self.loud = np.array([0.0, 0.0, 1.0, *[0.0] * 5])
         self.pad = Pad(self.late, frames) if self.late else None
 
     @property

@@ -268,24 +268,41 @@ def run_blend(dry, wet, on, share, shared, tick):
 
 
 @kernel
+def _loudness(sound, dark, low, side):
+    """Power of one channel, what lies above 1.5 kHz 4 dB up (the first stage of ITU-R BS.1770, by a single pole)."""
+    total, below = 0.0, low[side]
+    for n in range(np.uint64(sound.shape[1])):
+        x = np.float64(sound[side, n])
+        below += dark * (x - below)
+        heard = x + 0.585 * (x - below)
+        total += heard * heard
+    low[side] = below
+    return total
+
+
+@kernel
 def run_kept(dry, wet, loud, rate):
-    """Makes `wet` (channel × frame) as loud as `dry`, by powers measured over 0.3 s; `loud` is (before, after, gain)."""
+    """Makes `wet` (channel × frame) as loud as `dry`, by what both were in the last second, but not before a silence.
+
+    `loud` is (before, after, gain, what is below 1.5 kHz of both sides before and after, seconds). After a silence the
+    powers begin anew, and for 12 ms, in which much has not come through yet, the gain stays; a tail keeps its own.
+    """
     frames = dry.shape[1]
-    before = after = 0.0
-    for channel in range(2):
-        for n in range(np.uint64(frames)):
-            x, y = np.float64(dry[channel, n]), np.float64(wet[channel, n])
-            before += x * x
-            after += y * y
-    slow = 1.0 - math.exp(-frames / rate / 0.3)
-    loud[0] += slow * (before / (2 * frames) - loud[0])
-    loud[1] += slow * (after / (2 * frames) - loud[1])
-    was = loud[2]
-    now = was
-    if loud[0] > 1e-9 and loud[1] > 1e-9:
-        goal = min(math.sqrt(loud[0] / loud[1]), 8.0)
-        now = was + (goal - was) * min(4.0 * slow, 1.0)
+    dark = 1.0 - math.exp(-2.0 * math.pi * 1500.0 / rate)
+    before = _loudness(dry, dark, loud[3:5], 0) + _loudness(dry, dark, loud[3:5], 1)
+    after = _loudness(wet, dark, loud[5:7], 0) + _loudness(wet, dark, loud[5:7], 1)
+    fade = math.exp(-frames / rate)
+    loud[0], loud[1], loud[7] = fade * loud[0] + before, fade * loud[1] + after, fade * loud[7] + frames / rate
+    same = loud[0] * 0.001 / loud[7] + 1e-12
+    goal = min(math.sqrt((loud[0] + same) / (loud[1] + same)), 8.0)
+    was = loud[2] if loud[2] > 0.0 else 1.0
+    if before < 2e-9 * frames or loud[7] < 0.012:
+        goal = was
+    now = was + (goal - was) * (1.0 - math.exp(-frames / rate / 0.03))
     loud[2] = now
+    if before < 2e-9 * frames:
+        loud[0] = loud[1] = loud[7] = 0.0
+        loud[2] = 0.0 if after < 2e-9 * frames else was
     gain, grow = np.float32(was), np.float32((now - was) / frames)
     for channel in range(2):
         line = wet[channel]

@@ -31,17 +31,24 @@ from felt_dial.sound.tone.kernels.core.voices import works_in_pieces
 WAY, AMOUNT, BIAS, BEFORE, TONE, BITS, HOLD, LEVEL, KEPT = (
     Shaper.row_of(name) for name in ("way", "amount", "bias", "before", "tone", "bits", "hold", "level", "kept")
 )
-LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE, POWER_IN, POWER_OUT, NUMBERS = range(10)
-"""Numbers of every channel; the last two are powers of this block, and not kept."""
+(LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE, DARK_IN, DARK_OUT, SUM_IN, SUM_OUT, GAIN) = range(12)
+"""Numbers of every channel. The last five keep the level: what is below 1.5 kHz before and after, both powers, the gain."""
+POWER_IN, POWER_OUT, NUMBERS = range(12, 15)
+"""Powers of this block, and not kept."""
 ALIVE, PUSH, BIASED, LOUD, THIN, DULL, LEANS, STEPS, BEAT, DIALS = range(10)
 """Dials: where voices begin, the push, the bias, the level, the two one-poles, who leans, steps and beat of Bits and rate."""
-POWERS_IN, POWERS_OUT, GAIN, WAS, NOW, SUM_IN, SUM_OUT, COUNT = range(8)
 AT_ONCE = 4
 """Ticks that go through the whole drive together: what they need stays in the nearest cache."""
 NEAR = 1e-6
 """Frames that are nearer to each other than this are taken for one place of the curve."""
-EXPECTED = 0.35
-"""Amplitude of the sine from which the kept level is guessed before anything was measured."""
+MEMORY, PACE = 1.0, 0.01
+"""Seconds over which loudness before and after is compared, and those in which the gain that keeps it follows."""
+BRIGHT, ABOVE = 0.585, 1500.0
+"""How much more is heard of what lies above so many Hz: 4 dB, the first stage of the weighting of ITU-R BS.1770, by a
+single pole."""
+NOTHING = 1e-9
+"""Power below which a block counts as silence: what comes after it begins anew."""
+MOST_GAIN = 8.0
 
 
 class DriveState(NamedTuple):
@@ -53,26 +60,24 @@ class DriveState(NamedTuple):
         Room for the areas under the curve, and then for its means.
     table : float64 (piece + 1, 4)
         Of a drawn curve.
-    loud : float64 (8,)
-        The powers before and after over all voices, the gain that keeps the level, and what this block has counted so far.
+    gains : float64 (2, voice)
+        What keeps the level of each of four voices, as the block begins and as it ends.
     """
 
     lanes: Lanes
     up: NDArray[np.float64]
     table: NDArray[np.float64]
-    loud: NDArray[np.float64]
+    gains: NDArray[np.float64]
 
 
 def prepare_shaper(module: Module, stage: Stage) -> DriveState:
     """State of a drive, as it begins, with the curve that is drawn at first."""
     drawn = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
-    loud = np.zeros(8)
-    loud[GAIN] = -1.0
     return DriveState(
         lanes=lane_room(stage, DIALS, NUMBERS, AT_ONCE * stage.tick, POWER_IN),
         up=lane_array(AT_ONCE * stage.tick),
         table=drawn_table(np.array(drawn), True),
-        loud=loud,
+        gains=np.ones((2, VOICES)),
     )
 
 
@@ -82,15 +87,15 @@ def redraw(state: DriveState, numbers: np.ndarray, odd: bool) -> None:
 
 
 @kernel
-def _expected(way, table, push, bias):
+def _expected(way, table, push, bias, amplitude):
     """The gain that keeps the level of a sine, as long as nothing was measured."""
     total = middle = 0.0
     for n in range(64):
-        y = bend(way, push * EXPECTED * math.sin(2.0 * math.pi * (n + 0.5) / 64.0) + bias, table)
+        y = bend(way, push * amplitude * math.sin(2.0 * math.pi * (n + 0.5) / 64.0) + bias, table)
         total += y * y
         middle += y
     power = total / 64.0 - (middle / 64.0) ** 2
-    return min(EXPECTED * math.sqrt(0.5 / (power + 1e-9)), 8.0)
+    return min(amplitude * math.sqrt(0.5 / (power + 1e-9)), MOST_GAIN)
 
 
 @kernel
@@ -109,8 +114,8 @@ def _pole(hertz, rate):
 
 
 @kernel
-def _turn_dials(dials, control, who, first, rate, was, now):
-    """What four voices are driven by at every tick; `was` and `now` are what keeps the level, as the block begins and ends."""
+def _turn_dials(dials, control, who, first, rate, gains):
+    """What four voices are driven by at every tick; `gains` are what keeps their level, as the block begins and ends."""
     ticks = dials.shape[1] - 1
     for dial, which in ((PUSH, AMOUNT), (BIASED, BIAS), (LOUD, LEVEL), (THIN, BEFORE), (DULL, TONE)):
         lanes = dials[dial]
@@ -130,26 +135,31 @@ def _turn_dials(dials, control, who, first, rate, was, now):
                 else:
                     both(lanes, t, v, 1.0 if x == 0.0 else 10.0 ** (x / 20.0))
         hold(lanes, end)
-    for t in range(first, ticks + 1):
-        store(dials[LOUD], t, load(dials[LOUD], t) * (was + (now - was) * t / ticks))
+    for v in range(VOICES):
+        was, now = gains[0, v], gains[1, v]
+        if was != 1.0 or now != 1.0:
+            for t in range(first, ticks + 1):
+                both(dials[LOUD], t, v, dials[LOUD, t, 2 * v] * (was + (now - was) * t / ticks))
 
 
 @kernel
-def _go_in(tile, begin, end, tick, dials, here):
+def _go_in(tile, begin, end, tick, dials, here, dark):
     """Takes the low from four voices, from tick `begin` up to `end`, and pushes them: what then goes into the curve."""
-    under, power = load(here, LOW), load(here, POWER_IN)
+    under, power, below = load(here, LOW), load(here, POWER_IN), load(here, DARK_IN)
     each = 1.0 / tick
     for t in range(begin, end):
         first = (t - begin) * tick
         push, bias, thin = load(dials[PUSH], t), load(dials[BIASED], t), load(dials[THIN], t)
         grow, lean = (load(dials[PUSH], t + 1) - push) * each, (load(dials[BIASED], t + 1) - bias) * each
         lives = load(dials[ALIVE], t)
-        power = lives * power
+        power, below = lives * power, lives * below
         under = pick(thin, 0.0, lives * under, 0.0)
         if any_above(thin, 0.0):
             for n in range(first, first + tick):
                 x = load(tile, n)
-                power += x * x
+                below += dark * (x - below)
+                heard = x + BRIGHT * (x - below)
+                power += heard * heard
                 under += thin * (x - under)
                 store(tile, n, push * (x - under) + bias)
                 push += grow
@@ -157,12 +167,15 @@ def _go_in(tile, begin, end, tick, dials, here):
         else:
             for n in range(first, first + tick):
                 x = load(tile, n)
-                power += x * x
+                below += dark * (x - below)
+                heard = x + BRIGHT * (x - below)
+                power += heard * heard
                 store(tile, n, push * x + bias)
                 push += grow
                 bias += lean
     store(here, LOW, under)
     store(here, POWER_IN, power)
+    store(here, DARK_IN, below)
 
 
 @kernel
@@ -225,7 +238,7 @@ def _means(way, tile, up, first, end, last, below, table):
 
 
 @inner
-def _come_out(way, state, begin, end, tick, block):
+def _come_out(way, state, begin, end, tick, block, dark):
     """The mean of the curve between every two frames of `tile`, without what stands still, dulled and at its level.
 
     What does not lean has nothing that
@@ -233,7 +246,7 @@ def _come_out(way, state, begin, end, tick, block):
     """
     tile, up, dials, here, table = state.lanes.tile, state.up, state.lanes.dials, state.lanes.here, state.table
     blocked, into, over, power = load(here, BLOCKED), load(here, INTO), load(here, HIGH), load(here, POWER_OUT)
-    leans, last = load(dials[LEANS], 0), load(here, LAST)
+    leans, last, low = load(dials[LEANS], 0), load(here, LAST), load(here, DARK_OUT)
     keep = leans * block
     below = area(way, last, table)
     reduces = way == REDUCE
@@ -247,7 +260,7 @@ def _come_out(way, state, begin, end, tick, block):
             bias = load(dials[BIASED], t)
             last, into = pick(lives, 0.5, last, bias), pick(lives, 0.5, into, bend(way, bias, table))
             below = area(way, last, table)
-            blocked, over, power = lives * blocked, lives * over, lives * power
+            blocked, over, power, low = lives * blocked, lives * over, lives * power, lives * low
         if not reduces:
             last, below = _means(way, tile, up, first, first + tick, last, below, table)
         dull, level = load(dials[DULL], t), load(dials[LOUD], t)
@@ -258,7 +271,9 @@ def _come_out(way, state, begin, end, tick, block):
                 blocked = y - leans * into + keep * blocked
                 into = y
                 over += dull * (blocked - over)
-                power += over * over
+                low += dark * (over - low)
+                heard = over + BRIGHT * (over - low)
+                power += heard * heard
                 store(tile, n, level * over)
                 level += louder
         elif any_above(leans, 0.5):
@@ -266,14 +281,18 @@ def _come_out(way, state, begin, end, tick, block):
                 y = load(bent, n)
                 blocked = y - leans * into + keep * blocked
                 into = y
-                power += blocked * blocked
+                low += dark * (blocked - low)
+                heard = blocked + BRIGHT * (blocked - low)
+                power += heard * heard
                 store(tile, n, level * blocked)
                 level += louder
             over = blocked
         else:
             for n in range(first, first + tick):
                 into = load(bent, n)
-                power += into * into
+                low += dark * (into - low)
+                heard = into + BRIGHT * (into - low)
+                power += heard * heard
                 store(tile, n, level * into)
                 level += louder
             blocked = over = into
@@ -282,42 +301,61 @@ def _come_out(way, state, begin, end, tick, block):
     store(here, INTO, into)
     store(here, HIGH, over)
     store(here, POWER_OUT, power)
+    store(here, DARK_OUT, low)
 
 
 @kernel
-def _kept(control, row, first, ticks, frames, rate, way, table, loud):
-    """Gain that keeps the level as this block begins and as it ends; 1 where it is not kept."""
-    if control[KEPT, row, first] <= 0.5:
-        loud[GAIN] = -1.0
-        return 1.0, 1.0
-    was = loud[GAIN]
-    if was <= 0.0:
-        push = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0)
-        was = _expected(way, table, push, np.float64(control[BIAS, row, first]))
-    loud[GAIN] = was
-    if loud[POWERS_OUT] > 1e-9:
-        goal = min(math.sqrt((loud[POWERS_IN] + 1e-12) / (loud[POWERS_OUT] + 1e-12)), 8.0)
-        loud[GAIN] = was + (goal - was) * (1.0 - math.exp(-4.0 * frames / rate / 0.3))
-    return was, loud[GAIN]
+def _first_amplitude(audio, row, first):
+    """Amplitude of a sine that is as strong as what comes in from frame `first` on."""
+    power = 0.0
+    for n in range(first, audio.shape[2]):
+        power += np.float64(audio[row, 0, n]) ** 2 + np.float64(audio[row, 1, n]) ** 2
+    return math.sqrt(power / max(audio.shape[2] - first, 1)) + 1e-6
 
 
-@inner
-def _begin(played, state, way):
-    """Before the first voices: the gain that keeps the level, as the block begins and as it ends."""
-    loud, control = state.loud, played.control
-    ticks, row = control.shape[2] - 1, played.rows[0]
-    first = max(played.start[row], 0)
-    loud[WAS], loud[NOW] = _kept(control, row, first, ticks, ticks * played.tick, played.rate, way, state.table, loud)
-    loud[SUM_IN] = loud[SUM_OUT] = loud[COUNT] = 0.0
+@kernel
+def _keep(played, state, group, way):
+    """The gains that keep the level of four voices in this block.
+
+    They follow from what each was and became since it began, so that every note is kept by itself, the first as the
+    fourth; in its first block by what a sine of its strength would become. What no note begins, the chord of a rack,
+    begins after silence.
+    """
+    here, gains, control, who = state.lanes.here, state.gains, played.control, state.lanes.who
+    ticks = control.shape[2] - 1
+    follow = 1.0 - math.exp(-ticks * played.tick / played.rate / PACE)
+    for v in range(VOICES):
+        row, first = who[0, v], max(who[1, v], 0)
+        if control[KEPT, row, first] <= 0.5:
+            here[GAIN, 2 * v] = 0.0
+            gains[0, v] = gains[1, v] = 1.0
+            continue
+        was = here[GAIN, 2 * v]
+        if who[1, v] >= 0 or was <= 0.0:
+            here[SUM_IN, 2 * v] = here[SUM_OUT, 2 * v] = 0.0
+            push = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0)
+            amplitude = _first_amplitude(played.audio, row, first * played.tick)
+            was = _expected(way, state.table, push, np.float64(control[BIAS, row, first]), amplitude)
+            now = was
+        else:
+            goal = math.sqrt((here[SUM_IN, 2 * v] + 1e-12) / (here[SUM_OUT, 2 * v] + 1e-12))
+            now = was + (min(goal, MOST_GAIN) - was) * follow
+        gains[0, v], gains[1, v] = was, now
+        here[GAIN, 2 * v] = now
 
 
-@inner
-def _end(played, loud):
-    """After the last voices: the powers are followed."""
-    frames = (played.control.shape[2] - 1) * played.tick
-    slow = 1.0 - math.exp(-frames / played.rate / 0.3)
-    loud[POWERS_IN] += slow * (loud[SUM_IN] / loud[COUNT] - loud[POWERS_IN])
-    loud[POWERS_OUT] += slow * (loud[SUM_OUT] / loud[COUNT] - loud[POWERS_OUT])
+@kernel
+def _follow(played, here, ticks):
+    """After the block: the powers before and after are followed, and forgotten in silence."""
+    frames = ticks * played.tick
+    fade = math.exp(-frames / played.rate / MEMORY)
+    for v in range(VOICES):
+        came = here[POWER_IN, 2 * v] + here[POWER_IN, 2 * v + 1]
+        went = here[POWER_OUT, 2 * v] + here[POWER_OUT, 2 * v + 1]
+        here[SUM_IN, 2 * v] = fade * here[SUM_IN, 2 * v] + came
+        here[SUM_OUT, 2 * v] = fade * here[SUM_OUT, 2 * v] + went
+        if came < NOTHING * frames:
+            here[GAIN, 2 * v] = 0.0
 
 
 @works_in_pieces(Shaper, prepare_shaper, DriveState)
@@ -328,37 +366,25 @@ def drive(played, state, group, first):
     First-order antiderivative antialiasing (J. D. Parker, V. Zavalishin, E. Le Bivic, DAFx 2016): the mean of the
     curve between two frames, (F(x1) − F(x0)) / (x1 − x0); the bent sound is half a frame late.
     """
-    lanes, loud, tick, rate, control, rows = (
-        state.lanes,
-        state.loud,
-        played.tick,
-        played.rate,
-        played.control,
-        played.rows,
-    )
+    lanes, tick, rate, control, rows = state.lanes, played.tick, played.rate, played.control, played.rows
     who, dials, here, tile = lanes.who, lanes.dials, lanes.here, lanes.tile
     ticks = control.shape[2] - 1
     block = 1.0 - 2.0 * math.pi * 5.0 / rate
     way = np.int64(control[WAY, rows[0], max(played.start[rows[0]], 0)])
-    if group == 0:
-        _begin(played, state, way)
+    _keep(played, state, group, way)
+    dark = _pole(ABOVE, rate)
     here[POWER_IN] = here[POWER_OUT] = 0.0
     for v in range(VOICES):
         both(dials[LEANS], 0, v, 1.0 if _leans(way, control, who[0, v], max(who[1, v], 0)) else 0.0)
-    _turn_dials(dials, control, who, first, rate, loud[WAS], loud[NOW])
+    _turn_dials(dials, control, who, first, rate, state.gains)
     if way == REDUCE:
         _turn_reducers(dials, control, who, first, rate)
     for t in range(first, ticks, AT_ONCE):
         end, base = min(t + AT_ONCE, ticks), t * tick
         voices_in(played.audio, who, t, end, tick, tile, base)
-        _go_in(tile, t, end, tick, dials, here)
+        _go_in(tile, t, end, tick, dials, here, dark)
         if way == REDUCE:
             _reduced(tile, t, end, tick, dials, here)
-        _come_out(way, state, t, end, tick, block)
+        _come_out(way, state, t, end, tick, block, dark)
         voices_out(tile, who, t, end, tick, played.audio, base)
-    for v in range(min(VOICES, rows.shape[0] - group)):
-        loud[SUM_IN] += here[POWER_IN, 2 * v] + here[POWER_IN, 2 * v + 1]
-        loud[SUM_OUT] += here[POWER_OUT, 2 * v] + here[POWER_OUT, 2 * v + 1]
-        loud[COUNT] += 2 * (ticks - max(who[1, v], 0)) * tick
-    if group + VOICES >= rows.shape[0]:
-        _end(played, loud)
+    _follow(played, here, ticks)
