@@ -307,3 +307,34 @@ def test_ready_travel_curves_do_what_they_are_called() -> None:
         assert np.count_nonzero(np.diff(place_at(READY[name], time)) < -0.5) == passes - 1
     slow = np.diff(place_at(READY["Slow to a standstill"], time))
     assert (np.diff(slow) < 1e-12).all() and slow[-1] < 0.05 * slow[0]
+
+
+@pytest.mark.parametrize("name", sorted(READY))
+def test_a_cloud_that_comes_to_the_end_of_its_travel_still_sounds(store: Path, name: str) -> None:
+    """The curve ends at the end of the recording: the last grain begins one grain before it, and the cloud stands there."""
+    patch = playing(
+        store, "grains", 0.5 * np.sin(2 * np.pi * 500 * T), scan="travel", curve=READY[name], length=1.0, by_pan=0.0
+    )
+    sound = render(patch, [Note(0, 9, 60)], 4.0)[0]
+    early, late = (float(np.sqrt(np.square(part).mean())) for part in (sound[4800:24000], sound[-RATE:]))
+    assert decibels(late / early) > -1.5
+
+
+def test_grains_thrown_by_chance_stay_in_the_loop(store: Path) -> None:
+    """Only the middle fifth of the recording sounds: nothing of the tones beside it is heard (below −60 dB)."""
+    parts = [np.sin(2 * np.pi * hertz * T[: len(T) // 5]) for hertz in (300.0, 300.0, 1000.0, 3000.0, 3000.0)]
+    patch = playing(
+        store,
+        "grains",
+        0.4 * np.concatenate(parts),
+        position=0.5,
+        speed=0.0,
+        by_place=1.0,
+        loop_start=0.42,
+        loop_end=0.55,
+        size=0.05,
+        by_pan=0.0,
+    )
+    sound = steady(patch, 60, 65536)
+    inside = amplitude_at(sound, 1000.0)
+    assert max(decibels(amplitude_at(sound, hertz) / inside) for hertz in (300.0, 3000.0)) < -40

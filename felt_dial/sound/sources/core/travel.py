@@ -21,7 +21,7 @@ READY: dict[str, Curve] = {
     "Twice": ((0.0, 0.0, 0.0), (0.5, 1.0, 0.0), (0.5, 0.0, 0.0), (1.0, 1.0, 0.0)),
     "Four times": tuple(point for n in range(4) for point in ((n / 4, 0.0, 0.0), ((n + 1) / 4, 1.0, 0.0))),
     "Stutter": tuple(point for n in range(8) for point in ((n / 8, n / 12, 0.0), ((n + 1) / 8, n / 12 + 1 / 6, 0.0))),
-    "Slow to a standstill": ((0.0, 0.0, 0.75), (1.0, 1.0, 0.0)),
+    "Slow to a standstill": ((0.0, 0.0, 0.75), (0.85, 0.9, 0.0), (1.0, 0.9, 0.0)),
 }
 
 

@@ -93,14 +93,17 @@ def _move(control, row, t, seconds, size, rate, clocks, curve):
 
 
 @inner
-def _throw(control, row, t, note, place, size, rate, delay, grain, clocks):
-    """Begins a grain `delay` frames into the tick; every chance is counted by the grains born before."""
+def _throw(control, row, t, note, place, size, rate, delay, grain, clocks, speed):
+    """Begins a grain `delay` frames into the tick; every chance is counted by the grains born before.
+
+    It begins no later than one grain before the end of the recording, and chance leaves it within the loop.
+    """
     seed = CHANCE_GRAIN + 8 * np.int64(clocks[row, BORN])
     clocks[row, BORN] += 1.0
     life = np.float64(control[SIZE, row, t]) * rate
     life *= 1.0 + np.float64(control[BY_SIZE, row, t]) * (chance(note, seed) * 1.5 - 0.75)
     life = max(life, 64.0)
-    thrown = np.float64(control[BY_PLACE, row, t]) * (2.0 * chance(note, seed + 1) - 1.0) * (size - 1)
+    reach = np.float64(control[BY_PLACE, row, t]) * (size - 1)
     pitch = np.float64(control[BY_PITCH, row, t]) * (2.0 * chance(note, seed + 2) - 1.0)
     pan = np.float64(control[BY_PAN, row, t]) * (2.0 * chance(note, seed + 3) - 1.0)
     softer = 10.0 ** (-np.float64(control[BY_LEVEL, row, t]) * chance(note, seed + 4) / 20.0)
@@ -112,8 +115,16 @@ def _throw(control, row, t, note, place, size, rate, delay, grain, clocks):
         per_second = np.float64(control[COUNT_AT, row, t]) * rate / life
     together = max(1.0, per_second * life / rate * power)
     level = softer / math.sqrt(together)
-    grain[AT] = min(max(place + thrown, 0.0), size - 1.0)
     grain[RATIO] = 2.0 ** (pitch / 12.0)
+    last = max(size - 1.0 - life * min(speed * grain[RATIO], 256.0), 0.0)
+    place = min(max(place, 0.0), last)
+    begin, end = (
+        np.float64(control[LOOP_START, row, t]) * (size - 1),
+        np.float64(control[LOOP_END, row, t]) * (size - 1),
+    )
+    low = max(place - reach, min(begin, end, place), 0.0)
+    high = max(min(place + reach, max(begin, end, place), last), low)
+    grain[AT] = low + (high - low) * chance(note, seed + 1)
     grain[AGE], grain[LIFE], grain[EASE] = -delay, life, ease * life
     grain[LEFT] = level * math.sqrt(2.0) * math.cos((pan + 1.0) * math.pi / 4)
     grain[RIGHT] = level * math.sqrt(2.0) * math.sin((pan + 1.0) * math.pi / 4)
@@ -207,6 +218,8 @@ def run_grains(notes, state):
             if control[DENSE, row, t] > 0.5:
                 apart = np.float64(control[SIZE, row, t]) * rate / max(np.float64(control[COUNT_AT, row, t]), 1e-3)
             apart = max(apart, rate / 4000.0)
+            root = root_frequency(control, ROOT, CENTS_AT, TRACK, row, t)
+            pitch = 0.5 * np.float64(frequency[row, t] + frequency[row, t + 1]) / root
             while state.clocks[row, NEXT] < tick:
                 if state.alive[row] < MOST and state.shared[ALIVE] < state.shared[CAP]:
                     _throw(
@@ -220,13 +233,12 @@ def run_grains(notes, state):
                         state.clocks[row, NEXT],
                         state.grains[row, state.alive[row]],
                         state.clocks,
+                        pitch,
                     )
                     state.alive[row] += 1
                     state.shared[ALIVE] += 1
                 state.clocks[row, NEXT] += apart
             state.clocks[row, NEXT] -= tick
-            root = root_frequency(control, ROOT, CENTS_AT, TRACK, row, t)
-            pitch = 0.5 * np.float64(frequency[row, t] + frequency[row, t + 1]) / root
             g = 0
             while g < state.alive[row]:
                 speed = min(pitch * state.grains[row, g, RATIO], 256.0)
