@@ -208,8 +208,10 @@ def replace_module(patch: Patch, path: str, module: Module) -> Patch:
     return _cut_loose(put(patch, path.split("."), module))
 
 
-def sew(patch: Patch, source: str, target: str, depth: float | None = None, by: str = BY_RATIO) -> tuple[Patch, str]:
-    """The patch with a thread from `source` to `target`, and the thread's id.
+def sew(
+    patch: Patch, source: str, target: str, depth: float | None = None, by: str = BY_RATIO, reading: str | None = None
+) -> tuple[Patch, str]:
+    """The patch with a thread from `source` to `target`, and the thread's id; it reads its mover as suits it.
 
     A thread that is already there is kept and only its depth changes. Without a depth the thread
     starts with none, so that nothing jumps. Raises `NoSuchPath` or `OutOfRange`.
@@ -223,12 +225,17 @@ def sew(patch: Patch, source: str, target: str, depth: float | None = None, by: 
         target=target,
         by=by,
         depth=float(limits.encode(limits.default)) if depth is None else depth,
-        reading="both ways" if goes_both_ways(patch, source) else "one way",
+        reading=reading or ("both ways" if _swings(patch, source) else "one way"),
     )
     check_thread(patch, thread)
     check_room(patch, 1)
     key = _free("t", patch.threads)
     return put(patch, ["threads"], {**patch.threads, key: thread}), key
+
+
+def _swings(patch: Patch, source: str) -> bool:
+    """Whether a mover goes to both sides of a middle, again and again."""
+    return patch.modulators[source].swings() if source in patch.modulators else goes_both_ways(patch, source)
 
 
 def check_room(patch: Patch, more: int) -> None:
@@ -366,12 +373,12 @@ def _reach(
     param = target_param(patch, path)
     base = param.resolve(value_at(patch, path), float(patch.tempo))
     found = []
-    stopped = False
+    stopped, margin = False, 1e-9 * (param.high - param.low)
     for moves in (first, last):
         octaves = sum(move for thread, move in moves if param.unit.geometric and thread.by == BY_RATIO)
         added = sum(move for thread, move in moves if not (param.unit.geometric and thread.by == BY_RATIO))
         free = base * 2.0**octaves + added
-        stopped |= free < param.low * (1 - 1e-9) - 1e-9 or free > param.high * (1 + 1e-9) + 1e-9
+        stopped |= free < param.low - margin or free > param.high + margin
         found.append(min(max(free, param.low), param.high))
     return found[0], found[1], stopped
 

@@ -197,6 +197,11 @@ class Modulator(Module, family=True):
     tag: ClassVar[str] = ""
     dye: ClassVar[str] = "ink"
     both_ways: ClassVar[bool] = False
+
+    def swings(self) -> bool:
+        """Whether a new thread reads it from −1 to 1: it goes to both sides of a middle, again and again."""
+        return self.both_ways
+
     most: ClassVar[int] = 8
     order: ClassVar[int] = 100
     """Where it stands in the tray: kinds with a lower number come first."""

@@ -205,8 +205,8 @@ class Thread(Module):
     reading = Choice(
         "Reading",
         "one way",
-        {"one way": "One way", "both ways": "Both ways", "flipped": "Flipped"},
-        says="One way reads the mover from 0 to 1, both ways from −1 to 1, flipped from 1 to 0.",
+        {"one way": "Unipolar", "both ways": "Bipolar", "flipped": "Inverted"},
+        says="Unipolar reads the mover from 0 to 1, bipolar from −1 to 1, inverted from 1 to 0.",
     )
     smooth = still(
         "Smooth", 0.0, (0.0, 5.0), SECONDS, "Time in which the thread follows its mover.", taper=CUBIC, beats=True
@@ -248,6 +248,16 @@ def depth_param(target: Param, by: str = BY_RATIO) -> Param:
     made = Param("How far", start, span, unit, taper=taper, says="How far the thread moves its dial.")
     made.name = "depth"
     return made
+
+
+def read_reading(text: str) -> tuple[str, str | None]:
+    """What a person typed for a thread, and the reading that it ends with, if any: `+12 st bipolar`."""
+    words = text.split()
+    if words and len(words[-1]) >= 3:
+        for key, label in Thread.choice_of("reading").options.items():
+            if label.lower().startswith(words[-1].lower()):
+                return " ".join(words[:-1]), key
+    return text, None
 
 
 def read_depth(target: Param, text: str) -> tuple[str, float]:

@@ -6,10 +6,10 @@ import pytest
 
 from felt_dial.patch import edits
 from felt_dial.patch.history import History, Step
-from felt_dial.patch.module import Effect, Modulator
-from felt_dial.patch.params import OutOfRange
-from felt_dial.patch.parts import NoSuchPath
-from felt_dial.patch.patch import Patch, put, value_at, with_value
+from felt_dial.patch.module import Effect, Filter, Modulator, Source
+from felt_dial.patch.params import OutOfRange, Param
+from felt_dial.patch.parts import NoSuchPath, depth_param, read_reading
+from felt_dial.patch.patch import Patch, put, slots, value_at, with_value
 from felt_dial.sound.modules import new_layer, new_patch
 
 
@@ -152,3 +152,45 @@ def test_putting_shares_everything_else() -> None:
     again = put(patch, ["layers", "a", "name"], "Leaf")
     assert again.layers["a"].name == "Leaf" and again.layers["b"] is patch.layers["b"]
     assert value_at(again, "layers.a.level") == -12.0
+
+
+def test_a_new_thread_reads_its_mover_as_suits_it() -> None:
+    """A wave that swings is bipolar; one turn, a rise, a fall, a drawing and an envelope are unipolar."""
+    for values, expected in (
+        ({}, "both ways"),
+        ({"shape": "square"}, "both ways"),
+        ({"shape": "up"}, "one way"),
+        ({"shape": "drawn"}, "one way"),
+        ({"start": "once"}, "one way"),
+    ):
+        patch, key = edits.add_modulator(new_patch(), Modulator.kinds["lfo"](**values))
+        patch, thread = edits.sew(patch, key, "layers.a.fine", 6.0)
+        assert patch.threads[thread].reading == expected
+    patch, thread = edits.sew(patch, key, "layers.a.pan", 0.5, reading="flipped")
+    assert patch.threads[thread].reading == "flipped"
+
+
+def test_a_reading_is_typed_behind_a_depth() -> None:
+    assert read_reading("+12 st bipolar") == ("+12 st", "both ways")
+    assert read_reading("-3 inv") == ("-3", "flipped") and read_reading("unip") == ("", "one way")
+    assert read_reading("+12 st") == ("+12 st", None) and read_reading("") == ("", None)
+
+
+def test_no_dial_that_stands_at_an_end_is_said_to_be_stopped_there() -> None:
+    """Every movable dial of every kind at either end, with a thread that goes inwards from there, or nowhere."""
+    patch = new_patch()
+    for family in (Source, Filter):
+        for cls in family.kinds.values():
+            layer = "source" if family is Source else "filter"
+            here = edits.replace_module(patch, f"layers.a.{layer}", cls())
+            for slot in list(slots(here)):
+                if not slot.path.startswith(f"layers.a.{layer}.") or not slot.param.movable:
+                    continue
+                assert isinstance(slot.param, Param)
+                for end, inwards in ((slot.param.low, 1.0), (slot.param.high, -1.0)):
+                    there = with_value(here, slot.path, end)
+                    for depth in (0.0, inwards):
+                        limits = depth_param(slot.param)
+                        far = float(limits.encode(limits.default)) if not depth else limits.at(0.5 + 0.02 * depth)
+                        there, thread = edits.sew(there, "m1", slot.path, float(far))
+                        assert not edits.reach(there, there.threads[thread])[2], (slot.path, end, depth)

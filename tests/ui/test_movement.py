@@ -205,7 +205,7 @@ def test_a_shape_is_drawn_read_flipped_and_copied_with_the_thread(desk: Desk) ->
     assert line.rows == STRAIGHT and session.patch.threads[key].shape == ()
     QTest.mouseDClick(line, Qt.MouseButton.LeftButton, pos=QPoint(round(box.center().x()), round(box.bottom() - 2)))
     assert len(session.patch.threads[key].shape) == 3
-    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "Flipped"), Qt.MouseButton.LeftButton)
+    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "Inverted"), Qt.MouseButton.LeftButton)
     assert session.patch.threads[key].reading == "flipped"
     page.card.copy_to("layers.b.filter.cutoff")
     copy = list(session.patch.threads.values())[-1]

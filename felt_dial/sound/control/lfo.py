@@ -44,6 +44,10 @@ class Lfo(Modulator, kind="lfo", title="LFO"):
     swing = swing("Every second turn begins later.")
     line = Drawn("Drawn shape", HILL, LINE, least=2, most=32, says="The shape of a turn, while Shape is Drawn.")
 
+    def swings(self) -> bool:
+        """Waves that go to both sides do; one turn, a rise, a fall or a drawing begins or ends at nothing."""
+        return self.start != "once" and self.shape in ("sine", "triangle", "square")
+
     def shared(self) -> bool:
         """Free and first-note LFOs are one for all notes."""
         return self.start in ("free", "first note")

@@ -25,7 +25,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, threads_on
 from felt_dial.patch.params import CUBIC, Param
-from felt_dial.patch.parts import BY_RATIO, NoSuchPath, read_depth
+from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Thread, read_depth, read_reading
 from felt_dial.patch.patch import depth_of, movers, param_at, path_holds, value_at
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.dials.entry import Entry
@@ -315,8 +315,10 @@ class Dial(QWidget):
         limits = depth_of(self.session.patch, self.session.patch.threads[thread])
 
         def take(text: str) -> None:
-            by, depth = read_depth(self.param, text)
-            patch = set_thread(self.session.patch, thread, by=by, depth=depth)
+            words, reading = read_reading(text)
+            by, depth = read_depth(self.param, words)
+            also = {} if reading is None else {"reading": reading}
+            patch = set_thread(self.session.patch, thread, by=by, depth=depth, **also)
             shown = depth_of(patch, patch.threads[thread]).unit.write_signed(depth)
             self.session.edit(patch, f"thread on {self.session.label_of(self.path)} to {shown}")
 
@@ -334,18 +336,23 @@ class Dial(QWidget):
         """Opens the entry that sews: a mover and a depth, such as `e2 +34%`."""
 
         def take(text: str) -> None:
-            name, _, depth = text.strip().partition(" ")
+            words, reading = read_reading(text)
+            name, _, depth = words.strip().partition(" ")
             if name.lower() not in movers(self.session.patch):
                 known = ", ".join(key.upper() for key in movers(self.session.patch))
                 raise NotReadable(f"Nothing that moves is called “{name}”: try one of {known}.")
-            self._sew(name.lower(), *(read_depth(self.param, depth)[::-1] if depth.strip() else (None,)))
+            by, far = read_depth(self.param, depth) if depth.strip() else (BY_RATIO, None)
+            self._sew(name.lower(), far, by, reading)
 
         self.entry = Entry(self, self._value_box(), "", take, f"Thread on {self.accessibleName()}")
         self.entry.setPlaceholderText("e1 " + ("+12 st" if self.param.unit.geometric else "+30"))
 
-    def _sew(self, source: str, depth: float | None, by: str = BY_RATIO) -> str:
-        patch, thread = sew(self.session.patch, source, self.path, depth, by)
+    def _sew(self, source: str, depth: float | None, by: str = BY_RATIO, reading: str | None = None) -> str:
+        patch, thread = sew(self.session.patch, source, self.path, depth, by, reading)
         self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(self.path)}")
+        read = Thread.choice_of("reading").options
+        now, others = read[str(patch.threads[thread].reading)], ", ".join(read.values()).lower()
+        self.session.say(f"{tag_text(source)} is read as {now.lower()} here; {others} can be typed behind a depth.")
         return thread
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

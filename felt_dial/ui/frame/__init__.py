@@ -5,6 +5,7 @@
 - `controller_window`: The window of the simulated controller: wheels, knobs, a pad and a scripted performance, sent
   as MIDI messages.
 - `header`: The header of every page: where one is, what is on the table, and what it costs.
+- `lasting`: What still sounds while no key is down, and why: said by the output meter, so that nobody has to search.
 - `rim`: The outer rim of the window: what nobody caught becomes a sentence, and the work goes into the journal.
 - `sheets`: Sheets that slide over a page and never block it: settings and the key list.
 - `strip`: The bottom strip of every page: macros, phrase, wheels, keyboard.
