@@ -7,13 +7,27 @@ docs all come from these declarations.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Annotated, Any
 
 from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.units import COUNT, DIVISIONS, MINUS, RATE, THIN, Beats, NotReadable, Unit, Value, read_beats
+from felt_dial.patch.units import (
+    COUNT,
+    DIVISIONS,
+    FACTOR,
+    MINUS,
+    RATE,
+    SPEED,
+    THIN,
+    Beats,
+    NotReadable,
+    Unit,
+    Value,
+    read_beats,
+    read_sum,
+)
 
 LINEAR, LOG, CUBIC = "linear", "log", "cubic"
 
@@ -49,8 +63,8 @@ class Parameter:
         """The value as a person reads it."""
         return str(value)
 
-    def read(self, text: str) -> Value:
-        """The value that a person typed."""
+    def read(self, text: str, now: Value | None = None) -> Value:
+        """The value that a person typed, where the dial stands at `now`."""
         raise NotReadable(f"{self.label} does not take “{text}”.")
 
     def schema(self) -> dict[str, Any]:
@@ -170,7 +184,39 @@ class Param(Parameter):
         except ValueError:
             return None
 
-    def read(self, text: str) -> Value:
+    def read(self, text: str, now: Value | None = None) -> Value:
+        """The value that a person typed; `*2`, `/2`, `+3` and `−3` change the one of `now`.
+
+        Where a value may have a sign, `+3` and `−3` are values themselves; `=` in front makes one of anything.
+        """
+        if text.lstrip().startswith("="):
+            return self._typed(text.lstrip()[1:])
+        typed = read_sum(text)
+        if typed is None or now is None or isinstance(now, str | bool):
+            return self._typed(text)
+        sign, other = typed
+        if sign in "*/" or (sign == "×" and self.unit not in (FACTOR, SPEED)):
+            times = 1.0 / FACTOR.read(other) if sign == "/" else FACTOR.read(other)
+            return self._changed(now, lambda x: x * times)
+        signed = self.low < 0.0 or self.unit.write(1.0).startswith("+")
+        if sign in "+-" and not signed and not isinstance(now, Beats):
+            more = self.unit.read(other) * (1.0 if sign == "+" else -1.0)
+            return self._changed(now, lambda x: x + more)
+        return self._typed(text)
+
+    def _changed(self, now: Value, change: Callable[[float], float]) -> Value:
+        if isinstance(now, Beats):
+            return self.check(Beats(change(now.count)))
+        return self._within(change(float(now)))
+
+    def _within(self, value: float) -> Value:
+        """A value as it is kept; one that is shown like an end of the range is that end."""
+        for end in (self.low, self.high):
+            if not self.low <= value <= self.high and self.unit.write(value) == self.unit.write(end):
+                value = end
+        return self.check(float(round(value)) if self.whole and abs(value - round(value)) < 1e-9 else value)
+
+    def _typed(self, text: str) -> Value:
         if self.names:
             named = self._named(text)
             if named is not None:
@@ -182,7 +228,7 @@ class Param(Parameter):
                 raise NotReadable(f"“{text.strip()}” is no {self.label.lower()}: try {known}.") from None
         if self.beats and (beats := read_beats(text)):
             return self.check(beats)
-        return self.check(self.unit.read(text))
+        return self._within(self.unit.read(text))
 
     def position(self, value: Value) -> float:
         """Where the dial stands for a value, 0 to 1."""
@@ -257,7 +303,7 @@ class Choice(Parameter):
     def write(self, value: Value) -> str:
         return self.options[str(value)]
 
-    def read(self, text: str) -> Value:
+    def read(self, text: str, now: Value | None = None) -> Value:
         wanted = text.strip().lower()
         for key, label in self.options.items():
             if wanted in (key.lower(), label.lower()):
@@ -285,7 +331,7 @@ class Switch(Parameter):
     def write(self, value: Value) -> str:
         return "on" if value else "off"
 
-    def read(self, text: str) -> Value:
+    def read(self, text: str, now: Value | None = None) -> Value:
         known = {
             "on": True,
             "true": True,

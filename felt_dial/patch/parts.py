@@ -135,7 +135,7 @@ class Layer(Module):
     solo = Switch("Solo", False, says="Only soloed layers are heard.")
     mute = Switch("Mute", False, says="The layer is silent for now; what it modulates is still modulated.")
     octave = Param("Octave", 0, (-4, 4), OCTAVES, whole=True, says="Moves the layer by whole octaves.")
-    pitch = Param("Pitch", 0.0, (-36.0, 36.0), SEMITONES, says="Moves the layer's pitch in semitones.")
+    pitch = Param("Pitch", 0.0, (-60.0, 60.0), SEMITONES, says="Moves the layer's pitch in semitones.")
     fine = Param("Fine", 0.0, (-100.0, 100.0), CENTS, says="Tunes the layer finely, in cents.")
     harmonic = Param("Harmonic", 1, (1, 32), COUNT, whole=True, says="Multiplies the pitch: side bands stay harmonic.")
     divisor = Param("Divisor", 1, (1, 16), COUNT, whole=True, says="Divides the pitch: 3 over 2 is a pure fifth.")

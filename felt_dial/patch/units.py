@@ -72,7 +72,8 @@ def note_frequency(key: float) -> float:
 _NUMBER = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*(.*)", re.IGNORECASE)
 _NOTE = re.compile(r"([A-Ga-g])([#b]?)(-?\d)$")
 _DIVISION = re.compile(r"(\d+)/(\d+)([dt]?)$")
-_BEATS = re.compile(r"([+]?(?:\d+\.?\d*|\.\d+))\s*(beat|beats|bt)$")
+_BEATS = re.compile(r"([+]?(?:\d+\.?\d*|\.\d+))\s*(beats?|bt|bars?)$")
+_SUM = re.compile(r"\s*([*/×+\-\u2212])\s*(.+)")
 
 
 def _tidy(text: str) -> str:
@@ -98,14 +99,21 @@ def read_note(text: str) -> int | None:
 
 
 def read_beats(text: str) -> Beats | None:
-    """Beats of `1/8d`, `1/4t`, `3 beats`; None where it is not a note length."""
+    """Beats of `1/8d`, `1/4t`, `3 beats`, `4 bars` (of four beats); None where it is not a note length."""
     text = _tidy(text).lower()
     if (found := _DIVISION.fullmatch(text)) and int(found[2]) > 0 and int(found[1]) > 0:
         whole = int(found[1]) / int(found[2])
         return Beats(4.0 * whole * {"": 1.0, "d": 1.5, "t": 2.0 / 3.0}[found[3]])
     if found := _BEATS.fullmatch(text):
-        return Beats(float(found[1])) if float(found[1]) > 0 else None
+        count = float(found[1]) * (4.0 if found[2].startswith("bar") else 1.0)
+        return Beats(count) if count > 0 else None
     return None
+
+
+def read_sum(text: str) -> tuple[str, str] | None:
+    """A small sum that begins with its sign, such as `*2`, `/2` or `+3`: the sign and what stands behind it."""
+    found = _SUM.fullmatch(text)
+    return None if found is None else (found[1].replace(MINUS, "-"), found[2])
 
 
 def number(value: float, digits: int, signed: bool = False) -> str:
@@ -156,7 +164,7 @@ class Unit:
     def write_signed(self, value: float) -> str:
         """The value with a sign in front, as a depth is shown."""
         text = self.write(value)
-        return text if value <= 0 or text.startswith(("+", "×")) else "+" + text
+        return text if value <= 0 or text.startswith(("+", "×")) or text == self.write(0.0) else "+" + text
 
     def read(self, text: str) -> float:
         """The number in real units; raises `NotReadable` naming what would have been accepted."""
@@ -206,6 +214,13 @@ def _key(text: str) -> float | None:
     return None if key is None else float(key)
 
 
+def _speed(text: str) -> float | None:
+    plain = _tidy(text).lower()
+    back, plain = plain.startswith("-"), plain.removeprefix("-").removeprefix("+")
+    size = _suffixed(plain.removeprefix("×").removeprefix("x"), {"": 1.0, "x": 1.0, "×": 1.0})
+    return None if size is None else -size if back else size
+
+
 def _silence(text: str) -> float | None:
     return -60.0 if _tidy(text).lower().removesuffix("db").strip() in {"-inf", "off", "-∞"} else None
 
@@ -239,16 +254,20 @@ HERTZ = Unit(
     amount=lambda d: d / 12.0,
     read_special=_note_hertz,
 )
-FACTOR = Unit("a factor", {"": 1.0}, lambda v: "×" + _three(v), "“×2” or “×0.5”", read_special=_factor)
+TIMES_MORE = Unit("a number of times", {"": 1.0}, lambda v: number(v, 2, signed=True), "“+1.5”")
+FACTOR = Unit(
+    "a factor", {"": 1.0}, lambda v: "×" + _three(v), "“×2” or “×0.5”", depth_unit=TIMES_MORE, read_special=_factor
+)
 SPEED = Unit(
     "a speed",
     {"": 1.0, "x": 1.0, "×": 1.0},
     lambda v: ("" if v >= 0 else MINUS) + "×" + _three(abs(v)),
     "“1.5” or “−0.5”",
+    read_special=_speed,
 )
 RATE = Unit(
     "a rate",
-    {"": 1.0, "hz": 1.0, "k": 1000.0},
+    {"": 1.0, "hz": 1.0, "k": 1000.0, "khz": 1000.0},
     _hertz,
     "“5.2 Hz”, “1/8d” or “2 s” for a turn",
     geometric=True,

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import math
+from random import Random
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from felt_dial.patch import units as u
+from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import CUBIC, LOG, OutOfRange, Param
+from felt_dial.patch.parts import Bus, Layer, Macro, Thread, depth_param
+from felt_dial.patch.patch import Patch
+from felt_dial.patch.shaping import Shaper
 from felt_dial.patch.units import MINUS, THIN, Beats, NotReadable
 
 CUTOFF = Param("Cutoff", 1000.0, (20.0, 20000.0), u.HERTZ, taper=LOG, says="")
@@ -160,3 +165,60 @@ def test_depths_are_in_the_destinations_own_unit() -> None:
 )
 def test_a_value_with_few_digits_is_written_in_full(unit: u.Unit, value: float, written: str) -> None:
     assert unit.write(value).replace(THIN, " ") == written
+
+
+# --- what a dial shows can be typed back -----------------------------------------------------------
+
+
+def dials() -> list[tuple[str, Param]]:
+    """Every dial of every kind of module, and the depth of a thread on each that can be moved."""
+    kinds = [cls for family in (Source, Filter, Modulator, Effect) for cls in family.kinds.values()]
+    found = []
+    for cls in (Patch, Layer, Bus, Thread, Macro, Shaper, *kinds):
+        for name, param in cls.params.items():
+            if isinstance(param, Param):
+                found.append((f"{cls.__name__} {name}", param))
+                if param.movable:
+                    found.append((f"{cls.__name__} {name} depth", depth_param(param)))
+    return found
+
+
+def test_what_a_dial_shows_is_read_back_to_its_last_digit() -> None:
+    """A thousand values of every dial: its ends, places of its way, and counts of beats."""
+    lots = Random(3)
+    for name, param in dials():
+        values: list[u.Value] = [param.low, param.high]
+        values += [param.at(lots.random() ** lots.choice((1, 3))) for _ in range(998 if "depth" not in name else 200)]
+        if param.beats:
+            values += [u.Beats(count) for count in u.DIVISIONS.values()]
+        for value in values:
+            shown = param.write(value)
+            assert param.write(param.read(shown, value)) == shown, (name, value)
+            if not isinstance(value, u.Beats) and not param.names:
+                signed = param.unit.write_signed(float(value))
+                assert param.unit.write_signed(float(param.read(signed))) == signed, (name, value)
+
+
+@pytest.mark.parametrize(
+    ("param", "now", "text", "expected"),
+    [
+        (Param("Density", 40.0, (0.1, 1000.0), u.RATE, says=""), 40.0, "1 kHz", 1000.0),
+        (Param("Feedback", 0.0, (-0.95, 0.95), u.PERCENT, says=""), 0.0, "95 %", 0.95),
+        (Param("Time", 1.0, (0.0, 60.0), u.SECONDS, beats=True, says=""), 1.0, "4 bars", u.Beats(16.0)),
+        (Param("Time", 1.0, (0.0, 60.0), u.SECONDS, beats=True, says=""), u.Beats(1.0), "*2", u.Beats(2.0)),
+        (Param("Cutoff", 800.0, (20.0, 20000.0), u.HERTZ, says=""), 800.0, "*2", 1600.0),
+        (Param("Cutoff", 800.0, (20.0, 20000.0), u.HERTZ, says=""), 800.0, "/2", 400.0),
+        (Param("Cutoff", 800.0, (20.0, 20000.0), u.HERTZ, says=""), 800.0, "×0.5", 400.0),
+        (Param("Cutoff", 800.0, (20.0, 20000.0), u.HERTZ, says=""), 800.0, "+3", 803.0),
+        (Param("Cutoff", 800.0, (20.0, 20000.0), u.HERTZ, says=""), 800.0, "−300 Hz", 500.0),
+        (Param("Cutoff", 800.0, (20.0, 20000.0), u.HERTZ, says=""), 800.0, "=300", 300.0),
+        (Param("Ratio", 2.0, (0.25, 64.0), u.FACTOR, says=""), 2.0, "×0.5", 0.5),
+        (Param("Ratio", 2.0, (0.25, 64.0), u.FACTOR, says=""), 2.0, "*0.5", 1.0),
+        (Param("Steps", 4, (1, 64), u.COUNT, whole=True, says=""), 4, "*2", 8),
+        (PITCH, 7.0, "+3", 3.0),
+        (PITCH, 7.0, "-3", -3.0),
+        (PITCH, 7.0, "*2", 14.0),
+    ],
+)
+def test_small_sums_are_read(param: Param, now: u.Value, text: str, expected: u.Value) -> None:
+    assert param.read(text, now) == expected

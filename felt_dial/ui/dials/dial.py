@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt
+from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QContextMenuEvent,
     QDragEnterEvent,
@@ -37,6 +37,8 @@ from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import plain
 
 DRAG_PIXELS = 180.0
+
+VALUE_MIME = "application/x-felt-dial-value"
 
 
 class Dial(QWidget):
@@ -288,7 +290,7 @@ class Dial(QWidget):
             self.reset()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.type_value()
-        elif text and (text in "0123456789-+−.×"):
+        elif text and (text in "0123456789-+−.×*/="):
             self.type_value(text)
         else:
             super().keyPressEvent(event)
@@ -302,7 +304,8 @@ class Dial(QWidget):
         """Opens the entry over the value."""
 
         def take(text: str) -> None:
-            self.session.set(self.path, self.param.read(text))
+            if text != shown:
+                self.session.set(self.path, self.param.read(text, self._value))
 
         shown = self.param.write(self._value)
         self.entry = Entry(self, self._value_box(), first or shown, take)
@@ -316,21 +319,16 @@ class Dial(QWidget):
 
         def take(text: str) -> None:
             words, reading = read_reading(text)
-            by, depth = read_depth(self.param, words)
+            by, depth = read_depth(self.param, words) if words.strip() != shown_now else (now_by, now)
             also = {} if reading is None else {"reading": reading}
             patch = set_thread(self.session.patch, thread, by=by, depth=depth, **also)
             shown = depth_of(patch, patch.threads[thread]).unit.write_signed(depth)
             self.session.edit(patch, f"thread on {self.session.label_of(self.path)} to {shown}")
 
-        now = float(self.session.patch.threads[thread].depth)
+        now, now_by = float(self.session.patch.threads[thread].depth), str(self.session.patch.threads[thread].by)
+        shown_now = limits.unit.write_signed(now)
         source = tag_text(self.session.patch.threads[thread].source)
-        self.entry = Entry(
-            self,
-            self._value_box(),
-            limits.unit.write_signed(now),
-            take,
-            f"Depth of {source} on {self.accessibleName()}",
-        )
+        self.entry = Entry(self, self._value_box(), shown_now, take, f"Depth of {source} on {self.accessibleName()}")
 
     def type_thread(self) -> None:
         """Opens the entry that sews: a mover and a depth, such as `e2 +34%`."""
@@ -406,14 +404,33 @@ class Dial(QWidget):
         for name in self.session.control.names_of(self.path):
             menu.addAction(f"Let go of {name}", lambda n=name: self.session.control.forget(n))
         menu.addSeparator()
-        menu.addAction("Copy value", lambda: QGuiApplication.clipboard().setText(self.param.write(self._value)))
+        menu.addAction("Copy value", self._copy)
         paste = menu.addAction("Paste value", self._paste)
         paste.setEnabled(bool(QGuiApplication.clipboard().text()))
         return menu
 
+    def _copy(self) -> None:
+        """Text for other programs, and the value to its last digit for dials of the same unit."""
+        data = QMimeData()
+        data.setText(self.param.write(self._value))
+        if not isinstance(self._value, str):
+            exact = repr(self._value.count if isinstance(self._value, Beats) else self._value)
+            what = "beats" if isinstance(self._value, Beats) else self.param.unit.name
+            data.setData(VALUE_MIME, f"{what}/{exact}".encode())
+        QGuiApplication.clipboard().setMimeData(data)
+
+    def _pasted(self) -> Value:
+        data = QGuiApplication.clipboard().mimeData()
+        what, _, exact = bytes(data.data(VALUE_MIME).data()).decode("utf-8", "replace").partition("/")
+        if what == "beats" and self.param.beats:
+            return self.param.check(Beats(float(exact)))
+        if what == self.param.unit.name:
+            return self.param.check(float(exact))
+        return self.param.read(QGuiApplication.clipboard().text())
+
     def _paste(self) -> None:
         try:
-            self.session.set(self.path, self.param.read(QGuiApplication.clipboard().text()))
+            self.session.set(self.path, self._pasted())
         except FeltDialError as wrong:
             self.session.say(f"Not pasted: {wrong}", problem=True)
 

@@ -238,7 +238,7 @@ class TempoReading(PressedReading):
         param = param_at(self.session.patch, "tempo")
 
         def take(text: str) -> None:
-            self.session.set("tempo", param.read(text))
+            self.session.set("tempo", param.read(text, self.session.value("tempo")))
 
         return Entry(self, QRect(0, 24, self.width(), 20), self.value, take, "Tempo")
 
