@@ -194,7 +194,7 @@ def test_what_a_dial_shows_is_read_back_to_its_last_digit() -> None:
         for value in values:
             shown = param.write(value)
             assert param.write(param.read(shown, value)) == shown, (name, value)
-            if not isinstance(value, u.Beats) and not param.names:
+            if name.endswith("depth") and not isinstance(value, u.Beats):
                 signed = param.unit.write_signed(float(value))
                 assert param.unit.write_signed(float(param.read(signed))) == signed, (name, value)
 
