@@ -119,7 +119,7 @@ def correlation(sound: NDArray[np.float32]) -> float:
 
 
 @cache
-def _between() -> Line:
+def between_frames() -> Line:
     """Three rows of 12 taps that read a sound a quarter, a half and three quarters of the way between two frames."""
     taps = np.arange(-5, 7)
     rows = []
@@ -135,6 +135,6 @@ def true_peak(sound: NDArray[np.float32]) -> float:
     if top < 1e-6:
         return top
     for channel in sound.astype(np.float64):
-        for row in _between():
+        for row in between_frames():
             top = max(top, float(np.abs(np.convolve(channel, row[::-1], "valid")).max(initial=0.0)))
     return top

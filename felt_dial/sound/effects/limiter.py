@@ -14,6 +14,8 @@ from felt_dial.patch.units import DECIBELS, SECONDS
 
 AHEAD = 0.0015
 """Seconds by which it hears the sound early, and by which the sound comes late."""
+BETWEEN = 6
+"""Frames later: what lies between two frames is known from six on either side."""
 
 
 class Limiter(Effect, kind="limiter"):
@@ -22,7 +24,7 @@ class Limiter(Effect, kind="limiter"):
     picture, levels = "transfer", (-60.0, 6.0)
 
     gain = Param("Push", 0.0, (-12.0, 24.0), DECIBELS, says="How much louder it is before the ceiling.")
-    ceiling = Param("Ceiling", -1.0, (-24.0, 0.0), DECIBELS, says="Nothing comes out above this.")
+    ceiling = Param("Ceiling", -1.0, (-24.0, 0.0), DECIBELS, says="Nothing comes out above this, true peaks included.")
     release = Param("Release", 0.1, (0.005, 2.0), SECONDS, taper=LOG, says="How slowly it lets go after a peak.")
 
     def transfer(self, level: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -31,11 +33,11 @@ class Limiter(Effect, kind="limiter"):
 
     def reading(self, state: tuple[Any, ...]) -> float:
         """dB by which it turns the sound down now."""
-        return 20.0 * math.log10(max(float(state[2][HELD]), 1e-6))
+        return 20.0 * math.log10(max(float(state[-1][HELD]), 1e-6))
 
     def late(self, rate: float) -> int:
         """Frames by which the sound comes out late at a rate."""
-        return max(int(AHEAD * rate), 1)
+        return max(int(AHEAD * rate), 1) + BETWEEN
 
 
-WRITE, HELD, SUM = range(3)
+WRITE, HELD, SUM, OLDEST = range(4)

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from felt_dial.sound.effects.compressor import AHEAD, LOW_LEFT, LOW_RIGHT, REDUCED, WRITE, Compressor
+from felt_dial.sound.effects.compressor import AHEAD, LOW_LEFT, LOW_RIGHT, PEAK, REDUCED, WRITE, Compressor
 from felt_dial.sound.kernel import Stage, kernel, ramp, works_for
 
 THRESHOLD, RATIO, KNEE, ATTACK, RELEASE, AHEAD_AT, SIDE_CUT, MAKEUP, WET = Compressor.rows_of(
@@ -25,18 +25,19 @@ def prepare_compressor(module: Compressor, stage: Stage) -> tuple[np.ndarray, ..
 def run_compressor(audio, control, tick, rate, line, state):
     """Compresses `audio` (float32, channel × frame) in place.
 
-    Feed-forward, in dB, a smooth branching peak detector on the gain (Giannoulis, Massberg, Reiss 2012, eq. 16); both
-    channels are turned down alike. `state[REDUCED]` is the gain reduction of this moment in dB.
+    Feed-forward, in dB, a decoupled smooth peak detector on the gain (Giannoulis, Massberg, Reiss 2012, eq. 17), whose
+    release is shorter by the attack that follows it: so it arrives at its curve for any wave. Both channels are turned
+    down alike. `state[REDUCED]` is the gain reduction of this moment in dB.
     """
     mask = line.shape[1] - 1
-    write, reduced = np.int64(state[WRITE]), state[REDUCED]
+    write, reduced, peak = np.int64(state[WRITE]), state[REDUCED], state[PEAK]
     for t in range(control.shape[1] - 1):
         threshold, ratio = np.float64(control[THRESHOLD, t]), np.float64(control[RATIO, t])
         knee = np.float64(control[KNEE, t])
         makeup, louder = ramp(control[MAKEUP], t, tick)
         attack, release = np.float64(control[ATTACK, t]), np.float64(control[RELEASE, t])
         rise = math.exp(-1.0 / (attack * rate)) if attack > 0.0 else 0.0
-        fall = math.exp(-1.0 / (release * rate))
+        fall = math.exp(-1.0 / (max(release - attack, 0.1 * release) * rate))
         cut = np.float64(control[SIDE_CUT, t])
         low = 0.0 if cut <= 20.0 else 1.0 - math.exp(-2.0 * math.pi * cut / rate)
         wait = np.int64(np.float64(control[AHEAD_AT, t]) * rate)
@@ -54,8 +55,8 @@ def run_compressor(audio, control, tick, rate, line, state):
                 goal = (1.0 - 1.0 / ratio) * (over + 0.5 * knee) ** 2 / (2.0 * knee + 1e-9)
             else:
                 goal = (1.0 - 1.0 / ratio) * over
-            keep = rise if goal > reduced else fall
-            reduced = keep * reduced + (1.0 - keep) * goal
+            peak = max(goal, fall * peak + (1.0 - fall) * goal)
+            reduced = rise * reduced + (1.0 - rise) * peak
             gain = wet * 10.0 ** ((makeup - reduced) / 20.0) + 1.0 - wet
             audio[0, n] = np.float32(gain * line[0, (write - wait) & mask])
             audio[1, n] = np.float32(gain * line[1, (write - wait) & mask])
@@ -63,6 +64,7 @@ def run_compressor(audio, control, tick, rate, line, state):
             makeup += louder
             wet += wetter
     state[WRITE], state[REDUCED] = write, reduced if reduced > 1e-12 else 0.0
+    state[PEAK] = peak if peak > 1e-12 else 0.0
     for k in (LOW_LEFT, LOW_RIGHT):
         if abs(state[k]) < 1e-15:
             state[k] = 0.0
