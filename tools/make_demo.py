@@ -351,6 +351,7 @@ def pane_crack() -> Maker:
 def canopy_strings() -> Maker:
     return (
         Maker("Canopy Strings", "Strings", "broad warm", "Many bows under the roof, leaning on the wheel.", 76)
+        .set(seed=6)
         .layer(
             "Bows",
             "a",
@@ -431,6 +432,7 @@ def seedpod_hat() -> Maker:
             modulators__e1__decay_bend=0.35,
         )
         .threads("v", layers__a__level=2.0)
+        .effect("limiter", gain=9.0, ceiling=-2.0)
         .macro(1, "Open", "How long the pod stays open.", 0.1, modulators__e1__decay=0.5, modulators__e1__release=0.3)
         .macro(2, "Shell", "More of the ringing shell.", 0.3, layers__b__level=9.0)
     )
@@ -455,6 +457,7 @@ def potting_snare() -> Maker:
         .modulator("envelope", "Drop", attack=0.0, decay=0.05, sustain=0.0, release=0.05, decay_bend=0.8)
         .threads("e2", layers__a__frequency=9.0)
         .threads("v", layers__b__level=6.0)
+        .effect("limiter", gain=9.0, ceiling=-2.0)
         .macro(1, "Gravel", "How much lies on the head.", 0.3, layers__b__level=8.0)
         .macro(2, "Length", "From a tap to a rattle.", 0.2, modulators__e1__decay=0.4)
     )

@@ -22,7 +22,7 @@ LEFT, RIGHT, FEEDBACK, TONE, PING_PONG, DIFFUSION, WOW_BY, DUCK, WET = Delay.row
     "left", "right", "feedback", "tone", "ping_pong", "diffusion", "wow", "duck", "wet"
 )
 SMEAR_AT, TURN, LOUD = range(3)
-WRITE, TIME_LEFT, TIME_RIGHT, TONE_LEFT, TONE_RIGHT = range(5)
+WRITE, TIME_LEFT, TIME_RIGHT, TONE_LEFT, TONE_RIGHT, LAST_LEFT, LAST_RIGHT = range(7)
 OPEN = 19_900.0
 GLIDE = 0.05
 
@@ -40,6 +40,18 @@ def echo(line, at, time, mask):
     c2 = before - 2.5 * here + 2.0 * next_ - 0.5 * after
     c3 = 0.5 * (after - before) + 1.5 * (here - next_)
     return ((c3 * part + c2) * part + c1) * part + here
+
+
+@kernel
+def steady_echo(line, at, time, mask, before):
+    """The line `time` frames ago, at least one, while that does not change; `before` is what came out a frame ago.
+
+    An all-pass of first order (J.-P. Thiran, IEEE Trans. Circuit Theory 18(6), 1971): no echo is duller than the one before.
+    """
+    whole = int(time - 0.5)
+    part = time - whole
+    lean = (1.0 - part) / (1.0 + part)
+    return line[(at - whole - 1) & mask] + lean * (line[(at - whole) & mask] - before)
 
 
 @kernel
@@ -64,8 +76,7 @@ def prepare_delay(module: Delay, stage: Stage) -> tuple[np.ndarray, ...]:
 def run_delay(audio, control, tick, rate, lines, state, smears, other):
     """Adds echoes to `audio` (float32, channel × frame) in place.
 
-    A change of time glides like tape, so that it never clicks; a settled time that is within a
-    hundredth of a frame of a whole number of frames is read without interpolation.
+    A change of time glides like tape, so that it never clicks.
     """
     mask = lines.shape[1] - 1
     glide = 1.0 - math.exp(-1.0 / (GLIDE * rate))
@@ -94,8 +105,13 @@ def run_delay(audio, control, tick, rate, lines, state, smears, other):
         for n in range(t * tick, (t + 1) * tick):
             state[TIME_LEFT] += (goal_left - state[TIME_LEFT]) * glide
             state[TIME_RIGHT] += (goal_right - state[TIME_RIGHT]) * glide
-            left = echo(lines[0], write, state[TIME_LEFT], mask)
-            right = echo(lines[1], write, state[TIME_RIGHT], mask)
+            if sway == 0.0 and state[TIME_LEFT] == goal_left and state[TIME_RIGHT] == goal_right:
+                left = steady_echo(lines[0], write, goal_left, mask, state[LAST_LEFT])
+                right = steady_echo(lines[1], write, goal_right, mask, state[LAST_RIGHT])
+            else:
+                left = echo(lines[0], write, state[TIME_LEFT], mask)
+                right = echo(lines[1], write, state[TIME_RIGHT], mask)
+            state[LAST_LEFT], state[LAST_RIGHT] = flushed(left), flushed(right)
             state[TONE_LEFT] += dull * (left - state[TONE_LEFT])
             state[TONE_RIGHT] += dull * (right - state[TONE_RIGHT])
             x, y = np.float64(audio[0, n]), np.float64(audio[1, n])

@@ -19,12 +19,14 @@ from felt_dial.sound.sources.noise import STEEPEST, Noise
 LOWEST = 20.0
 """Hz of the first of the sections, which lie an octave apart."""
 MOST_SECTIONS = 18
+CALM = 5.0
+"""Hz below which it stands still: falling slopes would push the ground up and down."""
 TOP = 24000.0
 """Hz above which a finer rate has no noise: nobody hears it, and it would drive what follows."""
 LOUD = 0.25
 """Effective value of the noise up to 24 kHz, whatever its slope and the rate: what is heard of it is the same."""
 BAND = 16000.0
-"""Hz up to which noises of different slopes are brought to the same power."""
+"""Hz up to which, from 20 Hz, noises of different slopes are brought to the same power."""
 SEAM = 4800
 """Frames over which the end of a texture fades into its beginning."""
 
@@ -87,7 +89,7 @@ def slope_table(rate: float) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """For slopes from −12 to 12 in steps of ¼ dB: gains, float32 (slope,), and zero and pole of the last section."""
     slopes = np.arange(-STEEPEST, STEEPEST + 0.01, 0.25)
     zeros, poles = places_of(np.where(slopes == 0.0, 0.01, slopes), rate)
-    hertz = np.geomspace(0.5, BAND, 4096)
+    hertz = np.geomspace(LOWEST, BAND, 4096)
     gain = np.prod((1.0 - poles) / (1.0 - zeros), axis=1)
     power = power_of(zeros, poles, hertz / rate) / (gain[:, None] ** 2)
     density = np.trapezoid(power * hertz, np.log(hertz), axis=1) / BAND * (2.0 / 3.0) / rate
@@ -181,6 +183,8 @@ class NoiseState(NamedTuple):
         Of the slope, and behind them those of the low-pass.
     places : float32 (row, …)
         Zero and pole of every section, the gain, and the slope for which they were worked out.
+    means : float32 (row, side)
+        What lies below 5 Hz, and is taken off.
     """
 
     texture: NDArray[np.float32]
@@ -192,6 +196,7 @@ class NoiseState(NamedTuple):
     held: NDArray[np.float64]
     filters: NDArray[np.float32]
     places: NDArray[np.float32]
+    means: NDArray[np.float32]
 
 
 def prepare_noise(module: Noise, stage: Stage) -> NoiseState:
@@ -208,6 +213,7 @@ def prepare_noise(module: Noise, stage: Stage) -> NoiseState:
         held=np.zeros((stage.rows, 4)),
         filters=np.zeros((stage.rows, 2, count + len(top), 2), np.float32),
         places=np.full((stage.rows, 2 * count + 2), 99.0, np.float32),
+        means=np.zeros((stage.rows, 2), np.float32),
     )
 
 
@@ -245,8 +251,10 @@ def play_noise(notes, state, row, first):
             state.seeds[row, side] = np.uint64(np.int64(seed)) | np.uint64(1)
             for k in range(count + top):
                 state.filters[row, side, k, 0] = state.filters[row, side, k, 1] = np.float32(0.0)
+            state.means[row, side] = np.float32(0.0)
         state.held[row, PHASE] = 1.0
         state.held[row, PLACE] = chance(lot_of(notes, row), 20_000_003) * max(length, 1)
+    calm = np.float32(1.0 - math.exp(-2.0 * math.pi * CALM / rate))
     for t in range(first, ticks):
         if control[SLOPE_AT, row, t] != state.places[row, 2 * count + 1]:
             _slope_to(control, state, row, t, rate)
@@ -295,6 +303,13 @@ def play_noise(notes, state, row, first):
                     state.filters[row, side, k, 0], state.filters[row, side, k, 1] = x1, y1
         for k in range(0 if length > 0 else top):
             _low_pass(state.top[k], state.filters[row, :, count + k], out[row], t * tick, (t + 1) * tick)
+        if not plain:
+            for side in range(2):
+                mean = state.means[row, side]
+                for n in range(t * tick, (t + 1) * tick):
+                    mean += calm * (out[row, side, n] - mean)
+                    out[row, side, n] -= mean
+                state.means[row, side] = mean
         if length > 0:
             flat = state.gains[state.gains.shape[0] // 2] * state.steady[0]
             gain = np.float32(1.0) if plain else gain / flat
