@@ -11,13 +11,26 @@ from collections import deque
 from typing import Any, NamedTuple
 
 from felt_dial.errors import FeltDialError
-from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL, Event
+from felt_dial.sound.playing.events import (
+    BEND,
+    OFF,
+    ON,
+    PANIC,
+    PRESSURE,
+    RANGE,
+    SLIDE,
+    SOSTENUTO,
+    SUSTAIN,
+    WHEEL,
+    Event,
+)
 
 NONE, SIMULATED = "none", "simulated"
 MOD_WHEEL, DATA, SUSTAIN_PEDAL, SOSTENUTO_PEDAL, TIMBRE = 1, 6, 64, 66, 74
 RPN_LOW, RPN_HIGH, SILENCE, ALL_OFF = 100, 101, 120, 123
 BANK, FINE = 0, 32
-MPE = 6
+BEND_RANGE, MPE = 0, 6
+"""Registered parameters (MIDI 1.0 detailed specification, and MPE 1.0)."""
 
 
 class NoController(FeltDialError):
@@ -110,6 +123,8 @@ class Reader:
             count = min(message.value, 15)
             zone = range(1, 1 + count) if message.channel == 0 else range(15 - count, 15)
             self.fingers = set(zone)
+        elif number == DATA and asked == [BEND_RANGE, 0]:
+            return [Event(frame, RANGE, 0, float(message.value), self._channel(message))]
         elif number in (BANK, BANK + FINE):
             self._bank.setdefault(message.channel, [0, 0])[number // FINE] = message.value
         elif number not in (DATA, DATA + FINE):

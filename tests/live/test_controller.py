@@ -17,9 +17,11 @@ from felt_dial.live.midi_file import read_midi
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
+from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, RANGE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
+from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.live.conftest import until
+from tests.sound.listening import exact_frequency, plain
 
 
 def test_channel_messages_become_events_of_the_whole_patch() -> None:
@@ -148,3 +150,18 @@ def test_without_its_package_the_controllers_that_are_left_are_listed_and_the_re
     assert "python-rtmidi" in first.name and last.id == "simulated"
     with pytest.raises(NoController, match="python-rtmidi, which is not installed"):
         open_controller("Fishing Rod 7")
+
+
+def test_the_controller_says_how_far_its_bend_reaches() -> None:
+    """MIDI 1.0, registered parameter 0: 12 semitones, so that a full bend of A4 sounds at 880 Hz; of the patch's own, 2."""
+    reader = Reader()
+    asked = [
+        mido.Message("control_change", control=control, value=value) for control, value in ((101, 0), (100, 0), (6, 12))
+    ]
+    bend = mido.Message("pitchwheel", pitch=8191)
+    events = [event for message in [*asked, bend] for event in reader.read(message, 0)]
+    assert [(event.kind, event.value) for event in events] == [(RANGE, 12.0), (BEND, 1.0)]
+    patch = plain(layers__a__source__shape="sine")
+    for given, expected in ((events, 880.0), (events[1:], 440.0 * 2 ** (2 / 12))):
+        sound = render(patch, [Note(0.0, 3.0, 69)], 2.0, events=given)[0].astype(np.float64)[24000:]
+        assert exact_frequency(sound, expected) == pytest.approx(expected, abs=0.1)

@@ -420,3 +420,23 @@ def test_rack_two_joins_rack_one_or_the_output() -> None:
     assert levels["out"] - levels["rack"] == pytest.approx(12.0, abs=0.01)
     plainly = render(with_value(patch, "layers.a.out", "direct"), notes, 0.5)[0, 12000:].astype(np.float64)
     assert levels["out"] - decibels(amplitude_at(plainly, 440.0)) == pytest.approx(-6.0, abs=0.01)
+
+
+@pytest.mark.parametrize("copies", [1, 2, 3, 4])
+def test_a_chorus_leans_to_neither_side(copies: int) -> None:
+    """Noise, the same on both sides: both come out as loud within 0.3 dB, whatever the number of copies."""
+    same = np.tile(noise(4.0)[0], (2, 1))
+    out = through("chorus", same, copies=copies, spread=1.0, wet=1.0)
+    levels = [decibels(float(np.sqrt(np.square(side).mean()))) for side in out]
+    assert levels[0] == pytest.approx(levels[1], abs=0.3)
+
+
+def test_a_rotary_turns_at_its_pace_from_the_first_moment() -> None:
+    """The sway of the first second is as fast as that of the tenth (within 5 %)."""
+    out = through("rotary", sine(4000.0, seconds=11.0), pace="fast", weight=3.0)[0]
+    turns = []
+    for second in (0, 10):
+        level = np.abs(out[second * RATE + 9600 : second * RATE + 48000]).reshape(-1, 60).max(axis=1)
+        spectrum = np.abs(np.fft.rfft((level - level.mean()) * np.hanning(len(level)), 16384))
+        turns.append(np.argmax(spectrum[50:250]) + 50)
+    assert turns[0] == pytest.approx(turns[1], rel=0.05)

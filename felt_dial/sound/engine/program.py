@@ -145,6 +145,11 @@ class Program:
     def _value(self, path: str) -> float:
         return float(self.current[self.at[path]])
 
+    def _reach(self) -> float:
+        """Semitones that a bend reaches: what the controller says, or the patch's own."""
+        said = self.allocator.hands.reach
+        return self._value("bend") if said is None else said
+
     @property
     def tempo(self) -> float:
         """Beats per minute: those of a clock from outside, or the patch's own."""
@@ -243,12 +248,7 @@ class Program:
             row = voices.newest
             self.newest[0, 0] = self.line[row]
             run_frequency(
-                self.played,
-                self.line,
-                self.bend,
-                self._value("bend"),
-                self._value("reference"),
-                np.array([row], np.int32),
+                self.played, self.line, self.bend, self._reach(), self._value("reference"), np.array([row], np.int32)
             )
             self.newest[1, 0] = self.played[row]
         gain = self._output_gain()
@@ -344,7 +344,7 @@ class Program:
         voices, tick, rows = self.voices, TICK * self.quality, layer.rows
         source = layer.source
         line = self.line if layer.track < 0 or self.target[layer.track] > 0.5 else self.flat
-        run_pitch(self.frequency, layer.control, line, self.bend, self._value("bend"), self._value("reference"), rows)
+        run_pitch(self.frequency, layer.control, line, self.bend, self._reach(), self._value("reference"), rows)
         turn = NO_TURN
         if layer.turned():
             turn = self.turn
@@ -419,7 +419,7 @@ class Program:
         if not len(rows):
             bus.tone.rest()
             return
-        run_frequency(self.played, self.line, self.bend, self._value("bend"), self._value("reference"), rows)
+        run_frequency(self.played, self.line, self.bend, self._reach(), self._value("reference"), rows)
         bus.tone.run(bus.audio, rows, voices.start, self.line, self.played, self._swung(bus.swing, rows))
         if not voices_finite(bus.audio, rows):
             bus.audio[rows] = 0.0

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.patch import Patch, feeding
-from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, Event
+from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, PRESSURE, RANGE, SLIDE, SOSTENUTO, SUSTAIN, Event
 from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
 
 POLY, MONO, LEGATO = range(3)
@@ -79,6 +79,9 @@ class Hands:
     pitch: float | None = None
     count: int = 0
     tick: int = 0
+    reach: float | None = None
+    note_reach: float | None = None
+    """How far a bend reaches, and that of a single note, in semitones, where the controller says so."""
 
 
 class VoiceAllocator:
@@ -144,10 +147,16 @@ class VoiceAllocator:
             hands.sostenuto = pressed
             self._lift_all(tick)
         elif event.kind == PANIC:
-            self.hands = Hands(count=hands.count, tick=hands.tick, switched=hands.switched)
+            self.hands = Hands(switched=hands.switched, count=hands.count, tick=hands.tick)
+            self.hands.reach, self.hands.note_reach = hands.reach, hands.note_reach
             for row in np.flatnonzero(self.voices.sounding & ~self.voices.stolen):
                 self.voices.once[row] = False
                 self.voices.let_go(int(row), tick)
+        elif event.kind == RANGE:
+            if event.channel:
+                hands.note_reach = event.value
+            else:
+                hands.reach = event.value
         elif event.kind in (BEND, PRESSURE, SLIDE):
             self._touch(event)
 
@@ -156,7 +165,8 @@ class VoiceAllocator:
         touch = self.hands.touches.setdefault(event.channel, Touch())
         rows = voices.sounding & (voices.channel == event.channel)
         if event.kind == BEND:
-            touch.bend = event.value * self._value("note_bend")
+            reach = self.hands.note_reach
+            touch.bend = event.value * (self._value("note_bend") if reach is None else reach)
             voices.bend[rows] = touch.bend
         elif event.kind == SLIDE:
             touch.slide = event.value

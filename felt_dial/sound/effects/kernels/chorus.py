@@ -42,6 +42,8 @@ def run_chorus(audio, control, tick, rate, lines, state, waits):
         _remember(audio, t * tick, tick, lines, write, _plain(wet), _plain(wet_after))
         for k in range(count):
             sign = 1.0 if k % 2 == 0 else -1.0
+            if k == count - 1 and count % 2 == 1:
+                sign = 0.0  # what has no other on the other side stands in the middle
             pan, pan_after = sign * np.float64(control[SPREAD, t]), sign * np.float64(control[SPREAD, t + 1])
             sway(waits, state[TURN] + k / count, step, middle, reach)
             left, right = _gain(share, pan, after, pan_after, tick), _gain(share, -pan, after, -pan_after, tick)

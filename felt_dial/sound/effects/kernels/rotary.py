@@ -20,7 +20,7 @@ LONGEST = 0.02
 PACE, SLOW, FAST, WEIGHT, SPLIT, DEPTH, SPREAD = Rotary.rows_of(
     "pace", "slow", "fast", "weight", "split", "depth", "spread"
 )
-WRITE, HORN_AT, DRUM_AT, HORN_PACE, DRUM_PACE, LOW, LOW_TWICE = range(7)
+WRITE, HORN_AT, DRUM_AT, HORN_PACE, DRUM_PACE, LOW, LOW_TWICE, TURNS = range(8)
 HORN_OF, DRUM_OF = range(2)
 
 
@@ -44,6 +44,8 @@ def run_rotary(audio, control, tick, rate, lines, state, near):
         pace = np.int64(control[PACE, t])
         goal = 0.0 if pace == 0 else np.float64(control[SLOW, t] if pace == 1 else control[FAST, t])
         heavy = np.float64(control[WEIGHT, t])
+        if state[TURNS] == 0.0:  # it is there already when it begins to be heard
+            state[HORN_PACE], state[DRUM_PACE], state[TURNS] = goal, DRAG * goal, 1.0
         state[HORN_PACE] += (goal - state[HORN_PACE]) * (1.0 - math.exp(-tick / (heavy * rate)))
         state[DRUM_PACE] += (DRAG * goal - state[DRUM_PACE]) * (1.0 - math.exp(-tick / (4.0 * heavy * rate)))
         low = 1.0 - math.exp(-2.0 * math.pi * np.float64(control[SPLIT, t]) / rate)

@@ -192,6 +192,10 @@ class LadderState(NamedTuple):
     mixes: NDArray[np.float64]
 
 
+GIVES_AT = 48000.0
+"""Rate at which the band of the wire clips wholly in every frame."""
+
+
 def prepare_ladder(module: Ladder, stage: Stage) -> LadderState:
     """State of a ladder, as it begins."""
     return LadderState(*tuned_room(stage, 6, 1), MIXES.copy())
@@ -234,15 +238,18 @@ def acid(played, state, first):
     wire = set_to(played, lanes, CHARACTER) > 0
     swings = _tuned(played, state, 1.0 if wire else RUBBER_MOST, first)
     if wire:
-        _wire(lanes.tile, first, tick, lanes.dials, g, swings, keep, lanes.here)
+        _wire(lanes.tile, first, tick, lanes.dials, g, swings, keep, lanes.here, GIVES_AT / played.rate)
     else:
         mix = state.mixes[0]
         _loop(1, 1.0 / RUBBER_AT, RUBBER_ROOM, lanes.tile, first, tick, lanes.dials, g, swings, mix, keep, lanes.here)
 
 
 @kernel
-def _wire(tile, first, tick, dials, g, swings, keep, here):
-    """Two poles whose band clips, over four voices, in place; of its state a `half` is kept, which is what gives way."""
+def _wire(tile, first, tick, dials, g, swings, keep, here, give):
+    """Two poles whose band clips, over four voices, in place; of its state a `half` is kept, which is what gives way.
+
+    It gives way by a part in every frame, `give`, so that it does as much in a second at any rate.
+    """
     half, s2, p, before = load(here, 0), load(here, 1), load(here, BLOCKED), load(here, INTO)
     alive, cutoffs, push, back, sung = dials[ALIVE], dials[WARP], dials[PUSH], dials[BACK], dials[SUNG]
     each = 1.0 / tick
@@ -261,7 +268,8 @@ def _wire(tile, first, tick, dials, g, swings, keep, here):
                 scale = 1.0 / (1.0 + w * (w + WIRE_OPEN * (1.0 - WIRE_MOST * r)))
             pulled = w * scale * (soft(hard * load(tile, n)) - s2)
             low = w * pulled + (2.0 * w * scale) * half + s2
-            half = rounded(pulled * (1.0 / KNEE) + ((2.0 * scale - 1.0) * (1.0 / KNEE)) * half)
+            half = pulled + (2.0 * scale - 1.0) * half
+            half += give * (rounded(half * (1.0 / KNEE)) - half)
             s2 = min(max(2.0 * low - s2, -8.0), 8.0)
             p = low - before + keep * p
             before = low
