@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,9 +13,11 @@ from scipy import signal
 
 from felt_dial.bank.places import SHIPPED
 from felt_dial.patch.edits import add_layer, replace_module
-from felt_dial.patch.module import Source
+from felt_dial.patch.module import Filter, Source
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.assets import PLACES
+from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
@@ -151,3 +154,44 @@ def test_no_two_layers_draw_the_same_lots(name: str, source: Source) -> None:
     assert np.array_equal(first, heard("a"))
     assert abs(alike(first, heard(other))) < 0.97
     assert abs(alike(first, heard("a", 2))) < 0.97
+
+
+# --- what belongs to one thing leaves another alone ----------------------------------------------
+
+
+def test_a_sample_that_follows_no_key_leaves_its_filter_with_the_key(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """White noise, looped, and a filter that follows the key wholly: an octave higher it opens an octave."""
+    rng = np.random.default_rng(3)
+    monkeypatch.setenv(PLACES, str(tmp_path))
+    hiss = assets.keep(
+        tmp_path / ".assets", Audio((0.2 * rng.standard_normal((1, 96000))).astype(np.float32), 48000.0), "hiss"
+    )
+    source = Source.kinds["sample"].model_validate(
+        {"kind": "sample", "asset": hiss.model_dump(), "loop": "forward", "track": False}
+    )
+    patch = sounding(source)
+    for name, value in {"on": True, "response": "low 24", "cutoff": 500.0, "follow": 1.0}.items():
+        patch = with_value(patch, f"layers.a.filter.{name}", value)
+
+    def half_power(key: int) -> float:
+        sound = render(patch, [Note(0.0, 9.0, key)], 6.0)[0, 4800:].astype(np.float64)
+        hertz, power = signal.welch(sound, RATE, nperseg=4096)
+        return float(hertz[20 + np.argmax(power[20:] < 0.25 * power[5:20].mean())])
+
+    assert half_power(72) / half_power(60) == pytest.approx(2.0, rel=0.08)
+
+
+def test_the_whistle_of_the_wire_is_as_loud_at_every_rate() -> None:
+    """A saw through the wire near its whistle: every third of an octave within 0.7 dB."""
+    patch = with_value(plain(layers__a__level=-12.0), "layers.a.source.shape", "saw")
+    wire = Filter.kinds["acid"](on=True, character="wire", cutoff=1200.0, resonance=0.7)
+    patch, found = replace_module(patch, "layers.a.filter", wire), {}
+    for rate, quality in [(48000, 1), *WAYS]:
+        found[rate, quality] = thirds(
+            render(patch, [Note(0.0, 4.0, 33)], 2.5, rate=rate, quality=quality)[:, rate // 2 :], rate
+        )
+    loud = found[48000, 4] > found[48000, 4].max() - 45
+    for bands in found.values():
+        assert np.abs(bands - found[48000, 4])[loud].max() < 0.7

@@ -339,12 +339,17 @@ class Program:
                 self._mix(layer, was, 0.0, went)
         layer.source.spent(begin)
 
+    def _tune(self, layer: LayerVoice, line: NDArray[np.float32]) -> None:
+        """Frequencies of a layer's notes, given their keys."""
+        reach, reference = self._reach(), self._value("reference")
+        run_pitch(self.frequency, layer.control, line, self.bend, reach, reference, layer.rows)
+
     def _make(self, layer: LayerVoice) -> None:
         """Source and filter of a layer, into `audio`."""
         voices, tick, rows = self.voices, TICK * self.quality, layer.rows
         source = layer.source
-        line = self.line if layer.track < 0 or self.target[layer.track] > 0.5 else self.flat
-        run_pitch(self.frequency, layer.control, line, self.bend, self._reach(), self._value("reference"), rows)
+        tracks = layer.track < 0 or self.target[layer.track] > 0.5
+        self._tune(layer, self.line if tracks else self.flat)
         turn = NO_TURN
         if layer.turned():
             turn = self.turn
@@ -365,11 +370,13 @@ class Program:
         )
         for feed in layer.feeds:
             run_ring(self.audio, feed.layer.send, feed.control, feed.layer.weights[SENT], rows, tick)
+        if not tracks:  # only the source plays every key alike
+            self._tune(layer, self.line)
         layer.tone.run(
             self.audio,
             rows,
             voices.start,
-            line,
+            self.line,
             self.frequency,
             self._swung(layer.swing, rows),
             self.target[layer.order] > 0.5,
