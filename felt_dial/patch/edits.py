@@ -378,7 +378,7 @@ def _reach(
         octaves = sum(move for thread, move in moves if param.unit.geometric and thread.by == BY_RATIO)
         added = sum(move for thread, move in moves if not (param.unit.geometric and thread.by == BY_RATIO))
         free = base * 2.0**octaves + added
-        stopped |= free < param.low - margin or free > param.high + margin
+        stopped |= not param.wraps and (free < param.low - margin or free > param.high + margin)
         found.append(min(max(free, param.low), param.high))
     return found[0], found[1], stopped
 

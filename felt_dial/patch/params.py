@@ -94,6 +94,10 @@ class Param(Parameter):
         The value may also be given in beats and then follows the tempo.
     whole : bool
         Only whole numbers.
+    at_start : bool
+        It is read as a note begins, and stays for that note.
+    wraps : bool
+        It goes round: a movement beyond one end goes on at the other.
     names : {name: value}, optional
         Places on the way that have a name, in rising order; they are read, written and kept by it.
     """
@@ -113,13 +117,16 @@ class Param(Parameter):
         whole: bool = False,
         movable: bool = True,
         rebuilds: bool = False,
+        wraps: bool = False,
+        at_start: bool = False,
         names: Mapping[str, float] | None = None,
     ) -> None:
         self.label, self.default, self.says = label, default, says
         self.names = dict(names or {})
         self.low, self.high = span
         self.unit, self.taper, self.beats, self.whole = unit, taper, beats, whole
-        self.movable, self.smooth, self.rebuilds = movable, not whole, rebuilds
+        self.movable, self.smooth, self.rebuilds, self.wraps = movable, not whole, rebuilds, wraps
+        self.at_start = at_start
 
     @property
     def two_sided(self) -> bool:
@@ -238,7 +245,10 @@ class Param(Parameter):
             below = max(n for n, division in enumerate(counts[:-1]) if division <= count)
             part = math.log(count / counts[below]) / math.log(counts[below + 1] / counts[below])
             return (below + part) / (len(counts) - 1)
-        value = min(max(float(value), self.low), self.high)
+        value = float(value)
+        if self.wraps and not self.low <= value <= self.high:
+            value = self.low + (value - self.low) % (self.high - self.low)
+        value = min(max(value, self.low), self.high)
         if self.taper == LOG:
             return math.log(value / self.low) / math.log(self.high / self.low)
         part = (value - self.low) / (self.high - self.low)

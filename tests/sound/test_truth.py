@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from felt_dial.bank.places import SHIPPED
-from felt_dial.patch.edits import add_layer, replace_module
-from felt_dial.patch.module import Filter, Source
+from felt_dial.patch.edits import add_layer, add_modulator, replace_module, sew
+from felt_dial.patch.module import Filter, Modulator, Source
+from felt_dial.patch.params import Param
+from felt_dial.patch.parts import depth_param
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.assets import PLACES
@@ -195,3 +197,49 @@ def test_the_whistle_of_the_wire_is_as_loud_at_every_rate() -> None:
     loud = found[48000, 4] > found[48000, 4].max() - 45
     for bands in found.values():
         assert np.abs(bands - found[48000, 4])[loud].max() < 0.7
+
+
+# --- no dial takes a thread that cannot work -----------------------------------------------------
+
+SETTINGS: dict[str, list[dict[str, object]]] = {
+    "wave": [{"unison": 5, "detune": 20.0, "shape": 2.6}, {"sync": 5.0}],
+    "table": [{"unison": 5, "detune": 20.0}, {"reshape": "bend", "amount": 0.3}],
+    "sample": [{"unison": 5, "detune": 20.0, "loop": "forward", "loop_start": 0.05, "loop_end": 0.15}],
+    "grains": [
+        {"by_pitch": 3.0, "loop_start": 0.2, "loop_end": 0.4},
+        {"scan": "passes", "dense": "count"},
+        {"scan": "travel", "by_place": 0.2},
+    ],
+    "partials": [{"unison": 5, "detune": 20.0, "speed": 0.5, "slow": 5.0}],
+    "noise": [{"slope": -3.0}, {"hold": True}, {"hold": True, "follow": True}],
+    "chaos": [{}],
+}
+"""In which every dial of a source has something to do."""
+
+
+def recorded_partials() -> Source:
+    """Partials of a recording of the demo."""
+    return Source.kinds["partials"](asset=source_of("sample").asset)  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("kind", sorted(Source.kinds))
+def test_a_thread_on_any_dial_of_a_source_moves_a_held_note_or_the_dial_says_that_it_does_not(kind: str) -> None:
+    """An LFO of 3 Hz that is at nothing as the note begins: after half a second the sound is another."""
+    moved = set()
+    for settings in SETTINGS[kind]:
+        source = recorded_partials() if kind == "partials" else source_of(kind)
+        for name, value in settings.items():
+            source = source.with_value(name, value)
+        patch = sounding(source)
+        plain_sound = render(patch, [Note(0.0, 3.0, 45)], 1.4)[:, RATE // 2 :].astype(np.float64)
+        for name, param in source.params.items():
+            if isinstance(param, Param) and param.movable and name not in moved:
+                swayed, lfo = add_modulator(patch, Modulator.kinds["lfo"](rate=3.0, start="per note"))
+                depth = float(depth_param(param).at(0.72))
+                swayed, _ = sew(swayed, lfo, f"layers.a.source.{name}", depth, reading="both ways")
+                sound = render(swayed, [Note(0.0, 3.0, 45)], 1.4)[:, RATE // 2 :].astype(np.float64)
+                if np.square(sound - plain_sound).mean() > 1e-6 * np.square(plain_sound).mean():
+                    moved.add(name)
+    dials = {name for name, param in Source.kinds[kind].params.items() if isinstance(param, Param) and param.movable}
+    stay = {name for name in dials if Source.kinds[kind].params[name].at_start}  # type: ignore[attr-defined]
+    assert moved == dials - stay

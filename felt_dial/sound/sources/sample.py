@@ -28,10 +28,14 @@ class Sample(Unison, kind="sample"):
 
     picture, order = "sample", 3
 
-    start = Param("Start", 0.0, (0.0, 1.0), PERCENT, says="Where a note begins in the sample.")
-    end = Param("End", 1.0, (0.0, 1.0), PERCENT, says="Where the sample ends.")
-    chance = Param("Chance", 0.0, (0.0, 1.0), PERCENT, says="How far each note's start moves by chance, either way.")
-    floor = Param("Floor", 0.0, (0.0, 1.0), PERCENT, says="Chance never moves the start before this place.")
+    start = Param("Start", 0.0, (0.0, 1.0), PERCENT, at_start=True, says="Where a note begins in the sample.")
+    end = Param("End", 1.0, (0.0, 1.0), PERCENT, at_start=True, says="Where the sample ends.")
+    chance = Param(
+        "Chance", 0.0, (0.0, 1.0), PERCENT, at_start=True, says="How far each note's start moves by chance, either way."
+    )
+    floor = Param(
+        "Floor", 0.0, (0.0, 1.0), PERCENT, at_start=True, says="Chance never moves the start before this place."
+    )
     loop_start = Param("Loop start", 0.2, (0.0, 1.0), PERCENT, says="Where the loop begins.")
     loop_end = Param("Loop end", 0.9, (0.0, 1.0), PERCENT, says="Where the loop ends.")
     fade = Param(

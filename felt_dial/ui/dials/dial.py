@@ -96,7 +96,8 @@ class Dial(QWidget):
             moved = f"\nMoved by {', '.join(tag_text(t.source) for t in self._threads.values())}: "
             moved += f"{self.param.unit.write(reach[0])} … {self.param.unit.write(reach[1])}"
             moved += ", stops at the end" if reach[2] else ""
-        self.setToolTip(plain(f"{self.label}: {value}\n{self.param.says}{moved}"))
+        when = " It is read as a note begins, and stays for that note." if self.param.at_start else ""
+        self.setToolTip(plain(f"{self.label}: {value}\n{self.param.says}{when}{moved}"))
         self.setAccessibleDescription(f"{value}. {self.param.says}")
 
     def _follow(self) -> None:
@@ -112,7 +113,7 @@ class Dial(QWidget):
             self.update()
 
     def _move_bead(self) -> None:
-        if not self._threads or not self.isVisible():
+        if not self._threads or not self.isVisible() or self.param.at_start:
             return
         now = self.session.link.bead(self.path)
         place = -1.0 if now is None else self._place(now)
@@ -206,6 +207,8 @@ class Dial(QWidget):
             for stop in (start, end):
                 if stop <= 0.0005 or stop >= 0.9995:
                     painter.drawEllipse(self._at(stop, distance), 2.6, 2.6)
+        if self.param.at_start:  # read as a note begins: nothing moves
+            return
         bead = self._bead if self._bead >= 0 else self._place(self._value)
         painter.setPen(QPen(colour("cloth"), 1))
         painter.setBrush(mover)

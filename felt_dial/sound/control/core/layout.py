@@ -36,6 +36,8 @@ from felt_dial.sound.control.follow import BEFORE_RACK, FIRST_LAYER, OUT
 from felt_dial.sound.control.kernels.core.run import CODES, settle
 from felt_dial.sound.sizes import ROWS, TICK
 
+TURNS = 100
+"""How often what goes round may be moved round, either way."""
 LONGEST_DELAY = 2.0
 
 
@@ -133,7 +135,8 @@ def _nature(param: Parameter) -> tuple[float, float, bool, int, bool]:
     if not isinstance(param, Param):
         return 0.0, 1e9, param.smooth, NOT_BEATS, False
     beats = NOT_BEATS if not param.beats else BEATS_OF_RATE if param.unit is RATE else BEATS_OF_TIME
-    return param.low, param.high, param.smooth, beats, param.unit.geometric
+    beyond = TURNS * (param.high - param.low) if param.wraps else 0.0
+    return param.low - beyond, param.high + beyond, param.smooth, beats, param.unit.geometric
 
 
 def _thread_record(

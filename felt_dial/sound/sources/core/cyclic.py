@@ -13,7 +13,14 @@ class Cyclic(Unison):
     drift = Param(
         "Drift", 0.0, (0.0, 50.0), CENTS, taper=CUBIC, says="How far each voice's tuning wanders, slowly, by chance."
     )
-    phase = Param("Phase", 0.0, (0.0, 360.0), DEGREES, says="Where in its cycle a note begins.")
+    phase = Param(
+        "Phase",
+        0.0,
+        (0.0, 360.0),
+        DEGREES,
+        wraps=True,
+        says="Where in its cycle it begins, and how far it is turned on.",
+    )
     start = Choice(
         "Starts",
         "fixed",

@@ -20,7 +20,7 @@ class Unison(Source):
     side = Param(
         "Sides", 0.0, (-36.0, 12.0), DECIBELS, says="How loud the outermost voices are beside the middle ones."
     )
-    scatter = Param("Phases", 1.0, (0.0, 1.0), PERCENT, says="How far apart in phase the voices begin.")
+    scatter = Param("Phases", 1.0, (0.0, 1.0), PERCENT, at_start=True, says="How far apart in phase the voices begin.")
     voicing = Choice(
         "Voices",
         "even",

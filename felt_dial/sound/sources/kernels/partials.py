@@ -24,7 +24,7 @@ from felt_dial.sound.sources.kernels.core.unison import (
     unison_tick,
     voice_phase,
 )
-from felt_dial.sound.sources.partials import AGE, AT, FRESH, Partials
+from felt_dial.sound.sources.partials import AGE, AT, BEGAN, FRESH, Partials
 
 MOST_SINES = 2048
 """Sines of one note: partials times unison."""
@@ -52,7 +52,7 @@ STRIDE = 4
     )
 )
 FREQUENCIES, LEVELS = range(2)
-CHANCE_SINE, CHANCE_BLUR = 60_000_000, 61_000_000
+CHANCE_SINE, CHANCE_BLUR, CHANCE_LIFE = 60_000_000, 61_000_000, 62_000_000
 LOOKS_A_SECOND = RATE / HOP
 LN2 = math.log(2.0)
 WALK, LIVELY = 8192, 16.0
@@ -103,6 +103,7 @@ def _look(state, notes, row, t, count, at, age, root):
     balance, formant = np.float64(control[ODD_EVEN, row, t]), np.float64(control[FORMANT, row, t]) / 12.0
     blur, life = np.float64(control[BLUR, row, t]) * 50.0, np.float64(control[LIFE, row, t])
     keep = 1.0 - abs(balance)
+    lot = np.int64(chance(note, CHANCE_LIFE) * 4096.0)
     for i in range(count):
         place = at
         if blur > 0.0:
@@ -117,7 +118,7 @@ def _look(state, notes, row, t, count, at, age, root):
             goal[FREQUENCIES, i] = np.float32(pitch * power(octave * stretch))
             continue
         if life > 0.0:
-            place = (age * (0.8 + 0.0067 * ((i * 97) & 255)) + ((i * 1597 + note * 911) & 4095)) * LIVELY
+            place = (age * (0.8 + 0.0067 * ((i * 97) & 255)) + ((i * 1597 + lot) & 4095)) * LIVELY
             k = int(place)
             x = np.float32(place - k)
             k &= WALK - 1
@@ -166,8 +167,8 @@ class PartialsState(NamedTuple):
     phase : uint32 (row, sine)
     shown : float32 (row, 2, partial)
         Frequencies and levels that the last look found.
-    ages : float64 (row, 3)
-        The place among the looks, seconds since the note began, and how many partials it has.
+    ages : float64 (row, 4)
+        The place among the looks, seconds since the note began, how many partials it has, and the place that Position says.
     bends, mix, line : (…, frame)
         Room for a run of ticks: phase offsets, both sides, one voice.
     goal : float32 (2, partial)
@@ -196,7 +197,7 @@ def prepare_partials(module: Partials, stage: Stage) -> PartialsState:
         walk=random_walk(),
         phase=np.zeros((stage.rows, MOST_SINES), np.uint32),
         shown=np.zeros((stage.rows, 2, MOST_PARTIALS), np.float32),
-        ages=np.zeros((stage.rows, 3)),
+        ages=np.zeros((stage.rows, 4)),
         unison=unison_state(stage.rows),
         bends=np.zeros(STRIDE * stage.tick, np.uint32),
         mix=np.zeros((2, STRIDE * stage.tick), np.float32),
@@ -239,7 +240,8 @@ def play_partials(notes, state, row, first):
         root = 440.0 * 2.0 ** ((np.float64(control[ROOT, row, t]) + 0.01 * control[CENTS_AT, row, t] - 69.0) / 12.0)
         if begins:
             state.ages[row, AGE] = 0.0
-            state.ages[row, AT] = np.float64(control[POSITION, row, t]) * (state.tracks.octaves.shape[0] - 1)
+            state.ages[row, BEGAN] = np.float64(control[POSITION, row, t]) * (state.tracks.octaves.shape[0] - 1)
+            state.ages[row, AT] = state.ages[row, BEGAN]
             for u in range(alive):
                 for i in range(count):
                     place = chance(note, CHANCE_SINE + i) + voice_phase(control, row, t, note, u) * (i + 1)
@@ -262,6 +264,9 @@ def play_partials(notes, state, row, first):
         state.ages[row, AGE] += seconds
         state.ages[row, AT] += speed * seconds * LOOKS_A_SECOND
         last = state.tracks.octaves.shape[0] - 1.0
+        moved = np.float64(control[POSITION, row, t + run]) * last - state.ages[row, BEGAN]
+        state.ages[row, AT], state.ages[row, BEGAN] = state.ages[row, AT] + moved, state.ages[row, BEGAN] + moved
+        state.ages[row, AT] = max(state.ages[row, AT], 0.0)
         if state.ages[row, AT] > last:
             state.ages[row, AT] = state.ages[row, AT] - last if control[LOOP, row, t] > 0.5 else last
         _look(state, notes, row, t + run, count, state.ages[row, AT], state.ages[row, AGE], root)

@@ -20,7 +20,16 @@ from felt_dial.sound.sources.kernels.core.cycle_reader import (
     read_places,
     run_bends,
 )
-from felt_dial.sound.sources.kernels.core.cyclic import CENT, DRIFT, ReadingRoom, begin_phases, drifted, reading_room
+from felt_dial.sound.sources.kernels.core.cyclic import (
+    CENT,
+    DRIFT,
+    PHASE,
+    ReadingRoom,
+    begin_phases,
+    drifted,
+    reading_room,
+    turned_on,
+)
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.kernels.core.oversampled import FINER, FinerState, come_down, finer_state, rounding
 from felt_dial.sound.sources.kernels.core.unison import (
@@ -222,11 +231,11 @@ def _run_reshaped(state, row, u, tick, read, keep):
 
 @kernel
 def _in_one_frame(control, row, t, run, place, frames):
-    """How many of a run of ticks stay between the same two frames, at least one."""
+    """How many of a run of ticks stay between the same two frames and are not turned on, at least one."""
     low = np.float64(min(int(place), max(frames - 2, 0)))
     for k in range(run):
         goal = np.float64(control[POSITION, row, t + k + 1]) * (frames - 1)
-        if goal < low or goal > low + 1.0:
+        if goal < low or goal > low + 1.0 or control[PHASE, row, t + k + 1] != control[PHASE, row, t]:
             return max(k, 1)
     return run
 
@@ -349,7 +358,7 @@ def play_table(notes, state, row, first):
             state.last[row, u] = level
             left, right = unison.voice[row, u, LEFT], unison.voice[row, u, RIGHT]
             p = state.phase[row, u]
-            step = np.uint32(np.int64(f0 * turns))
+            step = np.uint32(np.int64(max(f0 * turns + turned_on(control, row, t, run, n), 0.0)))
             grow = np.uint32(np.int64((f1 - f0) * turns / n))
             if same and before == level:
                 if shaped:

@@ -21,7 +21,16 @@ from felt_dial.sound.sources.kernels.core.cycle_reader import (
     read_places,
     run_bends,
 )
-from felt_dial.sound.sources.kernels.core.cyclic import CENT, DRIFT, ReadingRoom, begin_phases, drifted, reading_room
+from felt_dial.sound.sources.kernels.core.cyclic import (
+    CENT,
+    DRIFT,
+    PHASE,
+    ReadingRoom,
+    begin_phases,
+    drifted,
+    reading_room,
+    turned_on,
+)
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.kernels.core.oversampled import FINER, FinerState, come_down, finer_state, rounding
 from felt_dial.sound.sources.kernels.core.unison import (
@@ -146,6 +155,7 @@ def _still_ticks(control, row, t, run, shape):
     """How many of a run of ticks keep a shape and its width, at least one."""
     for k in range(run):
         moves = control[SHAPE, row, t + k + 1] != shape or control[WIDTH, row, t + k + 1] != control[WIDTH, row, t]
+        moves = moves or control[PHASE, row, t + k + 1] != control[PHASE, row, t]
         if (
             moves
             or control[SYNC, row, t + k + 1] != np.float32(0.0)
@@ -256,6 +266,7 @@ def play_wave(notes, state, row, first):
         for u in range(alive):
             ratio = drifted(np.float64(unison.voice[row, u, RATIO]), drift, note, u, state.now[row, TIME])
             f0, f1 = np.float64(frequency[row, t]) * ratio, np.float64(frequency[row, t + 1]) * ratio
+            slide = turned_on(control, row, t, run, n)
             top = max(f0, f1) + steep * rate
             if synced:
                 r0 = 2.0 ** (np.float64(control[SYNC, row, t]) / 12.0)
@@ -272,7 +283,8 @@ def play_wave(notes, state, row, first):
                     w0,
                     w1,
                 )
-                _run_synced(state, row, u, tick, reads, SyncedSpeeds(f0 * turns, f1 * turns, r0, r1))
+                speeds = SyncedSpeeds(max(f0 * turns + slide, 0.0), max(f1 * turns + slide, 0.0), r0, r1)
+                _run_synced(state, row, u, tick, reads, speeds)
                 state.last[row, u] = level
                 continue
             level = _level(np.float32(top), limit, tables.level_of)
@@ -280,7 +292,7 @@ def play_wave(notes, state, row, first):
             state.last[row, u] = level
             left, right = unison.voice[row, u, LEFT], unison.voice[row, u, RIGHT]
             p = state.phase[row, u]
-            step = np.uint32(np.int64(f0 * turns))
+            step = np.uint32(np.int64(max(f0 * turns + slide, 0.0)))
             grow = np.uint32(np.int64((f1 - f0) * turns / n))
             wide = np.uint32(np.int64(w0 * 4294967295.0))
             widen = np.uint32(np.int64((w1 - w0) * 4294967295.0 / n))

@@ -56,6 +56,12 @@ def begin_phases(control, row, t, note, phase, last):
 
 
 @kernel
+def turned_on(control, row, t, run, frames):
+    """What a movement of the phase within `run` ticks adds to the step of each of their frames."""
+    return np.float64(control[PHASE, row, t + run] - control[PHASE, row, t]) / 360.0 * TURN / frames
+
+
+@kernel
 def drifted(ratio, drift, note, u, seconds):
     """A voice's ratio to the pitch after it drifted, by as much as 2^`drift` at most (`drift` in octaves · ln 2)."""
     return ratio * (1.0 + drift * wander(note, CHANCE_DRIFT + u, seconds * DRIFT_RATE)) if drift > 0.0 else ratio
