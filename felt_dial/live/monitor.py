@@ -88,6 +88,6 @@ class Monitor:
         run_limiter(self._limited, self._control, TICK, self._rate, *self._state)
         if (share := self._toward("limits", self.limits)) is not None:
             sound += share * (self._limited - sound)
-        gain = float(self._state[2][HELD])
+        gain = float(self._state[-1][HELD])
         self.held = 20.0 * math.log10(max(gain, 1e-6)) if self.limits and gain < 0.9999 else 0.0
         np.clip(sound, -CEILING, CEILING, out=sound)
