@@ -148,7 +148,7 @@ def test_an_lfo_goes_round_at_its_rate(rate: object, tempo: float, expected: flo
 @pytest.mark.parametrize("shape", ["sine", "triangle", "up", "down", "square"])
 def test_an_lfo_has_its_shape_and_begins_at_its_phase(shape: str) -> None:
     patch, key = add_modulator(plain(layers__a__pan=0.0), Modulator.kinds["lfo"](rate=5.0, shape=shape, phase=90.0))
-    patch, _ = sew(patch, key, "layers.a.pan", 1.0)
+    patch, _ = sew(patch, key, "layers.a.pan", 1.0, reading="both ways")
     found = trace(patch, "layers.a.pan", 0.5, [Event(0, ON, 60, 1.0)])
     expected = lfo_value(shape, np.arange(len(found)) * TICK_SECONDS * 5.0 + 0.25)
     jumps = np.abs(np.diff(expected, prepend=expected[0], append=expected[-1]))
@@ -160,7 +160,7 @@ def test_a_free_lfo_runs_on_and_one_per_note_begins_anew() -> None:
     found = {}
     for start in ("free", "per note"):
         patch, key = add_modulator(plain(layers__a__pan=0.0), Modulator.kinds["lfo"](rate=1.0, shape="up", start=start))
-        patch, _ = sew(patch, key, "layers.a.pan", 1.0)
+        patch, _ = sew(patch, key, "layers.a.pan", 1.0, reading="both ways")
         events = [Event(round(0.25 * RATE), ON, 60, 1.0)]
         found[start] = trace(patch, "layers.a.pan", 0.5, events)[round(0.3 / TICK_SECONDS)]
     assert found["per note"] == pytest.approx(2 * 0.05 - 1, abs=0.01)

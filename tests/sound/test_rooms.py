@@ -103,8 +103,9 @@ def test_a_chorus_is_its_sum_of_swaying_copies(copies: int, rate: float) -> None
     for k in range(copies):
         wait = time * (1 + 0.9 * depth * np.sin(2 * np.pi * (turns + k / copies)))
         copy = np.abs(sound).max() * np.sin(2 * np.pi * hertz * (seconds - wait))
+        side = 0 if k == copies - 1 and copies % 2 else 1 if k % 2 == 0 else -1
         for channel, sign in enumerate((1.0, -1.0)):
-            exact[channel] += wet / np.sqrt(copies) * (1 + sign * spread * (1 if k % 2 == 0 else -1)) * copy
+            exact[channel] += wet / np.sqrt(copies) * (1 + sign * spread * side) * copy
     exact /= np.sqrt(1 + wet * wet)
     later = slice(RATE // 4, None)
     assert np.abs(out[:, later] - exact[:, later]).max() < 2e-3
