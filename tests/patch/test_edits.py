@@ -161,6 +161,7 @@ def test_a_new_thread_reads_its_mover_as_suits_it() -> None:
         ({"shape": "square"}, "both ways"),
         ({"shape": "up"}, "one way"),
         ({"shape": "drawn"}, "one way"),
+        ({"shape": "drawn", "line": ((0.0, 0.5, 0.0), (0.3, 1.0, 0.0), (1.0, 0.5, 0.0))}, "both ways"),
         ({"start": "once"}, "one way"),
     ):
         patch, key = edits.add_modulator(new_patch(), Modulator.kinds["lfo"](**values))

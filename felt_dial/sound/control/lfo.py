@@ -45,7 +45,11 @@ class Lfo(Modulator, kind="lfo", title="LFO"):
     line = Drawn("Drawn shape", HILL, LINE, least=2, most=32, says="The shape of a turn, while Shape is Drawn.")
 
     def swings(self) -> bool:
-        """Waves that go to both sides do; one turn, a rise, a fall or a drawing begins or ends at nothing."""
+        """Waves that go to both sides do, and drawings that begin and end in the middle; one turn, a rise, a fall or a drawing
+        from elsewhere begins or ends at nothing."""
+        if self.shape == "drawn":
+            ends = self.line[0][1], self.line[-1][1]
+            return self.start != "once" and all(abs(level - 0.5) < 0.05 for level in ends)
         return self.start != "once" and self.shape in ("sine", "triangle", "square")
 
     def shared(self) -> bool:
