@@ -22,6 +22,7 @@ from felt_dial.patch.patch import (
     check_thread,
     depth_of,
     depth_param,
+    effect_name,
     goes_both_ways,
     param_at,
     put,
@@ -394,7 +395,7 @@ def place_name(patch: Patch, path: str) -> tuple[str, str]:
     if steps[0] == "modulators":
         return steps[1].upper(), label
     if steps[0] == "racks":
-        return patch.racks[steps[1]][steps[2]].title, label
+        return effect_name(patch, steps[1], steps[2]), label
     if steps[0] == "macros":
         return steps[1].upper(), patch.macros[steps[1]].name or f"Macro {steps[1][1:]}"
     if steps[0] == "threads":

@@ -236,6 +236,13 @@ def sounding(patch: Patch) -> list[str]:
     return found + [f"racks.{rack}.{key}" for rack, effects in patch.racks.items() for key in effects]
 
 
+def effect_name(patch: Patch, rack: str, key: str) -> str:
+    """What an effect is called: `Delay`, or `Delay 2` where both racks hold several of its kind, counted from rack 1 on."""
+    effect = patch.racks[rack][key]
+    alike = [(r, k) for r, effects in patch.racks.items() for k, e in effects.items() if type(e) is type(effect)]
+    return effect.title if len(alike) == 1 else f"{effect.title} {alike.index((rack, key)) + 1}"
+
+
 def bus_layers(patch: Patch, bus: str) -> list[str]:
     """Layers that go through a bus, straight or by way of another."""
     before = [other for other, module in patch.buses.items() if module.out == f"bus{bus}"]

@@ -30,7 +30,7 @@ from felt_dial.patch.change import Change, values_changed
 from felt_dial.patch.edits import add_layer
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.parts import Layer
-from felt_dial.patch.patch import Patch, outline, param_at, value_at
+from felt_dial.patch.patch import Patch, effect_name, outline, param_at, value_at
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import PHRASES, phrase_for
@@ -238,6 +238,8 @@ class Session(QObject):
             return f"{steps[1].upper()} {label}"
         if steps[0] == "macros":
             return self.patch.macros[steps[1]].name or f"Macro {steps[1][1:]}"
+        if steps[0] == "racks":
+            return f"{effect_name(self.patch, steps[1], steps[2])} {label}"
         return label
 
     def undo(self) -> None:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
-from felt_dial.patch.patch import Patch, param_at
+from felt_dial.patch.patch import Patch, effect_name, param_at
 from felt_dial.patch.units import MINUS, THIN, number
 from felt_dial.sound.sizes import SILENT
 from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, text_label
@@ -381,8 +381,8 @@ class Header(Wool):
         if any("dense" in layer.source.params for layer in patch.layers.values()):
             lines.append(f"Grains: {int(self.session.link.shared.data['grains'])} of {int(patch.grains)}")
         for rack, effects in patch.racks.items():
-            for key, effect in effects.items():
-                lines.append(f"{effect.title}: {100 * costs[f'racks.{rack}.{key}']:.1f}{THIN}%")
+            for key in effects:
+                lines.append(f"{effect_name(patch, rack, key)}: {100 * costs[f'racks.{rack}.{key}']:.1f}{THIN}%")
         return "\n".join(lines)
 
     def paintEvent(self, event: QPaintEvent) -> None:

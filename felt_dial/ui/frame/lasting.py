@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from felt_dial.patch.patch import sounding
+from felt_dial.patch.patch import effect_name, sounding
 from felt_dial.ui.frame.analyser import decibels
 from felt_dial.ui.session import Session
 
@@ -30,6 +30,5 @@ def what_lasts(session: Session) -> list[str]:
         part, *steps = path.split(".")
         level = float(data["steps"][n][1])
         if part == "racks" and level >= HEARD:
-            effect = patch.racks[steps[0]][steps[1]]
-            lines.append(f"{effect.title} in rack {steps[0]} rings on: {decibels(level)}.")
+            lines.append(f"{effect_name(patch, *steps)} in rack {steps[0]} rings on: {decibels(level)}.")
     return lines

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QP
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from felt_dial.live.shared_memory import SCOPE
-from felt_dial.patch.patch import sounding
+from felt_dial.patch.patch import effect_name, sounding
 from felt_dial.patch.units import MINUS, number
 from felt_dial.sound import spectra
 from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies, draw_ground
@@ -275,7 +275,7 @@ class Stages(Picture):
             if steps[-1] == "source" or (before == 0.0 and after == 0.0):
                 continue
             if steps[0] == "racks":
-                name = patch.racks[steps[1]][steps[2]].title
+                name = effect_name(patch, steps[1], steps[2])
             else:
                 where = steps[1].upper() if steps[0] == "layers" else f"Bus {steps[1]}"
                 name = f"{where} {'drive after' if steps[2] == 'after' else steps[2]}"

@@ -11,7 +11,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import remove_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import Choice
-from felt_dial.patch.patch import path_exists, sounding
+from felt_dial.patch.patch import effect_name, path_exists, sounding
 from felt_dial.sound.effects.equaliser import BANDS
 from felt_dial.sound.effects.equaliser import Equaliser as Banded
 from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, Upright, control_for, text_label
@@ -74,9 +74,9 @@ class EffectsPage(Page):
             self.session.link.tap()
 
     def _copy(self) -> None:
-        effect = self.session.patch.racks[self.session.rack][self.session.effect]
-        self.session.clipboard.put("effect", effect)
-        self.session.say(f"Copied {effect.title}.")
+        rack, key = self.session.rack, self.session.effect
+        self.session.clipboard.put("effect", self.session.patch.racks[rack][key])
+        self.session.say(f"Copied {effect_name(self.session.patch, rack, key)}.")
 
     def paste(self, rack: str) -> None:
         """The copied effect at the end of a rack."""
@@ -130,7 +130,8 @@ class EffectsPage(Page):
         effect = self.session.patch.racks[rack][key]
         path = f"racks.{rack}.{key}"
         head = QHBoxLayout()
-        head.addWidget(text_label(effect.title, "title"))
+        name = effect_name(self.session.patch, rack, key)
+        head.addWidget(text_label(name, "title"))
         place = list(self.session.patch.racks[rack]).index(key) + 1
         head.addWidget(text_label(f"Rack {rack}, place {place}. {effect.about()}"))
         head.addStretch()
@@ -145,7 +146,7 @@ class EffectsPage(Page):
         head.addWidget(SnippetPill(self.session, path))
         remove = Pill("Remove", "pill", tip="Remove this effect and its threads")
         remove.clicked.connect(
-            lambda: self.session.edit(remove_effect(self.session.patch, rack, key), f"remove {effect.title}")
+            lambda: self.session.edit(remove_effect(self.session.patch, rack, key), f"remove {name}")
         )
         head.addWidget(remove)
         self.body.addLayout(head)

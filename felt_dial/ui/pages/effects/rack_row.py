@@ -7,6 +7,7 @@ from PySide6.QtGui import (
     QDrag,
     QDragEnterEvent,
     QDropEvent,
+    QFontMetrics,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -21,7 +22,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
-from felt_dial.patch.patch import Patch, arrivals
+from felt_dial.patch.patch import Patch, arrivals, effect_name
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pictures.registry import picture_of
@@ -72,6 +73,17 @@ class TakesEffects(QWidget):
         QTimer.singleShot(0, lambda: self.dropped(rack, key))
 
 
+def _fitted(name: str, metrics: QFontMetrics, room: int) -> str:
+    """A name in so much room: its number stays, the word before it is cut."""
+    word, _, number = name.rpartition(" ")
+    if metrics.horizontalAdvance(name) <= room or not number.isdigit():
+        return name
+    return (
+        metrics.elidedText(word, Qt.TextElideMode.ElideRight, room - metrics.horizontalAdvance(f" {number}"))
+        + f" {number}"
+    )
+
+
 class EffectCard(TakesEffects):
     """One effect of the rack; a narrow one leaves its values in words to the tool tip."""
 
@@ -81,13 +93,15 @@ class EffectCard(TakesEffects):
         self.setFixedSize(NARROW if narrow else WIDE, 96)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._press = QPoint()
-        effect = session.patch.racks[rack][key]
-        self.setAccessibleName(f"{effect.title} in rack {rack}")
+        name = effect_name(session.patch, rack, key)
+        self.setAccessibleName(f"{name} in rack {rack}")
         layout = QGridLayout(self)
         layout.setContentsMargins(6 if narrow else 9, 6, 6 if narrow else 9, 5)
         layout.setSpacing(3)
-        name = text_label(effect.title, "value")
-        layout.addWidget(name, 0, 0)
+        title = text_label(name, "value")
+        if narrow:
+            title.setText(_fitted(name, title.fontMetrics(), NARROW - 13))
+        layout.addWidget(title, 0, 0)
         switch = SwitchPill(session, f"racks.{rack}.{key}.on", "On")
         if narrow:
             layout.addWidget(switch, 2, 0, 1, 2, Qt.AlignmentFlag.AlignHCenter)
@@ -109,7 +123,7 @@ class EffectCard(TakesEffects):
             text = summary(effect)
             self.summary.setText(self.summary.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 114))
             self.setToolTip(
-                f"{effect.title}: {text}\n{effect.about()}\n"
+                f"{effect_name(self.session.patch, self.rack, self.key)}: {text}\n{effect.about()}\n"
                 "Drag to reorder, Alt+Left and Alt+Right move it, Delete removes it"
             )
         self.update()
@@ -159,7 +173,7 @@ class EffectCard(TakesEffects):
     def move_to(self, key: str, place: int) -> None:
         """Moves an effect of the rack to a place."""
         place = min(max(place, 0), len(self.session.patch.racks[self.rack]) - 1)
-        title = self.session.patch.racks[self.rack][key].title
+        title = effect_name(self.session.patch, self.rack, key)
         self.session.edit(move_effect(self.session.patch, self.rack, key, place), f"move {title} to place {place + 1}")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -170,7 +184,7 @@ class EffectCard(TakesEffects):
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and alt:
             self.move_to(self.key, place + (1 if event.key() == Qt.Key.Key_Right else -1))
         elif event.key() == Qt.Key.Key_Delete:
-            title = self.session.patch.racks[self.rack][self.key].title
+            title = effect_name(self.session.patch, self.rack, self.key)
             self.session.edit(remove_effect(self.session.patch, self.rack, self.key), f"remove {title}")
         else:
             super().keyPressEvent(event)
@@ -184,7 +198,7 @@ def take_in(session: Session, rack: str, key: str, other: str, place: int) -> No
         session.say(str(wrong), problem=True)
         return
     session.choose_effect(other, fresh)
-    session.edit(patch, f"move {patch.racks[other][fresh].title} to rack {other}")
+    session.edit(patch, f"move {effect_name(patch, other, fresh)} to rack {other}")
 
 
 class Rack(TakesEffects):

@@ -10,7 +10,7 @@ from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainter
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from felt_dial.patch.parts import WHERE, Bus
-from felt_dial.patch.patch import Patch, arrivals, bus_layers
+from felt_dial.patch.patch import Patch, arrivals, bus_layers, effect_name
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font
@@ -35,7 +35,9 @@ def _steps(bus: Bus) -> Iterator[tuple[str, Any]]:
 
 def words(patch: Patch) -> str:
     """The way of the sound, read out."""
-    titles = {r: [e.title for e in rack.values() if e.get("on")] for r, rack in patch.racks.items()}
+    titles = {
+        r: [effect_name(patch, r, key) for key, e in rack.items() if e.get("on")] for r, rack in patch.racks.items()
+    }
     said = []
     for where in WHERE:
         letters = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == where)
