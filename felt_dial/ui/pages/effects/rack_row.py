@@ -100,6 +100,7 @@ class EffectCard(TakesEffects):
         layout.setSpacing(3)
         title = text_label(name, "value")
         if narrow:
+            title.ensurePolished()
             title.setText(_fitted(name, title.fontMetrics(), NARROW - 13))
         layout.addWidget(title, 0, 0)
         switch = SwitchPill(session, f"racks.{rack}.{key}.on", "On")
