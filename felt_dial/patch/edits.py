@@ -23,6 +23,7 @@ from felt_dial.patch.patch import (
     depth_of,
     depth_param,
     effect_name,
+    feeding,
     goes_both_ways,
     param_at,
     put,
@@ -382,6 +383,29 @@ def _reach(
         stopped |= not param.wraps and (free < param.low - margin or free > param.high + margin)
         found.append(min(max(free, param.low), param.high))
     return found[0], found[1], stopped
+
+
+def silent_because(patch: Patch, path: str) -> tuple[str, dict[str, object]] | None:
+    """Why nobody hears a dial move, and what to set so that it is heard; None where it is heard, as far as can be told."""
+    steps = path.split(".")
+    if steps[0] == "racks" and not patch.racks[steps[1]][steps[2]].get("on"):
+        return f"{effect_name(patch, steps[1], steps[2])} is off", {f"racks.{steps[1]}.{steps[2]}.on": True}
+    if steps[0] not in ("layers", "buses"):
+        return None
+    letter = steps[1].upper() if steps[0] == "layers" else f"bus {steps[1]}"
+    if len(steps) > 3 and steps[2] in ("drive", "filter", "after"):
+        part = value_at(patch, f"{steps[0]}.{steps[1]}.{steps[2]}.on")
+        if not part:
+            what = "filter" if steps[2] == "filter" else "drive"
+            return f"The {what} of {letter} is off", {f"{steps[0]}.{steps[1]}.{steps[2]}.on": True}
+    if steps[0] == "layers":
+        layer = patch.layers[steps[1]]
+        if not layer.get("on"):
+            return f"Layer {letter} is off", {f"layers.{steps[1]}.on": True}
+        heard_by = [key for key in patch.layers if key != steps[1] and steps[1] in feeding(patch, key)]
+        if layer.get("out") == "none" and not heard_by:
+            return f"Layer {letter} goes nowhere", {f"layers.{steps[1]}.out": "rack"}
+    return None
 
 
 def place_name(patch: Patch, path: str) -> tuple[str, str]:

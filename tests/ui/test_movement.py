@@ -10,13 +10,15 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
 
 from felt_dial.bank.places import control_map_path
 from felt_dial.bank.snippets import Snippets
 from felt_dial.patch.drawn import STRAIGHT
-from felt_dial.patch.edits import reach, remove_modulator, sew, threads_from
+from felt_dial.patch.edits import reach, remove_modulator, sew, silent_because, threads_from
+from felt_dial.patch.patch import with_value
 from felt_dial.sound.control.curve import READY
+from felt_dial.sound.modules import new_patch
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.snippet_button import SnippetPill
@@ -351,3 +353,37 @@ def test_a_clock_from_outside_is_shown_and_rules_while_it_comes(open_desk: Calla
     assert until(lambda: desk.window.header.tempo.label == "Clock")
     assert desk.session.patch.tempo == before
     assert until(lambda: desk.window.header.tempo.label == "Tempo"), "half a second after the last tick"
+
+
+def test_sewing_to_what_is_off_says_so_and_offers_to_turn_it_on(desk: Desk) -> None:
+    session = desk.session
+    session.new()
+    desk.select("filter", "a")
+    desk.dial("layers.a.filter.cutoff").drop_tag("m1")
+    assert "The filter of A is off" in desk.window.said.text.text()
+    answer = desk.find(QAbstractButton, lambda button: button.text() == "Turn it on")
+    QTest.mouseClick(answer, Qt.MouseButton.LeftButton)
+    assert session.value("layers.a.filter.on") is True and len(session.patch.threads) >= 1
+    session.undo()
+    assert session.value("layers.a.filter.on") is False
+
+
+@pytest.mark.parametrize(
+    ("change", "path", "why"),
+    [
+        ({}, "layers.a.drive.amount", "The drive of A is off"),
+        ({"layers.a.on": False}, "layers.a.pan", "Layer A is off"),
+        ({"layers.a.out": "none"}, "layers.a.pan", "Layer A goes nowhere"),
+        ({}, "layers.a.pan", ""),
+    ],
+)
+def test_why_a_dial_is_not_heard(change: dict[str, object], path: str, why: str) -> None:
+    patch = new_patch()
+    for place, value in change.items():
+        patch = with_value(patch, place, value)
+    found = silent_because(patch, path)
+    assert (found[0] if found else "") == why
+    if found:
+        for place, value in found[1].items():
+            patch = with_value(patch, place, value)
+        assert silent_because(patch, path) is None

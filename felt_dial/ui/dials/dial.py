@@ -23,7 +23,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, threads_on
+from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, silent_because, threads_on
 from felt_dial.patch.params import CUBIC, Param
 from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Thread, read_depth, read_reading
 from felt_dial.patch.patch import depth_of, movers, param_at, path_holds, value_at
@@ -353,6 +353,11 @@ class Dial(QWidget):
         self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(self.path)}")
         read = Thread.choice_of("reading").options
         now, others = read[str(patch.threads[thread].reading)], ", ".join(read.values()).lower()
+        if silent := silent_because(patch, self.path):
+            why, turn = silent
+            answer = ("Turn it on", lambda: self.session.set_all(turn, "turn it on"))
+            self.session.ask(f"{why}: the thread moves nothing that is heard yet.", [answer])
+            return thread
         self.session.say(f"{tag_text(source)} is read as {now.lower()} here; {others} can be typed behind a depth.")
         return thread
 
