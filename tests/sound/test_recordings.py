@@ -113,12 +113,21 @@ def test_a_start_by_chance_is_anywhere_in_its_reach_but_never_before_its_floor(
     assert counts.sum() == 200 and counts.min() > 0 and counts.max() < 40
 
 
+@pytest.mark.parametrize("reverse", [False, True])
 @pytest.mark.parametrize("loop", ["backward", "alternate"])
-def test_a_loop_that_turns_back_has_no_corner(store: Path, loop: str) -> None:
+def test_a_loop_that_turns_back_has_no_corner(store: Path, loop: str, reverse: bool) -> None:
     """A slope that turns back at once has the spectrum of a corner, 1/f² (Fourier series of a triangle); with a crossfade
     over a fifth of the loop the band above 3 kHz is empty."""
     patch = playing(
-        store, "sample", 0.4 * np.sin(2 * np.pi * 60 * T), loop=loop, loop_start=0.2, loop_end=0.321, fade=0.5, root=60
+        store,
+        "sample",
+        0.4 * np.sin(2 * np.pi * 60 * T),
+        loop=loop,
+        loop_start=0.2,
+        loop_end=0.321,
+        fade=0.5,
+        root=60,
+        reverse=reverse,
     )
     sound = render(patch, [Note(0, 9, 60)], 6.0)[0].astype(np.float64)[9600:]
     high = signal.sosfilt(signal.butter(8, 3000.0, "high", fs=RATE, output="sos"), sound)[4800:]

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.parts import Inlet, Layer
 from felt_dial.sound.kernel import kernel
 from felt_dial.sound.simd.types import bits_of, float_of
+from felt_dial.sound.sizes import ABOVE, BRIGHT
 
 OCTAVE, PITCH, FINE, HARMONIC, DIVISOR, FIXED, FREQUENCY = Layer.rows_of(
     "octave", "pitch", "fine", "harmonic", "divisor", "fixed", "frequency"
@@ -269,12 +270,12 @@ def run_blend(dry, wet, on, share, shared, tick):
 
 @kernel
 def _loudness(sound, dark, low, side):
-    """Power of one channel, what lies above 1.5 kHz 4 dB up (the first stage of ITU-R BS.1770, by a single pole)."""
+    """Power of one channel as it is heard, see `BRIGHT`."""
     total, below = 0.0, low[side]
     for n in range(np.uint64(sound.shape[1])):
         x = np.float64(sound[side, n])
         below += dark * (x - below)
-        heard = x + 0.585 * (x - below)
+        heard = x + BRIGHT * (x - below)
         total += heard * heard
     low[side] = below
     return total
@@ -288,7 +289,7 @@ def run_kept(dry, wet, loud, rate):
     powers begin anew, and for 12 ms, in which much has not come through yet, the gain stays; a tail keeps its own.
     """
     frames = dry.shape[1]
-    dark = 1.0 - math.exp(-2.0 * math.pi * 1500.0 / rate)
+    dark = 1.0 - math.exp(-2.0 * math.pi * ABOVE / rate)
     before = _loudness(dry, dark, loud[3:5], 0) + _loudness(dry, dark, loud[3:5], 1)
     after = _loudness(wet, dark, loud[5:7], 0) + _loudness(wet, dark, loud[5:7], 1)
     fade = math.exp(-frames / rate)

@@ -102,7 +102,7 @@ def _travel(control, row, t, state, u, speed, size):
         if loop == ALTERNATE or (loop == BACKWARD and direction != ROUND):
             top, bottom = high - half, low + half
             near = top if loop == BACKWARD or place > 0.5 * (low + high) else bottom
-            if abs(place - near) < half and (near == top or direction != ONWARD):
+            if abs(place - near) < half and direction != (ROUND if near == top else ONWARD):
                 share[k] = np.float32((half - abs(place - near)) / seam)
                 other[k] = 2.0 * near - place
         place += ahead * speed

@@ -25,6 +25,7 @@ from felt_dial.sound.simd.lanes import (
 )
 from felt_dial.sound.simd.memory import load, store
 from felt_dial.sound.simd.types import any_above, pick, quotient, whole
+from felt_dial.sound.sizes import ABOVE, BRIGHT
 from felt_dial.sound.tone.kernels.core.transfer import area, areas, bend, drawn_table
 from felt_dial.sound.tone.kernels.core.voices import works_in_pieces
 
@@ -43,9 +44,6 @@ NEAR = 1e-6
 """Frames that are nearer to each other than this are taken for one place of the curve."""
 MEMORY, PACE = 1.0, 0.01
 """Seconds over which loudness before and after is compared, and those in which the gain that keeps it follows."""
-BRIGHT, ABOVE = 0.585, 1500.0
-"""How much more is heard of what lies above so many Hz: 4 dB, the first stage of the weighting of ITU-R BS.1770, by a
-single pole."""
 NOTHING = 1e-9
 """Power below which a block counts as silence: what comes after it begins anew."""
 MOST_GAIN = 8.0
