@@ -61,6 +61,16 @@ def test_render_sets_values_with_units_and_finds_presets_by_bank_and_name(do: An
     assert do("render", patch, "-o", out, "--hold", 0.1, "--tail", 0)[0] == 0
 
 
+def test_render_says_what_is_above_full_scale_or_alone_and_takes_sums(do: Any, tmp_path: Path) -> None:
+    out = tmp_path / "out.wav"
+    words = ("--set", "level=12", "--set", "layers.a.level=+6", "--set", "layers.a.solo=on", "--hold", 0.3, "--tail", 0)
+    status, _, said = do("render", "init", "-o", out, *words)
+    assert status == 0 and np.abs(soundfile.read(out)[0]).max() > 2.0
+    assert "above full scale" in said and "Only A was rendered" in said
+    given = ("--set", "layers.a.filter.cutoff=800", "--set", "layers.a.filter.cutoff=*2")
+    assert do("render", "init", "-o", out, *given, "--hold", 0.1, "--tail", 0)[0] == 0
+
+
 def test_render_plays_a_midi_file(do: Any, tmp_path: Path) -> None:
     """Written by mido: two notes, a quarter note each at 150 beats per minute, and a wheel."""
     file = mido.MidiFile(ticks_per_beat=480)
