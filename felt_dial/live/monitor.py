@@ -51,6 +51,7 @@ class Monitor:
         self._filter_state = arrays_of(self._filter, stage)
         self._limited = np.zeros((2, frames), np.float32)
         self._ramp = np.arange(1, frames + 1, dtype=np.float32) / frames
+        self._whole: NDArray[np.float32] = np.ones(frames, np.float32)
         self._share = {"limits": 1.0, "mono": 0.0, "sweep": 0.0}
 
     @staticmethod
@@ -68,8 +69,8 @@ class Monitor:
         """How much of a step there is over this block, or None for none of it."""
         was, now = self._share[what], 1.0 if on else 0.0
         self._share[what] = now
-        if was == now == 0.0:
-            return None
+        if was == now:
+            return self._whole if on else None
         return np.asarray(was + (now - was) * self._ramp, np.float32)
 
     def run(self, sound: NDArray[np.float32]) -> None:
@@ -86,7 +87,10 @@ class Monitor:
             sound[:] = middle if share[0] == 1.0 else sound + share * (middle - sound)
         self._limited[:] = sound
         run_limiter(self._limited, self._control, TICK, self._rate, *self._state)
-        if (share := self._toward("limits", self.limits)) is not None:
+        share = self._toward("limits", self.limits)
+        if share is self._whole:
+            sound[:] = self._limited
+        elif share is not None:
             sound += share * (self._limited - sound)
         gain = float(self._state[-1][HELD])
         self.held = 20.0 * math.log10(max(gain, 1e-6)) if self.limits and gain < 0.9999 else 0.0
