@@ -24,7 +24,7 @@ from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.modules import new_layer
 from felt_dial.sound.playing.events import ON, Event
 from felt_dial.sound.playing.phrases import Note
-from felt_dial.sound.render import render
+from felt_dial.sound.render import OPEN, render
 from tests.sound.listening import RATE, plain
 
 
@@ -136,7 +136,7 @@ def test_any_source_anywhere_is_finite_below_the_ceiling_and_silent_after_releas
     if values.get("one_shot"):
         patch = with_value(patch, "layers.a.source.one_shot", False)
     sound = render(patch, [Note(0, 0.15, key), Note(0.02, 0.1, min(key + 7, 127))], 0.4)
-    assert np.isfinite(sound).all() and np.abs(sound).max() <= 16.0
+    assert np.isfinite(sound).all() and np.abs(sound).max() <= OPEN
     assert np.abs(sound[:, -2400:]).max() < 1e-4
 
 
