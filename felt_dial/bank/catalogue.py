@@ -118,11 +118,14 @@ class Catalogue:
         if not words:
             return [], 0
         query = " AND ".join(f'"{word}"*' for word in words)
-        of_kind = f' AND kind : "{kind}"' if kind else ""
-        count = self._count(f"({query}){of_kind}")
-        if count > MOST_WEIGHED and self._count(f"(name : ({query})){of_kind}") >= MOST_FOUND:
-            return self._found(f"(name : ({query})){of_kind}", "rowid"), count
-        return self._found(f"({query}){of_kind}", "rank"), count
+        if kind:
+            of_kind = "FROM words CROSS JOIN preset ON preset.row = words.rowid WHERE words MATCH ? AND preset.kind = ?"
+            listed = self._listed(f"SELECT {COLUMNS} {of_kind} ORDER BY rank LIMIT {MOST_FOUND}", query, kind)
+            return listed, int(self._ask(f"SELECT count(*) {of_kind}", query, kind)[0][0])
+        count = self._count(query)
+        if count > MOST_WEIGHED and self._count(f"name : ({query})") >= MOST_FOUND:
+            return self._found(f"name : ({query})", "rowid"), count
+        return self._found(query, "rank"), count
 
     def _count(self, query: str) -> int:
         return int(self._ask("SELECT count(*) FROM words WHERE words MATCH ?", query)[0][0])

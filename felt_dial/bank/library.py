@@ -59,7 +59,8 @@ class Library:
             order = LIBRARY.read(read_whole(self.root / "library.json"), "library.json").get("order", [])
         except FeltDialError:
             order = []
-        places = {key: n for n, key in enumerate(order)} if all(isinstance(key, str) for key in order) else {}
+        named = [key for key in order if isinstance(key, str)] if isinstance(order, list) else []
+        places = {key: n for n, key in enumerate(named)}
         return lambda key: (places.get(key, len(places)), key)
 
     def place_bank(self, key: str, at: int) -> None:

@@ -236,3 +236,23 @@ def test_what_another_does_is_noticed(library: Library, tmp_path: Path) -> None:
         time.sleep(0.02)
     assert time.monotonic() < end
     following.close()
+
+
+def test_a_search_within_a_kind_finds_that_kind_whatever_it_is_called(library: Library) -> None:
+    bank = library.bank("glasshouse")
+    kinds = ("Pad", "Synth Pad", 'Pad "wide"', "…")
+    for n, kind in enumerate(kinds):
+        bank.save_new(new_patch(f"Tarn {n}").model_copy(update={"type": kind}))
+    catalogue = Catalogue()
+    catalogue.refresh(library)
+    for n, kind in enumerate(kinds):
+        listed, count = catalogue.search("tarn", kind)
+        assert [p.name for p in listed] == [f"Tarn {n}"] and count == 1, kind
+
+
+@pytest.mark.parametrize("order", ["5", "null", '"ab"', "{}", "[1, null, [2]]", '["nowhere", "glasshouse"]'])
+def test_an_order_of_banks_that_is_none_is_read_past(library: Library, order: str) -> None:
+    (library.root / "library.json").write_text(f'{{"format": 1, "order": {order}}}')
+    assert "glasshouse" in [bank.id for bank in library.banks()]
+    library.place_bank("glasshouse", 0)
+    assert library.banks()[0].id == "glasshouse"

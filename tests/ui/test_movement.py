@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QMimeData, QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
@@ -20,7 +20,7 @@ from felt_dial.patch.patch import with_value
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.dials.controls import Pill
-from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.dial import VALUE_MIME, Dial
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.inspector.macro import MacroPart
@@ -387,3 +387,33 @@ def test_why_a_dial_is_not_heard(change: dict[str, object], path: str, why: str)
         for place, value in found[1].items():
             patch = with_value(patch, place, value)
         assert silent_because(patch, path) is None
+
+
+def test_a_value_is_pasted_to_its_last_digit_and_what_is_none_of_ours_by_its_text(desk: Desk) -> None:
+    """From dial to dial exactly; a wild clipboard is refused in words, or read as text."""
+    session = desk.session
+    session.new()
+    desk.select("filter", "a")
+    session.set("layers.a.filter.cutoff", 1234.56789)
+    dial = desk.dial("layers.a.filter.cutoff")
+
+    def choose(text: str) -> None:
+        menu = dial.menu()
+        next(action for action in menu.actions() if action.text() == text).trigger()
+
+    choose("Copy value")
+    session.set("layers.a.filter.cutoff", 500.0)
+    choose("Paste value")
+    assert session.value("layers.a.filter.cutoff") == 1234.56789
+    for exact, text, expected in (
+        ("a frequency/moss", "700 Hz", 700.0),
+        ("a frequency/1e9", "1e9", 700.0),
+        ("x", "2k", 2000.0),
+    ):
+        data = QMimeData()
+        data.setData(VALUE_MIME, exact.encode())
+        data.setText(text)
+        QApplication.clipboard().setMimeData(data)
+        choose("Paste value")
+        assert session.value("layers.a.filter.cutoff") == expected
+    assert any("Not pasted" in said for said in desk.messages)

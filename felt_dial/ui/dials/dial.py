@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QRectF, QSize, Qt
@@ -355,7 +356,8 @@ class Dial(QWidget):
         now, others = read[str(patch.threads[thread].reading)], ", ".join(read.values()).lower()
         if silent := silent_because(patch, self.path):
             why, turn = silent
-            answer = ("Turn it on", lambda: self.session.set_all(turn, "turn it on"))
+            does = "Turn it on" if True in turn.values() else "Send it to rack 1"
+            answer = (does, lambda: self.session.set_all(turn, does.lower()))
             self.session.ask(f"{why}: the thread moves nothing that is heard yet.", [answer])
             return thread
         self.session.say(f"{tag_text(source)} is read as {now.lower()} here; {others} can be typed behind a depth.")
@@ -430,10 +432,11 @@ class Dial(QWidget):
     def _pasted(self) -> Value:
         data = QGuiApplication.clipboard().mimeData()
         what, _, exact = bytes(data.data(VALUE_MIME).data()).decode("utf-8", "replace").partition("/")
-        if what == "beats" and self.param.beats:
-            return self.param.check(Beats(float(exact)))
-        if what == self.param.unit.name:
-            return self.param.check(float(exact))
+        with contextlib.suppress(ValueError):  # not ours, or beyond this dial: the text tells
+            if what == "beats" and self.param.beats:
+                return self.param.check(Beats(float(exact)))
+            if what == self.param.unit.name:
+                return self.param.check(float(exact))
         return self.param.read(QGuiApplication.clipboard().text())
 
     def _paste(self) -> None:
