@@ -16,6 +16,8 @@ from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.units import Beats
 from felt_dial.shipped import DATA
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.playing.events import ON, TEMPO, Event
 from felt_dial.sound.render import render
 from tests.sound.listening import plain
 
@@ -57,6 +59,19 @@ def test_the_map_of_tempos_moves_what_counts_in_beats_and_a_tempo_that_is_asked_
     assert turns(False, 2.1, 4.9) == pytest.approx(4.0, abs=0.1)
     assert read_midi(path, 60.0, 48000.0, fixed=True)[1] == pytest.approx(16.0, abs=0.01)
     assert turns(True, 0.0, 8.0) == pytest.approx(1.0, abs=0.05)
+
+
+@pytest.mark.parametrize("tempo", [1, 16_777_215])
+def test_a_wild_tempo_stays_within_what_a_patch_takes(tempo: int, tmp_path: Path) -> None:
+    """A microsecond a beat, or as long as the format allows: the pattern plays on within its limits, and the render ends."""
+    path = made(tmp_path / "a.mid", mido.MetaMessage("set_tempo", tempo=tempo), *NOTES)
+    events, _ = read_midi(path, 120.0, 48000.0)
+    program = Program(with_value(plain(), "pattern.on", True))
+    program.block([Event(0, ON, 60, 1.0), *(event for event in events if event.kind == TEMPO)])
+    for _ in range(40):
+        assert np.isfinite(program.block()).all()
+    limits = program.patch.param_of("tempo")
+    assert limits.low <= program.tempo <= limits.high
 
 
 def test_a_broken_key_signature_is_one_sentence(tmp_path: Path) -> None:

@@ -204,7 +204,8 @@ class Program:
         played = []
         for event in events:
             if event.kind == TEMPO:
-                self.clock_tempo = event.value
+                limits = self.patch.param_of("tempo")
+                self.clock_tempo = min(max(event.value, limits.low), limits.high)
             else:
                 played.append(event)
         self.grains[:] = self.grains[2], self._value("grains"), 0
