@@ -7,10 +7,14 @@ import pytest
 from numpy.typing import NDArray
 from scipy import special
 
+from felt_dial.patch.patch import with_value
 from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS, Shaper
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.sound.tone.core.halves import FIRST, LATER, stages
 from felt_dial.sound.tone.core.transfer import curve, drawn_curve
 from felt_dial.sound.tone.kernels.core.transfer import bend, drawn_table
-from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, sine, through
+from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, plain, sine, through
 
 Sound = NDArray[np.float64]
 TABLE = drawn_table(np.array([4.0, *(x for row in DRAWN_AT_FIRST for x in row)]), True)
@@ -111,32 +115,74 @@ def test_low_cut_and_tone_stand_before_and_after_the_curve() -> None:
 
 
 def test_bits_and_rate_keep_so_many_levels_and_look_so_often() -> None:
-    """Three bits are seven steps between −1 and 1; a hold of 3 kHz changes every sixteenth frame at 48 kHz."""
-    shaper = Shaper(on=True, way="reduce", amount=0.0, kept=False, bits=3.0, hold=48000.0)
-    steps = np.unique(np.round(np.diff(np.sort(np.unique(np.round(through(shaper, noise(0.2, 0.0))[0], 2)))), 2))
-    assert steps.max() <= 0.27, "levels are a quarter apart, but for what the blocker moves"
-    held = through(shaper.with_value("bits", 16.0).with_value("hold", 3000.0), noise(0.2))[0]
-    jumps = np.flatnonzero(np.abs(np.diff(held)) > 0.01)
-    assert np.all(np.diff(jumps) % 16 == 0)
+    """Three bits are steps of a quarter; a hold of 1 kHz changes every 48th frame, and stands still in between.
+
+    Held to its rate it stays one: what lies above half of 48 kHz does not fold back, so every edge rings for a few frames.
+    """
+    shaper = Shaper(on=True, way="reduce", amount=0.0, kept=False, bits=3.0, hold=1000.0)
+    held = through(shaper, noise(0.5, 0.0))[0, RATE // 4 :]
+    edges = np.flatnonzero(np.abs(np.diff(held)) > 0.1)
+    phase = np.bincount(edges % 48, minlength=48).argmax()
+    stands = held[(phase + 30) % 48 :: 48]
+    assert (
+        np.abs(np.diff(stands) / 0.25 - np.round(np.diff(stands) / 0.25)).max() < 0.2
+        and len(np.unique(stands.round(1))) > 3
+    )
+    fine = through(shaper.with_value("bits", 16.0), noise(0.5))[0, RATE // 4 :]
+    jumps = np.flatnonzero(np.abs(np.diff(fine)) > 0.5 * np.abs(np.diff(fine)).max())
+    assert np.all((np.diff(jumps) + 4) % 48 <= 8)
 
 
 @pytest.mark.parametrize("way", ["soft", "hard", "tube", "diode", "sine", "fold", "drawn"])
-def test_quality_four_aliases_far_less_than_one(way: str) -> None:
-    """A sine near 5 kHz at +24 dB, everything that is no harmonic: at least 15 dB less at four times the rate."""
-    size, turns = 8192, 854
-    shaper = Shaper(on=True, way=way, amount=24.0, kept=False)
+@pytest.mark.parametrize("quality", [1, 8])
+def test_a_drive_hardly_aliases(way: str, quality: int) -> None:
+    """A sine near 5 kHz at full scale, pushed by 24 dB: the loudest below 20 kHz that is no harmonic, from its loudest.
 
-    def aliases(rate: int) -> float:
-        wave = np.sin(2 * np.pi * turns * RATE / size * np.arange(3 * size * rate) / RATE / rate)
-        pushed = 10 ** (24 / 20) * wave
-        area = areas_of(way, pushed, TABLE)
-        step = np.diff(pushed)
-        mean = np.diff(area) / np.where(np.abs(step) > 1e-6, step, 1.0)
-        power = np.abs(np.fft.rfft(mean[-size * rate :] * np.kaiser(size * rate, 20.0)))
-        bins = np.arange(len(power))
-        other = np.min([np.abs(bins - k * turns) for k in range(1, 5)], axis=0) > 12
-        heard = (bins > 20) & (bins < 20000 * size / RATE)
-        return decibels(float(np.sqrt((power[other & heard] ** 2).sum()) / power.max()))
+    Live no louder than −60 dB (−58 for what is drawn with corners, −45 where the wave is folded), at the best quality −95.
+    """
+    size, turns = 16384, 1708
+    patch = plain(
+        layers__a__source__shape="sine",
+        layers__a__fixed=True,
+        layers__a__frequency=turns * RATE / size,
+        layers__a__level=-12.0,
+        layers__a__pan=-1.0,
+        layers__a__drive__on=True,
+        layers__a__drive__way=way,
+        layers__a__drive__amount=24.0,
+    )
+    sound = render(patch, [Note(0.0, 2.0, 69)], 1.5, quality=quality)[0, -size:].astype(np.float64)
+    power = np.abs(np.fft.rfft(sound * np.kaiser(size, 20.0)))
+    bins = np.arange(len(power))
+    other = np.min([np.abs(bins - k * turns) for k in range(1, 5)], axis=0) > 12
+    heard = (bins > 20) & (bins < 20000 * size / RATE)
+    most = -95.0 if quality == 8 else {"sine": -45.0, "fold": -45.0, "drawn": -58.0}.get(way, -60.0)
+    assert decibels(power[other & heard].max() / power.max()) < most
 
-    assert aliases(4) < aliases(1) - 15.0
-    assert shaper.get("kept") is False
+
+@pytest.mark.parametrize("base,quality", [(44100, 1), (48000, 1), (48000, 2), (96000, 2), (48000, 8)])
+def test_half_bands_of_a_drive_let_through_what_is_heard_and_nothing_twice(base: int, quality: int) -> None:
+    """Closed form of the all-passes: nothing lost to 16.5 kHz, images of it 58 dB down or more; as late as they say."""
+    rate = base * quality
+    rows, f = stages(rate), np.linspace(10.0, 16500.0, 400)
+    for n, row in enumerate(rows):
+        finer = rate * 2 ** (n + 1)
+        for here, low, high in ((f, -0.01, 0.01), (rate * 2**n - f, -300.0, -58.0)):
+            z = np.exp(-2j * np.pi * here / finer)
+            chains = [np.ones_like(z), z]
+            for k, c in enumerate(row[: FIRST if n == 0 else LATER]):
+                chains[k % 2] = chains[k % 2] * (c + z * z) / (1 + c * z * z)
+            gain = 20 * np.log10(np.abs(chains[0] + chains[1]) / 2 + 1e-15)
+            assert gain.min() > low and gain.max() < high
+    patch = plain(layers__a__source__shape="sine", layers__a__drive__amount=-12.0, layers__a__drive__kept=False)
+    for name, value in (("fixed", True), ("frequency", 500.0), ("drive.way", "hard"), ("drive.level", 12.0)):
+        patch = with_value(patch, f"layers.a.{name}", value)
+    out = [
+        render(with_value(patch, "layers.a.drive.on", on), [Note(0, 1, 60)], 0.5, rate=base, quality=quality)[
+            1, -base // 4 :
+        ]
+        for on in (False, True)
+    ]
+    assert np.abs(out[0] - out[1]).max() < 0.01, (
+        "a drive that bends nothing is neither early nor late, beside one that is off"
+    )

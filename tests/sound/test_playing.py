@@ -309,7 +309,7 @@ def test_a_delayed_strike_survives_an_edit_in_between() -> None:
     after = Program(two(delay=0.05))
     carry_on(after, before)
     sound = np.concatenate([after.block()[1].copy() for _ in range(12)])
-    assert abs(first_sound(sound) - (0.05 * RATE - 256)) <= 16
+    assert abs(first_sound(sound) - after.late - (0.05 * RATE - 256)) <= 16
 
 
 def test_a_removed_layer_falls_silent_and_the_others_go_on() -> None:

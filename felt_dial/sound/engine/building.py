@@ -12,9 +12,10 @@ from felt_dial.patch.shaping import Shaping
 from felt_dial.sound.compiled import kernel_of
 from felt_dial.sound.control.core.layout import Layout
 from felt_dial.sound.control.core.records import GLOBAL, Modulation
+from felt_dial.sound.engine.arrivals import arrivals
 from felt_dial.sound.engine.bus_voice import BusVoice
 from felt_dial.sound.engine.layer_voice import Feed, LayerVoice, Swing, sends
-from felt_dial.sound.engine.output_stage import OutputStage
+from felt_dial.sound.engine.output_stage import FIRST_BUS, RACK, OutputStage
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.engine.tone_chain import Tone, Workspace
 from felt_dial.sound.kernel import Stage
@@ -30,6 +31,8 @@ class Built:
     ----------
     layers, buses, output
         Its layers, its buses, and where they come together.
+    arrivals : {sum or bus: frames}
+        How late what comes into each is.
     room : Workspace
         Room that layers and buses share.
     tuned : bool
@@ -57,7 +60,8 @@ class Built:
         self._plain = Stage(rate, frames, newest=self.newest)
         self.grains = self._fine.grains
         self.room = Workspace(frames * quality)
-        self.output = OutputStage(frames, quality)
+        self.arrivals = arrivals(self._fine.rate)
+        self.output = OutputStage(frames, quality, self.arrivals[RACK])
         self.layers: list[LayerVoice] = []
         self.buses: list[BusVoice] = []
         self._curves: list[tuple[RunningModule, slice, int]] = []
@@ -108,7 +112,13 @@ class Built:
         goes = tuple(list(WHERE).index(where) for where in bus.choice_of("out").ids)
         out = self._layout.at[f"{path}.out"]
         return BusVoice(
-            path.split(".")[1], Tone(parts, self.room), self._control(path, bus), out, goes, self._fine.frames
+            path.split(".")[1],
+            FIRST_BUS + len(self.buses),
+            Tone(parts, self.room),
+            self._control(path, bus),
+            out,
+            goes,
+            self._fine.frames,
         )
 
     def _tie(self, frames: int) -> None:

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.sound.engine.layer_voice import Swing
+from felt_dial.sound.engine.output_stage import SPILL
 from felt_dial.sound.engine.tone_chain import Tone
 from felt_dial.sound.playing.voices import Voices
 from felt_dial.sound.sizes import ROWS
@@ -22,11 +23,19 @@ class BusVoice:
     """
 
     def __init__(
-        self, key: str, tone: Tone, control: NDArray[np.float32], out: int, goes: tuple[int, ...], frames: int
+        self,
+        key: str,
+        place: int,
+        tone: Tone,
+        control: NDArray[np.float32],
+        out: int,
+        goes: tuple[int, ...],
+        frames: int,
     ) -> None:
-        self.key, self.tone, self.control, self.out, self.places = key, tone, control, out, goes
+        self.key, self.place, self.tone, self.control, self.out, self.places = key, place, tone, control, out, goes
         self.swing: Swing | None = None
         self.audio = np.zeros((ROWS, 2, frames), np.float32)
+        self.inlet = np.zeros((ROWS, 2, frames + SPILL), np.float32)
         self.touched = np.zeros(ROWS, np.bool_)
         self.loud = np.zeros(ROWS, np.float32)
         self.rest = np.ones((2, ROWS), np.float32)
@@ -37,25 +46,28 @@ class BusVoice:
         self.used = False
 
     def begin_block(self) -> None:
-        """Empties what was put in."""
+        """Empties what was put in, but for what comes later."""
         if len(self.rows):
-            self.audio[self.rows] = 0.0
+            self.inlet[self.rows, :, :SPILL] = self.inlet[self.rows, :, -SPILL:]
+            self.inlet[self.rows, :, SPILL:] = 0.0
             self.touched.fill(False)
         self.used = False
         self.peak = 0.0
 
     def take(self, rows: NDArray[np.int32]) -> NDArray[np.float32]:
-        """Where a layer or another bus adds its voices."""
+        """Where a layer or another bus adds its voices, up to `SPILL` frames late."""
         self.touched[rows] = True
         self.used = True
-        return self.audio
+        return self.inlet
 
     def settle(self, voices: Voices, seconds: float) -> None:
         """Lists the voices that sound in it, those that ring on among them, and how much of each is left."""
         if not self.used and not len(self.rows):
             return
         ringing = voices.sounding & (self.loud > SILENT)
+        self.inlet[self.rows[~(self.touched | ringing)[self.rows]]] = 0.0
         self.rows = np.flatnonzero(self.touched | ringing).astype(np.int32)
+        self.audio[self.rows] = self.inlet[self.rows, :, : self.audio.shape[2]]
         if not len(self.rows):
             self.held.fill(False)
             return

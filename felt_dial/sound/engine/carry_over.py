@@ -27,9 +27,12 @@ def carry_on(fresh: Program, old: Program) -> None:
             layer.share, layer.goes, layer.stale = before.share, before.goes, before.stale
             if layer.send is not None and before.send is not None:
                 layer.send[:] = at_rate_of(before.send, layer.send.shape[-1])
+    fresh.output.carry_on(old.output)
     for bus in fresh.buses:
         was = next(other for other in old.buses if other.key == bus.key)
         bus.goes, bus.rest[:], bus.loud[:], bus.held[:] = was.goes, was.rest, was.loud, was.held
+        if bus.inlet.shape == was.inlet.shape:
+            bus.rows, bus.inlet[:] = was.rows, was.inlet
     loud = {effect.running.path: effect.loud for rack in old.racks.values() for effect in rack.effects}
     for rack in fresh.racks.values():
         for effect in rack.effects:
@@ -61,7 +64,9 @@ def carry_on(fresh: Program, old: Program) -> None:
         kept = known.get(running.path)
         alike = kept and type(kept.module) is type(running.module)
         if kept and alike and (kept.stage == running.stage or isinstance(running.module, Source)):
-            running.quiet = kept.quiet
+            running.quiet, running.lags = kept.quiet, kept.lags
+            if running.line.shape == kept.line.shape:
+                running.line[:] = kept.line
             for a, b in zip(running.arrays, kept.arrays, strict=True):
                 if a is not b and isinstance(a, np.ndarray) and a.flags.writeable and a.shape == b.shape:
                     np.copyto(a, b)

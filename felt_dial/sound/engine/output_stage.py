@@ -7,10 +7,12 @@ from numpy.typing import NDArray
 
 from felt_dial.sound.engine.kernels.mix import run_output, sound_peak
 from felt_dial.sound.engine.racks import Rack, Tap
-from felt_dial.sound.engine.rates import Down, Pad
+from felt_dial.sound.engine.rates import Down, Pad, down_late
 
 RACK, DIRECT, NOWHERE, RACK2, FIRST_BUS = range(5)
 CEILING = np.float32(1.0)
+SPILL = 64
+"""Frames by which something may be put into a sum, or a bus, later than it was made."""
 LONGEST = 8192
 """Frames by which ways that are early can be held back."""
 
@@ -21,13 +23,14 @@ class OutputStage:
     Attributes
     ----------
     sums : {RACK, DIRECT, RACK2: Down}
-        Where layers and buses add their sound, at the finer rate.
+        What layers and buses come together in, on its way down from the finer rate.
     before : float
         Largest sample before rack 1, of the last block.
     """
 
-    def __init__(self, frames: int, quality: int) -> None:
-        self.sums = {goes: Down(frames, quality) for goes in (RACK, DIRECT, RACK2)}
+    def __init__(self, frames: int, quality: int, late: int) -> None:
+        self.sums = {goes: Down(frames, quality, down_late(quality) + late / quality) for goes in (RACK, DIRECT, RACK2)}
+        self._inlets = {goes: np.zeros((1, 2, frames * quality + SPILL), np.float32) for goes in self.sums}
         self.used = {goes: goes == RACK for goes in self.sums}
         self.racks = {"1": Rack(frames, quality), "2": Rack(frames, quality)}
         self.out = self.sums[RACK].out
@@ -53,15 +56,30 @@ class OutputStage:
         return whole, whole - first, whole - other, whole
 
     def begin_block(self) -> None:
-        """Empties the sums."""
-        for goes, one in self.sums.items():
+        """Empties the sums, but for what comes later."""
+        for goes, inlet in self._inlets.items():
             if self.used[goes]:
-                one.fine.fill(0.0)
+                inlet[..., :SPILL] = inlet[..., -SPILL:]
+                inlet[..., SPILL:] = 0.0
 
     def take(self, goes: int) -> NDArray[np.float32]:
-        """Where to add a sound that goes to one of the sums; float32 (1, 2, frame)."""
+        """Where to add a sound that goes to one of the sums, up to `SPILL` frames late; float32 (1, 2, frame)."""
         self.used[goes] = True
-        return self.sums[goes].fine[None]
+        return self._inlets[goes]
+
+    def carry_on(self, old: OutputStage) -> None:
+        """Takes over what another still had to bring, where both run at the same rate."""
+        for goes, inlet in self._inlets.items():
+            self.used[goes] |= old.used[goes]
+            if inlet.shape == old._inlets[goes].shape:
+                inlet[:] = old._inlets[goes]
+
+    def _come_down(self, goes: int) -> NDArray[np.float32]:
+        """One of the sums, at the rate of the output."""
+        one = self.sums[goes]
+        one.fine[:] = self._inlets[goes][0, :, : one.fine.shape[1]]
+        one.run()
+        return one.out
 
     def run(self, joins: bool, was: float, now: float) -> tuple[float, float, list[str]]:
         """Racks and output gain `was` → `now`; the peaks of both sides before the ceiling, and effects that broke.
@@ -70,13 +88,11 @@ class OutputStage:
         """
         out, tap = self.out, self.tap
         _, first, second, direct = self._waits(joins, self.used[RACK2])
-        self.sums[RACK].run()
-        self._pads[RACK].run(out, first)
+        self._pads[RACK].run(self._come_down(RACK), first)
         broken: list[str] = []
         alone = ""
         if self.used[RACK2]:
-            self.sums[RACK2].run()
-            sound = self.sums[RACK2].out
+            sound = self._come_down(RACK2)
             broken += self.racks["2"].run(sound, tap)
             if tap.alone and tap.path.startswith("racks.2."):
                 alone = "2"
@@ -94,9 +110,9 @@ class OutputStage:
                 if self.used[RACK2] and not joins:
                     out += self.sums[RACK2].out
                 if self.used[DIRECT]:
-                    self.sums[DIRECT].run()
-                    self._pads[DIRECT].run(self.sums[DIRECT].out, direct)
-                    out += self.sums[DIRECT].out
+                    sound = self._come_down(DIRECT)
+                    self._pads[DIRECT].run(sound, direct)
+                    out += sound
         left, right = run_output(out, was, now, self.ceiling)
         if not tap.path:
             tap.after[:] = out

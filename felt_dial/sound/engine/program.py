@@ -315,6 +315,7 @@ class Program:
         if layer.idle or not len(layer.rows):
             layer.stale |= len(layer.rows) > 0
             layer.source.cost *= 0.95
+            layer.tone.calm()
             if layer.send is not None:
                 layer.send.fill(0.0)
             return
@@ -406,6 +407,7 @@ class Program:
             PAN_TAKES,
             onward,
             sums,
+            self.built.arrivals[goes] - layer.tone.late,
             self.voices.peak,
         )
         layer.peak = max(layer.peak, peak)
@@ -420,7 +422,7 @@ class Program:
 
     def _run_bus(self, bus: BusVoice) -> None:
         """What layers have put into a bus, through its drives and filter, and on."""
-        voices = self.voices
+        voices, arrivals = self.voices, self.built.arrivals
         went, bus.goes = bus.goes, bus.places[int(self.target[bus.out])]
         bus.settle(voices, self.frames / self.rate)
         rows = bus.rows
@@ -452,6 +454,7 @@ class Program:
                 PAN_KEEPS,
                 onward,
                 sums,
+                arrivals[goes] - arrivals[bus.place] - bus.tone.late,
                 bus.loud,
             )
             bus.peak = max(bus.peak, peak)

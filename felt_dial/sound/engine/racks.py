@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Effect
 from felt_dial.sound.engine.kernels.mix import run_back, run_in, sound_peak
 from felt_dial.sound.engine.rates import Finer, Pad
-from felt_dial.sound.engine.running_module import RunningModule
+from felt_dial.sound.engine.running_module import RunningModule, late_of
 from felt_dial.sound.sizes import TICK
 
 Sound = NDArray[np.float32]
@@ -37,8 +37,9 @@ class RackEffect:
         self.running = running
         module = running.module
         assert isinstance(module, Effect)
-        self.finer = Finer(frames, quality) if module.bends and quality > 1 else None
-        self.late = self.finer.late if self.finer else module.late(running.stage.rate)
+        late = late_of(module, running.stage.rate)
+        self.finer = Finer(frames, quality, late) if module.bends and quality > 1 else None
+        self.late = self.finer.late if self.finer else late
         self.shared = module.leaves("wet")
         self.wet = running.wet if self.shared else running.on
         self.kept = running.control[module.row_of("kept")] if module.leaves("kept") else np.zeros_like(running.on)

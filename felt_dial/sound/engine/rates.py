@@ -107,10 +107,10 @@ class Up:
 
 
 class Finer:
-    """Runs something at `quality` times the rate, late by a whole number of frames."""
+    """Runs something at `quality` times the rate, itself `late` by frames of that, late in all by a whole number of frames."""
 
-    def __init__(self, frames: int, quality: int) -> None:
-        self._up, self._down = Up(frames, quality), Down(frames, quality, 2 * down_late(quality))
+    def __init__(self, frames: int, quality: int, late: int = 0) -> None:
+        self._up, self._down = Up(frames, quality), Down(frames, quality, 2 * down_late(quality) + late / quality)
         self.late = self._down.late
 
     def lift(self, sound: Sound) -> Sound:

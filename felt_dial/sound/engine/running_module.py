@@ -9,9 +9,18 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.module import Module
+from felt_dial.patch.module import Effect, Module
+from felt_dial.patch.shaping import Shaping
 from felt_dial.sound.compiled import prepared
 from felt_dial.sound.kernel import Stage, State, flat
+from felt_dial.sound.tone.core.halves import late
+
+
+def late_of(module: Module, rate: float) -> int:
+    """Frames by which the sound comes out of a module late at a rate."""
+    if isinstance(module, Shaping):
+        return late(rate)
+    return module.late(rate) if isinstance(module, Effect) else 0
 
 
 @dataclass
@@ -34,12 +43,22 @@ class RunningModule:
     """Nothing has sounded in it since its state was laid out."""
     peaks: list[float] = field(default_factory=lambda: [0.0, 0.0])
     """Largest sample before it and after it, of the last block."""
+    lags: bool = False
+    """It comes late now: once it has worked, until nothing sounds in it, so that switching it off leaves no gap."""
+    line: NDArray[np.float32] = field(init=False)
+    """Where every voice waits for as long as it is late, float32 (row, channel, 2 · frame)."""
 
     def __post_init__(self) -> None:
         self.reset()
         names = list(self.module.params)
         self.on = self.control[names.index("on")] if "on" in names else self.control[0]
         self.wet = self.control[names.index("wet")] if "wet" in names else self.control[0]
+        self.line = np.zeros((self.stage.rows, 2, 2 * late_of(self.module, self.stage.rate)), np.float32)
+
+    @property
+    def late(self) -> int:
+        """Frames by which voices come out of it late in this block."""
+        return self.line.shape[2] // 2 if self.lags else 0
 
     def reset(self) -> None:
         """State as after building."""

@@ -7,7 +7,7 @@ from time import perf_counter_ns
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.engine.kernels.mix import gate, run_voice_blend, voices_peak
+from felt_dial.sound.engine.kernels.mix import gate, run_voice_blend, run_wait, voices_peak
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.sizes import ROWS
 
@@ -26,6 +26,11 @@ class Tone:
     def __init__(self, steps: list[RunningModule], room: Workspace) -> None:
         self.steps, self._dry = steps, room.dry
 
+    @property
+    def late(self) -> int:
+        """Frames by which voices come out of it late in this block."""
+        return sum(step.late for step in self.steps)
+
     def run(
         self,
         audio: NDArray[np.float32],
@@ -38,16 +43,22 @@ class Tone:
     ) -> None:
         """Works on the voices `rows` of `audio`, float32 (row, channel, frame), in place."""
         for step in reversed(self.steps) if backwards else self.steps:
-            works = gate(step.on, step.wet, rows)
+            works, stage = gate(step.on, step.wet, rows), step.stage
             if works == 0:
                 step.rest()
+                if step.late:
+                    run_wait(audio, step.line, rows, start, stage.tick, audio)
                 continue
+            if step.line.size and not step.lags:
+                step.lags = True
+                step.line.fill(0.0)
             step.quiet = False
             begin = perf_counter_ns()
             before = voices_peak(audio, rows)
-            if works == 2:
+            if step.late:
+                run_wait(audio, step.line, rows, start, stage.tick, self._dry)
+            elif works == 2:
                 self._dry[rows] = audio[rows]
-            stage = step.stage
             step.kernel(audio, step.control, line, frequency, rows, start, stage.tick, stage.rate, swing, *step.arrays)
             if works == 2:
                 run_voice_blend(self._dry, audio, step.on, step.wet, rows, step.stage.tick)
@@ -58,6 +69,12 @@ class Tone:
         """Forgets what sounds in it."""
         for step in self.steps:
             step.rest()
+            step.lags = False
+
+    def calm(self) -> None:
+        """Nothing sounds in it: what comes next need not wait."""
+        for step in self.steps:
+            step.lags = False
 
     def reset(self) -> None:
         """State as after building."""

@@ -129,13 +129,13 @@ def _sides(decibels, pan, scale):
 
 
 @kernel
-def run_mix(audio, contour, level, pan, gain, before, after, active, tick, was, now, scale, onward, sums, peak):
+def run_mix(audio, contour, level, pan, gain, before, after, active, tick, was, now, scale, onward, sums, wait, peak):
     """Adds voices to where they go, at their level over time, level and pan; returns their largest sample.
 
     `onward` is float32 (row, channel, frame): the voices of a bus, or where `sums`, one sound in its row 0. `contour`,
     `level` (dB), `pan` and `gain` are (row, tick + 1). `was` → `now` is the share for on, mute and solo, ramped over
-    the block as is how much each note has, `before` → `after` (row,). `scale` makes the middle as loud as it shall be:
-    panning by itself takes 3 dB from it. `peak` (row,) is raised to each voice's largest sample.
+    the block as is how much each note has, `before` → `after` (row,). All comes `wait` frames later. `scale` makes the
+    middle as loud as it shall be: panning by itself takes 3 dB from it. `peak` (row,) is raised to each voice's largest sample.
     """
     ticks = contour.shape[1] - 1
     top = np.int32(0)
@@ -155,7 +155,7 @@ def run_mix(audio, contour, level, pan, gain, before, after, active, tick, was, 
             dx, dy = np.float32((next_left - left) / tick), np.float32((next_right - right) / tick)
             begin = t * tick
             one, two = audio[row, 0, begin:], audio[row, 1, begin:]
-            to_one, to_two = onward[goal, 0, begin:], onward[goal, 1, begin:]
+            to_one, to_two = onward[goal, 0, begin + wait :], onward[goal, 1, begin + wait :]
             for k in range(np.uint64(tick)):
                 u, v = one[k] * (x + dx * np.float32(k)), two[k] * (y + dy * np.float32(k))
                 to_one[k] += u
@@ -215,6 +215,29 @@ def run_voice_blend(dry, wet, on, share, active, tick):
                 plain, to = dry[row, channel, t * tick :], wet[row, channel, t * tick :]
                 for k in range(np.uint64(tick)):
                     to[k] = plain[k] + (part + grow * np.float32(k)) * (to[k] - plain[k])
+
+
+@kernel
+def run_wait(audio, line, active, start, tick, out):
+    """Voices of `audio` (row, channel, frame) into `out`, which may be itself, later by half the frames that `line` has.
+
+    `line` float32 (row, channel, 2 · frame) keeps the last of them. A voice that begins in this block, at tick `start`
+    (row,), comes after silence.
+    """
+    late, frames = line.shape[2] // 2, audio.shape[2]
+    for row in active:
+        for channel in range(2):
+            kept, come, gone = line[row, channel], audio[row, channel], out[row, channel]
+            if start[row] >= 0:
+                kept[:] = np.float32(0.0)
+                come[: start[row] * tick] = np.float32(0.0)
+            for k in range(late):
+                kept[late + k] = come[frames - late + k]
+            for n in range(frames - 1, late - 1, -1):
+                gone[n] = come[n - late]
+            for k in range(late):
+                gone[k] = kept[k]
+                kept[k] = kept[late + k]
 
 
 @kernel

@@ -26,6 +26,17 @@ from felt_dial.sound.simd.lanes import (
 from felt_dial.sound.simd.memory import load, store
 from felt_dial.sound.simd.types import any_above, pick, quotient, whole
 from felt_dial.sound.sizes import ABOVE, BRIGHT
+from felt_dial.sound.tone.core.halves import stages
+from felt_dial.sound.tone.kernels.core.halves import (
+    DOWN_FIRST,
+    DOWN_LATER,
+    UP_FIRST,
+    UP_LATER,
+    down_first,
+    down_later,
+    up_first,
+    up_later,
+)
 from felt_dial.sound.tone.kernels.core.transfer import area, areas, bend, drawn_table
 from felt_dial.sound.tone.kernels.core.voices import works_in_pieces
 
@@ -34,12 +45,17 @@ WAY, AMOUNT, BIAS, BEFORE, TONE, BITS, HOLD, LEVEL, KEPT = (
 )
 (LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE, DARK_IN, DARK_OUT, SUM_IN, SUM_OUT, GAIN) = range(12)
 """Numbers of every channel. The last five keep the level: what is below 1.5 kHz before and after, both powers, the gain."""
-POWER_IN, POWER_OUT, NUMBERS = range(12, 15)
+UP = 12
+"""The first of the numbers that the way up keeps, at most three times; those of the way down follow."""
+DOWN = UP + UP_FIRST + 2 * UP_LATER
+POWER_IN = DOWN + DOWN_FIRST + 2 * DOWN_LATER
 """Powers of this block, and not kept."""
+POWER_OUT, NUMBERS = POWER_IN + 1, POWER_IN + 2
 ALIVE, PUSH, BIASED, LOUD, THIN, DULL, LEANS, STEPS, BEAT, DIALS = range(10)
 """Dials: where voices begin, the push, the bias, the level, the two one-poles, who leans, steps and beat of Bits and rate."""
-AT_ONCE = 4
+AT_ONCE = 2
 """Ticks that go through the whole drive together: what they need stays in the nearest cache."""
+TINY = 1e-30
 NEAR = 1e-6
 """Frames that are nearer to each other than this are taken for one place of the curve."""
 MEMORY, PACE = 1.0, 0.01
@@ -54,8 +70,10 @@ class DriveState(NamedTuple):
 
     Attributes
     ----------
-    up : float64 (frame, 8)
-        Room for the areas under the curve, and then for its means.
+    halves : float64 (doubling, 5)
+        The half-bands of the way up and down.
+    wide : float64 (2, frame, 8)
+        Room at the finest rate: for what goes into the curve, and for the areas under it, which become its means.
     table : float64 (piece + 1, 4)
         Of a drawn curve.
     gains : float64 (2, voice)
@@ -63,7 +81,8 @@ class DriveState(NamedTuple):
     """
 
     lanes: Lanes
-    up: NDArray[np.float64]
+    halves: NDArray[np.float64]
+    wide: NDArray[np.float64]
     table: NDArray[np.float64]
     gains: NDArray[np.float64]
 
@@ -71,9 +90,11 @@ class DriveState(NamedTuple):
 def prepare_shaper(module: Module, stage: Stage) -> DriveState:
     """State of a drive, as it begins, with the curve that is drawn at first."""
     drawn = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
+    halves = stages(stage.rate)
     return DriveState(
         lanes=lane_room(stage, DIALS, NUMBERS, AT_ONCE * stage.tick, POWER_IN),
-        up=lane_array(AT_ONCE * stage.tick),
+        halves=halves,
+        wide=lane_array(2, AT_ONCE * stage.tick << len(halves)),
         table=drawn_table(np.array(drawn), True),
         gains=np.ones((2, VOICES)),
     )
@@ -93,7 +114,7 @@ def _expected(way, table, push, bias, amplitude):
         total += y * y
         middle += y
     power = total / 64.0 - (middle / 64.0) ** 2
-    return min(amplitude * math.sqrt(0.5 / (power + 1e-9)), MOST_GAIN)
+    return min(amplitude * math.sqrt(0.5 / (power + 1e-18)), MOST_GAIN)
 
 
 @kernel
@@ -141,6 +162,32 @@ def _turn_dials(dials, control, who, first, rate, gains):
 
 
 @kernel
+def _begin(way, state, control, first):
+    """Numbers of voices that begin in this block, as if nothing had come in for ever: all stands where the bias is."""
+    here, who = state.lanes.here, state.lanes.who
+    for v in range(VOICES):
+        if who[1, v] < 0:
+            continue
+        bias = np.float64(control[BIAS, who[0, v], max(who[1, v], 0)])
+        bent = bend(way, bias, state.table)
+        both(here, LAST, v, bias)
+        both(here, HELD, v, bias)
+        both(here, INTO, v, bent)
+        for k in range(UP, DOWN):
+            both(here, k, v, bias)
+        for k in range(DOWN, POWER_IN):
+            both(here, k, v, bent)
+
+
+@kernel
+def _hush(tile, who, begin, end, tick):
+    """Nothing comes in before a voice begins."""
+    for v in range(VOICES):
+        for n in range((min(who[1, v], end) - begin) * tick):
+            both(tile, n, v, 0.0)
+
+
+@kernel
 def _go_in(tile, begin, end, tick, dials, here, dark):
     """Takes the low from four voices, from tick `begin` up to `end`, and pushes them: what then goes into the curve."""
     under, power, below = load(here, LOW), load(here, POWER_IN), load(here, DARK_IN)
@@ -149,9 +196,7 @@ def _go_in(tile, begin, end, tick, dials, here, dark):
         first = (t - begin) * tick
         push, bias, thin = load(dials[PUSH], t), load(dials[BIASED], t), load(dials[THIN], t)
         grow, lean = (load(dials[PUSH], t + 1) - push) * each, (load(dials[BIASED], t + 1) - bias) * each
-        lives = load(dials[ALIVE], t)
-        power, below = lives * power, lives * below
-        under = pick(thin, 0.0, lives * under, 0.0)
+        under = pick(thin, 0.0, under, 0.0)
         if any_above(thin, 0.0):
             for n in range(first, first + tick):
                 x = load(tile, n)
@@ -178,7 +223,7 @@ def _go_in(tile, begin, end, tick, dials, here, dark):
 
 @kernel
 def _turn_reducers(dials, control, who, first, rate):
-    """Steps and beat of Bits and rate at every tick."""
+    """Steps and beat of Bits and rate at every tick; before a voice begins it does not look."""
     steps, beats = dials[STEPS], dials[BEAT]
     still = stands(control[BITS], who, first) and stands(control[HOLD], who, first)
     end = first + 1 if still else dials.shape[1]
@@ -191,22 +236,23 @@ def _turn_reducers(dials, control, who, first, rate):
             both(beats, t, v, np.float64(control[HOLD, who[0, v], t]) / rate)
     hold(steps, end)
     hold(beats, end)
+    for v in range(VOICES):
+        for t in range(first, who[1, v]):
+            both(beats, t, v, 0.0)
 
 
 @kernel
-def _reduced(tile, begin, end, tick, dials, here):
+def _reduced(fine, begin, end, tick, dials, here):
     """Holds the sound at a rate of its own and keeps its level to so many bits."""
     held, phase = load(here, HELD), load(here, PHASE)
     for t in range(begin, end):
         first = (t - begin) * tick
-        lives = load(dials[ALIVE], t)
-        held, phase = lives * held, lives * phase
         step, beat = load(dials[STEPS], t), load(dials[BEAT], t)
         for n in range(first, first + tick):
             phase += beat
-            held = pick(1.0, phase, held, whole(min(max(load(tile, n), -1.0), 1.0) * step + 0.5) / step)
+            held = pick(1.0, phase, held, whole(min(max(load(fine, n), -1.0), 1.0) * step + 0.5) / step)
             phase -= whole(phase)
-            store(tile, n, held)
+            store(fine, n, held)
     store(here, HELD, held)
     store(here, PHASE, phase)
 
@@ -227,7 +273,7 @@ def _means(way, tile, up, first, end, last, below, table):
     for n in range(first, end):
         x, above = load(tile, n), load(up, n)
         apart = abs(x - last)
-        store(up, n, quotient(above - below, pick(apart, NEAR, x - last, 1.0)))
+        store(up, n, quotient(above - below, x - last + TINY))
         nearest = min(nearest, apart)
         last, below = x, above
     if any_above(NEAR, nearest):
@@ -235,32 +281,46 @@ def _means(way, tile, up, first, end, last, below, table):
     return last, below
 
 
+@kernel
+def _bent(way, state, begin, end, tick):
+    """Four voices at the finest rate, bent by the curve, and down again; which room of `wide` begins with them.
+
+    First-order antiderivative antialiasing (J. D. Parker, V. Zavalishin, E. Le Bivic, DAFx 2016): the mean of the
+    curve between two frames, (F(x1) − F(x0)) / (x1 − x0), at four or eight times the rate.
+    """
+    wide, halves, here, table = state.wide, state.halves, state.lanes.here, state.table
+    count, doublings, at = (end - begin) * tick, halves.shape[0], 0
+    up_first(state.lanes.tile, wide[0], count, halves[0], here[UP:])
+    for k in range(1, doublings):
+        up_later(wide[at], wide[1 - at], count << k, halves[k], here[UP + UP_FIRST + (k - 1) * UP_LATER :])
+        at = 1 - at
+    if way == REDUCE:
+        _reduced(wide[at], begin, end, tick << doublings, state.lanes.dials, here)
+    else:
+        fine, means, frames, last = wide[at], wide[1 - at], count << doublings, load(here, LAST)
+        areas(way, fine, means, 0, frames, table)
+        _means(way, fine, means, 0, frames, last, area(way, last, table), table)
+        store(here, LAST, load(fine, frames - 1))
+        at = 1 - at
+    for k in range(doublings - 1, 0, -1):
+        down_later(wide[at], count << k, halves[k], here[DOWN + DOWN_FIRST + (k - 1) * DOWN_LATER :])
+    down_first(wide[at], count, halves[0], here[DOWN:])
+    return at
+
+
 @inner
-def _come_out(way, state, begin, end, tick, block, dark):
-    """The mean of the curve between every two frames of `tile`, without what stands still, dulled and at its level.
+def _come_out(state, bent, begin, end, tick, block, dark):
+    """What comes from the curve, `bent`, into `tile`: without what stands still, dulled and at its level.
 
     What does not lean has nothing that
     stands still, and what would take it away stands ready.
     """
-    tile, up, dials, here, table = state.lanes.tile, state.up, state.lanes.dials, state.lanes.here, state.table
+    tile, dials, here = state.lanes.tile, state.lanes.dials, state.lanes.here
     blocked, into, over, power = load(here, BLOCKED), load(here, INTO), load(here, HIGH), load(here, POWER_OUT)
-    leans, last, low = load(dials[LEANS], 0), load(here, LAST), load(here, DARK_OUT)
+    leans, low = load(dials[LEANS], 0), load(here, DARK_OUT)
     keep = leans * block
-    below = area(way, last, table)
-    reduces = way == REDUCE
-    bent = tile if reduces else up
-    if not reduces:
-        areas(way, tile, up, 0, (end - begin) * tick, table)
     for t in range(begin, end):
         first = (t - begin) * tick
-        lives = load(dials[ALIVE], t)
-        if any_above(0.5, lives):
-            bias = load(dials[BIASED], t)
-            last, into = pick(lives, 0.5, last, bias), pick(lives, 0.5, into, bend(way, bias, table))
-            below = area(way, last, table)
-            blocked, over, power, low = lives * blocked, lives * over, lives * power, lives * low
-        if not reduces:
-            last, below = _means(way, tile, up, first, first + tick, last, below, table)
         dull, level = load(dials[DULL], t), load(dials[LOUD], t)
         louder = (load(dials[LOUD], t + 1) - level) * (1.0 / tick)
         if any_above(1.0, dull):
@@ -294,7 +354,6 @@ def _come_out(way, state, begin, end, tick, block, dark):
                 store(tile, n, level * into)
                 level += louder
             blocked = over = into
-    store(here, LAST, last)
     store(here, BLOCKED, blocked)
     store(here, INTO, into)
     store(here, HIGH, over)
@@ -304,11 +363,11 @@ def _come_out(way, state, begin, end, tick, block, dark):
 
 @kernel
 def _first_amplitude(audio, row, first):
-    """Amplitude of a sine that is as strong as what comes in from frame `first` on."""
+    """Amplitude of a sine that is as strong as what comes in from frame `first` on, and never so faint that nothing counts."""
     power = 0.0
     for n in range(first, audio.shape[2]):
         power += np.float64(audio[row, 0, n]) ** 2 + np.float64(audio[row, 1, n]) ** 2
-    return math.sqrt(power / max(audio.shape[2] - first, 1)) + 1e-6
+    return max(math.sqrt(power / max(audio.shape[2] - first, 1)), 1e-3)
 
 
 @kernel
@@ -359,11 +418,7 @@ def _follow(played, here, ticks):
 @works_in_pieces(Shaper, prepare_shaper, DriveState)
 @kernel
 def drive(played, state, group, first):
-    """Bends four voices in place.
-
-    First-order antiderivative antialiasing (J. D. Parker, V. Zavalishin, E. Le Bivic, DAFx 2016): the mean of the
-    curve between two frames, (F(x1) − F(x0)) / (x1 − x0); the bent sound is half a frame late.
-    """
+    """Bends four voices in place, late by `tone.core.halves.late`."""
     lanes, tick, rate, control, rows = state.lanes, played.tick, played.rate, played.control, played.rows
     who, dials, here, tile = lanes.who, lanes.dials, lanes.here, lanes.tile
     ticks = control.shape[2] - 1
@@ -374,15 +429,15 @@ def drive(played, state, group, first):
     here[POWER_IN] = here[POWER_OUT] = 0.0
     for v in range(VOICES):
         both(dials[LEANS], 0, v, 1.0 if _leans(way, control, who[0, v], max(who[1, v], 0)) else 0.0)
+    _begin(way, state, control, first)
     _turn_dials(dials, control, who, first, rate, state.gains)
     if way == REDUCE:
-        _turn_reducers(dials, control, who, first, rate)
+        _turn_reducers(dials, control, who, first, rate * (1 << state.halves.shape[0]))
     for t in range(first, ticks, AT_ONCE):
         end, base = min(t + AT_ONCE, ticks), t * tick
         voices_in(played.audio, who, t, end, tick, tile, base)
+        _hush(tile, who, t, end, tick)
         _go_in(tile, t, end, tick, dials, here, dark)
-        if way == REDUCE:
-            _reduced(tile, t, end, tick, dials, here)
-        _come_out(way, state, t, end, tick, block, dark)
+        _come_out(state, state.wide[_bent(way, state, t, end, tick)], t, end, tick, block, dark)
         voices_out(tile, who, t, end, tick, played.audio, base)
     _follow(played, here, ticks)
