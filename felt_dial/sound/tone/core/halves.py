@@ -54,7 +54,7 @@ def late(rate: float) -> int:
     """Frames by which a drive is late at a rate in Hz, what stands still and low tones taken, to the nearest whole."""
     rows = stages(rate)
     counts = [FIRST] + [LATER] * (len(rows) - 1)
-    frames = 0.5 / 2 ** len(rows)
+    frames: float = 0.5 / 2.0 ** len(rows)
     for n, (row, count) in enumerate(zip(rows.tolist(), counts, strict=True)):
-        frames += sum((1 - c) / (1 + c) for c in row[:count]) / 2**n
+        frames += sum((1 - c) / (1 + c) for c in row[:count]) / 2.0**n
     return round(frames)
