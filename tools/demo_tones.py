@@ -115,7 +115,7 @@ def forked_path() -> Maker:
             "Forked Path",
             "Keys",
             "bright woody",
-            "Two ways through the ferns meet in a third; a stone falls in a hall.",
+            "Two ways through the ferns meet in a third; a stone falls in a hall that hears them.",
             108,
         )
         .layer("Left way", "a", source__shape="saw", level=-10.0, out="bus1")
@@ -124,6 +124,8 @@ def forked_path() -> Maker:
         .filter("buses.1", "state_variable", response="band 12", cutoff=420.0, resonance=0.25, follow=0.6)
         .filter("buses.2", "state_variable", response="band 12", cutoff=2300.0, resonance=0.35, follow=0.4)
         .filter("buses.3", "state_variable", response="high 12", cutoff=110.0)
+        .send("layers.a", "rack2", -16.0)
+        .send("buses.2", "rack2", -12.0)
         .set(
             buses__1__out="bus3",
             buses__2__out="bus3",
@@ -146,7 +148,15 @@ def forked_path() -> Maker:
         .macro(1, "Fork", "How far the two ways are apart.", 0.0, buses__1__pan=-0.7, buses__2__pan=0.7)
         .macro(2, "Bright", "How high the right way lies.", 0.2, buses__2__filter__cutoff=16.0)
         .macro(3, "Grit", "How hard they meet.", 0.0, buses__3__after__amount=18.0)
-        .macro(4, "Hall", "How far the stone falls.", 0.1, racks__2__reverb1__decay=4.0, layers__c__level=8.0)
+        .macro(
+            4,
+            "Hall",
+            "How far the stone falls.",
+            0.1,
+            racks__2__reverb1__decay=4.0,
+            layers__c__level=8.0,
+            buses__2__sends__rack2__level=10.0,
+        )
     )
 
 

@@ -38,8 +38,9 @@ Ids are the path in the document and never change: `layers.a.filter.cutoff`, `mo
 `racks.1.delay1.feedback`, `macros.m3`. A module keeps its id when it is moved; the order of the keys in `layers` and in
 a rack is the order on the page and in the sound.
 
-A layer's `inlets` say which layers modulate it, by their letters: `layers.a.inlets.b.index`. A number with named places,
-such as a wave's `shape`, may be given by the name: `"saw"` is 2.
+A layer's `inlets` say which layers modulate it, by their letters: `layers.a.inlets.b.index`; its `sends`, and those of a
+bus, say where else it goes: `layers.a.sends.rack2.level`. A number with named places, such as a wave's `shape`, may be
+given by the name: `"saw"` is 2.
 
 A source that plays a recording or a table names it in `asset`: `name`, `digest` (the SHA-256 of its decoded samples as
 32-bit floats, channel after channel, after the line “channels frames ”), `frames`, `channels`, `rate`. A table's `cycle` is

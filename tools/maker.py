@@ -8,7 +8,7 @@ import tempfile
 from pathlib import Path
 
 from felt_dial.bank.measure_worker import measure
-from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, sew
+from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, add_send, sew
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.patch import Patch, put, with_value
 from felt_dial.sound.matter import assets
@@ -57,6 +57,10 @@ class Maker:
     def inlet(self, layer: str, other: str, index: float, ring: float = 0.0) -> Maker:
         self.patch = add_inlet(self.patch, layer, other, index)
         return self.set(**{f"layers__{layer}__inlets__{other}__ring": ring})
+
+    def send(self, place: str, where: str, level: float) -> Maker:
+        self.patch = add_send(self.patch, place, where, level)
+        return self
 
     def contour(self, layer: str, envelope: str) -> Maker:
         self.patch = put(self.patch, ["layers", layer, "contour"], envelope)

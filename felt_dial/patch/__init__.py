@@ -15,4 +15,5 @@
 - `shaping`: what a drive is set to, whether it bends each note by itself or a whole chord.
 - `tuning`: scales and keyboard maps, read from the Scala formats `.scl` and `.kbm`.
 - `units`: how a value is read from a person's typing and written on the screen.
+- `ways`: where layers, buses and racks go and send to, and how that is said.
 """

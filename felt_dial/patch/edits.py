@@ -10,7 +10,7 @@ from typing import Any
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import Effect, Modulator, Module
 from felt_dial.patch.params import OutOfRange
-from felt_dial.patch.parts import MOST_THREADS, RACK_MOST
+from felt_dial.patch.parts import MOST_THREADS, RACK_MOST, WHERE, Send
 from felt_dial.patch.patch import (
     BY_RATIO,
     LAYER_IDS,
@@ -22,7 +22,6 @@ from felt_dial.patch.patch import (
     check_thread,
     depth_of,
     depth_param,
-    effect_name,
     feeding,
     goes_both_ways,
     param_at,
@@ -31,6 +30,7 @@ from felt_dial.patch.patch import (
     value_at,
 )
 from felt_dial.patch.units import Value
+from felt_dial.patch.ways import cannot_send, effect_name, sends_to
 
 
 def _cut_loose(patch: Patch) -> Patch:
@@ -121,6 +121,29 @@ def remove_inlet(patch: Patch, key: str, other: str) -> Patch:
     """The patch without one layer modulating another."""
     inlets = {k: v for k, v in patch.layers[key].inlets.items() if k != other}
     return _cut_loose(put(patch, ["layers", key, "inlets"], inlets))
+
+
+def add_send(patch: Patch, path: str, where: str, level: float | None = None) -> Patch:
+    """The patch with a layer or a bus (`layers.a`, `buses.1`) sending to one more place, at a level in dB.
+
+    Raises `OutOfRange` where it cannot go there.
+    """
+    family, key = path.split(".")
+    part = getattr(patch, family)[key]
+    if where not in sends_to(part):
+        said = cannot_send(path, where)
+        raise OutOfRange(f"{said[0].upper()}{said[1:]}.")
+    send = part.sends.get(where, Send())
+    return put(
+        patch, [family, key, "sends"], {**part.sends, where: send if level is None else send.with_value("level", level)}
+    )
+
+
+def remove_send(patch: Patch, path: str, where: str) -> Patch:
+    """The patch without one of the sends of a layer or a bus, and without the threads on it."""
+    family, key = path.split(".")
+    sends = {k: v for k, v in getattr(patch, family)[key].sends.items() if k != where}
+    return _cut_loose(put(patch, [family, key, "sends"], sends))
 
 
 def loops_back(patch: Patch, key: str, other: str) -> bool:
@@ -403,9 +426,16 @@ def silent_because(patch: Patch, path: str) -> tuple[str, dict[str, object]] | N
         if not layer.get("on"):
             return f"Layer {letter} is off", {f"layers.{steps[1]}.on": True}
         heard_by = [key for key in patch.layers if key != steps[1] and steps[1] in feeding(patch, key)]
-        if layer.get("out") == "none" and not heard_by:
+        if layer.get("out") == "none" and not layer.sends and not heard_by:
             return f"Layer {letter} goes nowhere", {f"layers.{steps[1]}.out": "rack"}
     return None
+
+
+def beside(steps: list[str]) -> str:
+    """What tells a dial of a layer or a bus from another of the same name, by the steps of its path."""
+    if steps[2] == "inlets":
+        return f" from {steps[3].upper()}"
+    return f" to {WHERE[steps[3]].lower()}" if steps[2] == "sends" else ""
 
 
 def place_name(patch: Patch, path: str) -> tuple[str, str]:
@@ -413,9 +443,9 @@ def place_name(patch: Patch, path: str) -> tuple[str, str]:
     steps = path.split(".")
     label = target_param(patch, path).label
     if steps[0] == "layers":
-        return steps[1].upper(), f"{label} from {steps[3].upper()}" if steps[2] == "inlets" else label
+        return steps[1].upper(), f"{label}{beside(steps)}"
     if steps[0] == "buses":
-        return f"Bus {steps[1]}", f"{label}, after" if steps[2] == "after" else label
+        return f"Bus {steps[1]}", f"{label}, after" if steps[2] == "after" else f"{label}{beside(steps)}"
     if steps[0] == "modulators":
         return steps[1].upper(), label
     if steps[0] == "racks":

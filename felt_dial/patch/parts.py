@@ -60,6 +60,18 @@ class Inlet(Module):
     )
 
 
+class Send(Module):
+    """What a layer or a bus gives to one more place, beside the one where it goes."""
+
+    level = Param(
+        "Send",
+        -6.0,
+        (-60.0, 12.0),
+        DECIBELS,
+        says="How loud it goes there too, after its own level and pan, which are counted in.",
+    )
+
+
 NO_LAYER = "none"
 WHERE = {
     "rack": "Rack 1",
@@ -109,6 +121,7 @@ class Bus(Module, title="Bus 3"):
     drive: Shaper = Shaper()
     filter: AnyFilter
     after: Shaper = Shaper()
+    sends: dict[str, Send] = {}
 
 
 class FirstBus(Bus, title="Bus 1"):
@@ -185,6 +198,7 @@ class Layer(Module):
     drive: Shaper = Shaper()
     filter: AnyFilter
     inlets: dict[str, Inlet] = {}
+    sends: dict[str, Send] = {}
 
 
 class Macro(Module):

@@ -36,6 +36,7 @@ from felt_dial.patch.pattern import Pattern
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.tuning import Tuning
 from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
+from felt_dial.patch.ways import arrivals, bus_layers, check_sends
 
 
 class Slot(NamedTuple):
@@ -180,6 +181,9 @@ class Patch(Module):
             for other in layer.inlets:
                 if other not in self.layers:
                     raise ValueError(f"layers.{key}.inlets: there is no layer {other!r}")
+            check_sends(f"layers.{key}", layer)
+        for key, bus in self.buses.items():
+            check_sends(f"buses.{key}", bus)
         for key, modulator in self.modulators.items():
             for name in modulator.inputs:
                 wanted = getattr(modulator, name)
@@ -212,11 +216,15 @@ def modules(patch: Patch) -> Iterator[tuple[str, Module]]:
         yield f"layers.{key}.filter", layer.filter
         for other, inlet in layer.inlets.items():
             yield f"layers.{key}.inlets.{other}", inlet
+        for where, send in layer.sends.items():
+            yield f"layers.{key}.sends.{where}", send
     for key, bus in patch.buses.items():
         yield f"buses.{key}", bus
         yield f"buses.{key}.drive", bus.drive
         yield f"buses.{key}.filter", bus.filter
         yield f"buses.{key}.after", bus.after
+        for where, send in bus.sends.items():
+            yield f"buses.{key}.sends.{where}", send
     for key, modulator in patch.modulators.items():
         yield f"modulators.{key}", modulator
     for key, macro in patch.macros.items():
@@ -234,26 +242,6 @@ def sounding(patch: Patch) -> list[str]:
     found = [f"layers.{key}.{part}" for key in patch.layers for part in ("source", "drive", "filter")]
     found += [f"buses.{key}.{part}" for key in patch.buses for part in ("drive", "filter", "after")]
     return found + [f"racks.{rack}.{key}" for rack, effects in patch.racks.items() for key in effects]
-
-
-def effect_name(patch: Patch, rack: str, key: str) -> str:
-    """What an effect is called: `Delay`, or `Delay 2` where both racks hold several of its kind, counted from rack 1 on."""
-    effect = patch.racks[rack][key]
-    alike = [(r, k) for r, effects in patch.racks.items() for k, e in effects.items() if type(e) is type(effect)]
-    return effect.title if len(alike) == 1 else f"{effect.title} {alike.index((rack, key)) + 1}"
-
-
-def bus_layers(patch: Patch, bus: str) -> list[str]:
-    """Layers that go through a bus, straight or by way of another."""
-    before = [other for other, module in patch.buses.items() if module.out == f"bus{bus}"]
-    found = [key for key, layer in patch.layers.items() if layer.out == f"bus{bus}"]
-    return found + [key for other in before for key in bus_layers(patch, other) if key not in found]
-
-
-def arrivals(patch: Patch, where: str) -> list[str]:
-    """What goes to a bus, a rack or the output (`bus1`, `rack`, `direct` …): layers by letter, buses by name, in order."""
-    found = [key.upper() for key, layer in patch.layers.items() if layer.out == where]
-    return found + [f"Bus {key}" for key, bus in patch.buses.items() if bus.out == where and bus_layers(patch, key)]
 
 
 def feeding(patch: Patch, key: str) -> list[str]:

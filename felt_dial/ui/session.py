@@ -27,11 +27,12 @@ from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.change import Change, values_changed
-from felt_dial.patch.edits import add_layer
+from felt_dial.patch.edits import add_layer, beside
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.parts import Layer
-from felt_dial.patch.patch import Patch, effect_name, outline, param_at, value_at
+from felt_dial.patch.patch import Patch, outline, param_at, value_at
 from felt_dial.patch.units import Value, number
+from felt_dial.patch.ways import effect_name
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import PHRASES, phrase_for
 from felt_dial.ui.clipboard import Clipboard
@@ -233,7 +234,9 @@ class Session(QObject):
         steps = path.split(".")
         label = param_at(self.patch, path).label
         if steps[0] == "layers":
-            return f"{steps[1].upper()} {label}" + (f" from {steps[3].upper()}" if steps[2] == "inlets" else "")
+            return f"{steps[1].upper()} {label}{beside(steps)}"
+        if steps[0] == "buses":
+            return f"Bus {steps[1]} {label}{beside(steps)}"
         if steps[0] == "modulators":
             return f"{steps[1].upper()} {label}"
         if steps[0] == "macros":

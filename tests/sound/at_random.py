@@ -10,6 +10,7 @@ from felt_dial.patch.edits import (
     add_inlet,
     add_layer,
     add_modulator,
+    add_send,
     remove_effect,
     remove_layer,
     remove_modulator,
@@ -18,6 +19,7 @@ from felt_dial.patch.edits import (
 )
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import Choice, Param, Switch
+from felt_dial.patch.parts import WHERE
 from felt_dial.patch.patch import Patch, slots, with_value
 from felt_dial.sound.modules import new_layer
 
@@ -35,9 +37,9 @@ def random_value(patch: Patch, rng: Random) -> Patch:
 
 
 def random_structure(patch: Patch, rng: Random) -> Patch:
-    """A layer, a modulator, an effect, a thread or an inlet comes, goes, or becomes another."""
+    """A layer, a modulator, an effect, a thread, an inlet or a send comes, goes, or becomes another."""
     layers, place = list(patch.layers), f"layers.{rng.choice(list(patch.layers))}"
-    what = rng.randrange(13)
+    what = rng.randrange(14)
     if what == 0:
         return add_layer(patch, new_layer())[0]
     if what == 1 and len(layers) > 1:
@@ -62,6 +64,9 @@ def random_structure(patch: Patch, rng: Random) -> Patch:
         return sew(patch, key, rng.choice(movable).path, rng.uniform(-1.0, 1.0))[0]
     if what == 12 and len(patch.modulators) > 1:
         return remove_modulator(patch, rng.choice(list(patch.modulators)[1:]))
+    if what == 13:
+        part = rng.choice([place, f"buses.{rng.choice(list(patch.buses))}"])
+        return add_send(patch, part, rng.choice(list(WHERE)), rng.uniform(-60.0, 12.0))
     return patch
 
 

@@ -12,13 +12,18 @@ from felt_dial.patch.edits import (
     add_effect,
     add_layer,
     add_modulator,
+    add_send,
     duplicate_layer,
     remove_layer,
+    remove_send,
     replace_module,
     sew,
+    silent_because,
 )
 from felt_dial.patch.module import Effect, Filter, Modulator
-from felt_dial.patch.patch import Patch, bus_layers, feeding, sounding, with_value
+from felt_dial.patch.params import OutOfRange
+from felt_dial.patch.patch import Patch, feeding, slots, sounding, with_value
+from felt_dial.patch.ways import arrivals, bus_layers, words
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer, new_patch
@@ -209,3 +214,101 @@ def test_a_stolen_note_leaves_its_bus_without_a_click() -> None:
     sound = np.concatenate(out, axis=1)[0, 2000:].astype(np.float64)
     own = np.abs(np.diff(np.sin(2 * np.pi * 330 * np.arange(2000) / RATE))).max() * np.abs(sound).max()
     assert np.abs(np.diff(sound)).max() < 3.0 * own
+
+
+# --- sends ---------------------------------------------------------------------------------------
+
+
+def test_six_squares_through_two_band_passes_side_by_side_into_a_high_pass() -> None:
+    """Each layer goes to one band and sends to the other: the sum of both bands times the high-pass (scipy), from outside."""
+    patch = plain(layers__a__source__shape="pulse", layers__a__level=-30.0)
+    for n, pitch in enumerate((3.86, 7.02, 10.7, 14.2, 17.5), 1):
+        patch = duplicate_layer(patch, "a")[0]
+        patch = with_value(patch, f"layers.{'abcdef'[n]}.pitch", pitch)
+    dry = patch
+    for key in patch.layers:
+        patch = add_send(with_value(patch, f"layers.{key}.out", "bus1"), f"layers.{key}", "bus2", 0.0)
+    for bus, response, cutoff in (("1", "band 12", 4900.0), ("2", "band 12", 8900.0), ("3", "high 12", 7000.0)):
+        for name, value in (("on", True), ("response", response), ("cutoff", cutoff)):
+            patch = with_value(patch, f"buses.{bus}.filter.{name}", value)
+    patch = with_value(with_value(patch, "buses.1.out", "bus3"), "buses.2.out", "bus3")
+    assert sorted(bus_layers(patch, "3")) == list("abcdef")
+    plain_sound, routed = steady(dry, 69), steady(patch, 69)
+
+    def prototype(top: list[float], cutoff: float, f: float) -> complex:
+        w = 2 * RATE * np.tan(np.pi * cutoff / RATE)
+        b, a = signal.bilinear(*signal.lp2lp(top, [1, np.sqrt(2), 1], w), RATE)
+        return complex(signal.freqz(b, a, [f], fs=RATE)[1][0])
+
+    for n in (3, 7, 11, 19, 25):
+        f = 440.0 * n
+        bands = prototype([np.sqrt(2), 0], 4900.0, f) + prototype([np.sqrt(2), 0], 8900.0, f)
+        expected = decibels(abs(bands * prototype([1, 0, 0], 7000.0, f)))
+        assert decibels(amplitude_at(routed, f) / amplitude_at(plain_sound, f)) == pytest.approx(expected, abs=0.2), n
+
+
+def test_a_send_is_the_layer_once_more_at_its_level() -> None:
+    """Through an idle bus it adds in phase: −6.02 dB doubles by half; to rack 2 as well as to a bus, and out of a bus."""
+    notes = [Note(0, 0.5, 50)]
+    patch = plain(layers__a__source__shape="saw", layers__a__level=-18.0, layers__a__pan=0.4)
+    once = render(patch, notes, 0.8)
+    half = float(20 * np.log10(0.5))
+    for where in ("direct", "rack2", "bus1", "bus2", "bus3"):
+        assert np.abs(render(add_send(patch, "layers.a", where, half), notes, 0.8) - 1.5 * once).max() < 2e-6, where
+    bussed = with_value(patch, "layers.a.out", "bus1")
+    for where in ("direct", "rack2", "bus2", "bus3"):
+        assert np.abs(render(add_send(bussed, "buses.1", where, half), notes, 0.8) - 1.5 * once).max() < 2e-6, where
+    silent = add_send(with_value(patch, "layers.a.out", "none"), "layers.a", "bus3", 0.0)
+    assert np.abs(render(silent, notes, 0.8) - once).max() < 2e-6
+    assert not render(with_value(silent, "layers.a.sends.bus3.level", -60.0), notes, 0.8).any(), (
+        "the low end is nothing"
+    )
+    assert not render(with_value(silent, "layers.a.mute", True), notes, 0.8).any(), "mute is for all of the layer"
+
+
+def test_half_dry_and_half_into_a_comb() -> None:
+    """The dry sound and that of the comb add up, and a thread moves the send alone."""
+    notes = [Note(0, 0.6, 57)]
+    patch = plain(layers__a__source__shape="saw", layers__a__level=-18.0)
+    patch = replace_module(patch, "buses.1.filter", Filter.kinds["comb"](on=True, distance=7.0, resonance=0.8))
+    dry, wet = render(patch, notes, 1.0), render(with_value(patch, "layers.a.out", "bus1"), notes, 1.0)
+    both = add_send(patch, "layers.a", "bus1", 0.0)
+    assert np.abs(render(both, notes, 1.0) - dry - wet).max() < 2e-6
+    patch, lfo = add_modulator(both, Modulator.kinds["lfo"](rate=8.0))
+    moved = sew(patch, lfo, "layers.a.sends.bus1.level", -30.0)[0]
+    assert np.abs(render(moved, notes, 1.0) - render(both, notes, 1.0)).max() > 0.02
+    assert (
+        silent_because(add_send(with_value(both, "layers.a.out", "none"), "layers.a", "bus1"), "layers.a.pitch") is None
+    )
+
+
+def test_a_driven_way_and_a_plain_one_meet_in_step() -> None:
+    """A drive that bends nothing beside the plain sound: no comb up to 11 kHz, within 0.3 dB; at every quality."""
+    patch = plain(layers__a__source__shape="saw", layers__a__level=-40.0)
+    patch = add_send(patch, "layers.a", "bus2", 0.0)
+    for name, value in (("on", True), ("way", "hard"), ("amount", 0.0), ("kept", False)):
+        patch = with_value(patch, f"buses.2.drive.{name}", value)
+    for quality in (1, 2, 8):
+        driven = steady(patch, 45, quality=quality)
+        straight = steady(with_value(patch, "buses.2.drive.on", False), 45, quality=quality)
+        for n in (1, 9, 40, 70, 100):
+            change = decibels(amplitude_at(driven, 110.0 * n) / amplitude_at(straight, 110.0 * n))
+            assert change == pytest.approx(0.0, abs=0.3), (quality, n)
+
+
+def test_a_send_that_would_go_round_is_refused_in_words_and_threads_go_with_a_send() -> None:
+    patch = add_send(layered(), "layers.a", "bus2")
+    with pytest.raises(OutOfRange, match="Bus 3 cannot send to bus 1, which may come to it"):
+        add_send(patch, "buses.3", "bus1")
+    with pytest.raises(OutOfRange, match="no place"):
+        add_send(patch, "layers.a", "attic")
+    with pytest.raises(ValueError, match="round and round"):
+        Patch.model_validate(
+            patch.model_dump() | {"buses": patch.model_dump()["buses"] | {"2": {"sends": {"bus2": {}}}}}
+        )
+    patch, lfo = add_modulator(patch, Modulator.kinds["lfo"]())
+    patch, key = sew(patch, lfo, "layers.a.sends.bus2.level", 6.0)
+    assert key not in remove_send(patch, "layers.a", "bus2").threads
+    assert any(slot.path == "layers.a.sends.bus2.level" for slot in slots(patch))
+    assert arrivals(add_send(patch, "layers.b", "rack2"), "rack2") == ["B"]
+    assert "A at −6.0\u2009dB also → bus 2" in words(patch) and "bus 2 (nothing yet) → rack 1" in words(patch)

@@ -16,14 +16,16 @@ from felt_dial.live.shared_memory import SCOPE
 from felt_dial.patch.module import Filter
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.shaping import WAYS
+from felt_dial.patch.ways import bus_words
 from felt_dial.sound.spectra import across
 from felt_dial.ui.dials.controls import Options, Pill, Upright
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.frame.analyser import Analyser
 from felt_dial.ui.frame.header import EngineReading
+from felt_dial.ui.inspector.layer_settings import Sends
 from felt_dial.ui.inspector.tone import FilterKind, main_dial, shown
-from felt_dial.ui.pages.patch.routing import Routing, bus_words
+from felt_dial.ui.pages.patch.routing import Routing
 from felt_dial.ui.pictures.analysis import Scope, Spectrum, Stages
 from felt_dial.ui.pictures.drawn_lines import LineEditor
 from felt_dial.ui.pictures.drives import ShapingPicture
@@ -176,6 +178,33 @@ def test_a_bus_is_set_in_the_inspector_and_only_goes_onward(desk: Desk) -> None:
     assert bus_words(session.patch.buses["2"]) == "comb, all teeth"
     session.undo()
     assert session.patch.buses["2"].filter.kind == "state_variable"  # type: ignore[attr-defined]
+
+
+def test_a_send_is_added_drawn_thinner_read_out_and_cut(desk: Desk) -> None:
+    """From the Out of a layer and from a bus; what a bus cannot reach stands in its menu with the reason, and does nothing."""
+    session, routing = desk.session, desk.find(Routing)
+    desk.select("out", "a")
+    before = routing.grab().toImage()
+    desk.find(Sends).send("bus2")
+    QApplication.processEvents()
+    assert routing.grab().toImage() != before and "A at −6.0\u2009dB also → bus 2" in routing.words()
+    assert routing.accessibleDescription() == routing.words()
+    dial = desk.dial("layers.a.sends.bus2.level")
+    assert "Send to bus 2" in session.label_of(dial.path)
+    session.set("layers.a.sends.bus2.level", -20.0)
+    assert "A at −20.0\u2009dB also → bus 2" in routing.words()
+    session.undo()
+    session.undo()
+    assert not session.patch.layers["a"].sends
+    session.redo()
+    desk.select("bus", "2")
+    sends = desk.find(Sends)
+    sends.send("bus1")
+    assert not session.patch.buses["2"].sends and "may come to it" in desk.messages[-1]
+    sends.send("rack2")
+    assert desk.window.effects.second.comes.text() == "from Bus 2"
+    next(p for p in desk.find(Sends).findChildren(Pill) if p.text() == "Cut").click()
+    assert not session.patch.buses["2"].sends and session.patch.layers["a"].sends
 
 
 def test_lines_of_the_routing_pass_no_bus_that_they_do_not_go_through(desk: Desk) -> None:

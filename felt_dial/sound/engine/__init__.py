@@ -1,5 +1,6 @@
 """A patch made ready to sound.
 
+- `arrivals`: when sounds come together, so that the ways that are shorter wait for those that are longer.
 - `building`: every module of a patch at its place, with the rows of control that it reads and all that ties it.
 - `bus_voice`: the buses of a program, where layers meet note by note.
 - `carry_over`: a program takes what an earlier one was doing, so that an edit does not stop the sound.

@@ -14,7 +14,7 @@ from felt_dial.sound.control.core.layout import Layout
 from felt_dial.sound.control.core.records import GLOBAL, Modulation
 from felt_dial.sound.engine.arrivals import arrivals
 from felt_dial.sound.engine.bus_voice import BusVoice
-from felt_dial.sound.engine.layer_voice import Feed, LayerVoice, Swing, sends
+from felt_dial.sound.engine.layer_voice import Feed, LayerVoice, Sending, Swing, sends
 from felt_dial.sound.engine.output_stage import FIRST_BUS, RACK, OutputStage
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.engine.tone_chain import Tone, Workspace
@@ -33,6 +33,8 @@ class Built:
         Its layers, its buses, and where they come together.
     arrivals : {sum or bus: frames}
         How late what comes into each is.
+    sendings : list of list of Sending
+        Where else each layer and each bus goes.
     room : Workspace
         Room that layers and buses share.
     tuned : bool
@@ -59,7 +61,7 @@ class Built:
         self._fine = Stage(rate * quality, frames * quality, tick=TICK * quality, newest=self.newest)
         self._plain = Stage(rate, frames, newest=self.newest)
         self.grains = self._fine.grains
-        self.room = Workspace(frames * quality)
+        self.room = Workspace(frames * quality, TICK * quality)
         self.arrivals = arrivals(self._fine.rate)
         self.output = OutputStage(frames, quality, self.arrivals[RACK])
         self.layers: list[LayerVoice] = []
@@ -75,6 +77,7 @@ class Built:
             elif steps[0] == "racks":
                 stage = self._fine if getattr(module, "bends", False) else self._plain
                 self.output.racks[steps[1]].add(self._place(path, module, stage, GLOBAL))
+        self.sendings = [part.also for part in self.layers] + [part.also for part in self.buses]
         self.tuned = any(isinstance(effect, Filter) for rack in patch.racks.values() for effect in rack.values())
         self._tie(frames * quality)
         self.running = [self._found[path] for path in sounding(patch)]
@@ -129,7 +132,9 @@ class Built:
             for other, inlet in declared.inlets.items():
                 layer.feeds.append(Feed(known[other], self._control(f"layers.{layer.key}.inlets.{other}", inlet)))
             layer.swing = self._swing(declared, layer.control, known, layer.key)
+            layer.also.extend(self._sendings(f"layers.{layer.key}", declared))
         for bus in self.buses:
+            bus.also.extend(self._sendings(f"buses.{bus.key}", self._patch.buses[bus.key]))
             bus.swing = self._swing(self._patch.buses[bus.key], bus.control, known)
         senders = {id(feed.layer): feed.layer for layer in self.layers for feed in layer.feeds}
         swings = [layer.swing for layer in self.layers] + [bus.swing for bus in self.buses]
@@ -143,6 +148,14 @@ class Built:
         """What moves the cutoff of a layer's or bus's filter as fast as it sounds."""
         other = str(module.swung)
         return Swing(known[other], control[module.row_of("swing")]) if other in known and other != own else None
+
+    def _sendings(self, path: str, part: Layer | Bus) -> list[Sending]:
+        """Where else a layer or a bus goes."""
+        ways = list(WHERE)
+        return [
+            Sending(ways.index(where), self._control(f"{path}.sends.{where}", send)[0])
+            for where, send in part.sends.items()
+        ]
 
     def _control(self, path: str, module: Module, row: int | slice = slice(None)) -> NDArray[np.float32]:
         """The control rows of a module's parameters, in the order of their declaration."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.engine.layer_voice import Swing
+from felt_dial.sound.engine.layer_voice import Sending, Swing
 from felt_dial.sound.engine.output_stage import SPILL
 from felt_dial.sound.engine.tone_chain import Tone
 from felt_dial.sound.playing.voices import Voices
@@ -34,6 +34,7 @@ class BusVoice:
     ) -> None:
         self.key, self.place, self.tone, self.control, self.out, self.places = key, place, tone, control, out, goes
         self.swing: Swing | None = None
+        self.also: list[Sending] = []
         self.audio = np.zeros((ROWS, 2, frames), np.float32)
         self.inlet = np.zeros((ROWS, 2, frames + SPILL), np.float32)
         self.touched = np.zeros(ROWS, np.bool_)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import weakref
 from dataclasses import dataclass, field
-from typing import cast
+from typing import NamedTuple, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -54,6 +54,13 @@ class Swing(Heard):
         return bool(self.octaves.any())
 
 
+class Sending(NamedTuple):
+    """One more place that a layer or a bus goes to, and how loud: dB, float32 (row, tick + 1)."""
+
+    goes: int
+    level: NDArray[np.float32]
+
+
 @dataclass
 class LayerVoice:
     """A layer in the program: its source, its drive, its filter, what modulates it, and how it is mixed."""
@@ -71,6 +78,7 @@ class LayerVoice:
     weights: NDArray[np.float32]
     feeds: list[Feed] = field(default_factory=list)
     swing: Swing | None = None
+    also: list[Sending] = field(default_factory=list)
     send: NDArray[np.float32] | None = None
     rows: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))
     share: float = 0.0

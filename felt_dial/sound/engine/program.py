@@ -339,6 +339,8 @@ class Program:
             self._mix(layer, was if went == layer.goes else 0.0, share, layer.goes)
             if went != layer.goes:
                 self._mix(layer, was, 0.0, went)
+            for way in layer.also:
+                self._mix(layer, was, share, way.goes, way.level)
         layer.source.spent(begin)
 
     def _tune(self, layer: LayerVoice, line: NDArray[np.float32]) -> None:
@@ -386,7 +388,10 @@ class Program:
         if not voices_finite(self.audio, rows):
             self._mend(layer, rows)
 
-    def _mix(self, layer: LayerVoice, was: float, now: float, goes: int) -> None:
+    def _mix(
+        self, layer: LayerVoice, was: float, now: float, goes: int, send: NDArray[np.float32] | None = None
+    ) -> None:
+        """Adds a layer to where it goes, or where it sends to at a level of its own as well."""
         if goes == NOWHERE:
             return
         sums = goes < FIRST_BUS
@@ -395,7 +400,7 @@ class Program:
         peak = run_mix(
             self.audio,
             self.moves[layer.contour],
-            control[LEVEL],
+            control[LEVEL] if send is None else self._sent(control[LEVEL], send),
             control[PAN],
             self.modulation.gain,
             layer.weights[WAS],
@@ -411,6 +416,12 @@ class Program:
             self.voices.peak,
         )
         layer.peak = max(layer.peak, peak)
+
+    def _sent(self, own: NDArray[np.float32], send: NDArray[np.float32]) -> NDArray[np.float32]:
+        """A level and that of a send, in dB, together; −∞ where either is."""
+        found = np.add(own, send, out=self.room.level)
+        found[(own < SILENCE) | (send < SILENCE)] = 2 * SILENCE
+        return found
 
     def _swung(self, swing: Swing | None, rows: NDArray[np.int32]) -> NDArray[np.float32]:
         """By how many octaves a cutoff is swung at every frame, float32 (row, frame); (0, 0) where by nothing."""
@@ -435,14 +446,18 @@ class Program:
             bus.audio[rows] = 0.0
             bus.tone.reset()
             self.report.broken.append(f"buses.{bus.key}")
-        ways = [(0.0 if went != bus.goes else 1.0, 1.0, bus.goes)] + [(1.0, 0.0, went)] * (went != bus.goes)
-        for was, now, goes in ways:
+        level = bus.control[BUS_LEVEL]
+        ways = [(0.0 if went != bus.goes else 1.0, 1.0, bus.goes, level)] + [(1.0, 0.0, went, level)] * (
+            went != bus.goes
+        )
+        ways += [(1.0, 1.0, way.goes, way.level) for way in bus.also]
+        for was, now, goes, send in ways:
             sums = goes < FIRST_BUS
             onward = self.output.take(goes) if sums else self.buses[goes - FIRST_BUS].take(rows)
             peak = run_mix(
                 bus.audio,
                 self.always,
-                bus.control[BUS_LEVEL],
+                level if send is level else self._sent(level, send),
                 bus.control[BUS_PAN],
                 self.modulation.gain,
                 bus.rest[0],
@@ -482,6 +497,7 @@ class Program:
     def late(self) -> int:
         """Frames by which the sound comes out later than its notes: what looks ahead, and the ways between rates."""
         goes = [layer.goes for layer in self.layers] + [bus.goes for bus in self.buses]
+        goes += [way.goes for also in self.built.sendings for way in also]
         return self.output.late(bool(self.target[self.at["rack2"]] < 0.5), RACK2 in goes)
 
     def running(self) -> list[RunningModule]:

@@ -15,9 +15,10 @@ from felt_dial.sound.sizes import ROWS
 class Workspace:
     """Room that all layers and buses work in, one after the other."""
 
-    def __init__(self, frames: int) -> None:
+    def __init__(self, frames: int, tick: int) -> None:
         self.dry = np.zeros((ROWS, 2, frames), np.float32)
         self.swing = np.zeros((ROWS, frames), np.float32)
+        self.level = np.zeros((ROWS + 1, frames // tick + 1), np.float32)
 
 
 class Tone:

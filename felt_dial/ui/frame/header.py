@@ -6,8 +6,9 @@ from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
-from felt_dial.patch.patch import Patch, effect_name, param_at
+from felt_dial.patch.patch import Patch, param_at
 from felt_dial.patch.units import MINUS, THIN, number
+from felt_dial.patch.ways import effect_name
 from felt_dial.sound.sizes import SILENT
 from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, text_label
 from felt_dial.ui.dials.entry import Entry

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from felt_dial.patch.patch import effect_name, sounding
+from felt_dial.patch.patch import sounding
+from felt_dial.patch.ways import effect_name
 from felt_dial.ui.frame.analyser import decibels
 from felt_dial.ui.session import Session
 

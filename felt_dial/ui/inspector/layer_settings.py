@@ -7,8 +7,10 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import add_inlet, loops_back, remove_inlet
+from felt_dial.patch.edits import add_inlet, add_send, loops_back, remove_inlet, remove_send
+from felt_dial.patch.parts import WHERE
 from felt_dial.patch.tuning import load_tuning
+from felt_dial.patch.ways import place_words, sends_to
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.session import Session
@@ -46,6 +48,7 @@ class Inlets(QWidget):
         row.addWidget(letter)
         about = QVBoxLayout()
         about.setSpacing(0)
+        about.addStretch()
         name = text_label(patch.layers[other].name or patch.layers[other].source.title, "value")
         about.addWidget(name)
         late = loops_back(patch, self.key, other)
@@ -53,6 +56,7 @@ class Inlets(QWidget):
             "in a loop: a block late" if late else "silent itself" if patch.layers[other].get("out") == "none" else ""
         )
         about.addWidget(text_label(note, "small"))
+        about.addStretch()
         row.addLayout(about, 1)
         row.addWidget(Dial(self.session, f"{path}.index", layer_dye(other), 17))
         row.addWidget(Dial(self.session, f"{path}.ring", layer_dye(other), 17))
@@ -79,6 +83,73 @@ class Inlets(QWidget):
     def _cut(self, other: str) -> None:
         session = self.session
         session.edit(remove_inlet(session.patch, self.key, other), f"cut {other.upper()} from {self.key.upper()}")
+
+
+class Sends(QWidget):
+    """The places that a layer or a bus sends to beside the one where it goes, each with its level."""
+
+    def __init__(self, session: Session, path: str) -> None:
+        super().__init__()
+        self.session, self.path = session, path
+        family, key = path.split(".")
+        self.part = getattr(session.patch, family)[key]
+        self.shade, self.name = (layer_dye(key), key.upper()) if family == "layers" else ("walnut", f"bus {key}")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(2)
+        head = QHBoxLayout()
+        head.addWidget(text_label("Also sends to", "value"))
+        head.addStretch()
+        self.add = Pill("+ Send", "small", self._menu, "Send a part of this sound to one more bus or rack")
+        head.addWidget(self.add)
+        box.addLayout(head)
+        for where in self.part.sends:
+            box.addLayout(self._row(where))
+        if not self.part.sends:
+            box.addWidget(text_label("no other place", "small"))
+
+    def _row(self, where: str) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        about = QVBoxLayout()
+        about.setSpacing(0)
+        about.addStretch()
+        about.addWidget(text_label(WHERE[where], "value"))
+        about.addWidget(text_label(place_words(self.session.patch, where), "small"))
+        about.addStretch()
+        row.addLayout(about, 1)
+        row.addWidget(Dial(self.session, f"{self.path}.sends.{where}.level", self.shade, 17))
+        row.addWidget(Pill("Cut", "link", lambda: self._cut(where), "Send nothing there any more"))
+        return row
+
+    def _menu(self) -> None:
+        menu = QMenu(self)
+        patch = self.session.patch
+        for where, name in WHERE.items():
+            if where == "none" or where in self.part.sends:
+                continue
+            says = place_words(patch, where)
+            action = menu.addAction(item(f"{name}: {says}" if says else name), lambda w=where: self.send(w))
+            if where not in sends_to(self.part):
+                action.setEnabled(False)
+                action.setText(item(f"{name}: it may come here itself"))
+            elif where == self.part.out:
+                action.setEnabled(False)
+                action.setText(item(f"{name}: it goes there already"))
+        menu.exec(self.add.mapToGlobal(self.add.rect().bottomLeft()))
+
+    def send(self, where: str) -> None:
+        """Sends to one more place."""
+        session = self.session
+        session.try_edit(
+            lambda: add_send(session.patch, self.path, where), f"send {self.name} to {WHERE[where].lower()}"
+        )
+
+    def _cut(self, where: str) -> None:
+        session = self.session
+        session.edit(
+            remove_send(session.patch, self.path, where), f"send {self.name} to {WHERE[where].lower()} no more"
+        )
 
 
 class TuningRow(QWidget):

@@ -18,7 +18,7 @@ from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.importing import Importing
-from felt_dial.ui.inspector.layer_settings import Inlets, TuningRow
+from felt_dial.ui.inspector.layer_settings import Inlets, Sends, TuningRow
 from felt_dial.ui.inspector.macro import MacroPart
 from felt_dial.ui.inspector.modulator import MoverPart
 from felt_dial.ui.inspector.pattern_player import PatternPart
@@ -203,6 +203,8 @@ class Inspector(Card):
         self._grid([path + name for name in names], self.shade, columns=5)
         self.body.addWidget(SewnLine())
         self.body.addWidget(Inlets(self.session, key))
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(Sends(self.session, f"layers.{key}"))
 
     def _bus(self, key: str) -> None:
         """A bus: where it goes, its drives, its filter."""
@@ -218,6 +220,7 @@ class Inspector(Card):
         said = f"from {letters}, note by note" if letters else "no layer goes here yet: see a layer’s Out"
         self.body.addWidget(text_label(said))
         self._grid([f"{path}.out", f"{path}.level", f"{path}.pan"], "walnut")
+        self.body.addWidget(Sends(self.session, path))
         self.body.addWidget(SewnLine())
         self.body.addWidget(DrivePart(self.session, f"{path}.drive", "walnut", "Drive", self.grid_of))
         self.body.addWidget(SewnLine())
@@ -229,6 +232,7 @@ class Inspector(Card):
         """Where a layer goes, and which notes play it."""
         path = f"layers.{key}."
         self._grid([path + name for name in ("level", "pan", "velocity", "out")], self.shade, columns=5)
+        self.body.addWidget(Sends(self.session, f"layers.{key}"))
         self.body.addWidget(SewnLine())
         self._title("Which notes play it")
         self._grid(

@@ -11,8 +11,9 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QP
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from felt_dial.live.shared_memory import SCOPE
-from felt_dial.patch.patch import effect_name, sounding
+from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import MINUS, number
+from felt_dial.patch.ways import effect_name
 from felt_dial.sound import spectra
 from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies, draw_ground
 from felt_dial.ui.session import Session

@@ -11,7 +11,8 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import remove_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import Choice
-from felt_dial.patch.patch import effect_name, path_exists, sounding
+from felt_dial.patch.patch import path_exists, sounding
+from felt_dial.patch.ways import effect_name
 from felt_dial.sound.effects.equaliser import BANDS
 from felt_dial.sound.effects.equaliser import Equaliser as Banded
 from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, Upright, control_for, text_label

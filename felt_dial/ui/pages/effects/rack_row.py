@@ -22,7 +22,8 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
-from felt_dial.patch.patch import Patch, arrivals, effect_name
+from felt_dial.patch.patch import Patch
+from felt_dial.patch.ways import arrivals, effect_name
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pictures.registry import picture_of

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from felt_dial.patch.parts import WHERE, Bus
-from felt_dial.patch.patch import Patch, arrivals, bus_layers, effect_name
+from felt_dial.patch.parts import Bus, Layer
+from felt_dial.patch.ways import arrivals, bus_layers, bus_words, words
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font
@@ -19,41 +18,6 @@ TALL = 78
 DISC = 9.0
 Node = tuple[str, str]
 """A place in the routing: (layer, a), (bus, 1), (rack, 1), (out, )."""
-
-
-def bus_words(bus: Bus) -> str:
-    """What a bus does to the sound, in the order in which it does."""
-    steps = [f"{part.gist()} drive" if name != "filter" else part.gist() for name, part in _steps(bus) if part.on]
-    return ", ".join(steps) or "nothing yet"
-
-
-def _steps(bus: Bus) -> Iterator[tuple[str, Any]]:
-    yield "drive", bus.drive
-    yield "filter", bus.filter
-    yield "after", bus.after
-
-
-def words(patch: Patch) -> str:
-    """The way of the sound, read out."""
-    titles = {
-        r: [effect_name(patch, r, key) for key, e in rack.items() if e.get("on")] for r, rack in patch.racks.items()
-    }
-    said = []
-    for where in WHERE:
-        letters = " ".join(key.upper() for key, layer in patch.layers.items() if layer.out == where)
-        if letters and where != "none":
-            said.append(f"{letters} → {WHERE[where].lower() if where != 'direct' else 'output'}")
-        elif letters:
-            said.append(f"{letters} modulates only")
-    for key, bus in patch.buses.items():
-        if bus_layers(patch, key):
-            goes = WHERE[str(bus.out)].lower() if bus.out != "direct" else "output"
-            said.append(f"bus {key} ({bus_words(bus)}) → {goes}")
-    if arrivals(patch, "rack2"):
-        joins = "rack 1" if patch.rack2 == "rack" else "output"
-        said.append(f"rack 2 ({', '.join(titles['2']) or 'empty'}) → {joins}")
-    said.append(f"rack 1 ({', '.join(titles['1']) or 'empty'}) → output")
-    return " · ".join(said)
 
 
 class Routing(QWidget):
@@ -69,7 +33,7 @@ class Routing(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setMouseTracking(True)
-        session.watch(self._follow, "layers.*.out", "layers.*.on", "buses", "rack2")
+        session.watch(self._follow, "layers.*.out", "layers.*.on", "layers.*.sends", "buses", "rack2")
         session.selected.connect(self.update)
         self._follow()
 
@@ -110,38 +74,43 @@ class Routing(QWidget):
             return "bus", where[3:]
         return {"rack": ("rack", "1"), "rack2": ("rack", "2"), "direct": ("out", "")}[where]
 
-    def _ways(self) -> Iterator[tuple[Node, Node, str]]:
-        """Every sewn line: from, to, and its dye."""
+    def _ways(self) -> Iterator[tuple[Node, Node, str, bool]]:
+        """Every sewn line: from, to, its dye, and whether it is a send."""
         patch = self.session.patch
-        for key, layer in patch.layers.items():
-            if goal := self._goal(str(layer.out)):
-                yield ("layer", key), goal, layer_dye(key)
-        for key, bus in patch.buses.items():
-            if bus_layers(patch, key) and (goal := self._goal(str(bus.out))):
-                yield ("bus", key), goal, "ink"
+        parts: list[tuple[Node, Layer | Bus, str]] = [
+            (("layer", key), layer, layer_dye(key)) for key, layer in patch.layers.items()
+        ]
+        parts += [(("bus", key), bus, "ink") for key, bus in patch.buses.items() if bus_layers(patch, key)]
+        for node, part, shade in parts:
+            for where in (str(part.out), *part.sends):
+                if goal := self._goal(where):
+                    yield node, goal, shade, where in part.sends
         if arrivals(patch, "rack2"):
-            yield ("rack", "2"), ("rack", "1") if patch.rack2 == "rack" else ("out", ""), "ink"
-        yield ("rack", "1"), ("out", ""), "ink"
+            yield ("rack", "2"), ("rack", "1") if patch.rack2 == "rack" else ("out", ""), "ink", False
+        yield ("rack", "1"), ("out", ""), "ink", False
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         nodes = self.nodes()
-        for start, end, shade in self._ways():
+        for start, end, shade, send in self._ways():
             lane = nodes[end if end[0] == "bus" and start[0] == "layer" else start].center().y()
             if start[0] == "layer" and end[0] != "bus":
                 lane = 3.0 if end == ("rack", "1") else TALL - 3.0
             down = (start, end) == (("rack", "2"), ("rack", "1"))
-            self._sew(painter, nodes[start], nodes[end], shade, None if down else lane)
+            self._sew(painter, nodes[start], nodes[end], shade, None if down else lane, send)
         chosen = list(nodes)[self.at % len(nodes)] if self.hasFocus() else None
         painter.setFont(body_font(12))
         for node, box in nodes.items():
             self._stop(painter, node, box, node == chosen)
 
-    def _sew(self, painter: QPainter, a: QRectF, b: QRectF, shade: str, lane: float | None) -> None:
-        """A line along a lane that nothing stands on; with none, from the top of one to the bottom of another."""
-        pen = QPen(colour("soft") if shade == "ink" else dye(shade), 1.5)
-        pen.setDashPattern([4, 2.6])
+    def _sew(self, painter: QPainter, a: QRectF, b: QRectF, shade: str, lane: float | None, send: bool) -> None:
+        """A line along a lane that nothing stands on; with none, from the top of one to the bottom of another.
+
+        A send is thinner, and sewn with smaller stitches.
+        """
+        pen = QPen(colour("soft") if shade == "ink" else dye(shade), 0.9 if send else 1.5)
+        pen.setDashPattern([2.4, 3.2] if send else [4, 2.6])
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         path = QPainterPath()
