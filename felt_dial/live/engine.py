@@ -109,7 +109,8 @@ class Engine:
         self.hold = False
         self.held_back: set[tuple[float, int]] = set()
         self.meter = LoudnessMeter(rate, frames)
-        self.ramp = np.arange(round(SWAP_FADE * rate), dtype=np.float32) / (SWAP_FADE * rate)
+        u = np.linspace(0.0, 1.0, round(SWAP_FADE * rate), dtype=np.float32)
+        self.ramp = u * u * (3.0 - 2.0 * u)
         self.output: SimulatedOutput | PortAudioOutput | None = None
         self.quiet_blocks = 0
         self.blocks = 0
@@ -183,14 +184,13 @@ class Engine:
         was = self.program.output.tap
         fresh.output.tap.path, fresh.output.tap.alone = was.path, was.alone
         self.old, self.program, self.generation = self.program, fresh, generation
-        self.faded = 0
+        self.faded = -fresh.late
 
     def _fade(self, out: NDArray[np.float32]) -> None:
+        """The earlier program fades into this one, once what this one heard first has come through it."""
         assert self.old is not None
         before = self.old.block()
-        ramp = np.ones(self.frames, np.float32)
-        part = self.ramp[self.faded : self.faded + self.frames]
-        ramp[: len(part)] = part
+        ramp = self.ramp[np.clip(np.arange(self.faded, self.faded + self.frames), 0, len(self.ramp) - 1)]
         out *= ramp
         out += before * (1 - ramp)
         self.faded += self.frames

@@ -75,6 +75,9 @@ class Module(BaseModel, metaclass=ModuleMeta):
     picture: ClassVar[str] = ""
     """The name of the picture that suits it; none shows its values as bars."""
 
+    splices: ClassVar[frozenset[str]] = frozenset()
+    """Choices after which its sound begins anew, because what is in its loops would not fit any more."""
+
     def get(self, name: str) -> Value:
         """The value of one parameter."""
         return getattr(self, name)  # type: ignore[no-any-return]
@@ -224,7 +227,7 @@ class Effect(Module, family=True):
 
     on = Switch("On", True, says="Lets the effect work; off leaves the sound as it was, bit for bit.", smooth=True)
     wet = Param("Wet", 1.0, (0.0, 1.0), PERCENT, says="How much of what the effect makes, beside the plain sound.")
-    kept = Switch("Level kept", False, says="As loud after as before, measured while it plays.")
+    kept = Switch("Level kept", False, says="As loud after as before, measured while it plays.", smooth=True)
 
     levels: ClassVar[tuple[float, float] | None] = None
     """The dB from one end of its picture to the other, where it works on the level; a transfer of samples else."""

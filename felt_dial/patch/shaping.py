@@ -53,7 +53,7 @@ class Shaper(Shaping, family=True, kind="shaper", title="Drive"):
 
     on = Switch("On", False, says="Lets the drive work.", smooth=True)
     wet = Param("Mix", 1.0, (0.0, 1.0), PERCENT, says="How much of the bent wave, beside the plain one.")
-    kept = Switch("Level kept", True, says="As loud after as before, measured while it plays.")
+    kept = Switch("Level kept", True, says="As loud after as before, measured while it plays.", smooth=True)
 
     def gist(self) -> str:
         """What it is set to, in a few words."""

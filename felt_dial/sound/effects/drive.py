@@ -19,7 +19,7 @@ class Drive(Effect, Shaping, kind="drive"):
 
     bends = True
     wet = Param("Wet", 1.0, (0.0, 1.0), PERCENT, says="How much of the bent wave, beside the plain one.")
-    kept = Switch("Level kept", True, says="As loud after as before, measured while it plays.")
+    kept = Switch("Level kept", True, says="As loud after as before, measured while it plays.", smooth=True)
 
     @classmethod
     def leaves(cls, name: str) -> bool:

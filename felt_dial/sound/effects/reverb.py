@@ -27,6 +27,7 @@ class Reverb(Effect, kind="reverb"):
     """A room, a hall, a plate or a cloud: eight lines that feed each other."""
 
     picture = "room"
+    splices = frozenset({"way"})
 
     way = Choice(
         "Space",

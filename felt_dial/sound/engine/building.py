@@ -23,12 +23,17 @@ from felt_dial.sound.playing.voices import Voices
 from felt_dial.sound.sizes import TICK
 from felt_dial.sound.tone.kernels.drive import redraw
 
+PITCHES = ("octave", "harmonic", "divisor", "fixed")
+"""What of a layer makes its pitch jump."""
+
 
 class Built:
     """The parts of a program.
 
     Attributes
     ----------
+    jumping : {slot: (module or layer, row)}
+        What cannot be smoothed: the module works twice, as it was and as it is, in the block in which it is set.
     layers, buses, output
         Its layers, its buses, and where they come together.
     arrivals : {sum or bus: frames}
@@ -81,8 +86,21 @@ class Built:
         self.tuned = any(isinstance(effect, Filter) for rack in patch.racks.values() for effect in rack.values())
         self._tie(frames * quality)
         self.running = [self._found[path] for path in sounding(patch)]
+        self.jumping = self._jumping()
         self._odd = {at: 0.0 for _, _, at in self._curves}
         self.redraw(modulation.slots["target"], modulation.drawn, None)
+
+    def _jumping(self) -> dict[int, tuple[RunningModule | LayerVoice, int]]:
+        """Slots of choices, plain switches and whole numbers that the sound is made with: whose they are, and which row."""
+        found: dict[int, tuple[RunningModule | LayerVoice, int]] = {}
+        parts: list[tuple[str, Module, RunningModule | LayerVoice]] = [(r.path, r.module, r) for r in self.running]
+        parts += [(f"layers.{layer.key}", self._patch.layers[layer.key], layer) for layer in self.layers]
+        for path, module, part in parts:
+            first = self._layout.at[f"{path}.{next(iter(module.params))}"]
+            for row, (name, param) in enumerate(module.params.items()):
+                if not param.smooth and (isinstance(part, RunningModule) or name in PITCHES):
+                    found[first + row] = (part, row)
+        return found
 
     def redraw(self, target: NDArray[np.float64], drawn: NDArray[np.float64], was: NDArray[np.float64] | None) -> None:
         """Lays the drawn curves out that are another than in the drawings `was`."""
@@ -106,7 +124,7 @@ class Built:
             switches,
             at[f"{path}.out"],
             at[f"{path}.order"],
-            at.get(f"{path}.source.track", -1),
+            list(layer.source.params).index("track") if "track" in layer.source.params else None,
             self._weights[:, place],
         )
 

@@ -74,10 +74,12 @@ class LayerVoice:
     switches: tuple[int, ...]
     out: int
     order: int
-    track: int
+    track: int | None
     weights: NDArray[np.float32]
     feeds: list[Feed] = field(default_factory=list)
     swing: Swing | None = None
+    steps: dict[int, float] = field(default_factory=dict)
+    """Rows of control that jump in this block, and the values before."""
     also: list[Sending] = field(default_factory=list)
     send: NDArray[np.float32] | None = None
     rows: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))
@@ -86,6 +88,15 @@ class LayerVoice:
     stale: bool = False
     idle: bool = False
     peak: float = 0.0
+
+    def before(self) -> NDArray[np.float32]:
+        """Its control as if nothing had jumped in this block."""
+        if not self.steps:
+            return self.control
+        control = self.control.copy()
+        for row, value in self.steps.items():
+            control[row] = value
+        return control
 
     def lot(self, seed: float) -> int:
         """What keeps its chances apart from those of other layers, and of the same under another seed."""

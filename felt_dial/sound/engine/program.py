@@ -26,6 +26,7 @@ from felt_dial.sound.engine.building import Built
 from felt_dial.sound.engine.bus_voice import BusVoice
 from felt_dial.sound.engine.kernels.mix import (
     SILENCE,
+    run_fade,
     run_frequency,
     run_line,
     run_mix,
@@ -39,6 +40,8 @@ from felt_dial.sound.engine.kernels.mix import (
 from felt_dial.sound.engine.layer_voice import NO_TURN, LayerVoice, Swing, in_order
 from felt_dial.sound.engine.output_stage import FIRST_BUS, NOWHERE, RACK2
 from felt_dial.sound.engine.running_module import RunningModule
+from felt_dial.sound.engine.tone_chain import Notes
+from felt_dial.sound.kernel import State
 from felt_dial.sound.playing.allocator import VoiceAllocator
 from felt_dial.sound.playing.events import BEND, ON, SUSTAIN, TEMPO, WHEEL, Event
 from felt_dial.sound.playing.pattern_player import PatternPlayer
@@ -58,6 +61,13 @@ def patch_values(patch: Patch) -> NDArray[np.float64]:
     for drawing in drawings(patch):
         found += drawing.drawn.numbers(drawing.value)
     return np.array(found)
+
+
+def all_begin(begin: NDArray[np.int32], rows: NDArray[np.int32]) -> NDArray[np.int32]:
+    """`Voices.begin` with some rows beginning in this block, if not later then with its first frame."""
+    found = begin.copy()
+    found[0, rows] = np.maximum(found[0, rows], 0)
+    return found
 
 
 @dataclass
@@ -140,6 +150,9 @@ class Program:
         for bus in self.buses:
             bus.goes = bus.places[int(self.target[bus.out])]
         self._seen = b""
+        self._jumps = np.zeros(self.count, np.bool_)
+        self._jumps[list(built.jumping)] = True
+        self._stepped: list[RunningModule | LayerVoice] = []
         self._first: list[Event] = []
 
     def _value(self, path: str) -> float:
@@ -167,6 +180,10 @@ class Program:
         """Takes over the values that were set since the last block."""
         seen = self.values[: self.whole].tobytes()
         if seen != self._seen:
+            for slot in np.flatnonzero((self.values[: self.count] != self.target[: self.count]) & self._jumps).tolist():
+                part, row = self.built.jumping[slot]
+                part.steps[row] = float(self.target[slot])
+                self._stepped.append(part)
             self.target[: self.count] = self.values[: self.count]
             drawn = self.values[self.count : self.whole]
             self.built.redraw(self.target, drawn, self.modulation.drawn)
@@ -259,6 +276,8 @@ class Program:
         self.heard[FIRST_LAYER:] = [layer.peak for layer in self.layers]
         self.heard[BEFORE_RACK], self.heard[OUT] = self.output.before, max(report.left, report.right)
         self.loudness_gain = gain
+        while self._stepped:
+            self._stepped.pop().steps.clear()
         return self.out
 
     def modulation_arguments(self) -> tuple[Any, ...]:
@@ -319,12 +338,14 @@ class Program:
             if layer.send is not None:
                 layer.send.fill(0.0)
             return
+        starts = self.voices.begin
         if layer.stale:
+            starts = all_begin(starts, layer.rows)
             layer.source.reset()
             layer.tone.reset()
             layer.stale = False
         begin = perf_counter_ns()
-        self._make(layer)
+        self._make(layer, starts)
         if layer.send is not None:
             run_send(
                 self.audio,
@@ -343,48 +364,62 @@ class Program:
                 self._mix(layer, was, share, way.goes, way.level)
         layer.source.spent(begin)
 
-    def _tune(self, layer: LayerVoice, line: NDArray[np.float32]) -> None:
-        """Frequencies of a layer's notes, given their keys."""
+    def _tune(self, layer: LayerVoice, control: NDArray[np.float32], line: NDArray[np.float32]) -> None:
+        """Frequencies of a layer's notes, given its control and their keys."""
         reach, reference = self._reach(), self._value("reference")
-        run_pitch(self.frequency, layer.control, line, self.bend, reach, reference, layer.rows)
+        run_pitch(self.frequency, control, line, self.bend, reach, reference, layer.rows)
 
-    def _make(self, layer: LayerVoice) -> None:
-        """Source and filter of a layer, into `audio`."""
-        voices, tick, rows = self.voices, TICK * self.quality, layer.rows
+    def _sound(
+        self,
+        layer: LayerVoice,
+        starts: NDArray[np.int32],
+        made: NDArray[np.float32],
+        pitched: NDArray[np.float32],
+        turn: NDArray[np.float32],
+        state: State,
+        audio: NDArray[np.float32],
+    ) -> bool:
+        """The raw sound of a layer into `audio`, by the control of its source and its own; False where it follows no key."""
         source = layer.source
-        tracks = layer.track < 0 or self.target[layer.track] > 0.5
-        self._tune(layer, self.line if tracks else self.flat)
+        tracks = layer.track is None or bool(made[layer.track, GLOBAL, 0] > 0.5)
+        self._tune(layer, pitched, self.line if tracks else self.flat)
+        source.kernel(
+            audio,
+            self.frequency,
+            turn,
+            made,
+            layer.rows,
+            starts,
+            TICK * self.quality,
+            source.stage.rate,
+            min(0.5 * self.rate, HIGHEST),
+            layer.lot(self._value("seed")),
+            *state,
+        )
+        return tracks
+
+    def _make(self, layer: LayerVoice, starts: NDArray[np.int32]) -> None:
+        """Source and filter of a layer, into `audio`; `starts` is `Voices.begin`, or that of a layer that sounds again."""
+        rows, tick, source = layer.rows, TICK * self.quality, layer.source
         turn = NO_TURN
         if layer.turned():
             turn = self.turn
             for n, feed in enumerate(layer.feeds):
                 run_turn(turn, feed.layer.send, feed.control, feed.layer.weights[SENT], rows, tick, n == 0)
-        source.kernel(
-            self.audio,
-            self.frequency,
-            turn,
-            source.control,
-            rows,
-            voices.begin,
-            tick,
-            source.stage.rate,
-            min(0.5 * self.rate, HIGHEST),
-            layer.lot(self._value("seed")),
-            *source.arrays,
-        )
+        jumps = bool(source.steps or layer.steps)
+        if jumps:
+            self._sound(layer, starts, source.before(), layer.before(), turn, source.twin(), self.room.was)
+            if source.begins_anew():
+                starts = all_begin(starts, rows)
+        tracks = self._sound(layer, starts, source.control, layer.control, turn, source.arrays, self.audio)
+        if jumps:
+            run_fade(self.room.was, self.audio, rows)
         for feed in layer.feeds:
             run_ring(self.audio, feed.layer.send, feed.control, feed.layer.weights[SENT], rows, tick)
         if not tracks:  # only the source plays every key alike
-            self._tune(layer, self.line)
-        layer.tone.run(
-            self.audio,
-            rows,
-            voices.start,
-            self.line,
-            self.frequency,
-            self._swung(layer.swing, rows),
-            self.target[layer.order] > 0.5,
-        )
+            self._tune(layer, layer.control, self.line)
+        notes = Notes(rows, self.voices.start, self.line, self.frequency, self._swung(layer.swing, rows))
+        layer.tone.run(self.audio, notes, bool(self.target[layer.order] > 0.5))
         if not voices_finite(self.audio, rows):
             self._mend(layer, rows)
 
@@ -441,7 +476,7 @@ class Program:
             bus.tone.rest()
             return
         run_frequency(self.played, self.line, self.bend, self._reach(), self._value("reference"), rows)
-        bus.tone.run(bus.audio, rows, voices.start, self.line, self.played, self._swung(bus.swing, rows))
+        bus.tone.run(bus.audio, Notes(rows, voices.start, self.line, self.played, self._swung(bus.swing, rows)))
         if not voices_finite(bus.audio, rows):
             bus.audio[rows] = 0.0
             bus.tone.reset()

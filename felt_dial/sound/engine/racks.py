@@ -9,12 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
-from felt_dial.sound.engine.kernels.mix import run_back, run_in, sound_peak
+from felt_dial.sound.engine.kernels.mix import run_back, run_fade, run_in, run_rise, sound_peak
 from felt_dial.sound.engine.rates import Finer, Pad
 from felt_dial.sound.engine.running_module import RunningModule, late_of
 from felt_dial.sound.sizes import TICK
 
 Sound = NDArray[np.float32]
+FIRST, NOT_NOW = np.zeros(1, np.int32), np.full(1, -1, np.int32)
+"""The only row of a sound, and the tick at which it begins: long ago."""
 
 
 @dataclass
@@ -45,13 +47,32 @@ class RackEffect:
         self.kept = running.control[module.row_of("kept")] if module.leaves("kept") else np.zeros_like(running.on)
         self.rate = running.stage.rate / (quality if module.bends else 1)
         self.loud = np.array([0.0, 0.0, 1.0, *[0.0] * 5])
-        self.pad = Pad(self.late, frames) if self.late else None
+        self.pad = Pad(self.late, frames, always=True) if self.late else None
+        self.share = np.ones_like(running.on)
+        self._warms = 0
+        self._cold = 1 + self.late // frames
+        u = np.linspace(0.0, 1.0, len(self.share), dtype=np.float32)
+        self._rise = u * u * (3.0 - 2.0 * u)
 
     @property
     def on(self) -> bool:
         """True where it works in this block."""
         on = self.running.on
         return bool(on[0] != 0.0 or on[-1] != 0.0)
+
+    def shares(self) -> tuple[Sound, bool]:
+        """How much of it is heard at each tick, and whether that is less than it is on.
+
+        Switched on, it is heard once the sound has come through what it looks ahead, and a block later than that in full.
+        """
+        running = self.running
+        if running.was_off:
+            self._warms = self._cold + 1
+        if self._warms == 0:
+            return running.on, False
+        self._warms -= 1
+        np.multiply(running.on, self._rise if self._warms == 0 else 0.0, out=self.share)
+        return self.share, True
 
 
 class Rack:
@@ -102,20 +123,30 @@ class Rack:
         works, keeps, before = run_in(sound, self._dry, running.on, effect.wet, effect.kept)
         if not works:
             running.rest()
+            running.was_off = True
+            if effect.pad is not None:
+                effect.pad.run(sound, 0)
             if alone:
                 sound.fill(0.0)
             return True
         running.quiet = False
         if effect.pad is not None:
             effect.pad.run(self._dry, effect.late)
-        if effect.finer is not None:
-            fine = effect.finer.lift(sound)
-            running.kernel(fine, running.control, running.stage.tick, running.stage.rate, *running.arrays)
-            effect.finer.drop(sound)
-        else:
-            running.kernel(sound, running.control, TICK, running.stage.rate, *running.arrays)
+        share, warms = effect.shares()
+        self._work(effect, sound)
         after = run_back(
-            self._dry, sound, works, keeps, alone, running.on, effect.wet, effect.shared, effect.loud, effect.rate, TICK
+            self._dry,
+            sound,
+            2 if warms else works,
+            keeps,
+            alone,
+            share,
+            effect.wet,
+            effect.shared,
+            effect.kept,
+            effect.loud,
+            effect.rate,
+            TICK,
         )
         good = bool(after >= 0.0)
         if not good:
@@ -123,3 +154,23 @@ class Rack:
         running.peaks = [before, max(after, 0.0)]
         running.spent(begin)
         return good
+
+    def _work(self, effect: RackEffect, sound: Sound) -> None:
+        """What the effect itself does. Where a choice was set, it works as before as well, and fades into what it does now."""
+        running, stage = effect.running, effect.running.stage
+        fine = sound if effect.finer is None else effect.finer.lift(sound)
+        was = None
+        if running.steps and not running.was_off:
+            was = fine.copy()
+            running.kernel(was, running.before(), stage.tick, stage.rate, *running.twin())
+            if running.begins_anew():
+                running.reset()
+                running.was_off = True
+        if running.was_off:
+            run_rise(fine[None], FIRST, NOT_NOW)
+            running.was_off = False
+        running.kernel(fine, running.control, stage.tick, stage.rate, *running.arrays)
+        if was is not None:
+            run_fade(was[None], fine[None], FIRST)
+        if effect.finer is not None:
+            effect.finer.drop(sound)

@@ -32,12 +32,12 @@ def _apart() -> tuple[NDArray[np.float32], np.float32]:
 
 
 class Pad:
-    """A delay of whole frames that keeps one sound in step with another."""
+    """A delay of whole frames that keeps one sound in step with another; `always` remembers also what need not wait yet."""
 
-    def __init__(self, most: int, frames: int) -> None:
+    def __init__(self, most: int, frames: int, always: bool = False) -> None:
         self._line = np.zeros((2, 1 << math.ceil(math.log2(most + frames + 2))), np.float32)
         self._state = np.array([0, -1])
-        self._used = False
+        self._used = always
 
     def run(self, sound: Sound, wait: int) -> None:
         """Delays `sound`, float32 (2, frame), in place."""

@@ -43,6 +43,10 @@ class RunningModule:
     """Nothing has sounded in it since its state was laid out."""
     peaks: list[float] = field(default_factory=lambda: [0.0, 0.0])
     """Largest sample before it and after it, of the last block."""
+    was_off: bool = False
+    """It did not work in the block before, though something sounded there."""
+    steps: dict[int, float] = field(default_factory=dict)
+    """Rows of control that jump in this block, and the values before: choices, switches and whole numbers that were set."""
     lags: bool = False
     """It comes late now: once it has worked, until nothing sounds in it, so that switching it off leaves no gap."""
     line: NDArray[np.float32] = field(init=False)
@@ -59,6 +63,24 @@ class RunningModule:
     def late(self) -> int:
         """Frames by which voices come out of it late in this block."""
         return self.line.shape[2] // 2 if self.lags else 0
+
+    def before(self) -> NDArray[np.float32]:
+        """Its control as if nothing had jumped in this block."""
+        control = self.control.copy()
+        for row, value in self.steps.items():
+            control[row] = value
+        return control
+
+    def begins_anew(self) -> bool:
+        """True where what jumps in this block makes it begin from nothing."""
+        names = list(self.module.params)
+        return any(names[row] in self.module.splices for row in self.steps)
+
+    def twin(self) -> State:
+        """A copy of its state, in which it can run once more as it was."""
+        return tuple(
+            part.copy() if isinstance(part, np.ndarray) and part.flags.writeable else part for part in self.arrays
+        )
 
     def reset(self) -> None:
         """State as after building."""

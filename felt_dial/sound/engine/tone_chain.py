@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from time import perf_counter_ns
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.engine.kernels.mix import gate, run_voice_blend, run_wait, voices_peak
+from felt_dial.sound.engine.kernels.mix import gate, run_fade, run_rise, run_voice_blend, run_wait, voices_peak
 from felt_dial.sound.engine.running_module import RunningModule
+from felt_dial.sound.kernel import State
 from felt_dial.sound.sizes import ROWS
 
 
@@ -17,65 +19,115 @@ class Workspace:
 
     def __init__(self, frames: int, tick: int) -> None:
         self.dry = np.zeros((ROWS, 2, frames), np.float32)
+        self.was = np.zeros((ROWS, 2, frames), np.float32)
         self.swing = np.zeros((ROWS, frames), np.float32)
         self.level = np.zeros((ROWS + 1, frames // tick + 1), np.float32)
+
+
+class Notes(NamedTuple):
+    """The voices that a tone chain works on.
+
+    Attributes
+    ----------
+    rows, start : int32 (row,)
+        Which they are; the tick of this block at which each begins, −1 for none.
+    line, frequency : float32 (row, tick + 1)
+    swing : float32 (row, frame)
+    """
+
+    rows: NDArray[np.int32]
+    start: NDArray[np.int32]
+    line: NDArray[np.float32]
+    frequency: NDArray[np.float32]
+    swing: NDArray[np.float32]
 
 
 class Tone:
     """Drives and a filter in a row."""
 
     def __init__(self, steps: list[RunningModule], room: Workspace) -> None:
-        self.steps, self._dry = steps, room.dry
+        self.steps, self._dry, self._was = steps, room.dry, room.was
+        self._turned: bool | None = None
 
     @property
     def late(self) -> int:
         """Frames by which voices come out of it late in this block."""
         return sum(step.late for step in self.steps)
 
-    def run(
-        self,
-        audio: NDArray[np.float32],
-        rows: NDArray[np.int32],
-        start: NDArray[np.int32],
-        line: NDArray[np.float32],
-        frequency: NDArray[np.float32],
-        swing: NDArray[np.float32],
-        backwards: bool = False,
-    ) -> None:
-        """Works on the voices `rows` of `audio`, float32 (row, channel, frame), in place."""
-        for step in reversed(self.steps) if backwards else self.steps:
-            works, stage = gate(step.on, step.wet, rows), step.stage
-            if works == 0:
-                step.rest()
-                if step.late:
-                    run_wait(audio, step.line, rows, start, stage.tick, audio)
-                continue
-            if step.line.size and not step.lags:
+    def run(self, audio: NDArray[np.float32], notes: Notes, turned: bool = False) -> None:
+        """Works on the voices of `audio`, float32 (row, channel, frame), in place; the last step first where `turned`.
+
+        Where a choice was set, it works as before as well, and what comes of that fades into what comes now.
+        """
+        rows, before = notes.rows, turned if self._turned is None else self._turned
+        self._turned = turned
+        jumps = before != turned or any(step.steps for step in self.steps)
+        for step in self.steps:
+            if step.line.size and not step.lags and gate(step.on, step.wet, rows):
                 step.lags = True
                 step.line.fill(0.0)
-            step.quiet = False
-            begin = perf_counter_ns()
-            before = voices_peak(audio, rows)
+        if jumps:
+            self._was[rows] = audio[rows]
+            for step in self._order(before):
+                line, state = step.line.copy(), () if step.quiet else step.twin()
+                self._run_one(step, self._was, notes, step.before() if step.steps else step.control, state, line)
+        for step in self._order(turned):
+            if step.steps and step.begins_anew():
+                step.reset()
+                step.was_off = True
+            works = self._run_one(step, audio, notes, step.control, step.arrays, step.line)
+            step.was_off = not works
+            if not works:
+                step.rest()
+        if jumps:
+            run_fade(self._was, audio, rows)
+
+    def _order(self, turned: bool) -> list[RunningModule]:
+        return self.steps[::-1] if turned else self.steps
+
+    def _run_one(
+        self,
+        step: RunningModule,
+        audio: NDArray[np.float32],
+        notes: Notes,
+        control: NDArray[np.float32],
+        state: State,
+        line: NDArray[np.float32],
+    ) -> bool:
+        """One step, with its own control and state or with those of a twin; False where it is off."""
+        rows, stage, works = notes.rows, step.stage, gate(step.on, step.wet, notes.rows)
+        if works == 0 or not state:
             if step.late:
-                run_wait(audio, step.line, rows, start, stage.tick, self._dry)
-            elif works == 2:
-                self._dry[rows] = audio[rows]
-            step.kernel(audio, step.control, line, frequency, rows, start, stage.tick, stage.rate, swing, *step.arrays)
-            if works == 2:
-                run_voice_blend(self._dry, audio, step.on, step.wet, rows, step.stage.tick)
-            step.peaks = [before, voices_peak(audio, rows)]
-            step.spent(begin)
+                run_wait(audio, line, rows, notes.start, stage.tick, audio)
+            return bool(works)
+        step.quiet = False
+        begin = perf_counter_ns()
+        before = voices_peak(audio, rows)
+        if step.late:
+            run_wait(audio, line, rows, notes.start, stage.tick, self._dry)
+        elif works == 2:
+            self._dry[rows] = audio[rows]
+        if step.was_off and state is step.arrays:
+            run_rise(audio, rows, notes.start)
+        step.kernel(
+            audio, control, notes.line, notes.frequency, rows, notes.start, stage.tick, stage.rate, notes.swing, *state
+        )
+        if works == 2:
+            run_voice_blend(self._dry, audio, step.on, step.wet, rows, stage.tick)
+        step.peaks = [before, voices_peak(audio, rows)]
+        step.spent(begin)
+        return True
 
     def rest(self) -> None:
         """Forgets what sounds in it."""
         for step in self.steps:
             step.rest()
-            step.lags = False
+            step.lags = step.was_off = False
 
     def calm(self) -> None:
         """Nothing sounds in it: what comes next need not wait."""
         for step in self.steps:
-            step.lags = False
+            step.lags = step.was_off = False
 
     def reset(self) -> None:
         """State as after building."""

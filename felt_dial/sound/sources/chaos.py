@@ -21,6 +21,7 @@ class Chaos(Source, kind="chaos"):
     """A swinging system driven at the pitch of the note: calm and tonal, then doubled, then wild."""
 
     picture, order = "chaos", 7
+    splices = frozenset({"system"})
 
     system = Choice(
         "System",

@@ -69,4 +69,4 @@ class Partials(Unison, kind="partials"):
         return float(state.ages[row, AT] / max(state.tracks.octaves.shape[0] - 1, 1)) if self.asset else -1.0
 
 
-AT, AGE, FRESH, BEGAN = range(4)
+AT, AGE, FRESH, BEGAN, LAID = range(5)

@@ -240,6 +240,36 @@ def run_wait(audio, line, active, start, tick, out):
                 kept[k] = kept[late + k]
 
 
+@kernel(inline=True)
+def _eased(n, frames):
+    """How far frame `n` of a block is on a way that begins and ends level."""
+    u = n * np.float32(1.0 / frames)
+    return u * u * (np.float32(3.0) - np.float32(2.0) * u)
+
+
+@kernel
+def run_fade(was, now, active):
+    """Voices of `was` (row, channel, frame) fade into those of `now` over the block, in `now`; without a corner."""
+    frames = now.shape[2]
+    for row in active:
+        for channel in range(2):
+            old, fresh = was[row, channel], now[row, channel]
+            for n in range(np.uint64(frames)):
+                fresh[n] = old[n] + _eased(np.float32(n), frames) * (fresh[n] - old[n])
+
+
+@kernel
+def run_rise(audio, active, start):
+    """Lets voices of `audio` (row, channel, frame) rise from nothing over the block, but for those that begin in it."""
+    frames = audio.shape[2]
+    for row in active:
+        if start[row] < 0:
+            for channel in range(2):
+                line = audio[row, channel]
+                for n in range(np.uint64(frames)):
+                    line[n] *= _eased(np.float32(n), frames)
+
+
 @kernel
 def _highest(line):
     """Bits of the largest sample of a line; of a NaN, if there is one."""
@@ -305,11 +335,12 @@ def _loudness(sound, dark, low, side):
 
 
 @kernel
-def run_kept(dry, wet, loud, rate):
-    """Makes `wet` (channel × frame) as loud as `dry`, by what both were in the last second, but not before a silence.
+def run_kept(dry, wet, kept, loud, rate):
+    """As far as `kept` (tick + 1,) says, makes `wet` (channel × frame) as loud as `dry`, by what both were in the last second.
 
-    `loud` is (before, after, gain, what is below 1.5 kHz of both sides before and after, seconds). After a silence the
-    powers begin anew, and for 12 ms, in which much has not come through yet, the gain stays; a tail keeps its own.
+    Not before a silence. `loud` is (before, after, gain, what is below 1.5 kHz of both sides before and after, seconds).
+    After a silence the powers begin anew, and for 12 ms, in which much has not come through yet, the gain stays; a tail
+    keeps its own.
     """
     frames = dry.shape[1]
     dark = 1.0 - math.exp(-2.0 * math.pi * ABOVE / rate)
@@ -327,6 +358,8 @@ def run_kept(dry, wet, loud, rate):
     if before < 2e-9 * frames:
         loud[0] = loud[1] = loud[7] = 0.0
         loud[2] = 0.0 if after < 2e-9 * frames else was
+    part, whole = np.float64(kept[0]), np.float64(kept[kept.shape[0] - 1])
+    was, now = 1.0 + part * (was - 1.0), 1.0 + whole * (now - 1.0)
     gain, grow = np.float32(was), np.float32((now - was) / frames)
     for channel in range(2):
         line = wet[channel]
@@ -348,11 +381,11 @@ def run_in(sound, dry, on, wet, kept):
         for n in range(np.uint64(line.shape[0])):
             to[n] = line[n]
     whole = on[0] == 1.0 and on[end] == 1.0 and wet[0] == 1.0 and wet[end] == 1.0
-    return 1 if whole else 2, kept[end] > 0.5, sound_peak(sound)
+    return 1 if whole else 2, kept[0] > 0.0 or kept[end] > 0.0, sound_peak(sound)
 
 
 @kernel
-def run_back(dry, sound, works, keeps, alone, on, wet, shared, loud, rate, tick):
+def run_back(dry, sound, works, keeps, alone, on, wet, shared, kept, loud, rate, tick):
     """What a rack does after an effect: keeps its level, blends it, leaves `alone` what it adds; returns its largest sample.
 
     Where the effect gave no number, the sound is nothing and −1 is returned.
@@ -362,7 +395,10 @@ def run_back(dry, sound, works, keeps, alone, on, wet, shared, loud, rate, tick)
         sound[:] = np.float32(0.0)
         return peak
     if keeps:
-        run_kept(dry, sound, loud, rate)
+        run_kept(dry, sound, kept, loud, rate)
+    else:
+        loud[:] = 0.0
+        loud[2] = 1.0
     if works == 2:
         run_blend(dry, sound, on, wet, shared, tick)
     if alone:

@@ -13,18 +13,18 @@ from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.matter.analysis import BANDS, HOP, MOST_PARTIALS, RATE, Tracks, drawn_tracks, tracks_of
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.simd.types import float_of
+from felt_dial.sound.sources.core.unison import MOST
 from felt_dial.sound.sources.kernels.core.cycle_reader import TURN, run_bends
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.kernels.core.unison import (
-    LEFT,
     RATIO,
-    RIGHT,
     UnisonState,
+    add_line,
     unison_state,
     unison_tick,
     voice_phase,
 )
-from felt_dial.sound.sources.partials import AGE, AT, BEGAN, FRESH, Partials
+from felt_dial.sound.sources.partials import AGE, AT, BEGAN, FRESH, LAID, Partials
 
 MOST_SINES = 2048
 """Sines of one note: partials times unison."""
@@ -164,11 +164,12 @@ class PartialsState(NamedTuple):
     ----------
     walk : float32 (number,)
         The random line along which partials live.
-    phase : uint32 (row, sine)
+    phase : uint32 (row, voice, sine)
     shown : float32 (row, 2, partial)
         Frequencies and levels that the last look found.
-    ages : float64 (row, 4)
-        The place among the looks, seconds since the note began, how many partials it has, and the place that Position says.
+    ages : float64 (row, 5)
+        The place among the looks, seconds since the note began, how many partials it has, the place that Position says, and
+        how many voices have begun.
     bends, mix, line : (…, frame)
         Room for a run of ticks: phase offsets, both sides, one voice.
     goal : float32 (2, partial)
@@ -195,9 +196,9 @@ def prepare_partials(module: Partials, stage: Stage) -> PartialsState:
     return PartialsState(
         tracks=tracks,
         walk=random_walk(),
-        phase=np.zeros((stage.rows, MOST_SINES), np.uint32),
+        phase=np.zeros((stage.rows, MOST, MOST_PARTIALS), np.uint32),
         shown=np.zeros((stage.rows, 2, MOST_PARTIALS), np.float32),
-        ages=np.zeros((stage.rows, 4)),
+        ages=np.zeros((stage.rows, 5)),
         unison=unison_state(stage.rows),
         bends=np.zeros(STRIDE * stage.tick, np.uint32),
         mix=np.zeros((2, STRIDE * stage.tick), np.float32),
@@ -236,16 +237,16 @@ def play_partials(notes, state, row, first):
         begins = begin[0, row] == t
         alive = unison_tick(control, row, t, note, begins, unison)
         count = min(min(int(control[PARTIALS, row, t]), lanes), MOST_SINES // max(alive, 1))
-        stride = MOST_SINES // max(alive, 1)
+        for u in range(0 if begins else int(state.ages[row, LAID]), alive):
+            for i in range(lanes):
+                place = chance(note, CHANCE_SINE + i) + voice_phase(control, row, t, note, u) * (i + 1)
+                state.phase[row, u, i] = np.uint32(np.int64(place * TURN))
+        state.ages[row, LAID] = max(np.float64(alive), 0.0 if begins else state.ages[row, LAID])
         root = 440.0 * 2.0 ** ((np.float64(control[ROOT, row, t]) + 0.01 * control[CENTS_AT, row, t] - 69.0) / 12.0)
         if begins:
             state.ages[row, AGE] = 0.0
             state.ages[row, BEGAN] = np.float64(control[POSITION, row, t]) * (state.tracks.octaves.shape[0] - 1)
             state.ages[row, AT] = state.ages[row, BEGAN]
-            for u in range(alive):
-                for i in range(count):
-                    place = chance(note, CHANCE_SINE + i) + voice_phase(control, row, t, note, u) * (i + 1)
-                    state.phase[row, u * stride + i] = np.uint32(np.int64(place * TURN))
             _look(state, notes, row, t, count, state.ages[row, AT], 0.0, root)
             for i in range(count):
                 state.shown[row, FREQUENCIES, i], state.shown[row, LEVELS, i] = (
@@ -282,7 +283,7 @@ def play_partials(notes, state, row, first):
             for i in range(count):
                 was, now = state.shown[row, LEVELS, i], state.goal[LEVELS, i]
                 f0, f1 = state.shown[row, FREQUENCIES, i] * ratio, state.goal[FREQUENCIES, i] * ratio
-                p = state.phase[row, u * stride + i]
+                p = state.phase[row, u, i]
                 step = np.uint32(np.int64(f0 * turns))
                 grow = np.uint32(np.int64((f1 - f0) * turns / n))
                 if was > zero or now > zero:
@@ -291,11 +292,8 @@ def play_partials(notes, state, row, first):
                     _add_sine(state.line, p, step, grow, state.bends, harmonic, n, was, (now - was) / np.float32(n))
                 whole = np.uint32(n * (n - 1) // 2)
                 after = np.uint32(p + np.uint32(step * np.uint32(n)))
-                state.phase[row, u * stride + i] = np.uint32(after + np.uint32(grow * whole))
-            left, right = unison.voice[row, u, LEFT], unison.voice[row, u, RIGHT]
-            for k in range(n):
-                state.mix[0, k] += state.line[k] * left
-                state.mix[1, k] += state.line[k] * right
+                state.phase[row, u, i] = np.uint32(after + np.uint32(grow * whole))
+            add_line(state.mix, n, state.line, unison.voice[row, u])
         for i in range(count):
             state.shown[row, FREQUENCIES, i], state.shown[row, LEVELS, i] = (
                 state.goal[FREQUENCIES, i],

@@ -13,7 +13,16 @@ from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.core.unison import MOST
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.kernels.core.recording_reader import Recording, octave_of, read_run, recording_of
-from felt_dial.sound.sources.kernels.core.unison import LEFT, RATIO, RIGHT, UnisonState, unison_state, unison_tick
+from felt_dial.sound.sources.kernels.core.unison import (
+    LEFT,
+    RATIO,
+    RIGHT,
+    WAS_LEFT,
+    WAS_RIGHT,
+    UnisonState,
+    unison_state,
+    unison_tick,
+)
 from felt_dial.sound.sources.sample import Sample
 
 NO_LOOP, FORWARD, BACKWARD, ALTERNATE = range(4)
@@ -231,7 +240,9 @@ def play_sample(notes, state, row, first_tick):
                     part = state.lines[4, k]
                     state.lines[0, k] += part * (state.lines[2, k] - state.lines[0, k])
                     state.lines[1, k] += part * (state.lines[3, k] - state.lines[1, k])
-            left, right = unison.voice[row, u, LEFT], unison.voice[row, u, RIGHT]
+            left, right = unison.voice[row, u, WAS_LEFT], unison.voice[row, u, WAS_RIGHT]
+            more_left = (unison.voice[row, u, LEFT] - left) / np.float32(tick)
+            more_right = (unison.voice[row, u, RIGHT] - right) / np.float32(tick)
             for k in range(tick):
                 gain = one
                 at = state.where[0, k]
@@ -240,8 +251,8 @@ def play_sample(notes, state, row, first_tick):
                     gain = np.float32(min(max(edge / EASE, 0.0), 1.0)) if edge < EASE else one
                 elif not backwards and first > 0.0 and state.direction[row, u] > 0:
                     gain = np.float32(min(max((at - first + 1.0) / EASE, 0.0), 1.0)) if at < first + EASE else one
-                out[row, 0, t * tick + k] += state.lines[0, k] * gain * left
-                out[row, 1, t * tick + k] += state.lines[1, k] * gain * right
+                out[row, 0, t * tick + k] += state.lines[0, k] * gain * (left + more_left * np.float32(k))
+                out[row, 1, t * tick + k] += state.lines[1, k] * gain * (right + more_right * np.float32(k))
             there = state.place[row, u]
             if (state.direction[row, u] > 0 and there < last) or (state.direction[row, u] < 0 and there > first):
                 ended = False

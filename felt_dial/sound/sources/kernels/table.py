@@ -12,7 +12,6 @@ from felt_dial.sound.sources.core.levels import MOST_HARMONICS, Levels, table_of
 from felt_dial.sound.sources.core.unison import MOST
 from felt_dial.sound.sources.kernels.core.cycle_reader import (
     TURN,
-    add_line,
     find_places,
     moved_on,
     ramp_line,
@@ -36,7 +35,10 @@ from felt_dial.sound.sources.kernels.core.unison import (
     LEFT,
     RATIO,
     RIGHT,
+    WAS_LEFT,
+    WAS_RIGHT,
     UnisonState,
+    add_line,
     steady_ticks,
     unison_state,
     unison_tick,
@@ -130,9 +132,11 @@ def _run_reshaped(state, row, u, tick, read, keep):
     """
     edges, fine, samples, bends = state.edges, state.finer.fine, state.table.samples, state.room.bends
     offset, other, shift, share0, share1, p, step, grow, reshape, amount0, amount1, gain, rise = read
-    left, right = state.unison.voice[row, u, LEFT], state.unison.voice[row, u, RIGHT]
+    voice = state.unison.voice[row, u]
+    left, right = voice[WAS_LEFT], voice[WAS_RIGHT]
     one, half = np.float32(1.0), np.float32(0.5)
     count = FINER * tick
+    more_left, more_right = (voice[LEFT] - left) / np.float32(count), (voice[RIGHT] - right) / np.float32(count)
     z0, z1, z2, z3 = edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3]
     v1, v2, x0, y0 = edges[row, u, 4], edges[row, u, 5], edges[row, u, 6], np.float64(edges[row, u, 7])
     for k in range(count):
@@ -222,8 +226,8 @@ def _run_reshaped(state, row, u, tick, read, keep):
         value, v2, v1 = v2 + z0, v1, value
         z0, z1, z2, z3 = z1, z2, z3, np.float32(0.0)
         value *= gain + rise * part
-        fine[0, k] += value * left
-        fine[1, k] += value * right
+        fine[0, k] += value * (left + more_left * np.float32(k))
+        fine[1, k] += value * (right + more_right * np.float32(k))
     if keep:
         edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3] = z0, z1, z2, z3
         edges[row, u, 4], edges[row, u, 5], edges[row, u, 6], edges[row, u, 7] = v1, v2, x0, np.float32(y0)
@@ -356,7 +360,6 @@ def play_table(notes, state, row, first):
             level = table.level_of[min(max(int(limit / max(top, 0.01)), 1), MOST_HARMONICS)]
             before = state.last[row, u] if state.last[row, u] >= 0 else level
             state.last[row, u] = level
-            left, right = unison.voice[row, u, LEFT], unison.voice[row, u, RIGHT]
             p = state.phase[row, u]
             step = np.uint32(np.int64(max(f0 * turns + turned_on(control, row, t, run, n), 0.0)))
             grow = np.uint32(np.int64((f1 - f0) * turns / n))
@@ -393,7 +396,7 @@ def play_table(notes, state, row, first):
                             n,
                             room.line,
                         )
-                    add_line(room.mix, n, room.line, left, right)
+                    add_line(room.mix, n, room.line, unison.voice[row, u])
             else:
                 for late in range(2):
                     lv, frame, share = (level, new, a1) if late == 1 else (before, old, a0)
@@ -408,11 +411,11 @@ def play_table(notes, state, row, first):
                     find_places(p, step, grow, room.bends, table.shifts[lv], n, room.places, room.part)
                     read_places(table.samples, lower, room.places, room.part, n, room.line)
                     ramp_line(room.line, n, (gain) * (one - share), rise * inverse * (one - share))
-                    add_line(room.mix, n, room.line, left, right)
+                    add_line(room.mix, n, room.line, unison.voice[row, u])
                     if share != zero:
                         read_places(table.samples, upper, room.places, room.part, n, room.line)
                         ramp_line(room.line, n, gain * share, rise * inverse * share)
-                        add_line(room.mix, n, room.line, left, right)
+                        add_line(room.mix, n, room.line, unison.voice[row, u])
             state.phase[row, u] = moved_on(p, step, grow, n)
         if shaped:
             come_down(state.finer, row, out, at, tick)

@@ -13,7 +13,6 @@ from felt_dial.sound.sources.core.bandlimited import SAW, CycleTables, cycle_tab
 from felt_dial.sound.sources.core.unison import MOST
 from felt_dial.sound.sources.kernels.core.cycle_reader import (
     TURN,
-    add_line,
     add_places,
     find_places,
     moved_on,
@@ -37,7 +36,10 @@ from felt_dial.sound.sources.kernels.core.unison import (
     LEFT,
     RATIO,
     RIGHT,
+    WAS_LEFT,
+    WAS_RIGHT,
     UnisonState,
+    add_line,
     steady_ticks,
     unison_state,
     unison_tick,
@@ -105,10 +107,12 @@ def _run_synced(state, row, u, tick, reads, speeds):
     """
     edges, phase, hidden, bends = state.edges, state.phase, state.hidden, state.room.bends
     samples, fine = state.tables.samples, state.finer.fine
-    left, right = state.unison.voice[row, u, LEFT], state.unison.voice[row, u, RIGHT]
+    voice = state.unison.voice[row, u]
+    left, right = voice[WAS_LEFT], voice[WAS_RIGHT]
     oa, ob, shift, a0, a1, b0, b1, w0, w1 = reads
     step0, step1, r0, r1 = speeds
     count = FINER * tick
+    more_left, more_right = (voice[LEFT] - left) / np.float32(count), (voice[RIGHT] - right) / np.float32(count)
     p, h = phase[row, u], hidden[row, u]
     z0, z1, z2, z3 = edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3]
     v1, v2 = edges[row, u, 4], edges[row, u, 5]
@@ -143,8 +147,8 @@ def _run_synced(state, row, u, tick, reads, speeds):
         sound = v2 + z0
         v2, v1 = v1, value
         z0, z1, z2, z3 = z1, z2, z3, np.float32(0.0)
-        fine[0, k] += sound * left
-        fine[1, k] += sound * right
+        fine[0, k] += sound * (left + more_left * np.float32(k))
+        fine[1, k] += sound * (right + more_right * np.float32(k))
     phase[row, u], hidden[row, u] = p, h
     edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3] = z0, z1, z2, z3
     edges[row, u, 4], edges[row, u, 5] = v1, v2
@@ -290,7 +294,6 @@ def play_wave(notes, state, row, first):
             level = _level(np.float32(top), limit, tables.level_of)
             before = state.last[row, u] if state.last[row, u] >= 0 else level
             state.last[row, u] = level
-            left, right = unison.voice[row, u, LEFT], unison.voice[row, u, RIGHT]
             p = state.phase[row, u]
             step = np.uint32(np.int64(max(f0 * turns + slide, 0.0)))
             grow = np.uint32(np.int64((f1 - f0) * turns / n))
@@ -325,7 +328,7 @@ def play_wave(notes, state, row, first):
                     )
                 if before != level:
                     ramp_line(room.line, n, share, rise)
-                add_line(room.mix, n, room.line, left, right)
+                add_line(room.mix, n, room.line, unison.voice[row, u])
                 if before == level:
                     break
             state.phase[row, u] = moved_on(p, step, grow, n)

@@ -383,7 +383,8 @@ def _keep(played, state, group, way):
     follow = 1.0 - math.exp(-ticks * played.tick / played.rate / PACE)
     for v in range(VOICES):
         row, first = who[0, v], max(who[1, v], 0)
-        if control[KEPT, row, first] <= 0.5:
+        part, whole = np.float64(control[KEPT, row, first]), np.float64(control[KEPT, row, ticks])
+        if part <= 0.0 and whole <= 0.0:
             here[GAIN, 2 * v] = 0.0
             gains[0, v] = gains[1, v] = 1.0
             continue
@@ -397,7 +398,7 @@ def _keep(played, state, group, way):
         else:
             goal = math.sqrt((here[SUM_IN, 2 * v] + 1e-12) / (here[SUM_OUT, 2 * v] + 1e-12))
             now = was + (min(goal, MOST_GAIN) - was) * follow
-        gains[0, v], gains[1, v] = was, now
+        gains[0, v], gains[1, v] = 1.0 + part * (was - 1.0), 1.0 + whole * (now - 1.0)
         here[GAIN, 2 * v] = now
 
 

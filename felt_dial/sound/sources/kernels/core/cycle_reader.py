@@ -59,14 +59,6 @@ def ramp_line(line, tick, gain, grow):
 
 
 @kernel
-def add_line(mix, tick, line, left, right):
-    """Adds `line` to both sides of `mix` (2, frame)."""
-    for k in range(tick):
-        mix[0, k] += line[k] * left
-        mix[1, k] += line[k] * right
-
-
-@kernel
 def run_bends(turn, row, at, tick, bends):
     """Phase offsets of a tick from `turn` (cycles) as uint32; returns their steepest rise in cycles a frame."""
     if turn.shape[0] == 0:

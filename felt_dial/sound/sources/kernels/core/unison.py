@@ -17,7 +17,7 @@ EVEN, RANDOM, WEIGHTED = range(3)
 
 UNISON, DETUNE, SPREAD, SIDE, SCATTER, VOICING = range(6)
 assert tuple(Unison.params) == ("unison", "detune", "spread", "side", "scatter", "voicing")
-RATIO, LEFT, RIGHT, AIM_LEFT, AIM_RIGHT = range(5)
+RATIO, LEFT, RIGHT, AIM_LEFT, AIM_RIGHT, WAS_LEFT, WAS_RIGHT = range(7)
 ALIVE, COUNTED, STILL, SEEN = 0, 1, 2, 3
 FOLLOW = np.float32(0.2)
 """Part of the way to its level that a voice goes in a tick: voices come and go within milliseconds."""
@@ -29,8 +29,8 @@ class UnisonState(NamedTuple):
 
     Attributes
     ----------
-    voice : float32 (row, voice, 5)
-        Ratio to the pitch, level left and right, and where both levels go.
+    voice : float32 (row, voice, 7)
+        Ratio to the pitch, level left and right as the tick ends, where both levels go, and what they were as it began.
     seen : float32 (row, 3 + parameters)
         How many sound, how many are asked for, whether they stand still, and for which dials they were laid out.
     """
@@ -41,7 +41,7 @@ class UnisonState(NamedTuple):
 
 def unison_state(rows: int) -> UnisonState:
     """The state of no note."""
-    return UnisonState(np.zeros((rows, MOST, 5), np.float32), np.full((rows, SEEN + 6), -1e9, np.float32))
+    return UnisonState(np.zeros((rows, MOST, 7), np.float32), np.full((rows, SEEN + 6), -1e9, np.float32))
 
 
 @kernel
@@ -102,9 +102,12 @@ def unison_tick(control, row, t, note, begins, unison):
             voice[row, u, LEFT], voice[row, u, RIGHT] = voice[row, u, AIM_LEFT], voice[row, u, AIM_RIGHT]
         for u in range(count, MOST):
             voice[row, u, LEFT] = voice[row, u, RIGHT] = np.float32(0.0)
+        for u in range(MOST):
+            voice[row, u, WAS_LEFT], voice[row, u, WAS_RIGHT] = voice[row, u, LEFT], voice[row, u, RIGHT]
     else:
         for u in range(max(count, int(seen[row, ALIVE]))):
             left, right = voice[row, u, LEFT], voice[row, u, RIGHT]
+            voice[row, u, WAS_LEFT], voice[row, u, WAS_RIGHT] = left, right
             to_left, to_right = voice[row, u, AIM_LEFT] - left, voice[row, u, AIM_RIGHT] - right
             if abs(to_left) + abs(to_right) > np.float32(1e-6):
                 still = False
@@ -117,6 +120,16 @@ def unison_tick(control, row, t, note, begins, unison):
     seen[row, ALIVE] = alive
     seen[row, STILL] = np.float32(1.0) if still and alive == count else np.float32(0.0)
     return alive
+
+
+@kernel
+def add_line(mix, n, line, voice):
+    """Adds `line` to both sides of `mix` (2, frame), at the levels of a voice, its row of `UnisonState.voice`."""
+    left, right = voice[WAS_LEFT], voice[WAS_RIGHT]
+    more_left, more_right = (voice[LEFT] - left) / np.float32(n), (voice[RIGHT] - right) / np.float32(n)
+    for k in range(n):
+        mix[0, k] += line[k] * (left + more_left * np.float32(k))
+        mix[1, k] += line[k] * (right + more_right * np.float32(k))
 
 
 @kernel
