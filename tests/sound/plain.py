@@ -57,6 +57,13 @@ def _turn_in_between(audio: Any, places: Any, at: int, taps: Any, tile: Any, row
         tile[row : row + LANES, lane] = sum(taps[lane, k] * flat[begin + k : begin + k + LANES] for k in range(4))
 
 
+def _turn_in_among(audio: Any, places: Any, at: int, taps: Any, tile: Any, row: int) -> None:
+    flat = audio.reshape(-1)
+    for lane in range(LANES):
+        begin = places[lane] + at
+        tile[row : row + LANES, lane] = sum(taps[lane, k] * flat[begin + k : begin + k + LANES] for k in range(8))
+
+
 def _turn_out(audio: Any, places: Any, at: int, tile: Any, row: int) -> None:
     flat = audio.reshape(-1)
     for lane in range(LANES):
@@ -75,6 +82,7 @@ WAYS: dict[Any, Any] = {
     memory.look_up_there: lambda table, room, row: _look_up(table, _load(room, row)),
     memory.turn_in: _turn_in,
     memory.turn_in_between: _turn_in_between,
+    memory.turn_in_among: _turn_in_among,
     memory.turn_out: _turn_out,
     types.whole: np.floor,
     types.root: np.sqrt,

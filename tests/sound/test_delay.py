@@ -14,7 +14,8 @@ from felt_dial.sound.kernel import Stage
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import TICK
-from tests.sound.listening import RATE, plain
+from tests.sound.listening import RATE, decibels, noise, plain
+from tests.sound.test_effects import through
 
 
 def impulse_response(
@@ -130,3 +131,12 @@ def test_a_change_of_time_does_not_click() -> None:
             program.values[at["racks.1.delay1.left"]] = 0.2
         out.append(program.block()[0].copy())
     assert np.abs(np.diff(np.concatenate(out))).max() < 0.1
+
+
+@pytest.mark.parametrize("diffusion", [0.25, 0.5, 0.75, 1.0])
+def test_a_smeared_echo_is_as_loud_as_a_clear_one(diffusion: float) -> None:
+    """Noise in, the echo alone: within half a decibel of the copy."""
+    sound = np.pad(noise(0.5), ((0, 0), (0, RATE // 2)))
+    words = {"left": 0.6, "right": 0.6, "feedback": 0.0, "tone": 20000.0, "wet": 1.0}
+    clear, smeared = (through("delay", sound, **words, diffusion=d)[:, int(0.6 * RATE) :] for d in (0.0, diffusion))
+    assert decibels(float(np.std(smeared) / np.std(clear))) == pytest.approx(0.0, abs=0.5)

@@ -376,11 +376,16 @@ def test_a_phaser_standing_still_is_its_closed_form() -> None:
 
 
 def test_a_flanger_standing_still_has_teeth_at_its_delay() -> None:
-    """x + wet (late − x/2): with half of it a comb with peaks at whole turns of the delay, to the closed form."""
-    out = through("flanger", impulse(0.5), depth=0.0, time=0.002, feedback=0.0, wet=0.5)[0]
-    frequencies = np.fft.rfftfreq(len(out), 1 / RATE)[1:8000]
-    exact = np.abs(0.75 + 0.5 * np.exp(-2j * np.pi * frequencies * 0.002))
-    assert np.abs(np.abs(np.fft.rfft(out))[1:8000] - exact).max() < 0.01
+    """(1 − wet) x + wet (1 + f) late, as loud for noise as x: with half of it the notches are complete, to the closed form."""
+    for feedback, wet in ((0.0, 0.5), (0.4, 0.5), (-0.6, 0.5), (0.4, 0.2), (0.7, 1.0)):
+        out = through("flanger", impulse(0.5), depth=0.0, time=0.002, feedback=feedback, wet=wet)[0]
+        frequencies = np.fft.rfftfreq(len(out), 1 / RATE)[1:8000]
+        z = np.exp(-2j * np.pi * frequencies * 0.002)
+        found, exact = np.abs(np.fft.rfft(out))[1:8000], np.abs(1 - wet + wet * (1 + feedback) * z / (1 - feedback * z))
+        exact /= np.sqrt((1 - wet) ** 2 + wet**2 * (1 + feedback) / (1 - feedback))
+        assert np.abs(found - exact).max() < 0.02
+        assert wet != 0.5 or found.min() < 0.01, "as deep as those of a phaser"
+        assert (found**2).mean() == pytest.approx(1.0, abs=0.05)
 
 
 @pytest.mark.parametrize("kind", ["chorus", "thicken"])

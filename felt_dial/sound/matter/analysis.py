@@ -88,7 +88,36 @@ def pitch_of(sound: NDArray[np.float32], rate: float, lowest: float = 24.0, high
         return None
     middle = float(np.median(found))
     near = [f for f in found if abs(np.log2(f / middle)) < 1 / 24]
+    if (struck := _strike_note(mono, rate, middle)) is not None:
+        return struck
     return _refined(mono, rate, float(np.mean(near)), int(starts[np.argmax(loud)]))
+
+
+BELL = {0.5: 0.5, 1.0: 1.0, 1.2: 1.0, 1.5: 0.5, 2.0: 1.0, 2.5: 0.3, 2.667: 0.3, 3.0: 0.5, 4.0: 0.5}
+"""Partials of a bell above its strike note, and how much each says: hum, prime, tierce, quint, nominal, and on.
+T. D. Rossing, Science of Percussion Instruments, 2000; from memory."""
+
+
+def _strike_note(mono: NDArray[np.float64], rate: float, period: float) -> float | None:
+    """Hertz at which a bell is heard, where nothing sounds at the pitch that its partials happen to share; else None."""
+    size = min(len(mono), int(0.5 * rate))
+    at = int(np.argmax(np.abs(mono))) if len(mono) > 2 * size else 0
+    piece = mono[at : at + size]
+    spectrum = np.abs(np.fft.rfft(piece * np.blackman(len(piece)), 4 * size))
+    k, level = _peaks(spectrum, float(spectrum.max()) * 10 ** (-40 / 20))
+    hertz = k * rate / (4 * size)
+
+    def sounds(f: float) -> bool:
+        return bool(np.any(np.abs(np.log2(hertz / f)) < 0.02))
+
+    if not len(k) or sounds(period) or all(sounds(n * period) for n in (3, 5, 7)):
+        return None
+    best, most = None, 0.0
+    for f in hertz[np.argsort(-level)[:24]]:
+        score = sum(weight for ratio, weight in BELL.items() if sounds(ratio * f))
+        if score > most and all(sounds(ratio * f) for ratio in (1.2, 2.0)):
+            best, most = float(f), score
+    return best
 
 
 def _refined(mono: NDArray[np.float64], rate: float, near: float, at: int) -> float:
@@ -141,19 +170,21 @@ def take_apart(
 ) -> Tracks:
     """The partials of a recording, float32 (channel, frame); at most the first minute.
 
-    Peaks of short spectra, tied from look to look: R. J. McAulay, T. F. Quatieri, IEEE TASSP 34(4), 1986.
-    `watch` is told the part done and raises `Stopped` by returning False.
+    Peaks of short spectra, tied from look to look: R. J. McAulay, T. F. Quatieri, IEEE TASSP 34(4), 1986. The spectra are as
+    long as it takes to tell the closest of the strong partials apart, and no longer; how loud partials are at a look is
+    then set right by how loud the recording is there, octave by octave, so that a strike stays one. `watch` is told the
+    part done and raises `Stopped` by returning False.
     """
     import soxr
 
     mono = sound.mean(axis=0)[: int(LONGEST * rate)]
     if rate != RATE:
         mono = soxr.resample(mono, rate, RATE)
-    size = 1 << int(np.clip(np.ceil(np.log2(4.5 * RATE / max(fundamental, 30.0))), 10, 13))
+    mono = np.asarray(mono, np.float64)
+    size = window_for(mono)
     window = np.hanning(size)
     padded = np.concatenate([np.zeros(size // 2), mono, np.zeros(size)])
     looks = max(2, len(mono) // HOP + 1)
-    hull_bands = 20.0 * 2.0 ** (np.arange(BANDS) / 4)
     spectra = []
     for n in range(looks):
         spectrum = np.abs(np.fft.rfft(padded[n * HOP : n * HOP + size] * window, 2 * size)) * (2 / window.sum())
@@ -168,8 +199,69 @@ def take_apart(
         at, level = _peaks(spectrum, floor)
         alive = _tie(loose, alive, n, at * RATE / (2 * size), level)
     octaves, levels = _packed(loose, looks, fundamental)
-    hull = np.stack([_hull(s, hull_bands, 2 * size) for s in spectra]).astype(np.float32)
-    return Tracks(octaves, levels, hull)
+    levels = as_loud_as(mono, octaves + np.float32(np.log2(fundamental)), levels)
+    return Tracks(octaves, levels, hulls(octaves + np.float32(np.log2(fundamental)), levels))
+
+
+def window_for(mono: NDArray[np.float64]) -> int:
+    """Frames of a spectrum, a power of two from 1024 to 8192, that tells neighbouring strong partials of a sound apart."""
+    size = 8192
+    window = np.blackman(size)
+    padded = np.concatenate([mono, np.zeros(size)])
+    starts = np.linspace(0, max(len(mono) - size, 0), 24).astype(int)
+    loud = np.array([np.square(padded[at : at + size]).sum() for at in starts])
+    gaps: list[float] = []
+    for at in starts[np.argsort(-loud)[:8]]:
+        spectrum = np.abs(np.fft.rfft(padded[at : at + size] * window, 2 * size))
+        k, _ = _peaks(spectrum, float(spectrum.max()) * 10 ** (-45 / 20))
+        if len(k) > 1:
+            gaps += (np.diff(k) * RATE / (2 * size)).tolist()
+    apart = float(np.quantile(gaps, 0.2)) if gaps else 400.0
+    return 1 << int(np.clip(np.ceil(np.log2(4.5 * RATE / max(apart, 30.0))), 10, 13))
+
+
+def as_loud_as(
+    mono: NDArray[np.float64], octaves: NDArray[np.float32], levels: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """Levels of partials (look, partial) at log2 of Hz `octaves`, so that every octave is as loud as in the sound at each look.
+
+    What the spectra smear over their length, a strike above all, comes back to its time; noise between the partials is
+    not theirs, so that nothing becomes more than twice as loud as it was found but in the first 50 ms after a strike.
+    """
+    looks = len(levels)
+    found = levels.copy()
+    spectrum_rate = np.fft.rfft(mono, 1 << (len(mono) + 2 * HOP).bit_length())
+    size = 2 * (len(spectrum_rate) - 1)
+    hertz = np.fft.rfftfreq(size, 1 / RATE)
+    for low in 20.0 * 2.0 ** np.arange(0, 10):
+        inside = (hertz >= low) & (hertz < 2 * low)
+        here = (octaves >= np.log2(low)) & (octaves < np.log2(2 * low)) & (levels > 0)
+        if not here.any():
+            continue
+        power = np.square(np.fft.irfft(np.where(inside, spectrum_rate, 0.0), size)[: len(mono) + HOP])
+        wide = int(max(HOP, 2 * RATE / low)) // 2
+        sums = np.concatenate([[0.0], np.cumsum(power)])
+        at = np.arange(looks) * HOP
+        first, last = np.clip(at - wide, 0, len(power)), np.clip(at + wide, 1, len(power))
+        heard = np.sqrt(2 * (sums[last] - sums[first]) / np.maximum(last - first, 1))
+        made = np.sqrt(np.where(here, np.square(levels.astype(np.float64)), 0.0).sum(axis=1))
+        gain = np.where(made > 1e-7, heard / np.maximum(made, 1e-7), 1.0)
+        rises = np.maximum.accumulate(np.where(heard > 2.0 * np.roll(heard, 1), np.arange(looks), -100))
+        gain = np.where(np.arange(looks) - rises <= 5, np.minimum(gain, 16.0), np.minimum(gain, 1.0))
+        found = np.where(here, found * gain[:, None].astype(np.float32), found)
+    return np.asarray(found, np.float32)
+
+
+def hulls(octaves: NDArray[np.float32], levels: NDArray[np.float32]) -> NDArray[np.float32]:
+    """The colour of each look: levels of its partials in dB, from one to the next, flat beyond the outermost; (look, band)."""
+    bands = np.log2(20.0) + np.arange(BANDS) / 4
+    found = np.full((len(levels), BANDS), -80.0)
+    for n, (place, level) in enumerate(zip(octaves, levels, strict=True)):
+        sounds = np.flatnonzero(level > 1e-3 * max(float(level.max()), 1e-6))
+        if len(sounds):
+            order = sounds[np.argsort(place[sounds])]
+            found[n] = np.interp(bands, place[order], 20 * np.log10(level[order]))
+    return found.astype(np.float32)
 
 
 def _peaks(spectrum: NDArray[np.float64], floor: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -215,7 +307,7 @@ def _tie(
 def _packed(
     loose: list[list[tuple[int, float, float]]], looks: int, fundamental: float
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """The loudest tracks in at most 256 lanes; tracks that never sound together may share one."""
+    """The loudest tracks in at most 256 lanes, the strongest first; tracks that never sound together may share one."""
     loud = sorted((t for t in loose if len(t) >= 3), key=lambda t: -sum(level * level for _, _, level in t))[
         : 4 * MOST_PARTIALS
     ]
@@ -239,17 +331,8 @@ def _packed(
         octaves[last + 1 :, lane] = place[-1]
         levels[first : last + 1, lane] = [level for _, _, level in track]
     used = max(len(lanes), 1)
-    order = np.argsort(np.median(octaves[:, :used], axis=0), kind="stable")
+    order = np.argsort(-np.square(levels[:, :used]).sum(axis=0), kind="stable")
     return np.ascontiguousarray(octaves[:, order]), np.ascontiguousarray(levels[:, order])
-
-
-def _hull(spectrum: NDArray[np.float64], bands: NDArray, size: int) -> NDArray[np.float64]:
-    """Peaks of a spectrum in quarter octaves, in dB, gaps filled and smoothed."""
-    edges = np.clip((bands[:, None] * 2.0 ** (np.array([-1, 1]) / 8) * size / RATE).astype(int), 0, len(spectrum) - 1)
-    levels = np.array([spectrum[a : max(b, a) + 1].max() for a, b in edges])
-    decibels = 20 * np.log10(np.maximum(levels, 1e-6))
-    smooth = np.convolve(np.pad(decibels, 2, mode="edge"), np.array([1, 2, 3, 2, 1]) / 9, mode="valid")
-    return np.asarray(smooth)
 
 
 def drawn_tracks(harmonics: tuple[float, ...]) -> Tracks:
@@ -257,10 +340,8 @@ def drawn_tracks(harmonics: tuple[float, ...]) -> Tracks:
     count = len(harmonics)
     octaves = np.tile(np.log2(np.arange(1, count + 1)).astype(np.float32), (2, 1))
     levels = np.tile(np.asarray(harmonics, np.float32) / max(1e-6, float(np.sqrt(np.square(harmonics).sum()))), (2, 1))
-    bands = 20.0 * 2.0 ** (np.arange(BANDS) / 4) / 261.63
-    decibels = 20 * np.log10(np.maximum(levels[0], 1e-4))
-    hull = np.interp(bands, np.arange(1, count + 2), np.append(decibels, -80.0))
-    return Tracks(octaves, np.float32(0.7) * levels, np.tile(hull.astype(np.float32), (2, 1)))
+    hull = hulls(octaves + np.float32(np.log2(261.63)), levels)
+    return Tracks(octaves, np.float32(0.7) * levels, hull)
 
 
 def cache_folder() -> Path:
@@ -293,7 +374,7 @@ def is_known(asset: Asset, fundamental: float) -> bool:
 
 
 def _place(asset: Asset, fundamental: float) -> Path:
-    return cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}-1.npz"
+    return cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}-2.npz"
 
 
 def analyse(asset: Asset, fundamental: float, watch: Callable[[float], bool] | None = None) -> Tracks:

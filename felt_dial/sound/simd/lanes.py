@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.sound.kernel import Stage, flushed, kernel
-from felt_dial.sound.simd.memory import load, store, turn_in, turn_in_between, turn_out
+from felt_dial.sound.simd.memory import load, store, turn_in, turn_in_among, turn_in_between, turn_out
 from felt_dial.sound.simd.types import bits_of
 
 VOICES, LANES = 4, 8
@@ -165,6 +165,35 @@ def cubic(taps, lane, p):
     taps[lane, 1] = 0.5 * p * (1.0 + p * (4.0 - 3.0 * p))
     taps[lane, 2] = 1.0 + p * p * (1.5 * p - 2.5)
     taps[lane, 3] = 0.5 * p * (p * (2.0 - p) - 1.0)
+
+
+LAGRANGE = tuple((-1.0) ** (7 - k) / (math.factorial(k) * math.factorial(7 - k)) for k in range(8))
+
+
+@kernel
+def seventh(taps, lane, p):
+    """As `cubic`, of eight frames, the fourth and the fifth newest in the middle: J.-L. Lagrange's polynomial through all.
+
+    Half way between two frames, where it loses most, 0.1 dB at a quarter of the rate.
+    """
+    at = 4.0 - p
+    before = 1.0
+    for k in range(8):
+        taps[lane, k] = before * LAGRANGE[k]
+        before *= at - k
+    after = 1.0
+    for k in range(7, -1, -1):
+        taps[lane, k] *= after
+        after *= at - k
+
+
+@kernel
+def rings_in_finely(rings, begins, at, count, taps, places, tile):
+    """`rings_in` by sums of eight, `taps` float32 (8, 8)."""
+    for lane in range(LANES):
+        places[lane] = begins[lane] + at[lane]
+    for n in range(0, count, LANES):
+        turn_in_among(rings, places, n, taps, tile, n)
 
 
 @kernel

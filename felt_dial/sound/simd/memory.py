@@ -250,28 +250,37 @@ def turn_in(context: Any, audio: Any, places: Any, at: Any, tile: Any, row: Any)
     return types.void(audio, places, types.intp, tile, types.intp), lower
 
 
+def _turn_in_sums(context: Any, builder: Any, sig: Any, args: Any, count: int) -> Any:
+    """`turn_in` of sums of `count` frames that follow each other; `taps` float32 (8, count) of them per line."""
+    audio, places, at, taps, tile, row = args
+    lines = []
+    for lane in range(LANES):
+        total = None
+        for tap in range(count):
+            later = builder.add(at, ir.Constant(at.type, tap))
+            here = builder.load(_line(context, builder, sig.args, audio, places, lane, later), align=4)
+            weight = _place(context, builder, sig.args[3], taps, ir.Constant(at.type, count * lane + tap))
+            part = builder.fmul(here, everywhere(builder, FLOATS, builder.load(weight)), flags=FAST)
+            total = part if total is None else builder.fadd(total, part, flags=FAST)
+        lines.append(total)
+    for n, found in enumerate(_turned(builder, lines)):
+        to = _row(context, builder, sig.args[4], tile, builder.add(row, ir.Constant(row.type, n)))
+        builder.store(builder.fpext(found, VECTOR), to, align=8)
+    return context.get_dummy_value()
+
+
 @intrinsic
 def turn_in_between(context: Any, audio: Any, places: Any, at: Any, taps: Any, tile: Any, row: Any) -> Any:
     """`turn_in` of frames between frames: sums of four that follow each other, `taps` float32 (8, 4) of them per line."""
+    kinds = types.void(audio, places, types.intp, taps, tile, types.intp)
+    return kinds, lambda context, builder, sig, args: _turn_in_sums(context, builder, sig, args, 4)
 
-    def lower(context: Any, builder: Any, sig: Any, args: Any) -> Any:
-        audio, places, at, taps, tile, row = args
-        lines = []
-        for lane in range(LANES):
-            total = None
-            for tap in range(4):
-                later = builder.add(at, ir.Constant(at.type, tap))
-                here = builder.load(_line(context, builder, sig.args, audio, places, lane, later), align=4)
-                weight = _place(context, builder, sig.args[3], taps, ir.Constant(at.type, 4 * lane + tap))
-                part = builder.fmul(here, everywhere(builder, FLOATS, builder.load(weight)), flags=FAST)
-                total = part if total is None else builder.fadd(total, part, flags=FAST)
-            lines.append(total)
-        for n, found in enumerate(_turned(builder, lines)):
-            to = _row(context, builder, sig.args[4], tile, builder.add(row, ir.Constant(row.type, n)))
-            builder.store(builder.fpext(found, VECTOR), to, align=8)
-        return context.get_dummy_value()
 
-    return types.void(audio, places, types.intp, taps, tile, types.intp), lower
+@intrinsic
+def turn_in_among(context: Any, audio: Any, places: Any, at: Any, taps: Any, tile: Any, row: Any) -> Any:
+    """The same by sums of eight, `taps` float32 (8, 8): highs pass as well."""
+    kinds = types.void(audio, places, types.intp, taps, tile, types.intp)
+    return kinds, lambda context, builder, sig, args: _turn_in_sums(context, builder, sig, args, 8)
 
 
 @intrinsic

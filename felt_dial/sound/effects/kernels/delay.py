@@ -93,6 +93,7 @@ def run_delay(audio, control, tick, rate, lines, state, smears, other):
         tone = np.float64(control[TONE, t])
         dull = 1.0 if tone > OPEN else 1.0 - math.exp(-2.0 * math.pi * tone / rate)
         diffusion, duck = np.float64(control[DIFFUSION, t]), np.float64(control[DUCK, t])
+        same = 1.0 / math.sqrt((1.0 - diffusion) ** 2 + diffusion**2)
         wow = np.float64(control[WOW_BY, t])
         smeared = diffusion > 0.0 or control[DIFFUSION, t + 1] > 0.0
         sway = 0.0
@@ -131,7 +132,7 @@ def run_delay(audio, control, tick, rate, lines, state, smears, other):
                     smears[1, k, at & around] = np.float32(flushed(w))
                     p, q = before + SMEAR * v, before_right + SMEAR * w
                 at += 1
-                x, y = x + diffusion * (p - x), y + diffusion * (q - y)
+                x, y = same * (x + diffusion * (p - x)), same * (y + diffusion * (q - y))
             if cross:
                 into_left = 0.5 * (x + y) + feedback * state[TONE_RIGHT]
                 into_right = feedback * state[TONE_LEFT]

@@ -10,7 +10,7 @@ import numpy as np
 from felt_dial.patch.shaping import SINE
 from felt_dial.sound.effects.reverb import LARGEST, LENGTHS, LINES, PREDELAY, Reverb
 from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
-from felt_dial.sound.simd.lanes import LANES, cubic, lane_array, rings_in, rings_out
+from felt_dial.sound.simd.lanes import LANES, lane_array, rings_in_finely, rings_out, seventh
 from felt_dial.sound.simd.memory import load, store
 from felt_dial.sound.simd.types import any_above, pick, sides
 from felt_dial.sound.tone.kernels.core.transfer import bend
@@ -32,8 +32,9 @@ FREEZE, WET = ROW["freeze"], ROW["wet"]
 _LENGTHS = np.array([LENGTHS[way] for way in LENGTHS])
 _DIFFUSERS = np.array([DIFFUSERS[way] for way in LENGTHS])
 _DENSITY = np.array([DENSITY[way] for way in LENGTHS])
-WRITE, TURN, LOW, HIGH, SIZE_NOW, KNOWN, CUTS, NUMBERS = 0, 1, 2, 4, 6, 7, 10, 14
-"""State: the frame, the turn of the sway, two one-poles of two channels each, the size, and for what values are known."""
+WRITE, TURN, LOW, HIGH, SIZE_NOW, KNOWN, CUTS, SWAYING, NUMBERS = 0, 1, 2, 4, 6, 7, 10, 14, 15
+"""State: the frame, the turn of the sway, two one-poles of two channels each, the size, for what values are known, the cuts,
+and how far lines sway now."""
 FRAMES, GAINS, FALL, DAMPED, PACE, SIGNS, WAS, SWAYED, GAIN_WAS, GAINED, ROOMS = range(11)
 """Of every line: its frames and gain while it stands, the fall per frame, what it holds, constants, and its frames and gain
 as a tick begins and ends."""
@@ -42,6 +43,8 @@ SPREAD, DENSE = range(2)
 AT, FROM, BEGINS, HERE = range(4)
 SWAY = 0.0006
 """Seconds by which a line sways at full movement."""
+STILL = 0.1
+"""Seconds in which the walls come to stand while the room is frozen: what stands on whole frames loses nothing."""
 
 
 @kernel
@@ -62,7 +65,7 @@ def _measure(control, t, rate, state, room, spread):
         room[FALL, k] = fall
     for k in range(ALLPASSES):
         spread[SPREAD, k] = max(math.floor(_DIFFUSERS[way, k] * size * rate), 1.0)
-        spread[DENSE, k] = min(_DENSITY[way], math.exp(2.0 * fall * spread[SPREAD, k]))
+        spread[DENSE, k] = min(_DENSITY[way], math.exp(4.0 * fall * spread[SPREAD, k]))
 
 
 @kernel
@@ -132,7 +135,7 @@ def _sway(room, sway, turn, freeze, tick):
     x = load(room, FALL) * more
     gains = load(room, GAINS) * (1.0 + x * (1.0 + 0.5 * x))
     gains += freeze * (1.0 - gains)
-    frames = max(load(room, FRAMES) + more, tick + 2.0)
+    frames = max(load(room, FRAMES) + more, tick + 4.0)
     new = room[SWAYED, 0] == 0.0
     store(room, WAS, frames if new else load(room, SWAYED))
     store(room, GAIN_WAS, gains if new else load(room, GAINED))
@@ -145,8 +148,8 @@ def _point(frames, at, taps, write, size):
     """Where eight lines are read `frames` (8,) ago, and with which weights."""
     for k in range(LINES):
         whole = np.int64(frames[k])
-        cubic(taps, k, frames[k] - whole)
-        at[AT, k], at[FROM, k] = write & (size - 1), (write - whole - 2) & (size - 1)
+        seventh(taps, k, frames[k] - whole)
+        at[AT, k], at[FROM, k] = write & (size - 1), (write - whole - 4) & (size - 1)
 
 
 @kernel
@@ -154,10 +157,10 @@ def _hear(rings, room, at, taps, write, tile, other, size):
     """A tick of what eight lines hold, into `tile`; where their lengths move, faded from those before to those after."""
     tick, each = tile.shape[0], 1.0 / tile.shape[0]
     _point(room[WAS], at, taps, write, size)
-    rings_in(rings, at[BEGINS], at[FROM], tick, taps, at[HERE], tile)
+    rings_in_finely(rings, at[BEGINS], at[FROM], tick, taps, at[HERE], tile)
     if any_above(abs(load(room, SWAYED) - load(room, WAS)), 0.0):
         _point(room[SWAYED], at, taps, write, size)
-        rings_in(rings, at[BEGINS], at[FROM], tick, taps, at[HERE], other)
+        rings_in_finely(rings, at[BEGINS], at[FROM], tick, taps, at[HERE], other)
         for n in range(tick):
             was = load(tile, n)
             store(tile, n, was + (n * each) * (load(other, n) - was))
@@ -184,7 +187,7 @@ def prepare_reverb(module: Reverb, stage: Stage) -> tuple[Any, ...]:
         lane_array(stage.tick),
         np.zeros((ENTERS, stage.tick)),
         np.zeros((2, ALLPASSES)),
-        np.zeros((LANES, 4), np.float32),
+        np.zeros((LANES, 8), np.float32),
         places,
         size,
     )
@@ -211,7 +214,11 @@ def run_reverb(
         state[TURN] += tick / rate * 0.7
         if state[TURN] > 64.0:
             state[TURN] -= 64.0
-        freeze, sway = np.float64(control[FREEZE, t]), SWAY * np.float64(control[MOVEMENT, t]) * rate
+        freeze = np.float64(control[FREEZE, t])
+        goal = SWAY * np.float64(control[MOVEMENT, t]) * rate * (1.0 - freeze)
+        fresh = state[SWAYING] < 0.0 or room[SWAYED, 0] == 0.0
+        state[SWAYING] = goal if fresh else state[SWAYING] + (goal - state[SWAYING]) * min(tick / rate / STILL, 1.0)
+        sway = state[SWAYING] if state[SWAYING] > 1e-4 else 0.0
         _sway(room, sway, state[TURN], freeze, tick)
         gains = load(room, GAIN_WAS)
         swell = (load(room, GAINED) - gains) * (1.0 / tick)

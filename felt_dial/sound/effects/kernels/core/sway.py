@@ -16,10 +16,10 @@ DETUNED = 0.0045
 def _room(stage: Stage) -> tuple[np.ndarray, ...]:
     """Two rings, what the sway stands at, and room for a tick."""
     size = 1 << math.ceil(math.log2(LONGEST * stage.rate + 8))
-    return np.zeros((2, size), np.float32), np.zeros(4), np.zeros(stage.tick)
+    return np.zeros((2, size), np.float32), np.zeros(2), np.zeros(stage.tick)
 
 
-WRITE, TURN, BACK_LEFT, BACK_RIGHT = range(4)
+WRITE, TURN = range(2)
 
 
 @kernel
