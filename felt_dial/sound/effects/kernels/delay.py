@@ -71,6 +71,13 @@ def prepare_delay(module: Delay, stage: Stage) -> tuple[np.ndarray, ...]:
     return np.zeros((2, size), np.float32), np.zeros(8), np.zeros((2, len(SMEARS), smear), np.float32), np.zeros(3)
 
 
+@kernel
+def _shares(diffusion):
+    """How much of the copy and of the cloud goes into the echo, which together are as loud as either."""
+    same = 1.0 / math.sqrt((1.0 - diffusion) ** 2 + diffusion**2)
+    return (1.0 - diffusion) * same, diffusion * same
+
+
 @works_for(Delay, prepare_delay)
 @kernel
 def run_delay(audio, control, tick, rate, lines, state, smears, other):
@@ -92,10 +99,12 @@ def run_delay(audio, control, tick, rate, lines, state, smears, other):
         wetter = (np.float64(control[WET, t + 1]) - wet) / tick
         tone = np.float64(control[TONE, t])
         dull = 1.0 if tone > OPEN else 1.0 - math.exp(-2.0 * math.pi * tone / rate)
-        diffusion, duck = np.float64(control[DIFFUSION, t]), np.float64(control[DUCK, t])
-        same = 1.0 / math.sqrt((1.0 - diffusion) ** 2 + diffusion**2)
+        duck = np.float64(control[DUCK, t])
         wow = np.float64(control[WOW_BY, t])
-        smeared = diffusion > 0.0 or control[DIFFUSION, t + 1] > 0.0
+        smeared = control[DIFFUSION, t] > 0.0 or control[DIFFUSION, t + 1] > 0.0
+        clear, cloud = _shares(np.float64(control[DIFFUSION, t]))
+        more_clear, more_cloud = _shares(np.float64(control[DIFFUSION, t + 1]))
+        more_clear, more_cloud = (more_clear - clear) / tick, (more_cloud - cloud) / tick
         sway = 0.0
         if wow > 0.0:
             other[TURN] += tick / rate
@@ -132,7 +141,9 @@ def run_delay(audio, control, tick, rate, lines, state, smears, other):
                     smears[1, k, at & around] = np.float32(flushed(w))
                     p, q = before + SMEAR * v, before_right + SMEAR * w
                 at += 1
-                x, y = same * (x + diffusion * (p - x)), same * (y + diffusion * (q - y))
+                x, y = clear * x + cloud * p, clear * y + cloud * q
+                clear += more_clear
+                cloud += more_cloud
             if cross:
                 into_left = 0.5 * (x + y) + feedback * state[TONE_RIGHT]
                 into_right = feedback * state[TONE_LEFT]
