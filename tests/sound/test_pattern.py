@@ -7,8 +7,9 @@ import pytest
 
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.pattern import LANES
+from felt_dial.sound.control.core.records import PEDAL_SLOT
 from felt_dial.sound.engine.program import Program
-from felt_dial.sound.playing.events import OFF, ON, PANIC, Event
+from felt_dial.sound.playing.events import OFF, ON, PANIC, PEDAL, SUSTAIN, Event
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, plain
@@ -156,3 +157,34 @@ def test_switching_it_off_lets_go_of_its_notes() -> None:
     for _ in range(4):
         program.block()
     assert not program.voices.held.any()
+
+
+def test_lengths_swing_with_their_steps() -> None:
+    """Half of a step is half of a late one and half of a short one: 0.5 · (1 ± swing), and a full length closes the gap."""
+    for length in (0.5, 1.0):
+        found = played(patterned(rows=(row(length=length),) * 4, swing=0.4), 0.9)
+        ons = [e.frame for e in found if e.kind == ON][:6]
+        offs = [e.frame for e in found if e.kind == OFF][:6]
+        for n, (on, off) in enumerate(zip(ons, offs, strict=True)):
+            slot = 1.4 if n % 2 == 0 else 0.6
+            assert off - on == pytest.approx(length * slot * STEP, abs=2), (length, n)
+
+
+def test_a_pedal_under_a_pattern_holds_its_keys_and_not_its_notes() -> None:
+    """Keys that come up go on until the pedal does; each note ends as it would; what moves by the pedal moves."""
+    sustain = [Event(0, SUSTAIN, 0, 1.0), *CHORD, *(Event(2 * STEP, OFF, key) for key in (60, 64, 67))]
+    events = sorted([*sustain, Event(6 * STEP, SUSTAIN, 0, 0.0)], key=lambda e: e.frame)
+    found = played(patterned(), 1.2, events)
+    assert len(onsets(found)) == 6, "a step is due as the pedal comes up: it is not begun"
+    assert sum(e.kind == OFF for e in found) == 6
+    assert [e.value for e in found if e.kind == PEDAL] == [1.0, 0.0]
+    program = Program(patterned(), RATE)
+    program.block(sustain[:1])
+    assert program.target[PEDAL_SLOT] == 1.0
+
+
+def test_a_tie_over_a_skipped_step_ties() -> None:
+    rows = (row(), row(skip=1), row(tie=1, length=1.0), row())
+    found = played(patterned(rows=rows), 0.5)
+    ons, offs = ([e.frame for e in found if e.kind == kind] for kind in (ON, OFF))
+    assert ons[:2] == pytest.approx([0, 2 * STEP], abs=2) and offs[0] == pytest.approx(2 * STEP, abs=2)

@@ -84,6 +84,22 @@ def test_a_loop_goes_on_without_a_click(store: Path, loop: str) -> None:
     assert np.abs(np.diff(sound)).max() < 1.15 * 0.25 * 2 * np.pi * 441.7 / RATE
 
 
+@pytest.mark.parametrize("loop", ["forward", "backward", "alternate"])
+@pytest.mark.parametrize("matter", ["noise", "tone", "tone apart", "both"])
+def test_a_loop_keeps_its_level_at_its_seam(store: Path, loop: str, matter: str) -> None:
+    """Noise, which adds by power, and tones, which add by phase, whichever they meet at: within 1.3 dB all the way."""
+    noisy = 0.2 * np.random.default_rng(7).normal(size=len(T))
+    offset = {"tone": 0.0, "tone apart": 0.4}.get(matter, 0.0)
+    length = 0.234 * (len(T) - 1)
+    f = (round(441.7 * length / RATE) + offset) * RATE / length
+    tone_ = 0.5 * np.sin(2 * np.pi * f * T)
+    sound = {"noise": noisy, "both": noisy + tone_}.get(matter, tone_)
+    patch = playing(store, "sample", sound, loop=loop, loop_start=0.113, loop_end=0.347, fade=0.4)
+    heard = render(patch, [Note(0, 9, 60)], 6.0)[0, RATE : 6 * RATE].astype(np.float64)
+    pieces = 10 * np.log10(np.square(heard).reshape(-1, 2400).mean(axis=1))
+    assert pieces.max() - np.median(pieces) < 1.3 and np.median(pieces) - pieces.min() < 1.3
+
+
 def test_reversed_plays_the_end_first_and_start_and_end_cut(store: Path) -> None:
     ramp = np.linspace(0.0, 1.0, RATE) * np.sign(np.sin(2 * np.pi * 300 * T[:RATE]))
     forward = render(playing(store, "sample", ramp), [Note(0, 2, 60)], 1.0)[0]

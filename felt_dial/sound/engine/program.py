@@ -43,7 +43,7 @@ from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.engine.tone_chain import Notes
 from felt_dial.sound.kernel import State
 from felt_dial.sound.playing.allocator import VoiceAllocator
-from felt_dial.sound.playing.events import BEND, ON, SUSTAIN, TEMPO, WHEEL, Event
+from felt_dial.sound.playing.events import BEND, ON, PEDAL, SUSTAIN, TEMPO, WHEEL, Event
 from felt_dial.sound.playing.pattern_player import PatternPlayer
 from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
 from felt_dial.sound.sizes import BLOCK, HIGHEST, ROWS, TICK
@@ -204,9 +204,10 @@ class Program:
         elif event.kind == BEND and event.channel == 0:
             self._wheel(BEND_SLOT, event.value, tick)
         else:
-            if event.kind == SUSTAIN:
+            if event.kind in (SUSTAIN, PEDAL):
                 self._wheel(PEDAL_SLOT, event.value, tick)
-            self.allocator.obey(event, tick)
+            if event.kind != PEDAL:
+                self.allocator.obey(event, tick)
 
     def _wheel(self, slot: int, value: float, tick: int) -> None:
         self.target[slot], self.modulation.slots["since"][slot] = value, tick

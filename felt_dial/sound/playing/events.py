@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-ON, OFF, BEND, WHEEL, PANIC, PRESSURE, SLIDE, SUSTAIN, SOSTENUTO, TEMPO, RANGE = range(11)
+ON, OFF, BEND, WHEEL, PANIC, PRESSURE, SLIDE, SUSTAIN, SOSTENUTO, TEMPO, RANGE, PEDAL = range(12)
 
 
 class Event(NamedTuple):
     """Something the player did, at a frame of the block or of the render.
 
     `kind` is ON (key, velocity 0–1), OFF (key, release velocity 0–1), BEND (value −1…1), WHEEL, PRESSURE or SLIDE (value
-    0…1), SUSTAIN or SOSTENUTO (down from 0.5), PANIC, RANGE (semitones that BEND reaches) or TEMPO (beats a minute, from
-    the block of its frame on: all that counts in beats follows). Channel 0 speaks to the whole patch; bend, pressure and
-    slide of any other channel move the notes of that channel alone, as in MPE. PRESSURE with a key moves the notes of that
-    key.
+    0…1), SUSTAIN or SOSTENUTO (down from 0.5), PEDAL (a sustain pedal that holds keys elsewhere: it moves what the pedal
+    moves, and holds no note), PANIC, RANGE (semitones that BEND reaches) or TEMPO (beats a minute, from the block of its
+    frame on: all that counts in beats follows). Channel 0 speaks to the whole patch; bend, pressure and slide of any other
+    channel move the notes of that channel alone, as in MPE. PRESSURE with a key moves the notes of that key.
     """
 
     frame: int

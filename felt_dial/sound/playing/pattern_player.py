@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.pattern import LANES, LENGTH, OCTAVE, PROBABILITY, SEMITONE, SKIP, TIE, VELOCITY, Pattern
-from felt_dial.sound.playing.events import OFF, ON, PANIC, Event
+from felt_dial.sound.playing.events import OFF, ON, PANIC, PEDAL, SUSTAIN, Event
 from felt_dial.sound.playing.kernels.counted_chance import chance
 
 UP, DOWN, BOUNCE, PLAYED, RANDOM, CHORD = range(6)
@@ -52,6 +52,7 @@ class Turning:
     turn: int = 0
     beats: float = 0.0
     was_on: bool = False
+    pedal: bool = False
 
 
 class PatternPlayer:
@@ -121,7 +122,7 @@ class PatternPlayer:
     def _take(self, event: Event) -> list[Event]:
         now = self.now
         if event.kind == ON and not self._passes(round(event.key)):
-            if not now.down:
+            if not now.down and not now.pedal:
                 fresh = not now.held
                 now.held = []
                 if fresh and self._value("start") < 0.5:
@@ -132,17 +133,24 @@ class PatternPlayer:
             return []
         if event.kind == OFF and not self._passes(round(event.key)):
             now.down = [k for k in now.down if k.key != event.key]
-            if self._value("hold") < 0.5:
+            if self._value("hold") < 0.5 and not now.pedal:
                 now.held = [k for k in now.held if k.key != event.key]
             return []
+        if event.kind == SUSTAIN:
+            now.pedal = event.value >= 0.5
+            if not now.pedal and self._value("hold") < 0.5:
+                now.held = [k for k in now.held if k in now.down]
+            return [event._replace(kind=PEDAL)]
         if event.kind == PANIC:
-            self.now = Turning(was_on=True, place=now.place, step=now.step, row=now.row, beats=now.beats)
+            self.now = Turning(
+                was_on=True, place=now.place, step=now.step, row=now.row, beats=now.beats, pedal=now.pedal
+            )
         return [event]
 
     def _go_on(self, made: list[Event], start: float, end: float, pace: float, frames: int) -> None:
         """Moves through a part of the block: begins steps and ends notes that are due in it."""
         now = self.now
-        if self._value("hold") < 0.5 and not now.down:
+        if self._value("hold") < 0.5 and not now.down and not now.pedal:
             now.held = []
             made += [Event(round(start * (frames - 1)), OFF, s.key, 0.0, s.channel) for s in now.sounding]
             now.sounding = []
@@ -183,7 +191,7 @@ class PatternPlayer:
             return
         if row[TIE] > 0.5 and now.sounding:
             for note in now.sounding:
-                note.until = place + row[LENGTH]
+                note.until = self._swung(now.step + row[LENGTH])
             return
         turn, now.turn = now.turn, now.turn + 1
         if row[PROBABILITY] < 1.0 and self._lot(now.step, 0) >= row[PROBABILITY]:
@@ -193,14 +201,21 @@ class PatternPlayer:
         shift = 12 * octave + row[SEMITONE] + self._shift(drawn, 2, self._value("vary_pitch"))
         velocity = row[VELOCITY] * (1.0 - self._value("vary_velocity") * self._lot(drawn, 3))
         length = row[LENGTH] * (1.0 - self._value("vary_length") * self._lot(drawn, 4))
-        tied = rows[now.row % len(rows)][TIE] > 0.5
+        after = next((r for r in (rows[(now.row + n) % len(rows)] for n in range(len(rows))) if r[SKIP] < 0.5), rows[0])
+        tied = after[TIE] > 0.5
         for key in self._chosen(turn):
             note = min(max(key.key + shift, 0.0), 127.0)
             made += [Event(frame, OFF, s.key, 0.0, s.channel) for s in now.sounding if s.key == note]
             now.sounding = [s for s in now.sounding if s.key != note]
             made.append(Event(frame, ON, note, min(max(key.velocity * velocity, 1 / 127), 1.0), key.channel))
-            until = place + (1.0 + 1e-6 if tied else max(length, 0.02))
-            now.sounding.append(Sounding(until + (0.5 if tied else 0.0), note, key.channel))
+            until = self._swung(now.step + (1.5 if tied else max(length, 0.02)))
+            now.sounding.append(Sounding(until, note, key.channel))
+
+    def _swung(self, place: float) -> float:
+        """A place in even steps as it comes when every second step is late: lengths are as long as the steps they fill."""
+        swing, pair = self._value("swing"), 2.0 * math.floor(place / 2.0)
+        part = place - pair
+        return pair + (part * (1.0 + swing) if part < 1.0 else 1.0 + swing + (part - 1.0) * (1.0 - swing))
 
     def _shift(self, drawn: int, lane: int, most: float) -> float:
         """A whole number from −most to most by chance."""

@@ -32,6 +32,10 @@ CALM = 5.0
 """Hz below which a sample that is slowed down loses what stands still."""
 SEAM = 64.0
 """Least frames of a loop's crossfade."""
+LISTENED, LEAST_ALIKE = 256, -0.96
+"""Frames by which it is known how alike both sides of a crossfade are, and where that ends: they are kept level by it."""
+AROUND, TOP, BOTTOM = range(3)
+"""Where it fades: from the end to the beginning, or at a turn."""
 
 
 (START, END, CHANCE, FLOOR, LOOP_START, LOOP_END, FADE, ROOT, CENTS_AT, LOOP, TRACK, REVERSE, ONE_SHOT) = (
@@ -90,7 +94,7 @@ def _travel(control, row, t, state, u, speed, size):
     directions are heard, as much of each as the other is far from it.
     """
     place, direction = state.place[row, u], state.direction[row, u]
-    where, other, share = state.where[0], state.where[1], state.lines[4]
+    where, other, share, kind = state.where[0], state.where[1], state.lines[4], state.lines[5]
     tick = where.shape[0]
     loop = int(control[LOOP, row, t])
     low = np.float64(control[LOOP_START, row, t]) * (size - 1)
@@ -101,7 +105,7 @@ def _travel(control, row, t, state, u, speed, size):
     seam = min(max(np.float64(control[FADE, row, t]) * length, SEAM), 0.5 * length)
     half = 0.5 * seam
     for k in range(tick):
-        where[k], other[k], share[k] = place, place, np.float32(0.0)
+        where[k], other[k], share[k], kind[k] = place, place, np.float32(0.0), np.float32(AROUND)
         ahead = 1.0 if direction > 0 else -1.0
         if (loop == FORWARD and direction > 0) or (loop == BACKWARD and direction < 0):
             into = place - (high - seam) if direction > 0 else (low + seam) - place
@@ -114,6 +118,7 @@ def _travel(control, row, t, state, u, speed, size):
             if abs(place - near) < half and direction != (ROUND if near == top else ONWARD):
                 share[k] = np.float32((half - abs(place - near)) / seam)
                 other[k] = 2.0 * near - place
+                kind[k] = np.float32(TOP if near == top else BOTTOM)
         place += ahead * speed
         if loop == NO_LOOP:
             continue
@@ -134,6 +139,42 @@ def _travel(control, row, t, state, u, speed, size):
     return place, direction
 
 
+@kernel
+def _alike(recording, first, mirror, length, count):
+    """Correlation of `count` frames from `first` on with those `length` earlier, or mirrored at `mirror`, −1 to 1."""
+    start, size = recording.starts[0], recording.sizes[0]
+    steps = min(LISTENED, int(count))
+    both = one = other = 1e-12
+    for j in range(steps):
+        here = first + np.floor(count * j / steps)
+        there = 2.0 * mirror - here if mirror >= 0.0 else here - length
+        i = np.int64(np.floor(there))
+        part = there - i
+        k = np.int64(here)
+        if i < 0 or i + 1 >= size or k < 0 or k >= size:
+            continue
+        for line in (recording.left, recording.right):
+            a = np.float64(line[start + k])
+            b = np.float64(line[start + i]) + part * (np.float64(line[start + i + 1]) - np.float64(line[start + i]))
+            both, one, other = both + a * b, one + a * a, other + b * b
+    return min(max(both / math.sqrt(one * other), LEAST_ALIKE), 1.0)
+
+
+@kernel
+def _know_seams(control, row, t, recording, size, seams):
+    """How alike what fades into each other is, found again where the loop is another; what it was found for is kept."""
+    low = np.float64(control[LOOP_START, row, t]) * (size - 1)
+    high = np.float64(control[LOOP_END, row, t]) * (size - 1)
+    length = high - low
+    seam = min(max(np.float64(control[FADE, row, t]) * length, SEAM), 0.5 * length)
+    if seams[row, 3] == low and seams[row, 4] == high and seams[row, 5] == seam:
+        return
+    seams[row, 3], seams[row, 4], seams[row, 5] = low, high, seam
+    seams[row, AROUND] = _alike(recording, np.floor(high - seam), -1.0, length, seam)
+    seams[row, TOP] = _alike(recording, np.floor(high - seam), high - 0.5 * seam, 0.0, seam)
+    seams[row, BOTTOM] = _alike(recording, np.floor(low), low + 0.5 * seam, 0.0, seam)
+
+
 class SampleState(NamedTuple):
     """The recording, and what every note stands at.
 
@@ -150,7 +191,9 @@ class SampleState(NamedTuple):
     where : float64 (2, tick)
         Room for places, and for those that fade in at the end of a loop.
     lines : float32 (6, tick)
-        Room for both sides at both, and for how far one has faded into the other.
+        Room for both sides at both, and for how far one has faded into the other, and where.
+    seams : float64 (row, 6)
+        How alike what fades into each other is, around and at both turns, and the loop that this was found for.
     mean : float64 (row, 2)
         Of both sides, followed below 5 Hz and taken off what is slowed down: it would become a standing pressure.
     """
@@ -163,6 +206,7 @@ class SampleState(NamedTuple):
     unison: UnisonState
     where: NDArray[np.float64]
     lines: NDArray[np.float32]
+    seams: NDArray[np.float64]
     mean: NDArray[np.float64]
 
 
@@ -177,6 +221,7 @@ def prepare_sample(module: Sample, stage: Stage) -> SampleState:
         unison=unison_state(stage.rows),
         where=np.zeros((2, stage.tick)),
         lines=np.zeros((6, stage.tick), np.float32),
+        seams=np.full((stage.rows, 6), -1.0),
         mean=np.zeros((stage.rows, 2)),
     )
 
@@ -236,10 +281,14 @@ def play_sample(notes, state, row, first_tick):
                 fades = fades or state.lines[4, k] > zero
             if fades:
                 read_run(recording, cut, octave, state.where[1], tick, state.lines[2], state.lines[3])
+                _know_seams(control, row, t, recording, size, state.seams)
                 for k in range(tick):
                     part = state.lines[4, k]
-                    state.lines[0, k] += part * (state.lines[2, k] - state.lines[0, k])
-                    state.lines[1, k] += part * (state.lines[3, k] - state.lines[1, k])
+                    alike = np.float32(state.seams[row, int(state.lines[5, k])])
+                    crossed = part * (one - part)
+                    same = one / math.sqrt(one - np.float32(2.0) * crossed * (one - alike))
+                    state.lines[0, k] = same * (state.lines[0, k] + part * (state.lines[2, k] - state.lines[0, k]))
+                    state.lines[1, k] = same * (state.lines[1, k] + part * (state.lines[3, k] - state.lines[1, k]))
             left, right = unison.voice[row, u, WAS_LEFT], unison.voice[row, u, WAS_RIGHT]
             more_left = (unison.voice[row, u, LEFT] - left) / np.float32(tick)
             more_right = (unison.voice[row, u, RIGHT] - right) / np.float32(tick)
