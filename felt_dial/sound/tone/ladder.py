@@ -6,7 +6,9 @@ solved for small sounds, and its sum bent by a soft ceiling, so that every reson
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
+from functools import cache
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -66,7 +68,7 @@ class Acid(Tuned, kind="acid", title="Acid"):
         resonance = now_or_set(self, now, "resonance")
         if self.character == "wire":
             return np.asarray(np.abs(1 / (s * s + WIRE_OPEN * (1 - WIRE_MOST * resonance) * s + 1)))
-        s = s * RUBBER_AT
+        s = prototype(frequency, opened(hertz(self, now, pitch), rubber_opens(resonance), rate), rate) * RUBBER_AT
         k = RUBBER_MOST * resonance
         return np.asarray(np.abs((1 + BASS * k) / (s**4 + 7 * s**3 + 15 * s**2 + 10 * s + 1 + k)))
 
@@ -79,4 +81,35 @@ RUBBER_AT = (10 / 7) ** 0.5
 """Where four poles that lean on each other begin to sing: ω² = 10/7 of the poles' own."""
 RUBBER_MOST = 19.3
 """Feedback at full resonance; at 901/49 = 18.4 it begins to sound by itself."""
+WIDEST = 6.3
+"""Largest tangent of a cutoff: 0.45 of the rate."""
+
+
+@cache
+def rubber_table() -> NDArray[np.float64]:
+    """How much wider poles that lean on each other are set so that they fall by 3 dB where the dial says; (resonance,).
+
+    Left to themselves they would begin to fall a tenth of the way up. From where the cutoff is lifted by resonance on, it
+    stays where they sing.
+    """
+    w = np.geomspace(0.01, 5.0, 100_001)
+    s = 1j * w
+    found = []
+    for k in RUBBER_MOST * np.linspace(0.0, 1.0, RUBBER_STEPS + 1):
+        heard = np.abs((1 + k) / (s**4 + 7 * s**3 + 15 * s**2 + 10 * s + 1 + k))
+        found.append(max(RUBBER_AT / float(w[np.flatnonzero(heard >= math.sqrt(0.5))[-1]]), 1.0))
+    return np.array(found)
+
+
+def rubber_opens(resonance: float) -> float:
+    """`rubber_table` at a resonance."""
+    return float(np.interp(resonance * RUBBER_STEPS, np.arange(RUBBER_STEPS + 1), rubber_table()))
+
+
+def opened(cutoff: float, factor: float, rate: float) -> float:
+    """A cutoff in Hz whose tangent is `factor` times as large, at most `WIDEST`."""
+    return math.atan(min(math.tan(math.pi * cutoff / rate) * factor, WIDEST)) * rate / math.pi
+
+
+RUBBER_STEPS = 64
 WIRE_OPEN, WIRE_MOST = 1.6, 1.012

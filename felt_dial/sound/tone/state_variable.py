@@ -1,4 +1,4 @@
-"""State-variable filter: low-, high- and band-pass, notch and peak, 12 and 24 dB per octave.
+"""State-variable filter: low-, high- and band-pass, notch and peak, 12 and 24 dB per octave; low- and high-pass 6.
 
 The topology-preserving form of V. Zavalishin, The Art of VA Filter Design (rev. 2.1.2, chapter 4):
 the bilinear transform of the analogue prototype, exact at the cutoff, calm when the cutoff moves.
@@ -27,6 +27,8 @@ RESPONSES = {
     "notch 24": "Notch 24",
     "peak 12": "Peak 12",
     "peak 24": "Peak 24",
+    "low 6": "Low-pass 6",
+    "high 6": "High-pass 6",
 }
 BUTTERWORTH_12 = math.sqrt(0.5)
 BUTTERWORTH_24 = (0.541196100146197, 1.306562964876377)
@@ -46,6 +48,10 @@ class StateVariable(Tuned, kind="state_variable", title="State-variable"):
         """Gain (linear) at each frequency, of the parameters as they are, or as `now` says."""
         return gain_at(str(self.response), hertz(self, now, pitch), now_or_set(self, now, "resonance"), frequency, rate)
 
+    def idle(self) -> set[str]:
+        """What falls by 6 dB an octave has nothing that could ring."""
+        return super().idle() | ({"resonance"} if str(self.response).endswith(" 6") else set())
+
     def gist(self) -> str:
         """What kind of filter it is set to, in a word or two."""
         return RESPONSES[str(self.response)].lower()
@@ -54,6 +60,8 @@ class StateVariable(Tuned, kind="state_variable", title="State-variable"):
 def quality_factors(response: str, resonance: float) -> list[float]:
     """Q of each second-order stage: Butterworth at no resonance, geometric up to Q 30 at full."""
     form, slope = response.split()
+    if slope == "6":
+        return [0.5]
     if slope == "12":
         return [BUTTERWORTH_12 * (HIGHEST_Q / BUTTERWORTH_12) ** resonance]
     if form in ("band", "notch", "peak"):
@@ -65,6 +73,8 @@ def quality_factors(response: str, resonance: float) -> list[float]:
 def gain_at(response: str, cutoff: float, resonance: float, frequency: ArrayLike, rate: float) -> NDArray[np.float64]:
     """Gain (linear) at each frequency: the analogue prototype under the bilinear transform."""
     s = prototype(frequency, cutoff, rate)
+    if response.endswith(" 6"):
+        return np.asarray(np.abs((1.0 if response == "low 6" else s) / (s + 1)))
     gain = np.ones_like(s)
     for q in quality_factors(response, resonance):
         top = {

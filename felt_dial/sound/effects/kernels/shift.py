@@ -9,15 +9,11 @@ import numpy as np
 from felt_dial.sound.effects.kernels.delay import echo
 from felt_dial.sound.effects.shift import LONGEST, Shift
 from felt_dial.sound.kernel import Stage, flush, flushed, kernel, works_for
+from felt_dial.sound.tone.core.halves import sections
 
-QUARTER = np.array(
-    [
-        [0.6923878, 0.9360654322959, 0.9882295226860, 0.9987488452737],
-        [0.4021921162426, 0.8561710882420, 0.9722909545651, 0.9952884791278],
-    ]
-)
-"""Two chains of all-passes whose outputs stand a quarter turn apart over the whole range; O. Niemitalo's coefficients,
-from memory: the check measures how little of the other side is left."""
+SECTIONS, LOWEST = 8, 20.0
+"""Sections of each of two chains of all-passes whose outputs stand a quarter turn apart, from so many Hz to as far below half
+of the rate: a half-band turned by a quarter of the rate."""
 
 
 HERTZ_AT, APART, PITCH, WINDOW, FEEDBACK, WAIT = Shift.rows_of("hertz", "apart", "pitch", "window", "feedback", "wait")
@@ -26,8 +22,8 @@ WRITE, TURN, OTHER, SAW = range(4)
 
 @kernel
 def _chain(x, squares, here):
-    """One chain: y[n] = a² (x[n] + y[n − 2]) − x[n − 2], four times; `here` (section, 4) holds x and y twice back."""
-    for k in range(4):
+    """One chain: y[n] = a² (x[n] + y[n − 2]) − x[n − 2], in every section; `here` (section, 4) holds x and y twice back."""
+    for k in range(SECTIONS):
         y = squares[k] * (x + here[k, 3]) - here[k, 1]
         here[k, 1], here[k, 0] = here[k, 0], x
         here[k, 3], here[k, 2] = here[k, 2], y
@@ -38,14 +34,15 @@ def _chain(x, squares, here):
 def prepare_shift(module: Shift, stage: Stage) -> tuple[np.ndarray, ...]:
     """State of a shift, as it begins."""
     size = 1 << math.ceil(math.log2(LONGEST * stage.rate + 16))
+    pairs = sections(2 * SECTIONS, 4.0 * LOWEST / stage.rate)
     back = 1 << math.ceil(math.log2(1.0 * stage.rate + 16))
     return (
         np.zeros((2, size), np.float32),
         np.zeros((2, back), np.float32),
-        np.zeros((2, 2, 4, 4)),
+        np.zeros((2, 2, SECTIONS, 4)),
         np.zeros((2, 1)),
         np.zeros(4),
-        QUARTER**2,
+        np.stack([pairs[1::2], pairs[::2]]),
     )
 
 

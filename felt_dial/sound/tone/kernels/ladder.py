@@ -27,7 +27,19 @@ from felt_dial.sound.tone.kernels.core.cutoff import (
 )
 from felt_dial.sound.tone.kernels.core.transfer import rounded, soft
 from felt_dial.sound.tone.kernels.core.voices import set_to, works_at_once
-from felt_dial.sound.tone.ladder import BASS, MIXES, MOST, RUBBER_AT, RUBBER_MOST, WIRE_MOST, WIRE_OPEN, Acid, Ladder
+from felt_dial.sound.tone.ladder import (
+    BASS,
+    MIXES,
+    MOST,
+    RUBBER_AT,
+    RUBBER_MOST,
+    WIDEST,
+    WIRE_MOST,
+    WIRE_OPEN,
+    Acid,
+    Ladder,
+    rubber_table,
+)
 
 STILL = 2.0
 """Hertz below which a driven filter loses what stands still: a bent wave that leans to one side has a middle."""
@@ -185,11 +197,12 @@ def _tune(dials, control, most, line, frequency, who, first, rate):
 
 
 class LadderState(NamedTuple):
-    """Room for four voices, and how the taps of a ladder are mixed: for every response, or for one."""
+    """Room for four voices, how the taps of a ladder are mixed, for every response or for one, and `rubber_table`."""
 
     lanes: Lanes
     swung: NDArray[np.float64]
     mixes: NDArray[np.float64]
+    opens: NDArray[np.float64]
 
 
 GIVES_AT = 48000.0
@@ -198,7 +211,7 @@ GIVES_AT = 48000.0
 
 def prepare_ladder(module: Ladder, stage: Stage) -> LadderState:
     """State of a ladder, as it begins."""
-    return LadderState(*tuned_room(stage, 6, 1), MIXES.copy())
+    return LadderState(*tuned_room(stage, 6, 1), MIXES.copy(), np.ones(1))
 
 
 @works_at_once(Ladder, prepare_ladder, LadderState)
@@ -214,7 +227,7 @@ def ladder(played, state, first):
 
 def prepare_acid(module: Acid, stage: Stage) -> LadderState:
     """State of an acid filter, as it begins."""
-    return LadderState(*tuned_room(stage, 6, 1), MIXES.copy())
+    return LadderState(*tuned_room(stage, 6, 1), MIXES.copy(), rubber_table())
 
 
 @inner
@@ -241,7 +254,23 @@ def acid(played, state, first):
         _wire(lanes.tile, first, tick, lanes.dials, g, swings, keep, lanes.here, GIVES_AT / played.rate)
     else:
         mix = state.mixes[0]
+        _open(lanes.dials, g, swings, state.opens, first, tick)
         _loop(1, 1.0 / RUBBER_AT, RUBBER_ROOM, lanes.tile, first, tick, lanes.dials, g, swings, mix, keep, lanes.here)
+
+
+@kernel
+def _open(dials, g, swings, opens, first, tick):
+    """Sets the poles of rubber wider, as far as their resonance asks for."""
+    steps = opens.shape[0] - 1
+    for t in range(first, dials.shape[1]):
+        for v in range(VOICES):
+            at = min(max(dials[SUNG, t, 2 * v] * (steps / RUBBER_MOST), 0.0), steps - 1e-9)
+            k = int(at)
+            factor = opens[k] + (at - k) * (opens[k + 1] - opens[k])
+            both(dials[WARP], t, v, min(dials[WARP, t, 2 * v] * factor, WIDEST))
+            if swings and t + 1 < dials.shape[1]:
+                for n in range(t * tick, (t + 1) * tick):
+                    both(g, n, v, min(g[n, 2 * v] * factor, WIDEST))
 
 
 @kernel

@@ -20,7 +20,7 @@ from felt_dial.sound.tone.state_variable import (
     StateVariable,
 )
 
-LOW, HIGH, BAND, NOTCH, PEAK = range(5)
+LOW, HIGH, BAND, NOTCH, PEAK, GENTLE = range(6)
 FIRST_24, SECOND_24 = BUTTERWORTH_24
 
 
@@ -30,6 +30,8 @@ DAMPED, LIFTED = OWN, OWN + 1
 
 @kernel
 def _damping(response, resonance, stage):
+    if response // 2 == GENTLE:
+        return 2.0
     if response % 2 == 0:
         low, high = BUTTERWORTH_12, HIGHEST_Q
     elif response >= 4:
@@ -137,9 +139,13 @@ def state_variable(played, state, first):
         m1k = 1.0
     elif form == NOTCH:
         m0, m1k = 1.0, -1.0
+    elif response == 2 * GENTLE:  # (s + 1) / (s + 1)²
+        m1, m2 = 1.0, 1.0
+    elif form == GENTLE:  # (s² + s) / (s + 1)²
+        m0, m1, m2 = 1.0, -1.0, -1.0
     else:
         m0, m1, m1k = 1.0, 1.0 / BUTTERWORTH_12, -1.0
     swings = tune(played, state, first)
-    for stage in range(1 + response % 2):
+    for stage in range(1 if form == GENTLE else 1 + response % 2):
         _dampings(lanes.dials[DAMPED], played.control, response, stage, lanes.who, first)
         _two_pole(played, state, first, swings, Mixed(m0, m1, m1k, m2), 2 * stage)
