@@ -68,7 +68,8 @@ def render(
 ) -> None:
     """Renders a patch to a WAV file, 32-bit float."""
     from felt_dial.files import write_whole
-    from felt_dial.patch.patch import param_at, value_at, with_value
+    from felt_dial.patch.patch import with_value
+    from felt_dial.patch.places import read_at
     from felt_dial.sound.compile import compile_all, kernels_ready
     from felt_dial.sound.matter.assets import missing
     from felt_dial.sound.matter.wav import wav_bytes
@@ -81,7 +82,7 @@ def render(
         path, equals, text = pair.partition("=")
         if not equals:
             raise BadRequest(f"“{pair}” is not of the form ID=VALUE.")
-        found = with_value(found, path, param_at(found, path).read(text, value_at(found, path)))
+        found = with_value(found, path, read_at(found, path, text))
     if not 0 <= note <= 127 or not 1 <= velocity <= 127:
         raise BadRequest(f"Note {note} or velocity {velocity} is outside 0 … 127.")
     if hold < 0 or tail < 0:

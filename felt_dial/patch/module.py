@@ -95,6 +95,10 @@ class Module(BaseModel, metaclass=ModuleMeta):
         """Parameters that do nothing as the module is set: no dial is shown for them."""
         return set()
 
+    def lasts(self, name: str) -> tuple[float, float] | None:
+        """Seconds and frames that the whole of a place or a part stands for, where it is one of a recording."""
+        return None
+
     def substance(self) -> tuple[Any, ...]:
         """What a module is made of besides its parameters, such as a sample: another needs it laid out anew."""
         return ()

@@ -12,8 +12,10 @@ from scipy import signal
 
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
+from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.patch.units import Beats
+from felt_dial.patch.places import in_time, read_at
+from felt_dial.patch.units import Beats, NotReadable
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.matter import analysis, assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
@@ -166,6 +168,48 @@ def test_a_sample_that_is_slowed_down_leaves_no_standing_pressure(store: Path) -
     patch = playing(store, "sample", 0.4 + 0.1 * np.sin(2 * np.pi * 300 * T), loop="forward", root=100)
     sound = steady(patch, 60, 48000)
     assert abs(float(sound[24000:].mean())) < 0.004
+
+
+def test_a_sample_slows_down_to_a_standstill_and_is_over(store: Path) -> None:
+    """Pitch by e^(−t / slow-down): 700 Hz after so long at 257.5 Hz; a note that only waits for its end is let go."""
+    patch = playing(store, "sample", 0.5 * np.sin(2 * np.pi * 700.0 * T), slow=0.5)
+    sound = render(patch, [Note(0, 3, 60)], 1.2)[0].astype(np.float64)
+    at = np.arange(RATE // 2 - 1200, RATE // 2 + 1200)
+    phase = np.unwrap(np.angle(signal.hilbert(sound)[at]))
+    assert np.diff(phase).mean() * RATE / (2 * np.pi) == pytest.approx(700.0 / np.e, rel=0.01)
+    program = Program(
+        with_value(with_value(patch, "layers.a.source.slow", 0.05), "layers.a.source.one_shot", True), RATE
+    )
+    program.block([Event(0, ON, 60, 1.0)])
+    for _ in range(200):
+        program.block()
+    assert len(program.voices.active) == 0
+
+
+def test_places_are_read_in_time_and_frames_as_well(store: Path) -> None:
+    """`0.3 s`, `5 ms`, `12000 fr`, and from where it is with a sign; a crossfade counts in the loop; others read as ever."""
+    patch = playing(store, "sample", np.zeros(2 * RATE), loop="forward", loop_start=0.25, loop_end=0.75)
+    path = "layers.a.source."
+    for name, text, value in (
+        ("start", "0.3 s", 0.15),
+        ("start", "300 ms", 0.15),
+        ("start", "24000 fr", 0.25),
+        ("loop_end", "−0.5 s", 0.5),
+        ("loop_end", "+200 ms", 0.85),
+        ("fade", "100 ms", 0.1),
+        ("end", "50 %", 0.5),
+        ("slow", "300 ms", 0.3),
+        ("start", "0,5 s", 0.25),
+    ):
+        assert read_at(patch, path + name, text) == pytest.approx(value), text
+    with pytest.raises(OutOfRange):
+        read_at(patch, path + "start", "3 s")
+    assert (
+        in_time(patch, path + "loop_start") == "500\u2009ms, 24\u2009000\u2009fr"
+        and in_time(patch, path + "slow") == ""
+    )
+    with pytest.raises(NotReadable):
+        read_at(plain(layers__a__source__shape="sine"), "layers.a.source.width", "5 ms")
 
 
 def test_a_one_shot_ignores_the_key_and_ends_with_the_sample(store: Path) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel
 
@@ -21,7 +21,7 @@ from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.inspector.layer_settings import Inlets, TuningRow
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.inspector.source import Material, SourceKind
-from felt_dial.ui.pictures.recordings import GrainsPicture, PartialsPicture
+from felt_dial.ui.pictures.recordings import GrainsPicture, PartialsPicture, SamplePicture
 from felt_dial.ui.pictures.registry import PICTURES
 from felt_dial.ui.pictures.sources import SourcePicture
 from tests.ui.conftest import Desk
@@ -197,3 +197,46 @@ def test_the_controller_is_chosen_in_the_settings_and_kept(desk: Desk) -> None:
     sheet.controller.setCurrentIndex(sheet.controller.findData("simulated"))
     sheet.controller.activated.emit(sheet.controller.currentIndex())
     assert desk.session.settings.controller == "simulated" and desk.link.controller == "simulated"
+
+
+def test_marks_of_a_sample_are_dragged_and_follow_the_pointer(desk: Desk) -> None:
+    """Press, eight moves, release: every mark ends where the pointer does, as one step; one mark does not pass its partner."""
+    desk.session.open("glasshouse-at-dusk", "reed-bed")
+    layer = next(key for key, found in desk.session.patch.layers.items() if found.source.kind == "sample")
+    place = f"layers.{layer}.source."
+    for name, value in (
+        ("loop", "forward"),
+        ("loop_start", 0.3),
+        ("loop_end", 0.8),
+        ("start", 0.1),
+        ("one_shot", False),
+    ):
+        desk.session.set(place + name, value)
+    desk.select("source", layer)
+    picture = desk.find(SamplePicture, lambda found: found.large)
+    box = picture.box()
+
+    def at(part: float) -> QPoint:
+        return QPointF(box.left() + part * box.width(), box.center().y()).toPoint()
+
+    for name, begin, end, found in (
+        ("start", 0.1, 0.2, 0.2),
+        ("loop_start", 0.3, 0.5, 0.5),
+        ("loop_end", 0.8, 0.2, 0.3),
+        ("end", 1.0, 0.9, 0.9),
+    ):
+        QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=at(begin))
+        for n in range(1, 9):
+            QTest.mouseMove(picture, at(begin + (end - begin) * n / 8))
+        QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=at(end))
+        assert float(desk.session.value(place + name)) == pytest.approx(found, abs=0.01), name
+        desk.session.undo()
+        assert float(desk.session.value(place + name)) == pytest.approx(begin, abs=0.01), "one step"
+    desk.session.set(place + "loop_start", 0.25)
+    dial = desk.dial(place + "loop_start")
+    assert "ms" in dial.toolTip() and "fr" in dial.toolTip()
+    dial.type_value()
+    dial.entry.setText("100 ms")
+    QTest.keyClick(dial.entry, Qt.Key.Key_Return)
+    seconds = desk.session.patch.layers[layer].source.asset.seconds  # type: ignore[attr-defined]
+    assert float(desk.session.value(place + "loop_start")) == pytest.approx(0.1 / seconds)

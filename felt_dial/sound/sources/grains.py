@@ -66,6 +66,10 @@ class Grains(Source, kind="grains"):
     asset: Asset | None = None
     curve: Annotated[Curve, BeforeValidator(checked)] = STRAIGHT
 
+    def lasts(self, name: str) -> tuple[float, float] | None:
+        placed = self.asset is not None and name in ("position", "loop_start", "loop_end", "by_place")
+        return (self.asset.seconds, self.asset.frames) if placed and self.asset else None
+
     def substance(self) -> tuple[object, ...]:
         return self.asset, self.curve
 

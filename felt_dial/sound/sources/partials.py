@@ -55,6 +55,10 @@ class Partials(Unison, kind="partials"):
     asset: Asset | None = None
     drawn: Annotated[tuple[float, ...], BeforeValidator(_drawn)] = tuple(1.0 / n for n in range(1, 17))
 
+    def lasts(self, name: str) -> tuple[float, float] | None:
+        placed = self.asset is not None and name in ("position",)
+        return (self.asset.seconds, self.asset.frames) if placed and self.asset else None
+
     def substance(self) -> tuple[object, ...]:
         return self.asset, self.drawn, self.get("root") if self.asset else 0, self.get("cents") if self.asset else 0
 

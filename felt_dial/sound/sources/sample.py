@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any, ClassVar
 
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.params import Choice, Param, Switch
-from felt_dial.patch.units import CENTS, KEY, PERCENT
+from felt_dial.patch.params import CUBIC, Choice, Param, Switch
+from felt_dial.patch.units import CENTS, KEY, PERCENT, SECONDS
 from felt_dial.sound.sources.core.unison import Unison
 
 
@@ -21,6 +21,9 @@ def key_cents() -> Param:
     """How far a recording is above its root key."""
     says = "How far the sample is above its root key."
     return Param("Root fine", 0.0, (-100.0, 100.0), CENTS, movable=False, says=says)
+
+
+PLACES = ("start", "end", "chance", "floor", "loop_start", "loop_end", "fade")
 
 
 class Sample(Unison, kind="sample"):
@@ -41,6 +44,14 @@ class Sample(Unison, kind="sample"):
     fade = Param(
         "Crossfade", 0.1, (0.0, 0.5), PERCENT, says="Part of the loop over which its end fades into its beginning."
     )
+    slow = Param(
+        "Slow-down",
+        0.0,
+        (0.0, 20.0),
+        SECONDS,
+        taper=CUBIC,
+        says="Time in which the speed, and the pitch with it, falls to a third, until it stands; 0 keeps its speed.",
+    )
     root = key_root()
     cents = key_cents()
     loop = Choice(
@@ -59,6 +70,12 @@ class Sample(Unison, kind="sample"):
     asset: Asset | None = None
 
     tells_end: ClassVar[bool] = True
+
+    def lasts(self, name: str) -> tuple[float, float] | None:
+        if self.asset is None or name not in PLACES:
+            return None
+        loop = abs(self.number("loop_end") - self.number("loop_start")) if name == "fade" else 1.0
+        return (loop * self.asset.seconds, loop * self.asset.frames) if loop > 0.0 else None
 
     def substance(self) -> tuple[object, ...]:
         return (self.asset,)

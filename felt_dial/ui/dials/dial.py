@@ -28,6 +28,7 @@ from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, sil
 from felt_dial.patch.params import CUBIC, Param
 from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Thread, read_depth, read_reading
 from felt_dial.patch.patch import depth_of, movers, param_at, path_holds, value_at
+from felt_dial.patch.places import in_time, read_at
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME, mover_dye, tag_text
@@ -91,7 +92,8 @@ class Dial(QWidget):
         self._threads = threads_on(patch, self.path) if self.param.movable else {}
         reach = reach_of_all(patch, self.path) if self._threads else None
         self._reach = reach
-        value = self.param.write(self._value)
+        value, time = self.param.write(self._value), in_time(patch, self.path)
+        value = f"{value}, {time}" if time else value
         moved = ""
         if reach:
             moved = f"\nMoved by {', '.join(tag_text(t.source) for t in self._threads.values())}: "
@@ -309,7 +311,7 @@ class Dial(QWidget):
 
         def take(text: str) -> None:
             if text != shown:
-                self.session.set(self.path, self.param.read(text, self._value))
+                self.session.set(self.path, read_at(self.session.patch, self.path, text))
 
         shown = self.param.write(self._value)
         self.entry = Entry(self, self._value_box(), first or shown, take)
@@ -437,7 +439,7 @@ class Dial(QWidget):
                 return self.param.check(Beats(float(exact)))
             if what == self.param.unit.name:
                 return self.param.check(float(exact))
-        return self.param.read(QGuiApplication.clipboard().text())
+        return read_at(self.session.patch, self.path, QGuiApplication.clipboard().text())
 
     def _paste(self) -> None:
         try:

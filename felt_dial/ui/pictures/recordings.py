@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF
+from PySide6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.patch import put
+from felt_dial.patch.places import in_time
 from felt_dial.sound.matter.analysis import is_known, known_tracks
 from felt_dial.sound.sources.core.travel import Curve, place_at
 from felt_dial.ui.pictures.sources import SourcePicture, draw_missing, draw_peaks, peaks_of
 from felt_dial.ui.pictures.well import draw_curve, draws
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
+from felt_dial.ui.theme.fonts import body_font
 
 
 class RecordingPicture(SourcePicture):
@@ -64,22 +66,114 @@ class RecordingPicture(SourcePicture):
             painter.drawEllipse(QPointF(self.across(box, place), box.top() + 3), 2.6, 2.6)
 
 
+GRAB = 7.0
+"""Pixels from a mark at which it is taken hold of."""
+
+
 @draws("sample")
 class SamplePicture(RecordingPicture):
-    """Start and end, and the loop between its dashed lines."""
+    """Start and end, how far chance takes the start, and the loop between its dashed lines; each mark can be dragged."""
+
+    def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
+        super().__init__(session, path, shade, large)
+        self.path, self._held, self._near_to = path, "", ""
+        self.setMouseTracking(large)
+
+    def key(self) -> object:
+        return self.source, self._held, self._near_to
+
+    def places(self) -> list[str]:
+        """What is marked as the source is set, the loop on top."""
+        source = self.source
+        found = ["start", "end", *(["floor"] if source.number("chance") > 0.0 and source.number("floor") > 0.0 else [])]
+        return found + (
+            ["loop_start", "loop_end"] if source.get("loop") != "off" and not source.get("one_shot") else []
+        )
 
     def marks(self, painter: QPainter, box: QRectF) -> None:
-        source = self.source
-        self.shade_outside(painter, box, source.number("start"), source.number("end"))
-        self.mark(painter, box, source.number("start"), self.line_colour())
-        self.mark(painter, box, source.number("end"), self.line_colour())
-        if source.get("loop") != "off" and not source.get("one_shot"):
-            for name in ("loop_start", "loop_end"):
-                self.mark(painter, box, source.number(name), colour("chalk"), dashed=True)
+        source, places = self.source, self.places()
+        start, end, chance = (source.number(name) for name in ("start", "end", "chance"))
+        self.shade_outside(
+            painter, box, max(min(start - chance, start), source.number("floor") if chance else 0.0), end
+        )
+        if chance > 0.0:
+            low, high = max(start - chance, source.number("floor"), 0.0), min(start + chance, end)
+            band = QColor(self.line_colour())
+            band.setAlphaF(0.28)
+            first, last = self.across(box, low), self.across(box, max(low, high))
+            painter.fillRect(QRectF(first, box.top(), last - first, 9.0), band)
+        if "loop_start" in places:
             band = QColor(colour("chalk"))
             band.setAlphaF(0.10)
             first, last = self.across(box, source.number("loop_start")), self.across(box, source.number("loop_end"))
             painter.fillRect(QRectF(first, box.top(), last - first, box.height()), band)
+        for name in places:
+            loop, floor = name.startswith("loop"), name == "floor"
+            shade = colour("chalk") if loop else self.line_colour()
+            self.mark(painter, box, source.number(name), shade, dashed=loop or floor)
+        if said := self._held or self._near_to:
+            self._say(painter, box, said)
+
+    def _say(self, painter: QPainter, box: QRectF, name: str) -> None:
+        """What a mark is and where it stands, beside it."""
+        path = f"{self.path}.{name}"
+        text = f"{self.source.params[name].label} {self.source.params[name].write(self.source.get(name))}"
+        text += f" · {in_time(self.session.patch, path)}"
+        painter.setFont(body_font(11))
+        wide = painter.fontMetrics().horizontalAdvance(text) + 10
+        x = min(max(self.across(box, self.source.number(name)) + 5, box.left()), box.right() - wide)
+        painter.fillRect(QRectF(x, box.bottom() - 19, wide, 17), colour("well"))
+        painter.setPen(colour("chalk"))
+        painter.drawText(QRectF(x + 5, box.bottom() - 19, wide, 17), Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _mark_at(self, x: float) -> str:
+        """The mark near a place across, the nearest one, of those at the same place the one drawn last."""
+        if not self.large or self.source.asset is None:
+            return ""
+        box, found, apart = self.box(), "", GRAB
+        for name in self.places():
+            here = abs(self.across(box, self.source.number(name)) - x)
+            if here <= apart:
+                found, apart = name, here
+        return found
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._held = self._mark_at(event.position().x())
+        if not self._held:
+            super().mousePressEvent(event)
+            return
+        self.session.history.settle()
+        event.accept()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if not self._held:
+            near = self._mark_at(event.position().x())
+            if near != self._near_to:
+                self._near_to = near
+                self.setCursor(Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.ArrowCursor)
+                self.update()
+            super().mouseMoveEvent(event)
+            return
+        box, name, source = self.box(), self._held, self.source
+        place = min(max((event.position().x() - box.left()) / box.width(), 0.0), 1.0)
+        low = {"end": "start", "loop_end": "loop_start"}.get(name)
+        high = {"start": "end", "loop_start": "loop_end"}.get(name)
+        place = max(place, source.number(low)) if low else place
+        place = min(place, source.number(high)) if high else place
+        self.session.set(f"{self.path}.{name}", place, dragging=True)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if not self._held:
+            super().mouseReleaseEvent(event)
+            return
+        self._held = ""
+        self.session.history.settle()
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._near_to = ""
+        self.update()
+        super().leaveEvent(event)
 
 
 @draws("grains")

@@ -32,13 +32,15 @@ CALM = 5.0
 """Hz below which a sample that is slowed down loses what stands still."""
 SEAM = 64.0
 """Least frames of a loop's crossfade."""
+STANDS = 1e-4
+"""Part of its speed at which what is slowed down stands, and is over."""
 LISTENED, LEAST_ALIKE = 256, -0.96
 """Frames by which it is known how alike both sides of a crossfade are, and where that ends: they are kept level by it."""
 AROUND, TOP, BOTTOM = range(3)
 """Where it fades: from the end to the beginning, or at a turn."""
 
 
-(START, END, CHANCE, FLOOR, LOOP_START, LOOP_END, FADE, ROOT, CENTS_AT, LOOP, TRACK, REVERSE, ONE_SHOT) = (
+(START, END, CHANCE, FLOOR, LOOP_START, LOOP_END, FADE, SLOW, ROOT, CENTS_AT, LOOP, TRACK, REVERSE, ONE_SHOT) = (
     Sample.row_of(name)
     for name in (
         "start",
@@ -48,6 +50,7 @@ AROUND, TOP, BOTTOM = range(3)
         "loop_start",
         "loop_end",
         "fade",
+        "slow",
         "root",
         "cents",
         "loop",
@@ -196,6 +199,8 @@ class SampleState(NamedTuple):
         How alike what fades into each other is, around and at both turns, and the loop that this was found for.
     mean : float64 (row, 2)
         Of both sides, followed below 5 Hz and taken off what is slowed down: it would become a standing pressure.
+    age : float64 (row,)
+        Seconds since each note began.
     """
 
     over: NDArray[np.uint8]
@@ -208,6 +213,7 @@ class SampleState(NamedTuple):
     lines: NDArray[np.float32]
     seams: NDArray[np.float64]
     mean: NDArray[np.float64]
+    age: NDArray[np.float64]
 
 
 def prepare_sample(module: Sample, stage: Stage) -> SampleState:
@@ -223,6 +229,7 @@ def prepare_sample(module: Sample, stage: Stage) -> SampleState:
         lines=np.zeros((6, stage.tick), np.float32),
         seams=np.full((stage.rows, 6), -1.0),
         mean=np.zeros((stage.rows, 2)),
+        age=np.zeros(stage.rows),
     )
 
 
@@ -253,7 +260,7 @@ def play_sample(notes, state, row, first_tick):
         backwards = control[REVERSE, row, t] > 0.5
         if begins:
             state.over[row] = 0
-            state.mean[row, 0] = state.mean[row, 1] = 0.0
+            state.mean[row, 0] = state.mean[row, 1] = state.age[row] = 0.0
             _bounds(control, row, t, size, note, state.ends)
             for u in range(MOST):
                 state.place[row, u] = state.ends[row, LAST] if backwards else state.ends[row, FIRST]
@@ -265,9 +272,14 @@ def play_sample(notes, state, row, first_tick):
             out[row, 0, n] = out[row, 1, n] = zero
         loops = control[LOOP, row, t] > 0.5 and control[ONE_SHOT, row, t] < 0.5
         ended = not loops
-        speed = 1.0
+        speed, slower = 1.0, 1.0
+        slow = np.float64(control[SLOW, row, t])
+        if slow > 0.0:
+            slower = math.exp(-state.age[row] / slow)
+            ended = ended or slower < STANDS
+        state.age[row] += tick / rate
         for u in range(alive):
-            speed = min(0.5 * (f0 + f1) * np.float64(unison.voice[row, u, RATIO]) / root, 256.0)
+            speed = min(0.5 * (f0 + f1) * np.float64(unison.voice[row, u, RATIO]) / root * slower, 256.0)
             octave, cut = octave_of(speed, recording.sizes.shape[0])
             state.place[row, u], state.direction[row, u] = _travel(control, row, t, state, u, speed, size)
             if turn.shape[0] > 0:
@@ -303,7 +315,8 @@ def play_sample(notes, state, row, first_tick):
                 out[row, 0, t * tick + k] += state.lines[0, k] * gain * (left + more_left * np.float32(k))
                 out[row, 1, t * tick + k] += state.lines[1, k] * gain * (right + more_right * np.float32(k))
             there = state.place[row, u]
-            if (state.direction[row, u] > 0 and there < last) or (state.direction[row, u] < 0 and there > first):
+            onward = (state.direction[row, u] > 0 and there < last) or (state.direction[row, u] < 0 and there > first)
+            if onward and slower >= STANDS:
                 ended = False
         slowed = min(max(2.0 - 2.0 * speed, 0.0), 1.0)
         if slowed > 0.0:
