@@ -40,6 +40,8 @@ class Settings(BaseModel):
     """What becomes of unsaved work when the window closes: kept for the next time, or asked about."""
     bin_days: int = Field(default=90, ge=1, le=36500)
     bin_most: int = Field(default=500, ge=1, le=100_000)
+    keep_solo: bool = False
+    """Whether a preset keeps which layers were listened to alone as it was saved."""
     night: bool = False
 
     def library_folder(self) -> Path:

@@ -371,6 +371,14 @@ def with_about_of(patch: Patch, other: Patch) -> Patch:
     return patch.model_copy(update=changed) if changed else patch
 
 
+def without_solo(patch: Patch) -> Patch:
+    """The patch with all of its layers heard: solo is for listening, and does not make another sound of it."""
+    if not any(layer.get("solo") for layer in patch.layers.values()):
+        return patch
+    layers = {key: layer.model_copy(update={"solo": False}) for key, layer in patch.layers.items()}
+    return patch.model_copy(update={"layers": layers})
+
+
 def value_at(patch: Patch, path: str) -> Value:
     """Value of the parameter at `path`; raises `NoSuchPath`."""
     module, name = owner(patch, path)
@@ -498,4 +506,5 @@ __all__ = [
     "three_buses",
     "value_at",
     "with_value",
+    "without_solo",
 ]

@@ -30,9 +30,10 @@ from felt_dial.patch.change import Change, values_changed
 from felt_dial.patch.edits import add_layer, beside
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.parts import Layer
-from felt_dial.patch.patch import Patch, outline, param_at, value_at
+from felt_dial.patch.patch import Patch, outline, param_at, value_at, without_solo
 from felt_dial.patch.units import Value, number
 from felt_dial.patch.ways import effect_name
+from felt_dial.sound.matter.assets import words_of_missing
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import PHRASES, phrase_for
 from felt_dial.ui.clipboard import Clipboard
@@ -309,6 +310,8 @@ class Session(QObject):
     def open_patch(self, patch: Patch, document: Document | None = None) -> None:
         """Puts a patch on the table, that of a document or a new one."""
         self._lay(Work(patch, patch, document=document, began=patch), f"open {patch.name}")
+        if said := words_of_missing(patch):
+            self.say(said, problem=True)
 
     def _lay(self, after: Work, says: str) -> None:
         """Lays other work on the table, as a step; what lay there has its page in the journal."""
@@ -367,7 +370,7 @@ class Session(QObject):
         if document is None or not document.there:
             return self.save_new(self.patch.name)
         try:
-            kept = self.library.bank(document.bank).save(document.preset, self.patch)
+            kept = self.library.bank(document.bank).save(document.preset, self._to_keep())
         except NoSuchBank:
             return self.save_new(self.patch.name)
         except FeltDialError as wrong:
@@ -379,7 +382,7 @@ class Session(QObject):
 
     def save_new(self, name: str) -> bool:
         """Saves as a new preset behind this one."""
-        patch = self.patch.model_copy(update={"name": name.strip() or "Untitled"})
+        patch = self._to_keep().model_copy(update={"name": name.strip() or "Untitled"})
         try:
             home = self._home() or self.library.create("First Sketches")
             key = home.save_new(patch, after=self.work.preset)
@@ -391,6 +394,10 @@ class Session(QObject):
         self.say(f"Saved {patch.name} as a new preset in {home.name}.")
         return True
 
+    def _to_keep(self) -> Patch:
+        """The patch as a preset keeps it: without solo, unless that is wished."""
+        return self.patch if self.settings.keep_solo else without_solo(self.patch)
+
     def _home(self) -> Bank | None:
         """The bank for a new preset: that of its cousin, the one on the shelf, or any."""
         for key in (self.work.bank, self.shelf_bank, *(listed.id for listed in self.banks())):
@@ -400,7 +407,7 @@ class Session(QObject):
 
     def _saved(self, document: Document) -> None:
         """The sounding patch is what disk holds of a document now."""
-        document.stored = self.patch
+        document.stored = self._to_keep()
         self.work = replace(self.work, document=document, saved=True)
         self.write_journal()
         self.refresh_shelf((document.bank,))

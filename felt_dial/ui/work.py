@@ -6,7 +6,12 @@ import secrets
 from dataclasses import dataclass, field, replace
 
 from felt_dial.bank.documents import Document
-from felt_dial.patch.patch import Patch, with_about_of
+from felt_dial.patch.patch import Patch, with_about_of, without_solo
+
+
+def alike(patch: Patch, other: Patch) -> bool:
+    """True where two patches are the same, whichever layers are listened to alone."""
+    return patch == other or without_solo(patch) == without_solo(other)
 
 
 @dataclass(frozen=True)
@@ -58,13 +63,15 @@ class Work:
     @property
     def unsaved(self) -> bool:
         """True while the sounding patch is not what disk holds."""
-        return self.stored is None or self.patch != self.stored
+        return self.stored is None or not alike(self.patch, self.stored)
 
     @property
     def worth_keeping(self) -> bool:
         """True where something would be lost with it: a patch that neither disk holds nor it began with."""
         other = self.b if self.side == "a" else self.a
-        return (self.unsaved and (self.saved or self.patch != self.began)) or other not in (self.stored, self.began)
+        known = [patch for patch in (self.stored, self.began) if patch is not None]
+        began = self.began is not None and alike(self.patch, self.began)
+        return (self.unsaved and (self.saved or not began)) or not any(alike(other, patch) for patch in known)
 
     def with_patch(self, patch: Patch) -> Work:
         """The same work with the sounding patch changed."""

@@ -20,6 +20,7 @@ from felt_dial.patch.edits import add_effect, sew
 from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats
+from felt_dial.sound.matter import assets
 from felt_dial.ui.dials.controls import Meter, Slider
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.tag import Tag
@@ -421,6 +422,31 @@ def test_a_star_and_a_description_are_kept_without_touching_the_sound(desk: Desk
     kept = desk.session.library.bank("glasshouse-at-dusk").load("dew-pluck")
     assert kept.favourite and kept.layers["a"].filter.get("cutoff") == 620.0
     assert desk.session.value(CUTOFF) == 900.0 and desk.session.unsaved and desk.session.patch.favourite
+
+
+def test_solo_is_not_kept_in_a_preset_unless_wished(desk: Desk) -> None:
+    """Listening to one layer makes nothing unsaved; a save leaves it out, and leaves what sounds alone."""
+    session = desk.session
+    session.open("glasshouse-at-dusk", "lantern-brass")
+    session.set("layers.a.solo", True)
+    assert not session.work.unsaved and not session.work.worth_keeping
+    session.set("layers.a.pitch", 3.0)
+    assert session.work.unsaved and session.save()
+    assert session.value("layers.a.solo") is True and not session.work.unsaved
+    stored = session.library.bank("glasshouse-at-dusk").load("lantern-brass")
+    assert not stored.layers["a"].get("solo") and stored.layers["a"].get("pitch") == 3.0
+    session.keep_settings(session.settings.model_copy(update={"keep_solo": True}))
+    session.set("layers.a.pitch", 4.0)
+    assert session.save() and session.library.bank("glasshouse-at-dusk").load("lantern-brass").layers["a"].get("solo")
+
+
+def test_a_missing_recording_is_said_at_opening_and_on_the_shelf(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    real = assets.find
+    monkeypatch.setattr(assets, "find", lambda asset: None if asset.name == "Blown Reed" else real(asset))
+    desk.session.open("glasshouse-at-dusk", "reed-bed")
+    assert "“Blown Reed” is missing, so that layer A is silent" in desk.messages[-1]
+    choose(desk, "Reed Bed")
+    assert "“Blown Reed” is missing" in desk.window.shelf.details.notes.text()
 
 
 def test_a_bank_file_is_taken_in_and_a_bad_one_refused(desk: Desk, tmp_path: Path) -> None:

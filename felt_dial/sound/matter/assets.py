@@ -136,6 +136,18 @@ def missing(patch: Patch) -> dict[str, Asset]:
     return {path: asset for path, asset in assets_of(patch).items() if find(asset) is None}
 
 
+def words_of_missing(patch: Patch) -> str:
+    """Which recordings of a patch nobody has, and what is silent without them, in a sentence; nothing where all are there."""
+    lacks = missing(patch)
+    if not lacks:
+        return ""
+    names = list(dict.fromkeys(f"“{asset.name or 'unnamed'}”" for asset in lacks.values()))
+    layers = [path.split(".")[1].upper() for path in lacks]
+    these = f"{names[0]} is missing" if len(names) == 1 else f"{', '.join(names[:3])} are missing"
+    who = f"layer {layers[0]} is" if len(layers) == 1 else f"layers {', '.join(layers)} are"
+    return f"{patch.name}: {these}, so that {who} silent. Load it in the layer, or look for it in a folder there."
+
+
 def search(folder: Path, wanted: set[str], watch: Callable[[int, int], bool] | None = None) -> dict[str, Path]:
     """Files below a folder that hold wanted digests, found by their content.
 

@@ -136,6 +136,7 @@ class SettingsSheet(Sheet):
         self.controller.setToolTip("What plays besides the keyboard on screen")
         self.controller.activated.connect(lambda _: self._keep(controller=self.controller.currentData()))
         self.letters = QCheckBox("Two letter rows play notes")
+        self.solo = QCheckBox("Presets keep it when they are saved")
         self.night = QComboBox()
         self.night.setAccessibleName("Theme")
         self.night.addItems([OAT.name, NIGHT.name])
@@ -174,6 +175,7 @@ class SettingsSheet(Sheet):
         form.addRow(text_label("Unsaved work"), self.closing)
         form.addRow(text_label("The bin keeps"), thrown)
         form.addRow(text_label("Letter keys"), self.letters)
+        form.addRow(text_label("Solo"), self.solo)
         form.addRow(text_label("Cloth"), self.night)
         self.body.addLayout(form)
         self.about = text_label("", "small")
@@ -183,6 +185,7 @@ class SettingsSheet(Sheet):
         self.rate.activated.connect(lambda _: self._keep(rate=self.rate.currentData()))
         self.block.activated.connect(lambda _: self._keep(block=self.block.currentData()))
         self.letters.clicked.connect(lambda on: self._keep(letter_keys=on))
+        self.solo.clicked.connect(lambda on: self._keep(keep_solo=on))
         self.night.activated.connect(lambda n: self._keep(night=bool(n)))
         session.devices.connect(self._list)
         session.controllers.connect(self._list_controllers)
@@ -214,6 +217,7 @@ class SettingsSheet(Sheet):
         ):
             box.setCurrentIndex(box.findData(now))
         self.letters.setChecked(settings.letter_keys)
+        self.solo.setChecked(settings.keep_solo)
         self.night.setCurrentIndex(int(settings.night))
 
     def _list_controllers(self, controllers: list[tuple[str, str, bool]]) -> None:

@@ -27,6 +27,7 @@ from felt_dial.patch.documents.kind import LONGEST
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.parts import KINDS
 from felt_dial.patch.units import THIN, number
+from felt_dial.sound.matter.assets import words_of_missing
 from felt_dial.ui.dials.controls import LONGEST_NAME, NameEdit, Pill, Scroller, text_label
 from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
@@ -48,6 +49,7 @@ class Details(Card):
         super().__init__("madder")
         self.session = session
         self.preset: Listed | None = None
+        self._lacks, self._looked_at = "", ("", "", "")
         self.setFixedWidth(292)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 12, 14, 10)
@@ -141,8 +143,17 @@ class Details(Card):
         if not self.description.hasFocus():
             self.description.setPlainText(preset.description)
         self.macros.setText(f"Macros: {preset.macros or 'none named'}")
+        if self._looked_at != (preset.bank, preset.id, preset.key):
+            self._looked_at, self._lacks = (preset.bank, preset.id, preset.key), self._missing(preset)
         self.versions.setVisible(bool(self.session.library.bank(preset.bank).versions(preset.id)))
         self.show_measured()
+
+    def _missing(self, preset: Listed) -> str:
+        """Which of its recordings are missing, in a sentence."""
+        try:
+            return words_of_missing(self.session.library.bank(preset.bank).load(preset.id))
+        except FeltDialError:
+            return ""
 
     def show_measured(self) -> None:
         """What was measured of the preset, and what it is made of."""
@@ -157,8 +168,9 @@ class Details(Card):
             else "not measured yet"
         )
         layers, threads = preset.layers, preset.threads
+        lacks = f"{self._lacks}\n" if self._lacks else ""
         self.notes.setText(
-            f"{loud}\n{layers} layer{'' if layers == 1 else 's'}, {threads} thread{'' if threads == 1 else 's'}"
+            f"{lacks}{loud}\n{layers} layer{'' if layers == 1 else 's'}, {threads} thread{'' if threads == 1 else 's'}"
             f"{', by ' + preset.author if preset.author else ''}"
         )
 
