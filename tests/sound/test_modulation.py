@@ -197,6 +197,56 @@ def test_every_mover_reads_as_it_says(source: str, event: Event, reading: str, e
     assert trace(patch, "layers.a.pan", 0.1, [event])[-1] == pytest.approx(expected, abs=0.001)
 
 
+READINGS = {"one way": lambda x: x, "both ways": lambda x: 2 * x - 1, "flipped": lambda x: 1 - x}
+
+
+@pytest.mark.parametrize("first", READINGS)
+@pytest.mark.parametrize("second", READINGS)
+def test_a_ratio_and_an_amount_on_one_frequency_whichever_came_first(first: str, second: str) -> None:
+    """cutoff · 2^(Σ semitones / 12) + Σ hertz: ratios multiply the dial, amounts are added to that; in any order."""
+    base = plain(layers__a__filter__on=True, layers__a__filter__cutoff=800.0)
+    base = with_value(with_value(base, "macros.m1", 0.7), "macros.m2", 0.4)
+    threads = [("m1", 19.0, "ratio", first), ("m2", 250.0, "amount", second), ("v", -7.0, "ratio", "one way")]
+    exact = 800.0 * 2 ** ((19.0 * READINGS[first](0.7) - 7.0) / 12) + 250.0 * READINGS[second](0.4)
+    for order in (threads, threads[::-1]):
+        patch = base
+        for source, depth, by, reading in order:
+            patch = sew(patch, source, "layers.a.filter.cutoff", depth, by=by, reading=reading)[0]
+        assert trace(patch, "layers.a.filter.cutoff", 0.1, [Event(0, ON, 60, 1.0)])[-1] == pytest.approx(
+            exact, rel=1e-4
+        )
+
+
+@pytest.mark.parametrize("by", ["ratio", "amount"])
+@pytest.mark.parametrize("reading", READINGS)
+@pytest.mark.parametrize("upper", READINGS)
+def test_a_thread_on_the_depth_of_a_thread_keeps_its_unit(by: str, reading: str, upper: str) -> None:
+    """Depth + its own thread, in semitones or in hertz, before the mover is read; by closed form."""
+    depth, more = (12.0, 5.0) if by == "ratio" else (300.0, 120.0)
+    patch = plain(layers__a__filter__on=True, layers__a__filter__cutoff=800.0)
+    patch = with_value(with_value(patch, "macros.m1", 0.7), "macros.m2", 0.4)
+    patch, key = sew(patch, "m1", "layers.a.filter.cutoff", depth, by=by, reading=reading)
+    patch, _ = sew(patch, "m2", f"threads.{key}.depth", more, reading=upper)
+    moved = (depth + more * READINGS[upper](0.4)) * READINGS[reading](0.7)
+    exact = 800.0 * 2 ** (moved / 12) if by == "ratio" else 800.0 + moved
+    assert trace(patch, "layers.a.filter.cutoff", 0.1, [Event(0, ON, 60, 1.0)])[-1] == pytest.approx(exact, rel=1e-4)
+
+
+def test_a_level_rises_from_silence_by_the_square_of_the_way() -> None:
+    """A macro of 54 dB on −∞ ends at −6 dB, and half way stands 12 dB below that; from any other level decibels are added."""
+    for base, at, exact in (
+        (-60.0, 1.0, -6.0),
+        (-60.0, 0.5, -6.0 + 40 * np.log10(0.5)),
+        (-60.0, 0.1, -46.0),
+        (-60.0, 0.0, -60.0),
+        (-40.0, 0.5, -13.0),
+    ):
+        patch = with_value(plain(layers__a__level=base), "macros.m1", at)
+        patch, _ = sew(patch, "m1", "layers.a.level", 54.0)
+        found = trace(patch, "layers.a.level", 0.2, [Event(0, ON, 60, 1.0)])[-1]
+        assert found == pytest.approx(exact, abs=0.02), (base, at)
+
+
 def test_the_mod_wheel_moves_what_is_sewn_to_it_smoothly() -> None:
     patch, _ = sew(plain(layers__a__pan=0.0), "w", "layers.a.pan", 1.0)
     found = trace(patch, "layers.a.pan", 0.2, [Event(0, ON, 60, 1.0), Event(2400, WHEEL, 0, 1.0)])

@@ -9,6 +9,7 @@ from scipy import signal
 
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
+from felt_dial.patch.patch import Patch
 from felt_dial.sound.compile import still_control
 from felt_dial.sound.compiled import arrays_of, kernel_of
 from felt_dial.sound.effects.kernels.reverb import DENSITY, DIFFUSERS
@@ -100,7 +101,7 @@ def test_a_chorus_is_its_sum_of_swaying_copies(copies: int, rate: float) -> None
     sound = sine(hertz, -6.0, 1.0)
     out = through("chorus", sound, copies=copies, rate=rate, time=time, depth=depth, wet=wet, spread=spread)
     seconds = np.arange(sound.shape[1]) / RATE
-    turns = rate * (seconds + BLOCK / RATE)  # it has swayed for the block before
+    turns = rate * seconds  # it begins with the first sound
     exact = sound.copy()
     for k in range(copies):
         wait = time * (1 + 0.9 * depth * np.sin(2 * np.pi * (turns + k / copies)))
@@ -239,3 +240,35 @@ def test_a_frozen_room_keeps_its_highs(way: str) -> None:
     for sound in (heard, high):
         first, last = sound[2 * RATE : 3 * RATE], sound[11 * RATE :]
         assert 20 * np.log10(np.std(last) / np.std(first)) == pytest.approx(0.0, abs=0.5)
+
+
+@pytest.mark.parametrize(
+    "kind", ["chorus", "flanger", "phaser", "rotary", "thicken", "delay", "gate", "reverb", "shift"]
+)
+def test_effects_begin_anew_from_silence(kind: str) -> None:
+    """The first sound meets an effect as a render does, whenever it comes; and so does one after six seconds of silence."""
+    words = {"wow": 1.0} if kind == "delay" else {"hertz": 3.0} if kind == "shift" else {}
+    patch = add_effect(plain(), "1", Effect.kinds[kind](**words))[0]
+    sound = noise(0.2).astype(np.float32)[:, : 37 * BLOCK]
+
+    def heard(program: Program, silence: int) -> NDArray[np.float32]:
+        rack, out = program.racks["1"], []
+        for _ in range(silence):
+            rack.run(np.zeros((2, BLOCK), np.float32))
+        for at in range(0, sound.shape[1], BLOCK):
+            block = sound[:, at : at + BLOCK].copy()
+            rack.run(block)
+            out.append(block)
+        return np.concatenate(out, axis=1)
+
+    first = heard(begun(patch), 0)
+    assert (heard(begun(patch), 333) == first).all()
+    program = begun(patch)
+    heard(program, 11)
+    assert (heard(program, 20 * RATE // BLOCK) == first).all()
+
+
+def begun(patch: Patch) -> Program:
+    program = Program(patch, float(RATE))
+    program.block()
+    return program

@@ -15,6 +15,9 @@ from felt_dial.sound.engine.running_module import RunningModule, late_of
 from felt_dial.sound.sizes import TICK
 
 Sound = NDArray[np.float32]
+FORGETS, FAINT = 5.0, 1e-7
+"""Seconds of silence, longer than any echo waits, after which an effect begins anew with the next sound: what sways stands
+where it stands in a render."""
 FIRST, NOT_NOW = np.zeros(1, np.int32), np.full(1, -1, np.int32)
 """The only row of a sound, and the tick at which it begins: long ago."""
 
@@ -49,6 +52,8 @@ class RackEffect:
         self.loud = np.array([0.0, 0.0, 1.0, *[0.0] * 5])
         self.pad = Pad(self.late, frames, always=True) if self.late else None
         self.share = np.ones_like(running.on)
+        self.silent = 0
+        """Frames for which nothing came in and nothing went out."""
         self._warms = 0
         self._cold = 1 + self.late // frames
         u = np.linspace(0.0, 1.0, len(self.share), dtype=np.float32)
@@ -129,6 +134,10 @@ class Rack:
             if alone:
                 sound.fill(0.0)
             return True
+        if running.quiet and before == 0.0 and not running.was_off:
+            if alone:
+                sound.fill(0.0)
+            return True
         running.quiet = False
         if effect.pad is not None:
             effect.pad.run(self._dry, effect.late)
@@ -152,6 +161,10 @@ class Rack:
         if not good:
             running.reset()
         running.peaks = [before, max(after, 0.0)]
+        effect.silent = effect.silent + self.frames if before == 0.0 and after < FAINT else 0
+        if effect.silent > FORGETS * running.stage.rate:
+            running.rest()
+            effect.silent = 0
         running.spent(begin)
         return good
 

@@ -16,7 +16,7 @@ from felt_dial.patch.params import Param, Parameter
 from felt_dial.patch.parts import BY_RATIO
 from felt_dial.patch.patch import Patch, drawings, goes_both_ways, movers, slots
 from felt_dial.patch.player import PLAYER_SOURCES
-from felt_dial.patch.units import FACTOR, PERCENT, RATE
+from felt_dial.patch.units import DECIBELS, FACTOR, PERCENT, RATE
 from felt_dial.sound.control.core.order import MOVER, SLOT, Node, Order, in_order
 from felt_dial.sound.control.core.records import (
     BEATS_OF_RATE,
@@ -26,6 +26,7 @@ from felt_dial.sound.control.core.records import (
     IN_SEMITONES,
     MOVER_RECORD,
     NOT_BEATS,
+    NOTHING,
     PLAIN,
     ROW_RECORD,
     SLOT_RECORD,
@@ -73,7 +74,7 @@ def make_modulation(patch: Patch, values: NDArray[np.float64], ticks: int, rate:
 
     table = np.zeros(len(params), SLOT_RECORD)
     natures = [_nature(param) for param in params]
-    for column, name in enumerate(("low", "high", "smooth", "beats", "geometric")):
+    for column, name in enumerate(("low", "high", "smooth", "beats", "geometric", "faint")):
         table[name] = [nature[column] for nature in natures]
     table["target"][: len(listed)] = values[: len(listed)]
 
@@ -130,13 +131,15 @@ def make_modulation(patch: Patch, values: NDArray[np.float64], ticks: int, rate:
     return modulation, layout
 
 
-def _nature(param: Parameter) -> tuple[float, float, bool, int, bool]:
-    """Lowest and highest value of a parameter, whether it is smoothed, counted in beats, moved by ratios."""
+def _nature(param: Parameter) -> tuple[float, float, bool, int, bool, bool]:
+    """Lowest and highest value of a parameter, whether it is smoothed, counted in beats, moved by ratios, and whether its low
+    end is silence."""
     if not isinstance(param, Param):
-        return 0.0, 1e9, param.smooth, NOT_BEATS, False
+        return 0.0, 1e9, param.smooth, NOT_BEATS, False, False
     beats = NOT_BEATS if not param.beats else BEATS_OF_RATE if param.unit is RATE else BEATS_OF_TIME
+    faint = param.unit is DECIBELS and param.low <= NOTHING
     beyond = TURNS * (param.high - param.low) if param.wraps else 0.0
-    return param.low - beyond, param.high + beyond, param.smooth, beats, param.unit.geometric
+    return param.low - beyond, param.high + beyond, param.smooth, beats, param.unit.geometric, faint
 
 
 def _thread_record(

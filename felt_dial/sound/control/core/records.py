@@ -14,6 +14,8 @@ SMOOTHING = 0.005
 BEND_SLOT, WHEEL_SLOT, PEDAL_SLOT = -3, -2, -1
 """The last slots: what the wheels and the pedal stand at."""
 FADE = 0.005
+NOTHING = -60.0
+"""dB at which a level is silence."""
 NOT_BEATS, BEATS_OF_TIME, BEATS_OF_RATE = range(3)
 PLAIN, IN_SEMITONES, IN_FACTORS = range(3)
 BOTH_WAYS, FLIPPED = 1, 2
@@ -27,6 +29,7 @@ SLOT_RECORD = np.dtype(
         ("smooth", "i4"),
         ("beats", "i4"),
         ("geometric", "i4"),
+        ("faint", "i4"),
         ("moved", "i4"),
         ("filled", "i4"),
         ("since", "i4"),

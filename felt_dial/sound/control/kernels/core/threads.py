@@ -67,6 +67,27 @@ def _add_thread(n, where, rows, modulation, span, clock):
 
 
 @inner
+def _rise(s, rows, modulation, span):
+    """A level: decibels are added, but from silence it rises as the ear expects, by the square of the way.
+
+    At the end of the way it is where its threads say; half way it is 12 dB below that, and not half of the decibels that
+    silence is counted as.
+    """
+    slots, threads, base, sums = modulation.slots, modulation.threads, modulation.base, modulation.sums
+    low, high, whole = slots[s].low, slots[s].high, 0.0
+    for n in range(slots[s].first_thread, slots[s].last_thread):
+        if slots[threads[n].first].current > 0.5:
+            whole += max(slots[threads[n].depth].current, 0.0)
+    for row in rows:
+        for t in range(max(span.t0, modulation.info[row].first), span.t1):
+            value = base[s, t] + sums[1, row, t]
+            if base[s, t] <= low + 0.05 and whole > 0.0:
+                way = sums[1, row, t] / whole
+                value = low + whole + 40.0 * math.log10(way) if way > 1e-3 else low
+            modulation.control[s, row, t] = np.float32(min(max(value, low), high))
+
+
+@inner
 def run_slot(s, rows, modulation, span, clock):
     """A parameter that threads move, for every one of `rows`.
 
@@ -128,6 +149,9 @@ def run_slot(s, rows, modulation, span, clock):
                     depth = _scaled(scale, base[depth_slot, t])
                     sums[where, row, t] += depth * (factor * np.float64(moves[m, row, t]) + more)
     low, high = slots[s].low, slots[s].high
+    if slots[s].faint != 0:
+        _rise(s, rows, modulation, span)
+        return
     for r in rows:
         row = np.uint64(r)
         start = np.uint64(max(t0, info[r].first))
