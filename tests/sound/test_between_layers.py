@@ -6,10 +6,13 @@ import numpy as np
 import pytest
 from scipy import signal, special
 
-from felt_dial.patch.edits import add_effect, add_inlet, add_layer, loops_back, remove_layer
-from felt_dial.patch.module import Effect
+from felt_dial.bank.places import SHIPPED
+from felt_dial.patch.edits import add_effect, add_inlet, add_layer, loops_back, remove_layer, replace_module
+from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.engine.program import Program
+from felt_dial.sound.matter.assets import PLACES
+from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.modules import new_layer
 from felt_dial.sound.playing.events import ON, Event
 from felt_dial.sound.playing.phrases import Note
@@ -96,3 +99,35 @@ def test_a_way_out_that_changes_while_it_sounds_does_not_click(quality: int) -> 
         program.values[slot] = (n // 10) % 3
         out.append(program.block()[0].copy())
     assert np.abs(np.diff(np.concatenate(out)[2000:])).max() < 0.03
+
+
+@pytest.mark.parametrize(("quality", "most"), [(1, -60.0), (4, -100.0)])
+@pytest.mark.parametrize("source", ["saw", "pulse", "table"])
+@pytest.mark.parametrize(("index", "key"), [(0.5, 72), (2.0, 60), (1.0, 84)])
+def test_waves_with_harmonics_are_modulated_without_grit(
+    source: str, index: float, key: int, quality: int, most: float, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A sine modulates a wave of its own pitch: all that is no harmonic below 20 kHz, against the loudest that is one."""
+    monkeypatch.setenv(PLACES, str(SHIPPED))
+    size, pitch = 65536, 440.0 * 2 ** ((key - 69) / 12)
+    turns = round(pitch * size / RATE)
+    patch = plain(layers__a__source__shape="saw" if source == "table" else source)
+    patch, other = add_layer(patch, patch.layers["a"])
+    if source == "table":
+        table = shipped_tables()["Loft Choir"]
+        patch = replace_module(patch, "layers.a.source", Source.kinds["table"](asset=table.asset, cycle=table.cycle))
+    for path, value in (
+        (f"layers.{other}.source.shape", "sine"),
+        (f"layers.{other}.out", "none"),
+        (f"layers.{other}.level", 0.0),
+    ):
+        patch = with_value(patch, path, value)
+    for layer in ("a", other):
+        patch = with_value(patch, f"layers.{layer}.fixed", True)
+        patch = with_value(patch, f"layers.{layer}.frequency", turns * RATE / size)
+    sound = render(add_inlet(patch, "a", other, index), [Note(0, 3, key)], 2.0, quality=quality)[0, -size:]
+    power = np.abs(np.fft.rfft(sound.astype(np.float64) * np.kaiser(size, 20.0)))
+    bins = np.arange(len(power))
+    beside = np.abs((bins + turns / 2) % turns - turns / 2) > 12
+    heard = (bins > 30) & (bins < 20000 * size / RATE)
+    assert decibels(power[heard & beside].max() / power.max()) < most

@@ -8,7 +8,7 @@ from scipy import signal
 
 from felt_dial.patch.edits import sew
 from felt_dial.patch.module import Modulator
-from felt_dial.patch.patch import put
+from felt_dial.patch.patch import put, with_value
 from felt_dial.patch.units import note_frequency
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
@@ -90,3 +90,21 @@ def test_a_change_of_shape_crossfades() -> None:
     program.values[shape] = 1.0
     blocks += [program.block()[0].copy() for _ in range(3)]
     assert np.abs(np.diff(np.concatenate(blocks))).max() < 0.08
+
+
+@pytest.mark.parametrize("key", [84, 96, 108])
+@pytest.mark.parametrize("sync", [19.1, 31.7, 43.3])
+def test_a_wave_synchronised_beyond_hearing_fades_and_does_not_alias(key: int, sync: float) -> None:
+    """What is no harmonic of the note, below 20 kHz, stays 85 dB under a saw of that level; above 26 kHz nothing is left."""
+    size = 65536
+    turns = round(440.0 * 2 ** ((key - 69) / 12) * size / RATE)
+    patch = plain(layers__a__source__shape="saw", layers__a__source__sync=sync, layers__a__fixed=True)
+    patch = with_value(patch, "layers.a.frequency", turns * RATE / size)
+    sound = render(patch, [Note(0, 3, key)], 2.0)[0, -size:].astype(np.float64)
+    power = np.abs(np.fft.rfft(sound * np.kaiser(size, 20.0))) / np.kaiser(size, 20.0).sum()
+    bins = np.arange(len(power))
+    beside = np.abs((bins + turns / 2) % turns - turns / 2) > 12
+    heard = (bins > 30) & (bins < 20000 * size / RATE)
+    assert 20 * np.log10(power[heard & beside].max() + 1e-12) < -85.0
+    if turns * RATE / size * 2 ** (sync / 12) > 26500.0:
+        assert np.abs(sound).max() < 1e-6

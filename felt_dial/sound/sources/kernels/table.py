@@ -13,6 +13,7 @@ from felt_dial.sound.sources.core.unison import MOST
 from felt_dial.sound.sources.kernels.core.cycle_reader import (
     TURN,
     find_places,
+    held_steep,
     moved_on,
     ramp_line,
     read_between,
@@ -49,7 +50,7 @@ NOTHING, BENT, SQUEEZED, MIRRORED, STRETCHED, FOLDED, STEPPED = range(7)
 
 
 POSITION, AMOUNT, RESHAPE = (Table.row_of(name) for name in ("position", "amount", "reshape"))
-NOW, TIME = range(2)
+NOW, TIME, STEEP = range(3)
 
 
 @kernel(inline=True)
@@ -252,8 +253,8 @@ class TableState(NamedTuple):
     phase : uint32 (row, voice)
     last : int32 (row, voice)
         The level of the tick before; another crossfades.
-    now : float64 (row, 2)
-        The frame of the moment, as a number with a fraction, and the time in seconds.
+    now : float64 (row, 3)
+        The frame of the moment, as a number with a fraction, the time in seconds, and the steepest rise that counts.
     mixed : float32 (frame,)
         Room for how much of the second of two frames there is.
     edges : float32 (row, voice, 8)
@@ -277,7 +278,7 @@ def prepare_table(module: Table, stage: Stage) -> TableState:
         table=table_of(module.asset, module.cycle, str(module.get("morph"))),
         phase=np.zeros((stage.rows, MOST), np.uint32),
         last=np.full((stage.rows, MOST), -1, np.int32),
-        now=np.zeros((stage.rows, 2)),
+        now=np.zeros((stage.rows, 3)),
         mixed=np.zeros(stage.frames, np.float32),
         edges=np.zeros((stage.rows, MOST, 8), np.float32),
         unison=unison_state(stage.rows),
@@ -314,7 +315,7 @@ def play_table(notes, state, row, first):
         begins = begin[0, row] == t
         if begins:
             state.now[row, NOW] = np.float64(control[POSITION, row, t]) * (frames - 1)
-            state.now[row, TIME] = 0.0
+            state.now[row, TIME] = state.now[row, STEEP] = 0.0
             state.finer.history[row, :, :] = zero
             state.edges[row, :, :] = zero
             begin_phases(control, row, t, note, state.phase, state.last)
@@ -337,7 +338,8 @@ def play_table(notes, state, row, first):
         above = 1 if frames > 1 else 0
         at = t * tick
         inverse = np.float32(1.0 / n)
-        steep = run_bends(turn, row, at, n, room.bends)
+        steep = held_steep(run_bends(turn, row, at, n, room.bends), state.now[row, STEEP], n, rate)
+        state.now[row, STEEP] = steep
         for k in range(n):
             room.mix[0, k] = room.mix[1, k] = zero
         from_ = a0

@@ -15,6 +15,7 @@ from felt_dial.sound.sources.kernels.core.cycle_reader import (
     TURN,
     add_places,
     find_places,
+    held_steep,
     moved_on,
     ramp_line,
     read_places,
@@ -47,7 +48,7 @@ from felt_dial.sound.sources.kernels.core.unison import (
 from felt_dial.sound.sources.wave import Wave
 
 SHAPE, WIDTH, SYNC = (Wave.row_of(name) for name in ("shape", "width", "sync"))
-NOW, TIME, SYNCED = range(3)
+NOW, TIME, SYNCED, STEEP = range(4)
 
 
 class SyncedReads(NamedTuple):
@@ -78,6 +79,12 @@ class SyncedSpeeds(NamedTuple):
 def _level(frequency, limit, level_of):
     fit = int(limit / max(frequency, np.float32(0.01)))
     return level_of[min(max(fit, 1), level_of.shape[0] - 1)]
+
+
+@kernel
+def _fits(frequency, limit):
+    """How much is left of a synchronised wave whose own first harmonic comes near the limit: above it there is nothing."""
+    return np.float32(min(max((1.1 - frequency / limit) * 5.0, 0.0), 1.0))
 
 
 @kernel(inline=True)
@@ -178,8 +185,8 @@ class WaveState(NamedTuple):
         Of the wave that is heard, and of the one that it is synchronised to.
     last : int32 (row, voice)
         The level of the tick before; another crossfades.
-    now : float64 (row, 3)
-        The shape of the moment, the time in seconds, and whether it was synchronised once.
+    now : float64 (row, 4)
+        The shape of the moment, the time in seconds, whether it was synchronised once, and the steepest rise that counts.
     edges : float32 (row, voice, 6)
         What of rounded edges is still to be added, and two frames of the wave.
     """
@@ -202,7 +209,7 @@ def prepare_wave(module: Wave, stage: Stage) -> WaveState:
         phase=np.zeros((stage.rows, MOST), np.uint32),
         hidden=np.zeros((stage.rows, MOST), np.uint32),
         last=np.full((stage.rows, MOST), -1, np.int32),
-        now=np.zeros((stage.rows, 3)),
+        now=np.zeros((stage.rows, 4)),
         edges=np.zeros((stage.rows, MOST, 6), np.float32),
         unison=unison_state(stage.rows),
         room=reading_room(stage),
@@ -234,6 +241,7 @@ def play_wave(notes, state, row, first):
         begins = begin[0, row] == t
         if begins:
             state.now[row, NOW], state.now[row, TIME], state.now[row, SYNCED] = control[SHAPE, row, t], 0.0, 0.0
+            state.now[row, STEEP] = 0.0
             state.finer.history[row, :, :] = zero
             state.edges[row, :, :] = zero
             begin_phases(control, row, t, note, state.phase, state.last)
@@ -258,7 +266,8 @@ def play_wave(notes, state, row, first):
         a0, b0 = _parts(was, segment, wide0)
         a1, b1 = _parts(shape, segment, wide1)
         at = t * tick
-        steep = run_bends(turn, row, at, n, room.bends)
+        steep = held_steep(run_bends(turn, row, at, n, room.bends), state.now[row, STEEP], n, rate)
+        state.now[row, STEEP] = steep
         for k in range(n):
             room.mix[0, k] = room.mix[1, k] = zero
         w0 = w1 = 0.0
@@ -276,14 +285,15 @@ def play_wave(notes, state, row, first):
                 r0 = 2.0 ** (np.float64(control[SYNC, row, t]) / 12.0)
                 r1 = 2.0 ** (np.float64(control[SYNC, row, t + 1]) / 12.0)
                 level = _level(np.float32(max(f0 * r0, f1 * r1) + steep * rate), limit, tables.level_of)
+                fit0, fit1 = _fits(f0 * r0, limit), _fits(f1 * r1, limit)
                 reads = SyncedReads(
                     tables.offset[min(segment, SAW), level],
                     tables.offset[min(segment + 1, SAW), level],
                     tables.shift[level],
-                    a0,
-                    a1,
-                    b0,
-                    b1,
+                    a0 * fit0,
+                    a1 * fit1,
+                    b0 * fit0,
+                    b1 * fit1,
                     w0,
                     w1,
                 )

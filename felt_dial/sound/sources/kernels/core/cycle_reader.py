@@ -7,12 +7,16 @@ would prevent. They are copied into the kernels that use them.
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from felt_dial.sound.kernel import kernel
 from felt_dial.sound.simd.memory import read_eight, read_eight_between
 
 TURN = 4294967296.0
+HELD = 0.25
+"""Seconds in which a rise of the phase is forgotten to a third."""
 """A whole turn of a uint32 phase."""
 
 
@@ -71,6 +75,15 @@ def run_bends(turn, row, at, tick, bends):
         if at + k > 0:
             steep = max(steep, np.float64(abs(turn[row, at + k] - turn[row, at + k - 1])))
     return steep
+
+
+@kernel
+def held_steep(steep, before, n, rate):
+    """The steepest rise that counts: that of these `n` frames, or what is left of the ones before.
+
+    How many harmonics there is room for must not change with every swing of what modulates, which would itself be heard.
+    """
+    return max(steep, before * math.exp(-n / (HELD * rate)))
 
 
 @kernel
