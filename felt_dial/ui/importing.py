@@ -11,7 +11,9 @@ from felt_dial.patch.patch import put
 from felt_dial.patch.units import CENTS, note_name
 from felt_dial.sound.matter import analysis, assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
+from felt_dial.sound.matter.cycles import SURE, cycles_of
 from felt_dial.sound.sources.core.levels import guess_cycle
+from felt_dial.sound.sources.core.levels import is_table as looks_like_table
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.jobs import Watch, part_of
@@ -27,6 +29,7 @@ class Taken(NamedTuple):
     audio: Audio
     root: float | None
     cycle: int
+    said: str = ""
 
 
 class Importing:
@@ -48,6 +51,14 @@ class Importing:
                 hertz = analysis.pitch_of(audio.sound[:, : int(8 * audio.rate)], audio.rate)
                 root = None if hertz is None else 69.0 + 12.0 * math.log2(hertz / 440.0)
             watch(0.5)
+            if is_table and not looks_like_table(audio.sound[0]):
+                found = cycles_of(audio.sound[:, : int(60 * audio.rate)], audio.rate)
+                if found is not None and found.sure >= SURE:
+                    row = Audio(found.frames.reshape(1, -1), 48000.0, notes=audio.notes)
+                    asset = self.session.library.keep_audio(row, path.stem)
+                    heard = _key_text(69.0 + 12.0 * math.log2(found.hertz / 440.0))
+                    said = f" {len(found.frames)} cycles of its pitch, {heard}, {100 * found.sure:.0f} % sure."
+                    return Taken(asset, row, None, found.frames.shape[1], said)
             asset = self.session.library.keep_audio(audio, path.stem)
             if is_partials:
                 place = 60.0 if root is None else root
@@ -73,7 +84,7 @@ class Importing:
         fresh = source.model_copy(update=change)
         self.session.edit(put(self.session.patch, ["layers", layer, "source"], fresh), f"load {path.name}")
         heard = "" if taken.root is None or "root" not in source.params else f" Its root is {_key_text(taken.root)}."
-        self.session.say(" ".join([f"Loaded {path.name}.{heard}", *taken.audio.notes]))
+        self.session.say(" ".join([f"Loaded {path.name}.{heard}{taken.said}", *taken.audio.notes]))
 
     def find(self, folder: Path) -> None:
         """Looks in a folder for the recordings that the patch misses, by their content."""

@@ -13,12 +13,13 @@ from felt_dial.patch.module import Modulator, Source
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
+from felt_dial.sound.matter.cycles import cycles_of
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sources.core.bandlimited import harmonic_amplitudes
-from felt_dial.sound.sources.core.levels import cut_cycles, guess_cycle, spectra_of
-from tests.sound.listening import amplitude_at, decibels, plain, steady, worst_alias
+from felt_dial.sound.sources.core.levels import cut_cycles, guess_cycle, is_table, spectra_of
+from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady, worst_alias
 
 
 def shipped(name: str, **values: object) -> Patch:
@@ -180,3 +181,39 @@ def test_the_shape_moves_from_one_to_the_next_without_a_step() -> None:
     jumps = np.abs(np.diff(sound))
     naive = np.abs(np.diff(render(plain(), [Note(0, 1, 33)], 1.0)[0])).max()
     assert jumps.max() < 1.6 * naive
+
+
+# --- cycles of a recording -------------------------------------------------------------------------
+
+
+def recorded(hertz: float, harmonics: int, wobble: float = 0.0, seconds: float = 1.5) -> NDArray[np.float32]:
+    """A saw of so many harmonics at a pitch that wobbles by a part of itself, float32 (1, frame)."""
+    t = np.arange(round(seconds * RATE)) / RATE
+    turns = hertz * (t - wobble * np.cos(2 * np.pi * 3.0 * t) / (2 * np.pi * 3.0))
+    wave = sum(np.sin(2 * np.pi * n * turns + 0.3 * n) / n for n in range(1, harmonics + 1))
+    return np.asarray(0.3 * wave, np.float32)[None]
+
+
+@pytest.mark.parametrize("wobble", [0.0, 0.02])
+@pytest.mark.parametrize("hertz", [110.3, 440.7, 61.9])
+def test_cycles_are_found_in_a_pitched_recording(hertz: float, wobble: float) -> None:
+    """Harmonics 1/n within half a decibel (by definition of the recording), ends that meet, a pitch within three cents."""
+    found = cycles_of(recorded(hertz, 20, wobble), RATE)
+    assert found is not None and found.sure > 0.99 and found.frames.shape[1] == 2048 and 60 < len(found.frames) <= 256
+    assert abs(1200 * np.log2(found.hertz / hertz)) < (3.0 if wobble == 0.0 else 40.0)
+    for frame in found.frames[5:-5:9].astype(np.float64):
+        levels = np.abs(np.fft.rfft(frame))[1:13]
+        assert np.abs(20 * np.log10(levels * np.arange(1, 13) / levels[0])).max() < 0.5
+        step = np.abs(np.diff(frame)).max()
+        assert abs(frame[0] - frame[-1]) < 1.5 * step
+
+
+def test_a_sine_gives_one_harmonic_and_noise_no_cycles() -> None:
+    found = cycles_of(recorded(330.0, 1), RATE)
+    assert found is not None
+    levels = np.abs(np.fft.rfft(found.frames[20].astype(np.float64)))
+    assert 20 * np.log10(np.delete(levels, 1).max() / levels[1]) < -60.0
+    noise_ = np.random.default_rng(4).normal(size=(1, RATE)).astype(np.float32) * 0.2
+    assert cycles_of(noise_, RATE) is None
+    table = np.tile(np.sin(2 * np.pi * np.arange(2048) / 2048), 16).astype(np.float32)
+    assert is_table(table) and not is_table(recorded(221.3, 8)[0]) and not is_table(noise_[0])

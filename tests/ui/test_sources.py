@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -78,6 +79,26 @@ def test_a_recording_is_loaded_in_the_background_and_its_root_is_heard(desk: Des
     assert any("Loaded Reed 3.wav" in text for text in desk.messages)
     desk.session.undo()
     assert source_of(desk).asset is None or kind == "table"  # type: ignore[attr-defined]
+
+
+def test_a_pitched_recording_becomes_a_table_of_its_own_cycles(desk: Desk, tmp_path: Path) -> None:
+    """Whatever its pitch, its cycles are found, and how sure that is is said; another length can be typed."""
+    t = np.arange(60000) / 48000
+    wave = sum(np.sin(2 * np.pi * 183.7 * n * t + n) / n for n in range(1, 9))
+    soundfile.write(tmp_path / "Flute.wav", 0.3 * wave, 48000, subtype="FLOAT")
+    choose(desk, "table")
+    desk.find(Inspector).importing.load("a", tmp_path / "Flute.wav")
+    desk.finish_job()
+    source = source_of(desk)
+    assert source.cycle == 2048 and source.asset.frames % 2048 == 0  # type: ignore[attr-defined]
+    said = next(text for text in desk.messages if "Loaded Flute.wav" in text)
+    assert "cycles of its pitch, F#3" in said and re.search(r"(9\d|100) % sure", said)
+    box = desk.find(QComboBox, lambda found: found.accessibleName() == "Length of a cycle")
+    box.lineEdit().setText("777")
+    QTest.keyClick(box.lineEdit(), Qt.Key.Key_Return)
+    assert source_of(desk).cycle == 777  # type: ignore[attr-defined]
+    desk.session.undo()
+    assert source_of(desk).cycle == 2048  # type: ignore[attr-defined]
 
 
 def test_a_file_that_cannot_be_read_is_said_and_nothing_changes(desk: Desk, tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QMenu, QProgressBar, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
@@ -24,6 +25,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import plain
 
 CYCLES = (64, 128, 256, 512, 600, 1024, 2048, 4096)
+SHORTEST_CYCLE, LONGEST_CYCLE = 16, 65536
 
 
 class SourceKind(QComboBox):
@@ -162,9 +164,22 @@ class Material(QWidget):
         for size in sorted({*CYCLES, source.cycle}):
             box.addItem(f"{size}", size)
         box.setCurrentIndex(box.findData(source.cycle))
+        box.setEditable(True)
+        box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        box.setValidator(QIntValidator(SHORTEST_CYCLE, LONGEST_CYCLE, box))
         box.setAccessibleName("Length of a cycle")
-        box.setToolTip("Samples of one cycle: guessed when a file is loaded, corrected here")
-        box.activated.connect(lambda n: self._change(f"cut cycles of {box.itemData(n)}", cycle=box.itemData(n)))
+        box.setToolTip("Samples of one cycle: found when a file is loaded; choose or type another to cut it anew")
+
+        def cut() -> None:
+            text = box.currentText().strip()
+            size = int(text) if text.isdigit() else source.cycle
+            if SHORTEST_CYCLE <= size <= LONGEST_CYCLE and size != source.cycle:
+                self._change(f"cut cycles of {size}", cycle=size)
+
+        box.activated.connect(lambda _: cut())
+        line = box.lineEdit()
+        assert line is not None
+        line.returnPressed.connect(cut)
         return box
 
     def _ready(self, near: QWidget) -> None:

@@ -46,6 +46,19 @@ def cut_cycles(sound: NDArray[np.float32], cycle: int) -> NDArray[np.float32]:
     return held.reshape(count, cycle)
 
 
+LIKE_A_TABLE = 0.5
+"""How much a cycle may change to the next, as a part of its power, in what is taken for a table."""
+
+
+def is_table(sound: NDArray[np.float32]) -> bool:
+    """True where a recording looks like single cycles in a row: a length that they divide, each much like the next."""
+    cycle = guess_cycle(sound)
+    if len(sound) <= CYCLE or len(sound) % cycle:
+        return len(sound) <= CYCLE
+    frames = cut_cycles(sound, cycle).astype(np.float64)
+    return float(np.square(np.diff(frames, axis=0)).mean() / (np.square(frames).mean() + 1e-12)) < LIKE_A_TABLE
+
+
 def guess_cycle(sound: NDArray[np.float32]) -> int:
     """Length of the single cycles in a recording.
 
