@@ -24,7 +24,7 @@ ROOMS: dict[str, list[tuple[str, dict[str, object]]]] = {
     "Potting Snare": [
         ("compressor", {"threshold": -20.0, "ratio": 3.0, "attack": 0.002, "release": 0.09, "makeup": 4.0}),
         ("reverb", {"way": "room", "decay": 0.5, "wet": 0.12}),
-        ("limiter", {"ceiling": -1.5, "gain": 7.0, "release": 0.06}),
+        ("limiter", {"ceiling": -1.5, "gain": 9.0, "release": 0.06}),
     ],
     "Beetle Zap": [("phaser", {"wet": 0.3, "rate": 0.17}), ("reverb", {"way": "plate", "decay": 1.1, "wet": 0.12})],
     "Bamboo Screech": [("drive", {"way": "diode", "amount": 9.0, "wet": 0.3})],

@@ -18,13 +18,13 @@ from felt_dial.sound.playing.phrases import phrase_for
 from felt_dial.sound.render import render
 
 
-def measure(patch: Patch) -> Measurement:
+def measure(patch: Patch, quality: int = 1) -> Measurement:
     """Renders a patch with the phrase of its kind and measures it."""
     import pyloudnorm
 
     phrase = phrase_for(patch.type)
     seconds = max(SWATCH_SECONDS, min(phrase.seconds(float(patch.tempo)), 12.0))
-    sound = render(patch, phrase.in_seconds(float(patch.tempo)), seconds, rate=RATE)
+    sound = render(patch, phrase.in_seconds(float(patch.tempo)), seconds, rate=RATE, quality=quality)
     peak = float(np.abs(sound).max())
     with np.errstate(divide="ignore"):
         lufs = float(pyloudnorm.Meter(RATE).integrated_loudness(sound.T.astype(np.float64)))
