@@ -216,7 +216,7 @@ class SimulatedController:
         self._parse = Message.from_bytes
         self._waiting: deque[list[int]] = deque()
         self.reader = Reader()
-        self.performs = True
+        self.performs = False
         self._frames = 0
 
     def perform(self, on: bool) -> list[Event]:

@@ -11,6 +11,7 @@
 - `parts`: layers, what goes between them, macros, threads.
 - `patch`: one sound as a value, with every parameter reachable by its path.
 - `pattern`: what a patch makes of held keys before they reach its voices.
+- `places`: as a part of it, in time, and in frames.
 - `player`: What a player does that can move a sound: declared once, read by the tray, the threads and the engine.
 - `shaping`: what a drive is set to, whether it bends each note by itself or a whole chord.
 - `tuning`: scales and keyboard maps, read from the Scala formats `.scl` and `.kbm`.

@@ -226,10 +226,10 @@ class Thread(Module):
         "Smooth", 0.0, (0.0, 5.0), SECONDS, "Time in which the thread follows its mover.", taper=CUBIC, beats=True
     )
     delay = still(
-        "Late by", 0.0, (0.0, 2.0), SECONDS, "How long after its mover the thread moves.", taper=CUBIC, beats=True
+        "Delay", 0.0, (0.0, 2.0), SECONDS, "How long after its mover the thread moves.", taper=CUBIC, beats=True
     )
     by = Choice(
-        "Counts",
+        "Scale",
         BY_RATIO,
         {BY_RATIO: "By ratio", BY_AMOUNT: "By amount"},
         rebuilds=True,

@@ -25,7 +25,7 @@ DRAWN_AT_FIRST = ((0.0, 0.0, 0.0), (0.35, 0.7, 0.3), (0.6, 0.55, 0.0), (1.0, 1.0
 class Shaping(Module):  # type: ignore[metaclass]
     """The curve that a wave is bent by, and what comes before and after it."""
 
-    way = Choice("Way", "soft", WAYS, says="The curve that the wave is bent by.")
+    way = Choice("Type", "soft", WAYS, says="The curve that the wave is bent by.")
     amount = Param("Amount", 12.0, (-12.0, 48.0), DECIBELS, says="How hard the wave is pushed into the curve.")
     bias = Param("Bias", 0.0, (-1.0, 1.0), PERCENT, says="Pushes the wave off its middle: even harmonics.")
     before = Param("Low cut", 20.0, (20.0, 2000.0), HERTZ, taper=LOG, says="Keeps what is below out of the curve.")

@@ -357,12 +357,14 @@ class Session(QObject):
         return self.documents.at(bank, preset, self.stored_at(bank, preset)) if there else None
 
     def neighbour(self, step: int) -> None:
-        """Opens the preset before or after this one."""
-        if not self.work.bank:
-            return
-        ids = [listed.id for listed in self.catalogue.presets(self.work.bank)]
+        """Opens the preset before or after this one, or says why there is none."""
+        ids = [listed.id for listed in self.catalogue.presets(self.work.bank)] if self.work.bank else []
         if self.work.preset in ids:
             self.open(self.work.bank, ids[(ids.index(self.work.preset) + step) % len(ids)])
+        else:
+            self.say(
+                f"{self.patch.name} is in no bank: there is none before it and none behind it. Save it, or open one."
+            )
 
     def save(self) -> bool:
         """Saves over the preset; its last versions are kept."""

@@ -57,6 +57,7 @@ def test_the_mpe_message_makes_fingers_of_channels() -> None:
 
 def test_the_simulated_controller_plays_three_fingers_and_ends_every_note() -> None:
     program, controller = Program(new_patch()), SimulatedController()
+    controller.perform(True)
     bends, most = set(), 0
     for _ in range(int(SimulatedController.LENGTH * 48000 / 256)):
         program.block(controller.block(256, 48000))
@@ -79,6 +80,9 @@ def test_the_simulated_controller_sounds_through_the_engine() -> None:
     link.start()
     try:
         link.wait_until_ready(30)
+        time.sleep(0.5)
+        assert int(link.shared.data["voices"]) == 0, "it plays when it is asked to"
+        link.perform(True)
         deadline, heard = time.monotonic() + 40, 0
         while time.monotonic() < deadline and heard < 2:
             link.poll()
@@ -113,7 +117,6 @@ def midi_key(channel: int, key: int, down: bool) -> list[int]:
 @pytest.mark.parametrize("channel", [0, 3], ids=["the whole patch", "a finger of MPE"])
 def test_hold_holds_the_keys_of_a_controller_and_lets_go_of_all_of_them(link: EngineLink, channel: int) -> None:
     link.take_controller("simulated")
-    link.perform(False)
     if channel:
         for number, value in ((101, 0), (100, 6), (6, 15)):  # the MPE configuration message: fifteen fingers
             link.send_midi([0xB0, number, value])

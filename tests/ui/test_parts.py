@@ -18,9 +18,10 @@ from felt_dial.bank.places import load_settings
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.envelope import Envelope
-from felt_dial.ui.dials.controls import NameEdit, Slider, SwitchPill
+from felt_dial.ui.dials.controls import NameEdit, Options, Slider, SwitchPill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.frame.header import Sides
+from felt_dial.ui.frame.strip import MacroDial
 from felt_dial.ui.inspector.thread_list import DepthPill, ThreadList
 from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
 from felt_dial.ui.pages.patch.modulator_tray import ModulatorCard
@@ -124,6 +125,43 @@ def test_the_tempo_is_typed_and_refused_outside_its_range(desk: Desk) -> None:
     assert "20" in desk.entry().refusal
     desk.type("96 bpm")
     assert desk.session.value("tempo") == 96.0 and tempo.value.startswith("96.0")
+
+
+def test_a_double_click_on_a_and_b_copies_from_where_the_hand_came(desk: Desk) -> None:
+    session = desk.session
+    session.set("layers.a.pitch", 7.0)
+    assert session.work.side == "a"
+    sides = desk.find(Sides)
+    QTest.mouseClick(sides, Qt.MouseButton.LeftButton)
+    QTest.mouseDClick(sides, Qt.MouseButton.LeftButton)
+    assert session.work.side == "a" and session.work.b == session.work.a
+    assert session.value("layers.a.pitch") == 7.0
+
+
+def test_letters_play_after_a_drop_down_was_used_and_change_nothing(desk: Desk) -> None:
+    """A drop-down that keeps the focus takes no letters: they are keys of the keyboard, or nothing."""
+    desk.select("out", "a")
+    box = desk.find(Options, lambda found: found.path == "layers.a.out" and found.isVisible())
+    box.setFocus()
+    before = desk.session.patch
+    for key in (Qt.Key.Key_N, Qt.Key.Key_B, Qt.Key.Key_K, Qt.Key.Key_R):
+        QTest.keyClick(box, key)
+    assert desk.session.patch is before
+
+
+def test_escape_leaves_the_name_of_a_macro_as_it_was(desk: Desk) -> None:
+    name = desk.find(MacroDial, lambda found: found.key == "m1").name
+    was = name.text()
+    name.setFocus()
+    QTest.keyClicks(name, "Nonsense")
+    QTest.keyClick(name, Qt.Key.Key_Escape)
+    assert not name.hasFocus() and name.text() == was == desk.session.patch.macros["m1"].name
+
+
+def test_a_step_to_the_next_preset_says_why_there_is_none(desk: Desk) -> None:
+    desk.session.new()
+    desk.session.neighbour(1)
+    assert "is in no bank" in desk.messages[-1]
 
 
 def test_a_click_flips_a_and_b(desk: Desk) -> None:

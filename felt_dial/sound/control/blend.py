@@ -16,7 +16,7 @@ class Blend(Modulator, kind="blend"):
     inputs = ("first", "second", "third")
 
     way = Choice(
-        "Way",
+        "Type",
         "times",
         {
             "times": "Multiplied",

@@ -22,7 +22,7 @@ class Chance(Modulator, kind="chance"):
     tag, dye, most = "R", "mallow", 4
 
     way = Choice(
-        "Way",
+        "Type",
         "note",
         {"note": "Per note", "stepped": "Stepped", "smooth": "Smooth drift", "chaotic": "Chaotic drift"},
         rebuilds=True,

@@ -20,7 +20,7 @@ class Flanger(Effect, kind="flanger"):
     depth = Param("Depth", 0.6, (0.0, 1.0), PERCENT, says="How far the delay sways.")
     rate = _rate(0.2)
     feedback = Param("Feedback", 0.4, (-0.95, 0.95), PERCENT, says="How sharp its teeth are; below 0 others stand.")
-    sides = Param("Sides", 0.25, (0.0, 0.5), PERCENT, says="How far right is behind left in its swaying.")
+    sides = Param("Stereo phase", 0.25, (0.0, 0.5), PERCENT, says="How far right is behind left in its swaying.")
     wet = Param("Wet", 0.5, (0.0, 1.0), PERCENT, says="Half makes the deepest notches.")
 
     def lines(self, turns: NDArray[np.float64]) -> list[NDArray[np.float64]]:

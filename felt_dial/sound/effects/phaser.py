@@ -24,7 +24,7 @@ class Phaser(Effect, kind="phaser"):
     depth = Param("Depth", 1.5, (0.0, 4.0), OCTAVES, says="By how many octaves they sway to both sides.")
     rate = Param("Rate", 0.3, (0.01, 12.0), RATE, taper=LOG, beats=True, says="How often they sway.")
     feedback = Param("Feedback", 0.3, (-0.95, 0.95), PERCENT, says="How sharp what is between the notches becomes.")
-    sides = Param("Sides", 0.2, (0.0, 0.5), PERCENT, says="How far right is behind left.")
+    sides = Param("Stereo phase", 0.2, (0.0, 0.5), PERCENT, says="How far right is behind left.")
     wet = Param("Wet", 0.5, (0.0, 1.0), PERCENT, says="Half makes the deepest notches.")
 
     def response(self, frequencies: NDArray[np.float64], rate: float = 48000.0) -> NDArray[np.float64]:

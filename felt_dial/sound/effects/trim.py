@@ -16,7 +16,7 @@ class Trim(Effect, kind="trim"):
     picture = "transfer"
 
     level = Param("Level", 0.0, (-48.0, 24.0), DECIBELS, says="Louder or softer.")
-    invert = Switch("Upside down", False, says="Turns the wave over.", smooth=True)
+    invert = Switch("Invert polarity", False, says="Turns the wave over.", smooth=True)
 
     def transfer(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
         """What comes out for a sample from −1 to 1."""

@@ -3,6 +3,7 @@
 - `analysis`: which key they sound at, and which partials they are made of.
 - `assets`: recordings kept by their content, found in any of the folders that may hold them.
 - `audio_file`: every format the library reads, checked, with the loops and root key they carry.
+- `cycles`: Cycles of a pitched recording, one after the other, as the frames of a table.
 - `kept`: What was made ready from recordings and tables: what is in use is never made twice, and the latest of the
   rest stay.
 - `tables`: The wavetables that come with the program.

@@ -52,7 +52,7 @@ class Grains(Source, kind="grains"):
         "Grains by", "rate", {"rate": "Density", "count": "Count"}, says="So many a second, or so many at once."
     )
     way = Choice(
-        "Way", "forward", {"forward": "Forward", "back": "There and back"}, says="How the way goes on at its end."
+        "Direction", "forward", {"forward": "Forward", "back": "There and back"}, says="How the way goes on at its end."
     )
     begins = Choice(
         "Travel begins",

@@ -6,5 +6,5 @@
 - `kernels/`: Kernels of drives and filters.
 - `ladder`: four poles in a loop that gives way, and two filters that squeal.
 - `shelf`: lifts or lowers what is below or above a frequency.
-- `state_variable`: low-, high- and band-pass, notch and peak, 12 and 24 dB per octave.
+- `state_variable`: low-, high- and band-pass, notch and peak, 12 and 24 dB per octave; low- and high-pass 6.
 """

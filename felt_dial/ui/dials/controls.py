@@ -7,7 +7,19 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import param_at, path_holds, value_at
@@ -112,6 +124,15 @@ class SwitchPill(Pill):
             self.setChecked(bool(value_at(self.session.patch, self.path)))
             if self.states:
                 self.setText("On" if self.isChecked() else "Off")
+
+
+def open_menu(menu: QMenu, owner: QWidget) -> None:
+    """Opens a menu under the button that was pressed, or in the middle of what it belongs to where that was a key."""
+    near = QApplication.focusWidget()
+    if isinstance(near, QAbstractButton) and near.window() is owner.window():
+        menu.exec(near.mapToGlobal(near.rect().bottomLeft()))
+    else:
+        menu.exec(owner.mapToGlobal(owner.rect().center()))
 
 
 class Options(QComboBox):

@@ -93,7 +93,6 @@ class ControllerWindow(QWidget):
             "Play the performance", "pill", self.play_performance, "Three fingers that bend, press and slide"
         )
         self.perform.setCheckable(True)
-        self.perform.setChecked(True)
         line.addWidget(self.perform)
         self.pedal = Pill("Pedal", "pill", lambda: self.control(64, float(self.pedal.isChecked())), "Sustain pedal")
         self.pedal.setCheckable(True)

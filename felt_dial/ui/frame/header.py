@@ -190,6 +190,8 @@ class Sides(QWidget):
         self.session.flip()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """The first click went to the other side: this one is copied from where the hand came."""
+        self.session.flip()
         self.session.copy_side()
 
 

@@ -166,7 +166,7 @@ class SettingsSheet(Sheet):
             Pill("Its window…", "pill", self.controller_asked.emit, "Wheels, knobs and a pad to play with")
         )
         learned.addWidget(Pill("Export what is learned…", "pill", self._export, "Write the control map as JSON"))
-        learned.addWidget(Pill("Take a map…", "pill", self._take, "Read a control map"))
+        learned.addWidget(Pill("Import a map…", "pill", self._take, "Read a control map"))
         learned.addStretch()
         form.addRow(text_label("Learned dials"), learned)
         form.addRow(text_label("Rate"), self.rate)
@@ -176,7 +176,7 @@ class SettingsSheet(Sheet):
         form.addRow(text_label("The bin keeps"), thrown)
         form.addRow(text_label("Letter keys"), self.letters)
         form.addRow(text_label("Solo"), self.solo)
-        form.addRow(text_label("Cloth"), self.night)
+        form.addRow(text_label("Theme"), self.night)
         self.body.addLayout(form)
         self.about = text_label("", "small")
         self.about.setWordWrap(True)
@@ -246,9 +246,9 @@ class SettingsSheet(Sheet):
             self._with_map(lambda: self.session.control.export(Path(name)), f"Wrote the control map to {name}.")
 
     def _take(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Take a control map", "", "JSON (*.json)")
+        name, _ = QFileDialog.getOpenFileName(self, "Import a control map", "", "JSON (*.json)")
         if name:
-            self._with_map(lambda: self.session.control.take_map(Path(name)), f"Took the control map {name}.")
+            self._with_map(lambda: self.session.control.take_map(Path(name)), f"Imported the control map {name}.")
 
     def _with_map(self, act: Callable[[], None], says: str) -> None:
         try:

@@ -24,6 +24,22 @@ LOWEST, HIGHEST = 36, 96
 BLACK = {1, 3, 6, 8, 10}
 
 
+class Name(QLineEdit):
+    """A name that Escape leaves as it was."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.undo_all()
+            self.clearFocus()
+        else:
+            super().keyPressEvent(event)
+
+    def undo_all(self) -> None:
+        """Back to what it was when the hand came to it."""
+        while self.isUndoAvailable():
+            self.undo()
+
+
 class MacroDial(QWidget):
     """One macro: its tag, its dial, and its name, which is edited where it stands."""
 
@@ -34,7 +50,7 @@ class MacroDial(QWidget):
         self.dial.setParent(self)
         self.tag = Tag(session, key, 9)
         self.tag.setParent(self)
-        self.name = QLineEdit(self)
+        self.name = Name(self)
         self.name.setProperty("part", "macro")
         self.name.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.name.setPlaceholderText("name it")

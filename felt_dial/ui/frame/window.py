@@ -417,7 +417,7 @@ class Window(QMainWindow):
             if down and not event.isAutoRepeat():
                 self.session.play(not self.session.playing)
             return True
-        if isinstance(focus, QComboBox) or not self.session.settings.letter_keys:
+        if not self.session.settings.letter_keys:
             return False
         if not down and not event.isAutoRepeat() and key in LETTERS:
             self.strip.letter_up(key)
@@ -430,7 +430,7 @@ class Window(QMainWindow):
             if not event.isAutoRepeat():
                 self.strip.letter_down(key, LETTERS[key])
             return True
-        return False
+        return isinstance(focus, QComboBox) and event.text().isalnum() and not event.modifiers()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

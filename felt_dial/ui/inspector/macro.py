@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QPlainTextEdit, Q
 
 from felt_dial.patch.edits import shake
 from felt_dial.patch.patch import put, with_value
-from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.controls import Pill, open_menu, text_label
 from felt_dial.ui.session import Session
 
 TRAVEL = 4.0
@@ -121,7 +121,7 @@ class MacroPart(QWidget):
         return menu
 
     def _menu(self) -> None:
-        self.menu().exec(self.mapToGlobal(self.rect().center()))
+        open_menu(self.menu(), self)
 
     def shake(self, strength: float) -> None:
         """Other depths by chance; undo brings the old ones back."""

@@ -37,7 +37,7 @@ class DrawingTools(QWidget):
         row.setSpacing(4)
         row.addWidget(Pill("Shapes…", "small", self._menu, "Begin from one of the ready shapes"))
         for name, make, tip in (
-            ("Flip", flipped, "Upside down"),
+            ("Flip", flipped, "Turn the curve over"),
             ("Mirror", mirrored, "From its end to its beginning"),
             ("Double", self._doubled, "Twice in the same time"),
         ):

@@ -18,9 +18,11 @@ class Unison(Source):
     )
     spread = Param("Spread", 0.7, (0.0, 1.0), PERCENT, says="How far apart the voices stand between left and right.")
     side = Param(
-        "Sides", 0.0, (-36.0, 12.0), DECIBELS, says="How loud the outermost voices are beside the middle ones."
+        "Side level", 0.0, (-36.0, 12.0), DECIBELS, says="How loud the outermost voices are beside the middle ones."
     )
-    scatter = Param("Phases", 1.0, (0.0, 1.0), PERCENT, at_start=True, says="How far apart in phase the voices begin.")
+    scatter = Param(
+        "Phase spread", 1.0, (0.0, 1.0), PERCENT, at_start=True, says="How far apart in phase the voices begin."
+    )
     voicing = Choice(
         "Voices",
         "even",

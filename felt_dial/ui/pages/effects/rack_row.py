@@ -24,7 +24,7 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.ways import arrivals, effect_name
-from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
+from felt_dial.ui.dials.controls import Pill, SwitchPill, open_menu, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.session import Session
@@ -272,7 +272,7 @@ class Rack(TakesEffects):
         menu = QMenu(self)
         for kind, cls in sorted(Effect.kinds.items(), key=lambda item: item[1].title):
             menu.addAction(f"{cls.title}: {cls.about()}", lambda k=kind: self.add(k))
-        menu.exec(self.mapToGlobal(self.rect().center()))
+        open_menu(menu, self)
 
     def add(self, kind: str) -> None:
         """Adds an effect and shows it."""

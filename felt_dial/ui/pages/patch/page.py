@@ -13,7 +13,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_layer, add_modulator
 from felt_dial.patch.module import Modulator
 from felt_dial.sound.modules import new_layer
-from felt_dial.ui.dials.controls import Pill, Scroller, text_label
+from felt_dial.ui.dials.controls import Pill, Scroller, open_menu, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.page import Page
@@ -176,4 +176,4 @@ class PatchPage(Page):
         for kind in Modulator.in_order():
             cls = Modulator.kinds[kind]
             menu.addAction(f"{cls.title}: {cls.about()}", lambda k=kind: self.add_modulator(k))
-        menu.exec(self.mapToGlobal(self.rect().center()))
+        open_menu(menu, self)

@@ -26,7 +26,7 @@ from felt_dial.bank.library import Bank, Thrown
 from felt_dial.bank.package import export_bank, import_bank, missing_from
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelf_steps as shelving
-from felt_dial.ui.dials.controls import Pill, Scroller, text_label
+from felt_dial.ui.dials.controls import Pill, Scroller, open_menu, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.jobs import Watch, part_of
@@ -369,7 +369,7 @@ class ShelfPage(Page):
         for bank in self.banks:
             if bank.id != chosen[0]:
                 menu.addAction(item(bank.name), lambda b=bank.id: shelving.move_preset(self.session, *chosen, b))
-        menu.exec(self.details.mapToGlobal(self.details.rect().center()))
+        open_menu(menu, self.details)
 
     def ask_bank(self) -> Entry:
         """Opens the entry for the name of a new bank."""
@@ -495,7 +495,7 @@ class ShelfPage(Page):
             menu.addAction(item(f"Restore {where}"), partial(self._restore, thrown))
         if menu.isEmpty():
             menu.addAction("The bin is empty").setEnabled(False)
-        menu.exec(self.mapToGlobal(self.rect().center()))
+        open_menu(menu, self)
 
     def _restore(self, thrown: Thrown) -> None:
         shelving.restore_thrown(self.session, thrown.ticket, thrown.name)

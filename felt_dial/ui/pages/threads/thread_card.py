@@ -12,7 +12,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import place_name, reach_of_all, set_thread, sew, threads_on
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import Patch, depth_of, movers, slots, target_param
-from felt_dial.ui.dials.controls import Pill, Scroller, text_label
+from felt_dial.ui.dials.controls import Pill, Scroller, open_menu, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.tag import Tag, mover_dye, tag_text
@@ -198,7 +198,7 @@ class ThreadCard(Card):
         return menu
 
     def _menu(self) -> None:
-        self.menu().exec(self.mapToGlobal(self.rect().center()))
+        open_menu(self.menu(), self)
 
     def copy_to(self, path: str) -> None:
         """The same thread on another dial."""
