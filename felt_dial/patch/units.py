@@ -261,7 +261,7 @@ FACTOR = Unit(
 SPEED = Unit(
     "a speed",
     {"": 1.0, "x": 1.0, "×": 1.0},
-    lambda v: ("" if v >= 0 else MINUS) + "×" + _three(abs(v)),
+    lambda v: ("" if v >= 0 or _three(abs(v)) == _three(0.0) else MINUS) + "×" + _three(abs(v)),
     "“1.5” or “−0.5”",
     read_special=_speed,
 )

@@ -10,6 +10,7 @@ import pytest
 from numpy.typing import NDArray
 
 from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.edits import remove_send
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.matter import assets
@@ -218,9 +219,12 @@ def test_the_gatehouse_opens_in_sixteenths() -> None:
 
 def test_the_forked_path_goes_two_ways_and_its_stone_into_a_hall() -> None:
     patch = patch_of("forked-path")
-    dry = with_value(patch, "layers.c.mute", True)
-    tail = [np.abs(render(p, [Note(0.0, 0.1, 57, 92)], 2.0)[:, RATE:]).max() for p in (patch, dry)]
-    assert tail[0] > 4 * tail[1], "only the stone falls in the hall"
+    plain_ways = remove_send(remove_send(patch, "layers.a", "rack2"), "buses.2", "rack2")
+    dry = with_value(plain_ways, "layers.c.mute", True)
+    tail = [np.abs(render(p, [Note(0.0, 0.1, 57, 92)], 2.0)[:, RATE:]).max() for p in (plain_ways, patch, dry)]
+    assert tail[0] > 4 * tail[2], "the stone falls in the hall, and what is sent there, and nothing else"
+    unsent = with_value(patch, "layers.c.mute", True)
+    assert np.abs(render(unsent, [Note(0.0, 0.1, 57, 92)], 2.0)[:, RATE:]).max() > 2 * tail[2]
     forked = render(with_value(patch, "macros.m1", 1.0), [Note(0.0, 1.0, 57, 92)], 1.0).astype(np.float64)[
         :, 2400:24000
     ]
