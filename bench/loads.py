@@ -22,7 +22,8 @@ from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import ON, Event
 from felt_dial.sound.sizes import BLOCK
-from felt_dial.sound.sources.kernels.core.cycle_reader import add_line, find_places, read_places
+from felt_dial.sound.sources.kernels.core.cycle_reader import find_places, read_places
+from felt_dial.sound.sources.kernels.core.unison import add_line
 
 RATE = 48000
 
@@ -91,14 +92,14 @@ def resynthesis(folder: Path) -> Patch:
 
 
 @kernel
-def _inner(samples, shift, phases, steps, mix, index, part, line, bends, count, times):
+def _inner(samples, shift, phases, steps, voice, mix, index, part, line, bends, count, times):
     """The innermost loops of Wave and Table over some voices, again and again."""
     for _ in range(times):
         for u in range(phases.shape[0]):
             p, step = phases[u], steps[u]
             find_places(p, step, np.uint32(0), bends, shift, count, index, part)
             read_places(samples, 0, index, part, count, line)
-            add_line(mix, count, line, np.float32(0.7), np.float32(0.6))
+            add_line(mix, count, line, voice)
             phases[u] = np.uint32(p + np.uint32(step * np.uint32(count)))
 
 
@@ -144,7 +145,8 @@ def inner_loop(frames: int = 256) -> dict[str, float]:
     steps = np.full(32, 19685266, np.uint32) + np.arange(32, dtype=np.uint32) * np.uint32(40000)
     index, bends = np.zeros(frames, np.uint32), np.zeros(frames, np.uint32)
     part, line, mix = np.zeros(frames, np.float32), np.zeros(frames, np.float32), np.zeros((2, frames), np.float32)
-    arguments = (samples, np.uint32(19), phases, steps, mix, index, part, line, bends, frames)
+    voice = np.array([1.0, 0.7, 0.6, 0.7, 0.6, 0.7, 0.6], np.float32)
+    arguments = (samples, np.uint32(19), phases, steps, voice, mix, index, part, line, bends, frames)
     _inner(*arguments, 1)
     best = 1e9
     for _ in range(7):
