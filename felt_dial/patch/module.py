@@ -233,6 +233,8 @@ class Effect(Module, family=True):
     wet = Param("Wet", 1.0, (0.0, 1.0), PERCENT, says="How much of what the effect makes, beside the plain sound.")
     kept = Switch("Level kept", False, says="As loud after as before, measured while it plays.", smooth=True)
 
+    group: ClassVar[str] = "More"
+    """Under which it is offered."""
     levels: ClassVar[tuple[float, float] | None] = None
     """The dB from one end of its picture to the other, where it works on the level; a transfer of samples else."""
     reach: ClassVar[float] = 1.0

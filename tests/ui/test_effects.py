@@ -11,11 +11,11 @@ from PySide6.QtWidgets import QApplication
 
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.edits import remove_effect
-from felt_dial.patch.module import Effect
+from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.units import THIN
 from felt_dial.sound.spectra import note_name
-from felt_dial.ui.dials.controls import SwitchPill
+from felt_dial.ui.dials.controls import Pill, SwitchPill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.pages.effects.rack_row import WIDE
 from felt_dial.ui.pages.patch.routing import Routing
@@ -171,3 +171,63 @@ def test_a_level_picture_shows_what_goes_in_and_comes_out_now(desk: Desk) -> Non
     assert played.pixelColor(round(x), round(y)) == colour("chalk") != silent.pixelColor(round(x), round(y))
     differ = [p for p in range(played.width()) if played.pixelColor(p, round(y)) != silent.pixelColor(p, round(y))]
     assert max(differ) - min(differ) <= 13, "and nothing else at this height"
+
+
+# --- choosers ------------------------------------------------------------------------------------
+
+
+def test_an_effect_is_found_as_one_types_and_added_by_enter(desk: Desk) -> None:
+    """The chooser stands at its button, says what each is, finds by name, group and sentence, and leaves by Escape."""
+    desk.session.new()
+    desk.window.show_page("Effects")
+    rack = desk.window.effects.rack
+    button = next(p for p in rack.findChildren(Pill) if p.text() == "+ Effect")
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    chooser = rack.chooser
+    assert chooser is not None and chooser.isVisible() and len(chooser.shown()) == len(Effect.kinds)
+    below = button.mapToGlobal(button.rect().bottomLeft())
+    assert abs(chooser.y() - below.y()) < 12 or chooser.y() + chooser.height() <= below.y() - button.height()
+    QTest.keyClicks(chooser.search, "walls")
+    QTest.keyClick(chooser.search, Qt.Key.Key_Backspace)
+    chooser.search.clear()
+    QTest.keyClicks(chooser.search, "dynam")
+    assert {chooser.offers[n].what.group for n in chooser.shown()} == {"Dynamics"}
+    first = chooser.at
+    QTest.keyClick(chooser.search, Qt.Key.Key_Down)
+    assert chooser.at != first and chooser.about.text().startswith(chooser.offers[chooser.at].what.name)
+    chooser.search.clear()
+    QTest.keyClicks(chooser.search, "rev")
+    QTest.keyClick(chooser.search, Qt.Key.Key_Return)
+    assert [effect.title for effect in desk.session.patch.racks["1"].values()] == ["Reverb"]
+    rack = desk.window.effects.rack
+    QTest.mouseClick(next(p for p in rack.findChildren(Pill) if p.text() == "+ Effect"), Qt.MouseButton.LeftButton)
+    assert rack.chooser is not None
+    QTest.keyClicks(rack.chooser.search, "zither")
+    assert not rack.chooser.shown() and "zither" in rack.chooser.about.text()
+    QTest.keyClick(rack.chooser.search, Qt.Key.Key_Return)
+    QTest.keyClick(rack.chooser.search, Qt.Key.Key_Escape)
+    assert len(desk.session.patch.racks["1"]) == 1
+
+
+def test_a_layer_begins_as_the_kind_that_is_chosen_and_a_modulator_too(desk: Desk) -> None:
+    desk.session.new()
+    desk.window.show_page("Patch")
+    page = desk.window.patch_page
+    QTest.mouseClick(next(p for p in page.findChildren(Pill) if p.text() == "+ Add a layer"), Qt.MouseButton.LeftButton)
+    assert page.chooser is not None and len(page.chooser.shown()) == len(Source.kinds)
+    QTest.keyClicks(page.chooser.search, "grains")
+    QTest.keyClick(page.chooser.search, Qt.Key.Key_Return)
+    assert desk.session.patch.layers["b"].source.kind == "grains"
+    QTest.mouseClick(next(p for p in page.findChildren(Pill) if p.text() == "+ Modulator"), Qt.MouseButton.LeftButton)
+    QTest.mouseClick(next(o for o in page.chooser.offers if o.what.key == "lfo"), Qt.MouseButton.LeftButton)
+    assert "l1" in desk.session.patch.modulators
+    assert {effect.group for effect in Effect.kinds.values()} >= {
+        "Space",
+        "Echo",
+        "Movement",
+        "Dynamics",
+        "Tone",
+        "Drive",
+        "Stereo",
+    }
+    assert "More" not in {effect.group for effect in Effect.kinds.values()}

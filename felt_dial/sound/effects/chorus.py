@@ -14,6 +14,8 @@ from felt_dial.sound.effects.core.sway import _rate
 class Chorus(Effect, kind="chorus"):
     """One to four copies, each a little late and a little off pitch, spread to the sides."""
 
+    group = "Movement"
+
     picture = "sway"
 
     copies = Param("Copies", 2, (1, 4), COUNT, whole=True, says="How many copies there are.")

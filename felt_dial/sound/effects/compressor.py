@@ -17,6 +17,8 @@ AHEAD = 0.01
 class Compressor(Effect, kind="compressor"):
     """Turns down what is louder than a threshold, and all of it up again if you like."""
 
+    group = "Dynamics"
+
     picture, levels = "transfer", (-60.0, 0.0)
 
     threshold = Param("Threshold", -18.0, (-60.0, 0.0), DECIBELS, says="From where on it works.")

@@ -12,6 +12,8 @@ LONGEST = 4.0
 class Delay(Effect, kind="delay"):
     """Two echo lines, left and right, each with a tone filter inside its loop."""
 
+    group = "Echo"
+
     picture = "echoes"
 
     left = Param(

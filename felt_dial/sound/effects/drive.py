@@ -15,6 +15,8 @@ from felt_dial.sound.tone.core.transfer import bent
 class Drive(Effect, Shaping, kind="drive"):
     """Bends the wave of the whole chord: the more notes, the more they grind against each other."""
 
+    group = "Drive"
+
     picture, reach = "transfer", 0.84
 
     bends = True

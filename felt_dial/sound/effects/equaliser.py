@@ -48,6 +48,8 @@ def _band(n: int, start: float) -> dict[str, Parameter]:
 class Equaliser(Effect, kind="equaliser"):
     """Eight bands, each a bell, a shelf, a cut or a notch."""
 
+    group = "Tone"
+
     picture = "equaliser"
 
     vars().update({name: dial for n, start in enumerate(STARTS, 1) for name, dial in _band(n, start).items()})

@@ -12,9 +12,13 @@ from felt_dial.sound.tone.state_variable import StateVariable
 class FilterEffect(Effect, StateVariable, kind="filter", title="Filter"):
     """Lets through what is below, above or around its cutoff, for the whole chord."""
 
+    group = "Tone"
+
 
 class LadderEffect(Effect, Ladder, kind="ladder", title="Ladder"):
     """Four poles in a loop that bends, for the whole chord."""
+
+    group = "Tone"
 
     bends = True
 
@@ -22,12 +26,18 @@ class LadderEffect(Effect, Ladder, kind="ladder", title="Ladder"):
 class AcidEffect(Effect, Acid, kind="acid", title="Acid"):
     """A filter that squeals, for the whole chord."""
 
+    group = "Tone"
+
     bends = True
 
 
 class Resonator(Effect, Comb, kind="comb", title="Resonator"):
     """Rings at the newest note and its harmonics, or at a pitch of its own, whatever is played into it."""
 
+    group = "Tone"
+
 
 class Throat(Effect, Formant, kind="throat", title="Throat"):
     """Three resonances of a throat, for the whole chord: vowels along a line."""
+
+    group = "Tone"

@@ -14,6 +14,8 @@ from felt_dial.sound.effects.core.sway import _rate
 class Flanger(Effect, kind="flanger"):
     """A very short delay that sways and comes back on itself: teeth that wander through the spectrum."""
 
+    group = "Movement"
+
     picture = "sway"
 
     time = Param("Time", 0.003, (0.0005, 0.015), SECONDS, taper=LOG, says="The middle of its delay.")

@@ -17,6 +17,8 @@ def _step(n: int, level: float) -> Param:
 class Gate(Effect, kind="gate"):
     """A row of up to sixteen steps, each as open as it is drawn, in time."""
 
+    group = "Movement"
+
     picture = "gate"
 
     steps = Param("Steps", 16, (2, MOST), COUNT, whole=True, says="After how many steps the row begins again.")

@@ -21,6 +21,8 @@ BETWEEN = 6
 class Limiter(Effect, kind="limiter"):
     """Pushes the sound against a ceiling and holds it there, a millisecond and a half late."""
 
+    group = "Dynamics"
+
     picture, levels = "transfer", (-60.0, 6.0)
 
     gain = Param("Push", 0.0, (-12.0, 24.0), DECIBELS, says="How much louder it is before the ceiling.")

@@ -18,6 +18,8 @@ QUIET = -72.0
 class Multiband(Effect, kind="multiband"):
     """Three bands, each turned down where it is loud and lifted where it is soft; one dial for how deep."""
 
+    group = "Dynamics"
+
     picture, levels = "bands", (-72.0, 0.0)
 
     depth = Param("Depth", 0.5, (0.0, 1.0), PERCENT, says="How far all bands are pressed and lifted together.")

@@ -17,6 +17,8 @@ MOST = 12
 class Phaser(Effect, kind="phaser"):
     """Notches that wander: two to twelve all-passes, whose corner sways."""
 
+    group = "Movement"
+
     picture = "phaser"
 
     stages = Param("Stages", 6, (2, MOST), COUNT, whole=True, says="How many all-passes; every two make a notch.")

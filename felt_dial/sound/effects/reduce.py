@@ -13,6 +13,8 @@ from felt_dial.patch.units import HERTZ, PERCENT, PLACE
 class Reduce(Effect, kind="reduce"):
     """Fewer bits and fewer samples, with everything that goes wrong then."""
 
+    group = "Drive"
+
     picture = "transfer"
 
     bits = Param("Bits", 10.0, (1.0, 24.0), PLACE, says="How many bits are left.")

@@ -26,6 +26,8 @@ LENGTHS = {
 class Reverb(Effect, kind="reverb"):
     """A room, a hall, a plate or a cloud: eight lines that feed each other."""
 
+    group = "Space"
+
     picture = "room"
     splices = frozenset({"way"})
 

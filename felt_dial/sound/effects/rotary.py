@@ -19,6 +19,8 @@ DRAG = 0.9
 class Rotary(Effect, kind="rotary"):
     """The sound turns: a horn above, a drum below, each coming nearer and going away, higher and lower as it does."""
 
+    group = "Movement"
+
     picture = "sway"
 
     pace = Choice(

@@ -12,6 +12,8 @@ LONGEST = 0.2
 class Shift(Effect, kind="shift"):
     """Moves every frequency by so many hertz, so that harmonics stop being harmonic; or moves the pitch."""
 
+    group = "Pitch"
+
     picture = "shift"
 
     hertz = Param(

@@ -15,6 +15,8 @@ from felt_dial.sound.playing.counted_chance import wander
 class Thicken(Effect, kind="thicken"):
     """Many short copies that wander by themselves, as a crowd does."""
 
+    group = "Stereo"
+
     picture = "sway"
 
     copies = Param("Copies", 6, (2, MOST), COUNT, whole=True, says="How many there are.")

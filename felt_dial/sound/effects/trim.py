@@ -13,6 +13,8 @@ from felt_dial.patch.units import DECIBELS
 class Trim(Effect, kind="trim"):
     """A level between two effects, and the other way up."""
 
+    group = "Dynamics"
+
     picture = "transfer"
 
     level = Param("Level", 0.0, (-48.0, 24.0), DECIBELS, says="Louder or softer.")

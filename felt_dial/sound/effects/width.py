@@ -10,6 +10,8 @@ from felt_dial.patch.units import HERTZ, PERCENT
 class Width(Effect, kind="width"):
     """Turns the sides up or down against the middle, and makes what is low one."""
 
+    group = "Stereo"
+
     picture = "field"
 
     width = Param("Width", 1.0, (0.0, 2.0), PERCENT, says="0 is one point in the middle, 100 % as it was.")

@@ -1,5 +1,6 @@
 """Controls.
 
+- `chooser`: what can be added, in groups, found as one types, each with its sentence.
 - `controls`: pills, choices, the pan slider, the level meter, names that can be edited.
 - `dial`: one parameter under the hand, with its value, its threads and where they take it.
 - `entry`: a line that opens where the value stands, and refuses in place what cannot be read.

@@ -15,7 +15,7 @@ from PySide6.QtGui import (
     QPen,
     QResizeEvent,
 )
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
@@ -24,7 +24,8 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.ways import arrivals, effect_name
-from felt_dial.ui.dials.controls import Pill, SwitchPill, open_menu, text_label
+from felt_dial.ui.dials.chooser import Choosable, Chooser, offer
+from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.session import Session
@@ -210,6 +211,7 @@ class Rack(TakesEffects):
         super().__init__(session, rack)
         self.setFixedHeight(104)
         self.cards: dict[str, EffectCard] = {}
+        self.chooser: Chooser | None = None
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(0, 4, 0, 4)
         self.narrow = False
@@ -268,11 +270,10 @@ class Rack(TakesEffects):
         self.update()
 
     def menu(self) -> None:
-        """Every effect there is."""
-        menu = QMenu(self)
-        for kind, cls in sorted(Effect.kinds.items(), key=lambda item: item[1].title):
-            menu.addAction(f"{cls.title}: {cls.about()}", lambda k=kind: self.add(k))
-        open_menu(menu, self)
+        """Every effect there is, in groups."""
+        kinds = sorted(Effect.kinds.items(), key=lambda item: item[1].title)
+        what = [Choosable(kind, cls.group, cls.title, cls.about()) for kind, cls in kinds]
+        self.chooser = offer(self, what, self.add, f"Add an effect to rack {self.rack}")
 
     def add(self, kind: str) -> None:
         """Adds an effect and shows it."""

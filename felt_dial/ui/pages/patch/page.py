@@ -6,14 +6,15 @@ from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_layer, add_modulator
-from felt_dial.patch.module import Modulator
+from felt_dial.patch.module import Modulator, Source
 from felt_dial.sound.modules import new_layer
-from felt_dial.ui.dials.controls import Pill, Scroller, open_menu, text_label
+from felt_dial.ui.dials.chooser import Choosable, Chooser, offer
+from felt_dial.ui.dials.controls import Pill, Scroller, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.page import Page
@@ -36,6 +37,7 @@ class PatchPage(Page):
         self._frames = 0
         self.rows: dict[str, LayerRow] = {}
         self.cards: dict[str, ModulatorCard] = {}
+        self.chooser: Chooser | None = None
         outer = QHBoxLayout(self)
         outer.setContentsMargins(12, 7, 12, 8)
         outer.setSpacing(12)
@@ -86,7 +88,7 @@ class PatchPage(Page):
         for row in self.rows.values():
             self.layers.addWidget(row, 3)
         bottom = QHBoxLayout()
-        add = Pill("+ Add a layer", "add", self.add_layer, "Add a layer: Ctrl+Shift+L")
+        add = Pill("+ Add a layer", "add", self._layer_menu, "Add a layer of any kind; Ctrl+Shift+L adds a wave")
         add.setFixedSize(104, 40)
         bottom.addWidget(add)
         self.routing = Routing(self.session)
@@ -152,10 +154,10 @@ class PatchPage(Page):
                         sum(costs[f"layers.{key}.{part}"] for part in ("source", "drive", "filter"))
                     )
 
-    def add_layer(self) -> None:
-        """One more layer, chosen at once."""
+    def add_layer(self, source: str = "wave") -> None:
+        """One more layer of a kind, chosen at once."""
         try:
-            patch, key = add_layer(self.session.patch, new_layer())
+            patch, key = add_layer(self.session.patch, new_layer(source))
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
@@ -172,8 +174,11 @@ class PatchPage(Page):
         self.session.edit(patch, f"add {key.upper()}", select=("modulator", key))
 
     def _modulator_menu(self) -> None:
-        menu = QMenu(self)
-        for kind in Modulator.in_order():
-            cls = Modulator.kinds[kind]
-            menu.addAction(f"{cls.title}: {cls.about()}", lambda k=kind: self.add_modulator(k))
-        open_menu(menu, self)
+        kinds = [(kind, Modulator.kinds[kind]) for kind in Modulator.in_order()]
+        what = [Choosable(kind, "", cls.title, cls.about()) for kind, cls in kinds]
+        self.chooser = offer(self, what, self.add_modulator, "Add a modulator")
+
+    def _layer_menu(self) -> None:
+        kinds = [(kind, Source.kinds[kind]) for kind in Source.in_order()]
+        what = [Choosable(kind, "", cls.title, cls.about()) for kind, cls in kinds]
+        self.chooser = offer(self, what, self.add_layer, "Add a layer that begins as")
