@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QEnterEvent, QKeyEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.controls import Pill, pressed_button, text_label
 from felt_dial.ui.theme.colours import colour
 
 WIDE, NARROW, COLUMNS = 640, 360, 4
@@ -164,8 +164,7 @@ class Chooser(QWidget):
 
 def offer(owner: QWidget, what: Iterable[Choosable], choose: Callable[[str], object], title: str) -> Chooser:
     """Opens a chooser at the button that was pressed, or at what it belongs to."""
-    focus = QApplication.focusWidget()
-    near = focus if isinstance(focus, Pill) and focus.window() is owner.window() else owner
+    near = pressed_button(owner) or owner
     chooser = Chooser(near, what, choose, title)
     chooser.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     chooser.open_at(near)

@@ -6,7 +6,17 @@ import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtGui import (
+    QCursor,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -128,11 +138,19 @@ class SwitchPill(Pill):
 
 def open_menu(menu: QMenu, owner: QWidget) -> None:
     """Opens a menu under the button that was pressed, or in the middle of what it belongs to where that was a key."""
-    near = QApplication.focusWidget()
-    if isinstance(near, QAbstractButton) and near.window() is owner.window():
+    near = pressed_button(owner)
+    if near is not None:
         menu.exec(near.mapToGlobal(near.rect().bottomLeft()))
     else:
         menu.exec(owner.mapToGlobal(owner.rect().center()))
+
+
+def pressed_button(owner: QWidget) -> QAbstractButton | None:
+    """The button that was pressed: the one in focus, or in a window without focus the one under the pointer."""
+    for near in (QApplication.focusWidget(), QApplication.widgetAt(QCursor.pos())):
+        if isinstance(near, QAbstractButton) and near.window() is owner.window():
+            return near
+    return None
 
 
 class Options(QComboBox):
