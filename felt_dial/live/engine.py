@@ -75,6 +75,7 @@ from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.module import Effect, Source
 from felt_dial.sound.control.core.records import GLOBAL
 from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.hand_over import HandOver
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.matter import assets
@@ -82,7 +83,6 @@ from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.playing.phrases import PHRASES
 
-SWAP_FADE = 0.010
 QUIET = 100
 """Blocks of silence after which kernels are loaded that nobody asked for yet."""
 SHOWN_EVERY = 6
@@ -101,16 +101,13 @@ class Engine:
         self.rate, self.frames, self.wanted = rate, frames, device
         self.program = Program(new_patch(), rate, frames)
         self.generation = 0
-        self.old: Program | None = None
+        self.handing: HandOver | None = None
         self.ready: tuple[Program, int, bool] | None = None
-        self.faded = 0
         self.player = Player(rate)
         self.commands: deque[object] = deque()
         self.hold = False
         self.held_back: set[tuple[float, int]] = set()
         self.meter = LoudnessMeter(rate, frames)
-        u = np.linspace(0.0, 1.0, round(SWAP_FADE * rate), dtype=np.float32)
-        self.ramp = u * u * (3.0 - 2.0 * u)
         self.output: SimulatedOutput | PortAudioOutput | None = None
         self.quiet_blocks = 0
         self.blocks = 0
@@ -130,16 +127,16 @@ class Engine:
         """Makes the next block and reports what happened in it."""
         begin = time.perf_counter()
         data = self.shared.data
-        if self.ready is not None and self.old is None:
+        if self.ready is not None and self.handing is None:
             self._swap()
         events = self._events()
         trim = float(data["trim"])
-        if self.sleep.goes_on(self.program, trim) and not events and self.old is None:
+        if self.sleep.goes_on(self.program, trim) and not events and self.handing is None:
             return self._sleep_on(data, begin)
         self.program.output.ceiling = self.monitor.ceiling
-        out = self.program.block(events)
-        if self.old is not None:
-            self._fade(out)
+        out = self.program.block(events) if self.handing is None else self.handing.block(events)
+        if self.handing is not None and self.handing.done:
+            self.handing = None
         self._trim(out, trim)
         self.monitor.run(out)
         self.meter.add(out)
@@ -149,7 +146,7 @@ class Engine:
         if self.program.report.broken:
             self.tell(Broken(tuple(self.program.report.broken)))
         self._tidy()
-        self.sleep.after(self.program, trim, bool(events) or self.old is not None or self.player.phrase is not None)
+        self.sleep.after(self.program, trim, bool(events) or self.handing is not None or self.player.phrase is not None)
         self._count(begin)
         return out
 
@@ -183,19 +180,8 @@ class Engine:
         fresh.clock_tempo = self.program.clock_tempo
         was = self.program.output.tap
         fresh.output.tap.path, fresh.output.tap.alone = was.path, was.alone
-        self.old, self.program, self.generation = self.program, fresh, generation
-        self.faded = -fresh.late
-
-    def _fade(self, out: NDArray[np.float32]) -> None:
-        """The earlier program fades into this one, once what this one heard first has come through it."""
-        assert self.old is not None
-        before = self.old.block()
-        ramp = self.ramp[np.clip(np.arange(self.faded, self.faded + self.frames), 0, len(self.ramp) - 1)]
-        out *= ramp
-        out += before * (1 - ramp)
-        self.faded += self.frames
-        if self.faded >= len(self.ramp):
-            self.old = None
+        self.handing = HandOver(self.program, fresh, carry)
+        self.program, self.generation = fresh, generation
 
     def _trim(self, out: NDArray[np.float32], trim: float) -> None:
         """Turns the louder of two compared patches down by `trim` dB; a change is ramped over the block."""
@@ -363,7 +349,7 @@ class Engine:
 
     def _tidy(self) -> None:
         """Collects garbage only while nothing sounds."""
-        self.quiet_blocks = 0 if len(self.program.voices.active) or self.old else self.quiet_blocks + 1
+        self.quiet_blocks = 0 if len(self.program.voices.active) or self.handing else self.quiet_blocks + 1
         if self.quiet_blocks == 200:
             gc.collect(1)
 
@@ -425,7 +411,7 @@ class Engine:
         except Exception as wrong:  # a fault of ours: the patch before sounds on
             self.tell(Refused(f"{type(wrong).__name__}: {wrong}"))
             return
-        while self.ready is not None and self.old is not None:
+        while self.ready is not None and self.handing is not None:
             time.sleep(0.002)
         passed_over = self.ready
         self.ready = (program, message.generation, message.carry and (passed_over is None or passed_over[2]))

@@ -13,11 +13,12 @@ import pytest
 from numpy.typing import NDArray
 from scipy import signal
 
-from felt_dial.patch.edits import add_effect, add_modulator, replace_module, sew
+from felt_dial.patch.edits import add_effect, add_modulator, add_send, duplicate_layer, replace_module, sew
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.params import Choice, Param, Parameter, Switch
 from felt_dial.patch.patch import Patch, module_at, structure, with_value
 from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.hand_over import HandOver
 from felt_dial.sound.engine.program import Program, patch_values
 from felt_dial.sound.playing.events import ON, Event
 from felt_dial.sound.sizes import BLOCK
@@ -53,6 +54,11 @@ def places() -> Iterator[tuple[str, Patch, str]]:
             "layers.a.source",
         )
     yield "layer", sine, "layers.a"
+    filtered = with_value(with_value(sine, "layers.a.filter.on", True), "layers.a.filter.response", "low 24")
+    yield "drive before a filter", filtered, "layers.a.drive"
+    bussed = with_value(with_value(filtered, "layers.a.out", "bus1"), "buses.1.filter.on", True)
+    yield "drive of a bus before its filter", bussed, "buses.1.drive"
+    yield "drive of a bus after its filter", bussed, "buses.1.after"
     yield "drive", with_value(sine, "layers.a.drive.on", True), "layers.a.drive"
     both = with_value(with_value(sine, "layers.a.drive.on", True), "layers.a.filter.on", True)
     yield "order", both, "layers.a"
@@ -91,14 +97,12 @@ def values_differ(patch: Patch, changed: Patch) -> bool:
 
 
 def faded_over(program: Program, changed: Patch, quality: int, out: list[NDArray[np.float32]]) -> Program:
-    """A program built anew goes on with what sounded, once it has heard it; the fade is that of the engine."""
+    """A program built anew goes on with what sounded, as the engine lets it."""
     fresh = Program(changed, float(RATE), BLOCK, quality)
     carry_on(fresh, program)
-    u = np.clip((np.arange(8 * BLOCK) - fresh.late) / (0.01 * RATE), 0.0, 1.0)
-    ramp = u * u * (3 - 2 * u)
-    for n in range(8):
-        part = ramp[n * BLOCK : (n + 1) * BLOCK]
-        out.append((fresh.block() * part + program.block() * (1 - part)).astype(np.float32))
+    handing = HandOver(program, fresh, carries=True)
+    while not handing.done:
+        out.append(handing.block([]).copy())
     return fresh
 
 
@@ -157,3 +161,21 @@ def test_another_quality_makes_no_step(quality: tuple[int, int]) -> None:
     out += [fresh.block().copy() for _ in range(AFTER)]
     middle, apart = steps_of(np.concatenate(out, axis=1).astype(np.float64), BEFORE * BLOCK)
     assert middle < max(apart + MORE, FAINT)
+
+
+@pytest.mark.parametrize("kind", ["limiter", "chorus", "flanger", "thicken", "phaser", "drive", "rotary"])
+def test_an_edit_that_makes_it_louder_leaves_no_step_in_what_waits(kind: str) -> None:
+    """A send more, a layer more, an effect more: what goes into a rack fades, and so does what comes out of its echoes."""
+    patch = add_effect(plain(layers__a__source__shape="sine", layers__a__pan=0.0), "1", Effect.kinds[kind]())[0]
+    for changed in (
+        add_send(patch, "layers.a", "rack2", 0.0),
+        duplicate_layer(patch, "a")[0],
+        add_effect(patch, "1", Effect.kinds["width"]())[0],
+    ):
+        program = Program(patch, float(RATE), BLOCK)
+        out = [program.block([Event(0, ON, 45, 1.0)]).copy()]
+        out += [program.block().copy() for _ in range(BEFORE - 1)]
+        fresh = faded_over(program, changed, 1, out)
+        out += [fresh.block().copy() for _ in range(AFTER)]
+        middle, apart = steps_of(np.concatenate(out, axis=1).astype(np.float64), BEFORE * BLOCK)
+        assert middle < max(apart + MORE, FAINT)

@@ -39,6 +39,8 @@ class OutputStage:
         self.ceiling = CEILING
         self._pads = {goes: Pad(LONGEST, frames) for goes in self.sums}
         self._own = self.sums[RACK].late
+        self._shown: dict[int, NDArray[np.float32]] = {}
+        self._before: tuple[dict[int, NDArray[np.float32]], NDArray[np.float32]] | None = None
 
     def late(self, joins: bool, second: bool) -> int:
         """Frames by which the output is late: the way down from the finer rate, and the racks.
@@ -74,11 +76,24 @@ class OutputStage:
             if inlet.shape == old._inlets[goes].shape:
                 inlet[:] = old._inlets[goes]
 
+    def shows_sums(self) -> None:
+        """Keeps what goes into the racks, for one that takes its place."""
+        self._shown = {goes: np.zeros_like(one.out) for goes, one in self.sums.items()}
+
+    def goes_on_from(self, old: OutputStage, ramp: NDArray[np.float32]) -> None:
+        """In the next block, what goes into the racks fades from what went into those of `old`, by `ramp` (frame,)."""
+        self._before = old._shown, ramp
+
     def _come_down(self, goes: int) -> NDArray[np.float32]:
         """One of the sums, at the rate of the output."""
         one = self.sums[goes]
         one.fine[:] = self._inlets[goes][0, :, : one.fine.shape[1]]
         one.run()
+        if goes in self._shown:
+            self._shown[goes][:] = one.out
+        if self._before is not None:
+            shown, ramp = self._before
+            one.out[:] = shown[goes] + ramp * (one.out - shown[goes])
         return one.out
 
     def run(self, joins: bool, was: float, now: float) -> tuple[float, float, list[str]]:
@@ -113,6 +128,7 @@ class OutputStage:
                     sound = self._come_down(DIRECT)
                     self._pads[DIRECT].run(sound, direct)
                     out += sound
+        self._before = None
         left, right = run_output(out, was, now, self.ceiling)
         if not tap.path:
             tap.after[:] = out

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from itertools import product
 from time import perf_counter_ns
 from typing import Any, cast
 
@@ -433,25 +434,27 @@ class Program:
         sums = goes < FIRST_BUS
         onward = self.output.take(goes) if sums else self.buses[goes - FIRST_BUS].take(layer.rows)
         control = layer.control
-        peak = run_mix(
-            self.audio,
-            self.moves[layer.contour],
-            control[LEVEL] if send is None else self._sent(control[LEVEL], send),
-            control[PAN],
-            self.modulation.gain,
-            layer.weights[WAS],
-            layer.weights[NOW],
-            layer.rows,
-            TICK * self.quality,
-            was,
-            now,
-            PAN_TAKES,
-            onward,
-            sums,
-            self.built.arrivals[goes] - layer.tone.late,
-            self.voices.peak,
-        )
-        layer.peak = max(layer.peak, peak)
+        level = control[LEVEL] if send is None else self._sent(control[LEVEL], send)
+        for passed in layer.tone.heard:
+            peak = run_mix(
+                passed.audio,
+                self.moves[layer.contour],
+                level,
+                control[PAN],
+                self.modulation.gain,
+                layer.weights[WAS],
+                layer.weights[NOW],
+                layer.rows,
+                TICK * self.quality,
+                was * passed.first,
+                now * passed.last,
+                PAN_TAKES,
+                onward,
+                sums,
+                self.built.arrivals[goes] - passed.late,
+                self.voices.peak,
+            )
+            layer.peak = max(layer.peak, peak)
 
     def _sent(self, own: NDArray[np.float32], send: NDArray[np.float32]) -> NDArray[np.float32]:
         """A level and that of a send, in dB, together; −∞ where either is."""
@@ -487,11 +490,11 @@ class Program:
             went != bus.goes
         )
         ways += [(1.0, 1.0, way.goes, way.level) for way in bus.also]
-        for was, now, goes, send in ways:
+        for (was, now, goes, send), passed in product(ways, bus.tone.heard):
             sums = goes < FIRST_BUS
             onward = self.output.take(goes) if sums else self.buses[goes - FIRST_BUS].take(rows)
             peak = run_mix(
-                bus.audio,
+                passed.audio,
                 self.always,
                 level if send is level else self._sent(level, send),
                 bus.control[BUS_PAN],
@@ -500,12 +503,12 @@ class Program:
                 bus.rest[1],
                 rows,
                 TICK * self.quality,
-                was,
-                now,
+                was * passed.first,
+                now * passed.last,
                 PAN_KEEPS,
                 onward,
                 sums,
-                arrivals[goes] - arrivals[bus.place] - bus.tone.late,
+                arrivals[goes] - arrivals[bus.place] - passed.late,
                 bus.loud,
             )
             bus.peak = max(bus.peak, peak)

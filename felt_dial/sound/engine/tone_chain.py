@@ -8,7 +8,15 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.engine.kernels.mix import gate, run_fade, run_rise, run_voice_blend, run_wait, voices_peak
+from felt_dial.sound.engine.kernels.mix import (
+    gate,
+    run_fade,
+    run_remember,
+    run_rise,
+    run_voice_blend,
+    run_wait,
+    voices_peak,
+)
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.kernel import State
 from felt_dial.sound.sizes import ROWS
@@ -42,12 +50,22 @@ class Notes(NamedTuple):
     swing: NDArray[np.float32]
 
 
+class Passed(NamedTuple):
+    """What comes out of a tone chain in a block: voices, how much of them as it begins and as it ends, and how late they are."""
+
+    audio: NDArray[np.float32]
+    first: float
+    last: float
+    late: int
+
+
 class Tone:
     """Drives and a filter in a row."""
 
     def __init__(self, steps: list[RunningModule], room: Workspace) -> None:
         self.steps, self._dry, self._was = steps, room.dry, room.was
         self._turned: bool | None = None
+        self.heard: list[Passed] = []
 
     @property
     def late(self) -> int:
@@ -57,20 +75,20 @@ class Tone:
     def run(self, audio: NDArray[np.float32], notes: Notes, turned: bool = False) -> None:
         """Works on the voices of `audio`, float32 (row, channel, frame), in place; the last step first where `turned`.
 
-        Where a choice was set, it works as before as well, and what comes of that fades into what comes now.
+        Where a choice was set, it works as before as well, and what comes of that fades into what comes now. Where that is
+        late and this was not, as a drive begins to work, they are to be mixed apart: `heard` says what of the block is.
         """
         rows, before = notes.rows, turned if self._turned is None else self._turned
         self._turned = turned
-        jumps = before != turned or any(step.steps for step in self.steps)
-        for step in self.steps:
-            if step.line.size and not step.lags and gate(step.on, step.wet, rows):
-                step.lags = True
-                step.line.fill(0.0)
+        begins = [step for step in self.steps if step.line.size and not step.lags and gate(step.on, step.wet, rows)]
+        jumps, late = bool(begins) or before != turned or any(step.steps for step in self.steps), self.late
         if jumps:
             self._was[rows] = audio[rows]
             for step in self._order(before):
-                line, state = step.line.copy(), () if step.quiet else step.twin()
+                line, state = step.line.copy(), () if step.quiet or step in begins else step.twin()
                 self._run_one(step, self._was, notes, step.before() if step.steps else step.control, state, line)
+        for step in begins:
+            step.lags = True
         for step in self._order(turned):
             if step.steps and step.begins_anew():
                 step.reset()
@@ -79,7 +97,10 @@ class Tone:
             step.was_off = not works
             if not works:
                 step.rest()
-        if jumps:
+        self.heard = [Passed(audio, 1.0, 1.0, self.late)]
+        if begins:
+            self.heard = [Passed(self._was, 1.0, 0.0, late), Passed(audio, 0.0, 1.0, self.late)]
+        elif jumps:
             run_fade(self._was, audio, rows)
 
     def _order(self, turned: bool) -> list[RunningModule]:
@@ -99,6 +120,8 @@ class Tone:
         if works == 0 or not state:
             if step.late:
                 run_wait(audio, line, rows, notes.start, stage.tick, audio)
+            elif line.size and not works:
+                run_remember(audio, line, rows, notes.start, stage.tick)
             return bool(works)
         step.quiet = False
         begin = perf_counter_ns()

@@ -240,6 +240,18 @@ def run_wait(audio, line, active, start, tick, out):
                 kept[k] = kept[late + k]
 
 
+@kernel
+def run_remember(audio, line, active, start, tick):
+    """Keeps the last frames of voices of `audio` (row, channel, frame) in `line`, as `run_wait` would, and lets them pass."""
+    late, frames = line.shape[2] // 2, audio.shape[2]
+    for row in active:
+        begin = start[row] * tick
+        for channel in range(2):
+            for k in range(late):
+                n = frames - late + k
+                line[row, channel, k] = audio[row, channel, n] if n >= begin else np.float32(0.0)
+
+
 @kernel(inline=True)
 def _eased(n, frames):
     """How far frame `n` of a block is on a way that begins and ends level."""
