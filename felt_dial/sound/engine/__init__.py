@@ -4,6 +4,7 @@
 - `building`: every module of a patch at its place, with the rows of control that it reads and all that ties it.
 - `bus_voice`: the buses of a program, where layers meet note by note.
 - `carry_over`: a program takes what an earlier one was doing, so that an edit does not stop the sound.
+- `hand_over`: an earlier program fades into the one that takes its place.
 - `kernels/`: Kernels that every program needs.
 - `layer_voice`: the layers of a program, note by note, and the sums they are added to.
 - `output_stage`: where layers and buses come together, go through the racks, and out.
