@@ -239,6 +239,8 @@ class Effect(Module, family=True):
     """The dB from one end of its picture to the other, where it works on the level; a transfer of samples else."""
     reach: ClassVar[float] = 1.0
     """How much of the height of that picture a full sample fills."""
+    runs_on: ClassVar[bool] = False
+    """It keeps time while nothing sounds, and does not begin anew after a silence."""
     bends: ClassVar[bool] = False
     """It makes overtones that were not there, and so runs at the finer rate of the quality."""
 

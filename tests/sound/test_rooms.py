@@ -16,6 +16,8 @@ from felt_dial.sound.effects.kernels.reverb import DENSITY, DIFFUSERS
 from felt_dial.sound.effects.reverb import LENGTHS
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.kernel import Stage
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK, TICK
 from felt_dial.sound.tone.comb import Comb, loop_at
 from felt_dial.sound.tone.kernels.core.voices import Played
@@ -242,9 +244,7 @@ def test_a_frozen_room_keeps_its_highs(way: str) -> None:
         assert 20 * np.log10(np.std(last) / np.std(first)) == pytest.approx(0.0, abs=0.5)
 
 
-@pytest.mark.parametrize(
-    "kind", ["chorus", "flanger", "phaser", "rotary", "thicken", "delay", "gate", "reverb", "shift"]
-)
+@pytest.mark.parametrize("kind", ["chorus", "flanger", "phaser", "rotary", "thicken", "delay", "reverb", "shift"])
 def test_effects_begin_anew_from_silence(kind: str) -> None:
     """The first sound meets an effect as a render does, whenever it comes; and so does one after six seconds of silence."""
     words = {"wow": 1.0} if kind == "delay" else {"hertz": 3.0} if kind == "shift" else {}
@@ -266,6 +266,16 @@ def test_effects_begin_anew_from_silence(kind: str) -> None:
     program = begun(patch)
     heard(program, 11)
     assert (heard(program, 20 * RATE // BLOCK) == first).all()
+
+
+def test_a_gate_that_does_not_wait_for_the_sound_keeps_time_through_silence() -> None:
+    """With steps of an eighth of a second, open and closed in turn, a note is cut where the beats of the render are."""
+    steps = {"steps": 2, "pace": 8.0, "s1": 1.0, "s2": 0.0, "anew": False, "least": 0.0}
+    patch = add_effect(plain(layers__a__source__shape="sine"), "1", Effect.kinds["gate"](**steps))[0]
+    for begin in (0.0, 0.3, 8.1):
+        sound = np.abs(render(patch, [Note(begin, 1.0, 81)], begin + 1.0)[0, round((begin + 0.05) * RATE) :])
+        at = (np.arange(len(sound)) / RATE + begin + 0.05) % 0.25
+        assert sound[(at > 0.03) & (at < 0.1)].max() > 0.1 and sound[(at > 0.155) & (at < 0.235)].max() < 0.01, begin
 
 
 def begun(patch: Patch) -> Program:

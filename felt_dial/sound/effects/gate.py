@@ -19,7 +19,7 @@ class Gate(Effect, kind="gate"):
 
     group = "Movement"
 
-    picture = "gate"
+    picture, runs_on = "gate", True
 
     steps = Param("Steps", 16, (2, MOST), COUNT, whole=True, says="After how many steps the row begins again.")
     pace = Param("Step", Beats(0.25), (0.05, 40.0), RATE, taper=LOG, beats=True, says="How long a step is.")

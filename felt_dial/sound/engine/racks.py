@@ -45,6 +45,7 @@ class RackEffect:
         late = late_of(module, running.stage.rate)
         self.finer = Finer(frames, quality, late) if module.bends and quality > 1 else None
         self.late = self.finer.late if self.finer else late
+        self.runs_on = module.runs_on
         self.shared = module.leaves("wet")
         self.wet = running.wet if self.shared else running.on
         self.kept = running.control[module.row_of("kept")] if module.leaves("kept") else np.zeros_like(running.on)
@@ -134,7 +135,7 @@ class Rack:
             if alone:
                 sound.fill(0.0)
             return True
-        if running.quiet and before == 0.0 and not running.was_off:
+        if running.quiet and before == 0.0 and not running.was_off and not effect.runs_on:
             if alone:
                 sound.fill(0.0)
             return True
@@ -162,7 +163,7 @@ class Rack:
             running.reset()
         running.peaks = [before, max(after, 0.0)]
         effect.silent = effect.silent + self.frames if before == 0.0 and after < FAINT else 0
-        if effect.silent > FORGETS * running.stage.rate:
+        if effect.silent > FORGETS * effect.rate and not effect.runs_on:
             running.rest()
             effect.silent = 0
         running.spent(begin)
