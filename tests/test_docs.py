@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import re
 import sys
 from pathlib import Path
 
 from felt_dial import __version__
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
+from felt_dial.patch.params import Choice
+from felt_dial.patch.parts import LAYER_IDS
+from felt_dial.patch.patch import param_at
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.playing.phrases import PHRASES
 
 ROOT = Path(__file__).parent.parent
 
@@ -44,3 +50,27 @@ def test_every_link_and_picture_of_the_readme_is_there() -> None:
 
 def test_the_version_stands_in_the_changelog() -> None:
     assert f"## {__version__}" in (ROOT / "CHANGELOG.md").read_text()
+
+
+def test_the_numbers_that_readme_and_guide_say_are_those_of_the_program() -> None:
+    words = {3: "three", 6: "six", 7: "seven", 8: "eight", 9: "nine", 12: "twelve"}
+    snippets = len(list((ROOT / "felt_dial" / "data" / "snippets").glob("*.json")))
+    tables = json.loads((ROOT / "felt_dial" / "data" / "assets" / "tables.json").read_text())
+    drive = param_at(new_patch(), "layers.a.drive.way")
+    assert isinstance(drive, Choice)
+    true = {
+        "README.md": (
+            f"up to {words[len(LAYER_IDS)]} layers, each one of {words[len(Source.kinds)]} kinds of source",
+            f"drives in {words[len(drive.options)]} ways",
+            f"filters of {words[len(Filter.kinds)]} kinds",
+            f"with {len(tables)} tables of its own",
+            f"by name, {snippets} to begin with",
+            f"{words[len(PHRASES)]} phrases to listen to",
+        ),
+        "docs/guide/what-moves.md": (f"{snippets} come along",),
+        "docs/guide/raw-matter.md": (f"one of {words[len(Source.kinds)]} sources",),
+    }
+    for name, sentences in true.items():
+        text = " ".join((ROOT / name).read_text().split())
+        for sentence in sentences:
+            assert sentence in text, (name, sentence)

@@ -125,7 +125,7 @@ def import_bank(library: Library, source: Path, watch: Callable[[float], bool] =
         with library.draft(bank.name) as folder:
             for n, name in enumerate(names):
                 if n % 20 == 0 and not watch(n / len(names)):
-                    raise Stopped(f"Taking in {where} was stopped. {NOTHING}")
+                    raise Stopped(f"Importing {where} was stopped. {NOTHING}")
                 content = archive.read(name)
                 if name.startswith("presets/"):
                     read_patch(content, f"{where}: {name}")

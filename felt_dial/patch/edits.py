@@ -80,6 +80,16 @@ def add_layer(patch: Patch, layer: Layer) -> tuple[Patch, str]:
     return _layers(patch, {**patch.layers, key: layer}), key
 
 
+def add_layer_with_level(patch: Patch, layer: Layer, level: Modulator) -> tuple[Patch, str]:
+    """As `add_layer`, with an envelope of its own over its level; where there is room for none, it shares one."""
+    patch, key = add_layer(patch, layer)
+    try:
+        patch, own = add_modulator(patch, level)
+    except OutOfRange:
+        return patch, key
+    return put(patch, ["layers", key, "contour"], own), key
+
+
 def duplicate_layer(patch: Patch, key: str) -> tuple[Patch, str]:
     """The patch with a copy of a layer after it, its threads copied too, and the copy's id."""
     patch, fresh = add_layer(patch, patch.layers[key])

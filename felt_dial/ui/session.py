@@ -332,8 +332,10 @@ class Session(QObject):
             self.say(f"The unsaved changes to {before.patch.name} are one undo away (Ctrl+Z).")
 
     def new(self) -> None:
-        """Starts from an empty patch."""
-        self.open_patch(new_patch())
+        """Starts from an empty patch, with its layer in the inspector."""
+        blank = new_patch()
+        self.selection = ("source", next(iter(blank.layers)))
+        self.open_patch(blank)
 
     def take_up(self, left: LeftBehind) -> None:
         """Lays unsaved work of another window on the table; its old page goes once it has a new one."""

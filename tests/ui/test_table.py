@@ -287,9 +287,9 @@ def test_a_bank_that_lacks_a_recording_is_handed_over_only_if_wished(desk: Desk,
     desk.window.show_page("Shelf")
     desk.window.shelf.export_file(target)
     assert "needs the recording" in desk.window.said.text.text() and not target.exists()
-    answer(desk, "Write it all the same")
+    answer(desk, "Export it all the same")
     desk.finish_job()
-    assert target.exists() and desk.messages[-1] == "Wrote 32 presets to out.feltbank."
+    assert target.exists() and desk.messages[-1] == "Exported 32 presets to out.feltbank."
 
 
 def test_delete_twice_leaves_the_neighbour_which_is_chosen_and_named(desk: Desk) -> None:

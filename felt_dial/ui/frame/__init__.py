@@ -2,12 +2,15 @@
 
 - `analyser`: spectrum, spectrogram, scope, stereo picture, loudness, and a meter before and after every stage.
 - `app`: the engine first, since it needs longest.
+- `commands`: what the window can be told from anywhere, by its menu, by a key, or both.
 - `controller_window`: The window of the simulated controller: wheels, knobs, a pad and a scripted performance, sent
   as MIDI messages.
+- `guide`: The guide and what the program says of itself, as sheets over the page.
 - `header`: The header of every page: where one is, what is on the table, and what it costs.
 - `lasting`: What still sounds while no key is down, and why: said by the output meter, so that nobody has to search.
 - `rim`: The outer rim of the window: what nobody caught becomes a sentence, and the work goes into the journal.
 - `sheets`: Sheets that slide over a page and never block it: settings and the key list.
 - `strip`: The bottom strip of every page: macros, phrase, wheels, keyboard.
 - `window`: header, pages, strip, keys, and the line that says what happened.
+- `word_mark`: opens the menu of the application.
 """

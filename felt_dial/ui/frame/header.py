@@ -14,10 +14,11 @@ from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, text_lab
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME
 from felt_dial.ui.frame.lasting import what_lasts
+from felt_dial.ui.frame.word_mark import WordMark
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import Wool, sewn_pen
-from felt_dial.ui.theme.fonts import body_font, name_font
+from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import plain
 from felt_dial.ui.watchers import EVERYTHING
 
@@ -289,6 +290,7 @@ class Header(Wool):
 
     page_asked = Signal(str)
     analyser_asked = Signal()
+    menu_asked = Signal()
 
     def __init__(self, session: Session, pages: list[str]) -> None:
         super().__init__()
@@ -296,13 +298,12 @@ class Header(Wool):
         self._frames = 0
         self.setFixedHeight(50)
         layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 0, 14, 0)
+        layout.setContentsMargins(10, 0, 14, 0)
         layout.setSpacing(0)
-        mark = QLabel("felt dial")
-        mark.setFont(name_font(26, italic=True))
-        mark.setStyleSheet("font-family: Fraunces; font-style: italic; font-weight: 500; font-size: 26px;")
-        mark.setContentsMargins(0, 0, 22, 4)
-        layout.addWidget(mark)
+        self.mark = WordMark()
+        self.mark.clicked.connect(self.menu_asked)
+        layout.addWidget(self.mark)
+        layout.addSpacing(8)
         self.tabs: dict[str, Tab] = {}
         for n, name in enumerate(pages, 1):
             tab = Tab(name, n)

@@ -33,7 +33,7 @@ KEYS = (
     ("Ctrl+S", "save over the preset"),
     ("Ctrl+Shift+S", "save as a new preset"),
     ("Ctrl+N", "an empty patch"),
-    ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
+    ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo (also Ctrl+Y)"),
     ("Ctrl+D", "duplicate the chosen layer or preset"),
     ("Alt+M, Alt+S", "mute, solo the chosen layer"),
     ("Ctrl+T", "sew a thread to the dial in focus"),
@@ -52,6 +52,8 @@ KEYS = (
     ("Ctrl+M", "analyser"),
     ("Ctrl+,", "settings"),
     ("Ctrl+.", "silence everything"),
+    ("Ctrl+Q", "quit"),
+    ("F10", "menu of the application"),
     ("F1", "this list"),
 )
 
@@ -243,7 +245,7 @@ class SettingsSheet(Sheet):
     def _export(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Export the control map", "controllers.json", "JSON (*.json)")
         if name:
-            self._with_map(lambda: self.session.control.export(Path(name)), f"Wrote the control map to {name}.")
+            self._with_map(lambda: self.session.control.export(Path(name)), f"Exported the control map to {name}.")
 
     def _take(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Import a control map", "", "JSON (*.json)")

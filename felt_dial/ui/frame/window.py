@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Sequence
-from functools import partial
+from functools import cached_property, partial
 from typing import cast
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen, QResizeEvent, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
@@ -29,7 +29,9 @@ from felt_dial.patch.edits import duplicate_layer
 from felt_dial.ui.dials.controls import Pill, set_part
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.frame.analyser import Analyser
+from felt_dial.ui.frame.commands import Command, bind, menu_of
 from felt_dial.ui.frame.controller_window import ControllerWindow
+from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
 from felt_dial.ui.frame.sheets import KeySheet, SettingsSheet
 from felt_dial.ui.frame.strip import Strip
@@ -144,6 +146,7 @@ class Window(QMainWindow):
         self.key_sheet = KeySheet(self.stack)
         self.header.page_asked.connect(self.show_page)
         self.header.analyser_asked.connect(self.toggle_analyser)
+        self.header.menu_asked.connect(self.show_menu)
         self.strip.settings_asked.connect(self.settings_sheet.open)
         self.settings_sheet.controller_asked.connect(self.show_controller)
         self.strip.pattern_asked.connect(self.show_pattern)
@@ -152,7 +155,7 @@ class Window(QMainWindow):
         session.rebuilding.connect(self._note_focus)
         session.rebuilt.connect(self._give_focus_back)
         session.watch(self._title, EVERYTHING)
-        self._keys()
+        bind(self.commands(), self)
         self._timer = QTimer(self, interval=33)
         self._timer.timeout.connect(session.tick)
         self._timer.start()
@@ -184,33 +187,74 @@ class Window(QMainWindow):
                 dial.setFocus()
                 return
 
-    def _keys(self) -> None:
+    @cached_property
+    def guide_sheet(self) -> GuideSheet:
+        """The guide, laid out when it is first asked for."""
+        return GuideSheet(self.stack)
+
+    @cached_property
+    def about_sheet(self) -> AboutSheet:
+        """What the program says of itself."""
+        return AboutSheet(self.stack, self.session)
+
+    def commands(self) -> list[Command]:
+        """Everything that can be told to the window from anywhere, as the menu lists it."""
+        session, history = self.session, self.session.history
+        return [
+            Command("New", ("Ctrl+N",), session.new),
+            Command("Open…", ("Ctrl+F",), self.search),
+            Command("Save", ("Ctrl+S",), session.save, about=lambda: "" if session.unsaved else None),
+            Command("Save as new…", ("Ctrl+Shift+S",), self.save_as_new),
+            Command("Import a bank…", (), self.ask_import, 1),
+            Command("Export", (), self.ask_export, 1, self._exported),
+            Command("Undo", ("Ctrl+Z",), session.undo, 2, lambda: history.undo_says or None),
+            Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), session.redo, 2, lambda: history.redo_says or None),
+            Command("Analyser", ("Ctrl+M",), self.toggle_analyser, 3),
+            Command("Silence everything", ("Ctrl+.",), self.silence, 3),
+            Command("Settings…", ("Ctrl+,",), self.settings_sheet.open, 4),
+            Command("Keys", ("F1",), self.key_sheet.open, 4),
+            Command("Guide", (), lambda: self.guide_sheet.open(), 4),
+            Command("About", (), lambda: self.about_sheet.open(), 4),
+            Command("Quit", ("Ctrl+Q",), self.close, 5),
+            Command("", ("F10",), self.show_menu),
+            Command("", ("Ctrl+D",), self.duplicate),
+            Command("", ("Ctrl+T",), self.sew),
+            Command("", ("Alt+M",), lambda: self._toggle("mute")),
+            Command("", ("Alt+S",), lambda: self._toggle("solo")),
+            Command("", ("`",), session.flip),
+            Command("", ("Ctrl+Left",), lambda: session.neighbour(-1)),
+            Command("", ("Ctrl+Right",), lambda: session.neighbour(1)),
+            Command("", ("Ctrl+Shift+L",), lambda: self.patch_page.add_layer()),
+            *(Command("", (f"Ctrl+{n}",), partial(self.show_page, title)) for n, title in enumerate(PAGES, 1)),
+        ]
+
+    def show_menu(self) -> QMenu:
+        """The menu of the application, under the word mark."""
+        menu = menu_of(self.commands(), self)
+        mark = self.header.mark
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(mark.mapToGlobal(QPoint(4, mark.height() - 4)))
+        return menu
+
+    def ask_import(self) -> None:
+        """Asks for a bank file, and shows what is read on the Shelf."""
+        self.show_page(ShelfPage.title)
+        self.shelf.ask_import()
+
+    def _bank_at_hand(self) -> str:
+        """The bank that is shown on the Shelf, or else that of the preset on the table."""
         session = self.session
-        shortcuts = {
-            "Ctrl+S": session.save,
-            "Ctrl+Shift+S": self.save_as_new,
-            "Ctrl+N": session.new,
-            "Ctrl+Z": session.undo,
-            "Ctrl+Shift+Z": session.redo,
-            "Ctrl+Y": session.redo,
-            "Ctrl+D": self.duplicate,
-            "Ctrl+T": self.sew,
-            "Alt+M": lambda: self._toggle("mute"),
-            "Alt+S": lambda: self._toggle("solo"),
-            "`": session.flip,
-            "F1": self.key_sheet.open,
-            "Ctrl+,": self.settings_sheet.open,
-            "Ctrl+.": self.silence,
-            "Ctrl+F": self.search,
-            "Ctrl+Left": lambda: session.neighbour(-1),
-            "Ctrl+Right": lambda: session.neighbour(1),
-            "Ctrl+Shift+L": lambda: self.patch_page.add_layer(),
-            "Ctrl+Q": self.close,
-            "Ctrl+M": self.toggle_analyser,
-        }
-        shortcuts |= {f"Ctrl+{n}": partial(self.show_page, title) for n, title in enumerate(PAGES, 1)}
-        for keys, act in shortcuts.items():
-            QShortcut(QKeySequence(keys), self).activated.connect(act)
+        return session.work.bank if self.shown != ShelfPage.title and session.work.bank else session.shelf_bank
+
+    def _exported(self) -> str | None:
+        name = self.session.bank_name(self._bank_at_hand())
+        return f"{name}…" if name else None
+
+    def ask_export(self) -> None:
+        """Asks where to put the bank at hand as one file."""
+        bank = self._bank_at_hand()
+        self.show_page(ShelfPage.title)
+        self.shelf.ask_export(bank)
 
     def page(self, title: str) -> Page:
         """A page, built when it is first asked for: the window stands sooner without the others."""

@@ -14,7 +14,6 @@ BODY, NAMES = "Barlow Semi Condensed", "Fraunces"
 
 
 @cache
-@cache
 def load_fonts() -> None:
     """Makes the shipped fonts known to Qt, once."""
     for path in sorted(FONTS.glob("*.ttf")):

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import add_layer, add_modulator
+from felt_dial.patch.edits import add_layer_with_level, add_modulator
 from felt_dial.patch.module import Modulator, Source
 from felt_dial.sound.modules import new_layer
 from felt_dial.ui.dials.chooser import Choosable, Chooser, offer
@@ -157,11 +157,18 @@ class PatchPage(Page):
     def add_layer(self, source: str = "wave") -> None:
         """One more layer of a kind, chosen at once."""
         try:
-            patch, key = add_layer(self.session.patch, new_layer(source))
+            level = Snippets(self.session.library.root).fresh(Modulator.kinds["envelope"]())
+            patch, key = add_layer_with_level(self.session.patch, new_layer(source), level)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
+        shared = [k for k, layer in patch.layers.items() if layer.contour == patch.layers[key].contour and k != key]
         self.session.edit(patch, "add a layer", select=("source", key))
+        if shared:
+            contour = patch.layers[key].contour.upper()
+            self.session.say(
+                f"All envelopes are in use: {key.upper()} shares {contour} with {shared[0].upper()}, which shapes both."
+            )
 
     def add_modulator(self, kind: str) -> None:
         """One more modulator, chosen at once."""

@@ -73,10 +73,8 @@ class ShelfPage(Page):
         self.new_bank.setFixedHeight(36)
         left.addWidget(self.new_bank)
         more = QHBoxLayout()
-        more.addWidget(Pill("Import…", "link", self.ask_import, "Take in a bank file (.feltbank)"))
-        more.addWidget(
-            Pill("Export…", "link", lambda: self.ask_export(), "Hand over this bank as one file (.feltbank)")
-        )
+        more.addWidget(Pill("Import…", "link", self.ask_import, "Import a bank file (.feltbank)"))
+        more.addWidget(Pill("Export…", "link", lambda: self.ask_export(), "Export this bank as one file (.feltbank)"))
         more.addStretch()
         more.addWidget(Pill("Bin", "link", self.show_bin, "Deleted presets, to be restored"))
         left.addLayout(more)
@@ -431,7 +429,7 @@ class ShelfPage(Page):
 
     def ask_import(self) -> None:
         """Asks for a bank file."""
-        path, _ = QFileDialog.getOpenFileName(self, "Take in a bank", "", "Banks (*.feltbank)")
+        path, _ = QFileDialog.getOpenFileName(self, "Import a bank", "", "Banks (*.feltbank)")
         if path:
             self.import_file(Path(path))
 
@@ -447,18 +445,18 @@ class ShelfPage(Page):
         def then(bank: Bank) -> None:
             session.refresh_shelf((bank.id,))
             self.choose_bank(bank.id)
-            session.say(f"Took in {bank.name}.")
+            session.say(f"Imported {bank.name}.")
             if open_it and (listed := self.model.presets):
                 session.open(bank.id, listed[0].id)
 
-        session.jobs.start(f"Taking in {path.name}", work, then)
+        session.jobs.start(f"Importing {path.name}", work, then)
 
     def ask_export(self, bank: str = "") -> None:
         """Asks where to put the bank file."""
         if bank:
             self.choose_bank(bank)
         bank = self.session.shelf_bank
-        path, _ = QFileDialog.getSaveFileName(self, "Hand over a bank", f"{bank}.feltbank", "Banks (*.feltbank)")
+        path, _ = QFileDialog.getSaveFileName(self, "Export a bank", f"{bank}.feltbank", "Banks (*.feltbank)")
         if path:
             self.export_file(Path(path))
 
@@ -470,17 +468,17 @@ class ShelfPage(Page):
             lacks = missing_from(bank)
             if lacks and not all_the_same:
                 more = f" And {len(lacks) - 1} more." if len(lacks) > 1 else ""
-                answers = [("Write it all the same", partial(self.export_file, path, True))]
-                session.ask(f"{lacks[0]}{more} Nothing is written yet.", answers)
+                answers = [("Export it all the same", partial(self.export_file, path, True))]
+                session.ask(f"{lacks[0]}{more} Nothing is exported yet.", answers)
                 return
         except FeltDialError as wrong:
             session.say(str(wrong), problem=True)
             return
 
         def then(count: int) -> None:
-            session.say(f"Wrote {count} presets to {path.name}.")
+            session.say(f"Exported {count} presets to {path.name}.")
 
-        session.jobs.start(f"Writing {path.name}", lambda watch: export_bank(bank, path, watch), then)
+        session.jobs.start(f"Exporting {path.name}", lambda watch: export_bank(bank, path, watch), then)
 
     def first(self) -> QWidget:
         """The list, for the arrow keys."""
