@@ -103,6 +103,10 @@ class Module(BaseModel, metaclass=ModuleMeta):
         """What a module is made of besides its parameters, such as a sample: another needs it laid out anew."""
         return ()
 
+    def shaped(self) -> tuple[Any, ...]:
+        """What of it is drawn or turned by hand and yet lays the sound out anew; pages follow it as they do a value."""
+        return ()
+
     @classmethod
     def param_of(cls, name: str) -> Param:
         """Declaration of a number; raises `TypeError` where it is none."""

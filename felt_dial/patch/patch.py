@@ -283,13 +283,22 @@ def drawings(patch: Patch) -> Iterator[Drawing]:
 
 
 def outline(patch: Patch) -> tuple[Any, ...]:
-    """Which modules a patch has, and in what order: what a page is laid out for. Threads come and go without it."""
-    return tuple(row for row in structure(patch) if not row[0].startswith("threads."))
+    """Which modules a patch has, and in what order: what a page is laid out for.
+
+    Threads come and go without it, and what is turned or drawn by hand stays under the hand.
+    """
+    return tuple(
+        (prefix, type(module).__name__, own_outline(module))
+        for prefix, module in modules(patch)
+        if not prefix.startswith("threads.")
+    )
 
 
-def own_structure(module: Module) -> tuple[Any, ...]:
-    """What of a module the engine must rebuild for."""
-    more: tuple[Any, ...] = tuple(module.get(name) for name, param in module.params.items() if param.rebuilds)
+def own_outline(module: Module) -> tuple[Any, ...]:
+    """What of a module a page is laid out for."""
+    more: tuple[Any, ...] = tuple(
+        module.get(name) for name, param in module.params.items() if param.rebuilds and isinstance(param, Choice)
+    )
     if isinstance(module, Layer):
         more += (module.contour,)
     elif isinstance(module, Thread):
@@ -299,6 +308,14 @@ def own_structure(module: Module) -> tuple[Any, ...]:
     elif isinstance(module, Patch):
         more += (module.tuning,)
     return more + module.substance()
+
+
+def own_structure(module: Module) -> tuple[Any, ...]:
+    """What of a module the engine must rebuild for."""
+    turned = tuple(
+        module.get(name) for name, param in module.params.items() if param.rebuilds and not isinstance(param, Choice)
+    )
+    return own_outline(module) + turned + module.shaped()
 
 
 def structure(patch: Patch) -> tuple[Any, ...]:

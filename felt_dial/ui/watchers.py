@@ -41,9 +41,8 @@ class Watchers:
             asked = self._all
         else:
             asked = [kept for path in paths for place in _places(path) for kept in self._at.get(place, ())]
-        for kept in dict.fromkeys(asked):
-            follow = kept()
-            if follow is not None and isValid(follow.__self__):
+        for follow in dict.fromkeys(follow for kept in asked if (follow := kept()) is not None):
+            if isValid(follow.__self__):
                 follow()
 
     @staticmethod

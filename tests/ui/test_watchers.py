@@ -67,6 +67,16 @@ def test_a_widget_that_is_gone_is_not_called(qapp: QApplication) -> None:
     watchers.wake(None)
 
 
+def test_one_that_went_before_anybody_was_woken_is_passed_over(qapp: QApplication) -> None:
+    watchers, gone, stays = Watchers(), Sleeper(), Sleeper()
+    watchers.watch(gone.follow, CUTOFF)
+    watchers.watch(stays.follow, CUTOFF)
+    watchers.watch(stays.follow, CUTOFF)
+    del gone
+    watchers.wake([CUTOFF])
+    assert stays.woken == 1
+
+
 def test_a_change_names_what_it_touched_and_whether_it_is_laid_out_anew() -> None:
     patch, key = sew(new_patch(), "e1", CUTOFF, 12.0)
     assert values_changed(patch, {CUTOFF: value_at(patch, CUTOFF)}).paths == ()

@@ -71,7 +71,10 @@ class Grains(Source, kind="grains"):
         return (self.asset.seconds, self.asset.frames) if placed and self.asset else None
 
     def substance(self) -> tuple[object, ...]:
-        return self.asset, self.curve
+        return (self.asset,)
+
+    def shaped(self) -> tuple[object, ...]:
+        return (self.curve,)
 
     def gist(self) -> str:
         return self.asset.name if self.asset else "no sample yet"

@@ -60,7 +60,10 @@ class Partials(Unison, kind="partials"):
         return (self.asset.seconds, self.asset.frames) if placed and self.asset else None
 
     def substance(self) -> tuple[object, ...]:
-        return self.asset, self.drawn, self.get("root") if self.asset else 0, self.get("cents") if self.asset else 0
+        return (self.asset,)
+
+    def shaped(self) -> tuple[object, ...]:
+        return self.drawn, self.get("root") if self.asset else 0, self.get("cents") if self.asset else 0
 
     def fundamental(self) -> float:
         """Hertz of the recording's root."""

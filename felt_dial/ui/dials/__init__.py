@@ -7,4 +7,5 @@
 - `layouts`: Taking everything out of a layout.
 - `snippet_button`: settings of a module are kept by name, and given to it.
 - `tag`: the round buttons of everything that moves; drag one onto a dial to sew a thread.
+- `under_hand`: What is under a hand stays there: a page is laid out anew once the hand lets go.
 """

@@ -28,6 +28,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import duplicate_layer
 from felt_dial.ui.dials.controls import Pill, set_part
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.under_hand import give_focus
 from felt_dial.ui.frame.analyser import Analyser
 from felt_dial.ui.frame.commands import Command, bind, menu_of
 from felt_dial.ui.frame.controller_window import ControllerWindow
@@ -180,12 +181,8 @@ class Window(QMainWindow):
 
     def _give_focus_back(self) -> None:
         """Widgets are laid out anew; the hand stays on the dial it was on."""
-        if not self._focused:
-            return
-        for dial in self.stack.currentWidget().findChildren(Dial):
-            if dial.path == self._focused and not dial.isHidden():
-                dial.setFocus()
-                return
+        if self._focused:
+            give_focus(self.stack.currentWidget(), self._focused)
 
     @cached_property
     def guide_sheet(self) -> GuideSheet:

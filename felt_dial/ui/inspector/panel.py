@@ -17,6 +17,7 @@ from felt_dial.ui.dials.controls import NameEdit, Options, Pill, Scroller, Switc
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
+from felt_dial.ui.dials.under_hand import UnderHand
 from felt_dial.ui.importing import Importing
 from felt_dial.ui.inspector.layer_settings import Inlets, Sends, TuningRow
 from felt_dial.ui.inspector.macro import MacroPart
@@ -66,6 +67,7 @@ class Inspector(Card):
         self.body.setSpacing(5)
         outer.addWidget(Scroller(body))
         self.threads = ThreadList(session)
+        self.hand = UnderHand(self, lambda: self._laid_for != self._layout_key(), self.rebuild)
         self.importing = Importing(session)
         session.selected.connect(self.rebuild)
         session.rebuilt.connect(self.rebuild)
@@ -101,9 +103,7 @@ class Inspector(Card):
 
     def _follow(self) -> None:
         """Another way of a drive or counting of a cutoff shows other dials."""
-        if self._laid_for != self._layout_key():
-            self.rebuild()
-        else:
+        if not self.hand.follow():
             self._list_threads()
 
     def _layout_key(self) -> object:

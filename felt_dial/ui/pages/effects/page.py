@@ -18,6 +18,7 @@ from felt_dial.sound.effects.equaliser import Equaliser as Banded
 from felt_dial.ui.dials.controls import Pill, Scroller, SwitchPill, Upright, control_for, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.snippet_button import SnippetPill
+from felt_dial.ui.dials.under_hand import UnderHand
 from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.inspector.thread_list import ThreadList
 from felt_dial.ui.pages.effects.rack_row import Rack, dials
@@ -56,6 +57,7 @@ class EffectsPage(Page):
         self.body.setContentsMargins(16, 12, 16, 12)
         layout.addWidget(self.card, 1)
         self.threads = ThreadList(session)
+        self.hand = UnderHand(self, self._lacks, self._show)
         session.rebuilt.connect(self.rebuild)
         session.selected.connect(self._show)
         session.watch(self._follow, "racks", "threads", "rack2", "layers.*.out", "buses.*.out")
@@ -107,10 +109,13 @@ class EffectsPage(Page):
         self.second.rebuild()
         self._show()
 
-    def _follow(self) -> None:
+    def _lacks(self) -> bool:
+        """The chosen effect has other dials now."""
         effect = self.session.patch.racks[self.session.rack].get(self.session.effect)
-        if effect is not None and dials(effect) != self._laid:
-            self._show()
+        return effect is not None and dials(effect) != self._laid
+
+    def _follow(self) -> None:
+        self.hand.follow()
         self.rack.follow()
         self.second.follow()
         self._list_threads()

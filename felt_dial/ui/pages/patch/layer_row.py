@@ -34,6 +34,8 @@ from felt_dial.ui.theme.words import plain
 
 ROW, TALLEST, FOLDED = 78, 150, 44
 LAYER_MIME = "application/x-felt-dial-layer"
+PARTS = ("source", "drive", "filter", "level", "out")
+"""What of a layer the inspector shows."""
 
 
 class LayerRow(QWidget):
@@ -172,7 +174,7 @@ class LayerRow(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        chosen = self.session.selection[0] != "modulator" and self.session.selection[1] == self.key
+        chosen = self.session.selection[0] in PARTS and self.session.selection[1] == self.key
         painter.setPen(QPen(dye(self.shade) if chosen else colour("edge"), 1.8 if chosen else 1))
         painter.setBrush(colour("cloth"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
@@ -188,9 +190,8 @@ class LayerRow(QWidget):
         self._press = event.position().toPoint()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.session.select(
-            "source" if self.session.selection[0] == "modulator" else self.session.selection[0], self.key
-        )
+        part = self.session.selection[0]
+        self.session.select(part if part in PARTS else "source", self.key)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if (event.position().toPoint() - self._press).manhattanLength() > 14 and self._press.x() < 150:

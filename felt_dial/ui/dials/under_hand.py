@@ -1,0 +1,44 @@
+"""What is under a hand stays there: a page is laid out anew once the hand lets go."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Qt, QTimer
+from PySide6.QtWidgets import QApplication, QWidget
+
+from felt_dial.ui.dials.dial import Dial
+
+
+class UnderHand(QObject):
+    """Lays out a part of the window anew where a value asks for other dials.
+
+    It waits while a button is held, and leaves the focus on the dial that had it.
+    """
+
+    def __init__(self, top: QWidget, due: Callable[[], bool], lay: Callable[[], None]) -> None:
+        super().__init__(top)
+        self.top, self.due, self.lay = top, due, lay
+        self._later = QTimer(self, singleShot=True, interval=40)
+        self._later.timeout.connect(self.follow)
+
+    def follow(self) -> bool:
+        """Lays out anew where that is due and no button is held; True where it was, or will be."""
+        if not self.due():
+            return False
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            self._later.start()
+            return True
+        focus = QApplication.focusWidget()
+        path = focus.path if isinstance(focus, Dial) and self.top.isAncestorOf(focus) else ""
+        self.lay()
+        if path:
+            give_focus(self.top, path)
+        return True
+
+
+def give_focus(top: QWidget, path: str) -> None:
+    """Gives the focus to the dial at a path; of several the newest, since the others are about to go."""
+    found = [dial for dial in top.findChildren(Dial) if dial.path == path]
+    if found:
+        found[-1].setFocus()
