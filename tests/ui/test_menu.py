@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence, QShortcut
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu
 
+from felt_dial import __version__
 from felt_dial.ui.frame.guide import GUIDES, guide_text
 from felt_dial.ui.frame.sheets import KEYS
-from tests.ui.conftest import Desk
+from tests.ui.conftest import Desk, wait
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 CUTOFF = "layers.a.filter.cutoff"
@@ -70,9 +73,9 @@ def test_every_key_in_the_menu_is_bound_once_and_stands_in_the_list_of_keys(desk
             assert command.keys[0] in listed, command
 
 
-def test_a_bank_is_exported_and_imported_from_the_menu(desk: Desk, tmp_path, monkeypatch) -> None:  # type: ignore[no-untyped-def]
-    from tests.ui.conftest import wait
-
+def test_a_bank_is_exported_and_imported_from_the_menu(
+    desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     target = tmp_path / "out.feltbank"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(target), ""))
@@ -105,8 +108,6 @@ def test_the_guide_is_read_in_the_window(desk: Desk) -> None:
 
 
 def test_about_says_which_program_this_is(desk: Desk) -> None:
-    from felt_dial import __version__
-
     menu = opened(desk)
     row(menu, "About").trigger()
     menu.close()
