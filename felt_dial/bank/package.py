@@ -57,7 +57,7 @@ def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambd
         _add(archive, "bank.json", write_bank(bank.file.model_copy(update={"order": tuple(order)})).encode())
         for n, key in enumerate(order):
             if n % 20 == 0 and not watch(n / len(order)):
-                raise Stopped(f"“{bank.name}” was not handed over: that was stopped. Nothing was written.")
+                raise Stopped(f"“{bank.name}” was not exported: that was stopped. Nothing was written.")
             content = read_file(bank.path(key))
             patch = read_patch(content, f"“{key}” in {bank.name}")
             needed |= {asset.digest for asset in assets_of(patch).values()}

@@ -103,7 +103,8 @@ def test_the_guide_is_read_in_the_window(desk: Desk) -> None:
         assert "![" not in text and len(sheet.text.toPlainText()) > 1000
         assert [pill.text() for pill in sheet.parts.values() if pill.isChecked()] == [title]
     assert sheet.geometry().bottom() <= desk.window.stack.height()
-    QTest.keyClick(sheet, Qt.Key.Key_Escape)
+    sheet.text.setFocus()
+    desk.keys(Qt.Key.Key_Escape)
     assert not sheet.isVisible()
 
 

@@ -38,7 +38,18 @@ class UnderHand(QObject):
 
 
 def give_focus(top: QWidget, path: str) -> None:
-    """Gives the focus to the dial at a path; of several the newest, since the others are about to go."""
-    found = [dial for dial in top.findChildren(Dial) if dial.path == path]
-    if found:
-        found[-1].setFocus()
+    """Gives the focus to the first dial at a path that stays; what was taken out of a layout is there for a moment more."""
+    for dial in top.findChildren(Dial):
+        if dial.path == path and not _goes(dial, top):
+            dial.setFocus()
+            return
+
+
+def _goes(widget: QWidget, top: QWidget) -> bool:
+    """It, or what it stands in, was put away; what was never shown yet is on its way to be."""
+    at: QWidget | None = widget
+    while at is not None and at is not top:
+        if at.isHidden() and at.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide):
+            return True
+        at = at.parentWidget()
+    return False
