@@ -62,11 +62,12 @@ def render(
     tail: Annotated[float, typer.Option(help="Seconds after it")] = 1.0,
     midi: Annotated[Path | None, typer.Option(help="A Standard MIDI File to play instead of a note")] = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="ID=VALUE, values with units")] = None,
-    quality: Annotated[int, typer.Option(help="1, 2, 4 or 8")] = 4,
+    quality: Annotated[int | None, typer.Option(help="1, 2, 4 or 8; else that of the settings")] = None,
     rate: Annotated[int, typer.Option(help="Frames per second")] = 48000,
     tempo: Annotated[float | None, typer.Option(help="Beats per minute")] = None,
 ) -> None:
     """Renders a patch to a WAV file, 32-bit float."""
+    from felt_dial.bank.places import load_settings
     from felt_dial.files import write_whole
     from felt_dial.patch.patch import with_value
     from felt_dial.patch.places import read_at
@@ -89,6 +90,7 @@ def render(
         raise BadRequest("Hold and tail are times of 0 s or more.")
     if not kernels_ready():
         compile_all()
+    fine = quality or load_settings().render_quality
     notes, events = [Note(0.0, hold, note, velocity)], list[Event]()
     length = hold + tail
     if midi is not None:
@@ -97,7 +99,7 @@ def render(
         events, end = read_midi(midi, float(tempo or found.tempo), rate, fixed=tempo is not None)
         notes = []
         length = end + tail
-    sound = render_patch(found, notes, length, rate=rate, quality=quality, tempo=tempo, events=events)
+    sound = render_patch(found, notes, length, rate=rate, quality=fine, tempo=tempo, events=events)
     write_whole(output, wav_bytes(sound, rate))
     peak = float(abs(sound).max()) if sound.size else 0.0
     if peak > 1.0:

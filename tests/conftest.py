@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent / 'screen.json'}")
 
 import felt_dial.sound.modules  # noqa: F401
 

@@ -2,7 +2,7 @@
 
 bank.json                 name, description, order
 presets/dew-pluck.json    one patch each
-versions/dew-pluck/       what it was before the last three saves that changed its sound
+versions/dew-pluck/       what it was before the last saves that changed its sound
 assets/<sha256>.flac
 """
 
@@ -30,6 +30,7 @@ from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
 from felt_dial.sound.matter.assets import find as find_asset
 
 VERSIONS_KEPT = 3
+"""Versions of a preset that are kept unless it is said otherwise."""
 STAYS = "What was there before stays."
 BANK = DocumentKind("bank", 1)
 
@@ -192,8 +193,8 @@ class Bank:
         except FeltDialError:
             return preset
 
-    def save(self, preset: str, patch: Patch) -> bool:
-        """Saves over a preset; what was there is kept among its versions where it sounds otherwise, which is returned."""
+    def save(self, preset: str, patch: Patch, most: int = VERSIONS_KEPT) -> bool:
+        """Saves over a preset; True where what was there sounds otherwise and is kept, as one of the `most` last."""
         with self.held(), at_the_disk(f"“{patch.name}” was not saved", STAYS):
             kept = self._keep_version(preset, patch)
             try:
@@ -203,7 +204,7 @@ class Bank:
                 if kept is not None:
                     kept.unlink(missing_ok=True)
                 raise
-            for old in self.versions(preset)[VERSIONS_KEPT:]:
+            for old in self.versions(preset)[most:]:
                 with contextlib.suppress(OSError):
                     old.unlink()
             return kept is not None

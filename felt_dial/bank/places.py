@@ -34,7 +34,10 @@ class Settings(BaseModel):
     rate: int = 48000
     block: int = 256
     quality: int = 1
+    render_quality: Literal[1, 2, 4, 8] = 4
     library: str = ""
+    versions: int = Field(default=3, ge=1, le=1000)
+    """How many earlier versions of each preset are kept."""
     letter_keys: bool = True
     closing: Literal["keep", "ask"] = "keep"
     """What becomes of unsaved work when the window closes: kept for the next time, or asked about."""
@@ -43,6 +46,12 @@ class Settings(BaseModel):
     keep_solo: bool = False
     """Whether a preset keeps which layers were listened to alone as it was saved."""
     night: bool = False
+    scale: float = Field(default=1.0, ge=1.0, le=2.0)
+    """How large everything is drawn, over what the screen asks for."""
+    keyboard: bool | None = None
+    """Whether the keyboard is shown; None shows it where the window is tall enough."""
+    window: str = ""
+    """Size and place of the window, as the toolkit writes it."""
 
     def library_folder(self) -> Path:
         """The folder of banks."""

@@ -374,7 +374,7 @@ class Session(QObject):
         if document is None or not document.there:
             return self.save_new(self.patch.name)
         try:
-            kept = self.library.bank(document.bank).save(document.preset, self._to_keep())
+            kept = self.library.bank(document.bank).save(document.preset, self._to_keep(), self.settings.versions)
         except NoSuchBank:
             return self.save_new(self.patch.name)
         except FeltDialError as wrong:

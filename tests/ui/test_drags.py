@@ -15,7 +15,8 @@ from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import Param
 from felt_dial.patch.units import Beats
-from felt_dial.ui.dials.dial import DRAG_PIXELS, Dial
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.param_control import DRAG_PIXELS
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pictures.recordings import GrainsPicture, PartialsPicture, SamplePicture
 from tests.ui.conftest import Desk, wait

@@ -20,7 +20,8 @@ from felt_dial.patch.patch import with_value
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.dials.controls import Pill
-from felt_dial.ui.dials.dial import VALUE_MIME, Dial
+from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.param_control import VALUE_MIME
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.inspector.macro import MacroPart

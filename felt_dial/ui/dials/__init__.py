@@ -2,9 +2,12 @@
 
 - `chooser`: what can be added, in groups, found as one types, each with its sentence.
 - `controls`: pills, choices, the pan slider, the level meter, names that can be edited.
-- `dial`: one parameter under the hand, with its value, its threads and where they take it.
+- `dial`: the round face of a parameter, with its value, its threads and where they take it.
 - `entry`: a line that opens where the value stands, and refuses in place what cannot be read.
 - `layouts`: Taking everything out of a layout.
+- `param_control`: One parameter under the hand: turned, typed, sewn, whatever face it wears.
+- `scrolling`: Panels that scroll, and wheels that keep scrolling: what slides under a still pointer is not turned.
+- `slider`: Flat faces of a parameter, for rows: a short track, and a value that is turned where it stands.
 - `snippet_button`: settings of a module are kept by name, and given to it.
 - `tag`: the round buttons of everything that moves; drag one onto a dial to sew a thread.
 - `under_hand`: What is under a hand stays there: a page is laid out anew once the hand lets go.

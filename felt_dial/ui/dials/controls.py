@@ -6,26 +6,14 @@ import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import (
-    QCursor,
-    QFocusEvent,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QResizeEvent,
-    QWheelEvent,
-)
+from PySide6.QtGui import QCursor, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
-    QComboBox,
     QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
-    QScrollArea,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
@@ -34,6 +22,7 @@ from PySide6.QtWidgets import (
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import param_at, path_holds, value_at
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
@@ -70,18 +59,6 @@ class Pill(QPushButton):
             event.ignore()
         else:
             super().keyPressEvent(event)
-
-
-class Scroller(QScrollArea):
-    """Scrolls one way what has no room; it takes no focus and shows no frame."""
-
-    def __init__(self, body: QWidget, sideways: bool = False) -> None:
-        super().__init__()
-        self.setWidgetResizable(True)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        never = Qt.ScrollBarPolicy.ScrollBarAlwaysOff
-        (self.setVerticalScrollBarPolicy if sideways else self.setHorizontalScrollBarPolicy)(never)
-        self.setWidget(body)
 
 
 def text_label(text: str, part: str = "label") -> QLabel:
@@ -153,7 +130,7 @@ def pressed_button(owner: QWidget) -> QAbstractButton | None:
     return None
 
 
-class Options(QComboBox):
+class Options(Picker):
     """The options of a choice parameter."""
 
     def __init__(self, session: Session, path: str) -> None:
@@ -172,9 +149,6 @@ class Options(QComboBox):
         if path_holds(self.session.patch, self.path, self.param):
             self.setCurrentIndex(self.param.ids.index(str(value_at(self.session.patch, self.path))))
 
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        event.ignore()
-
 
 class ChoiceBox(QWidget):
     """A choice parameter: its label above its options."""
@@ -186,7 +160,7 @@ class ChoiceBox(QWidget):
         layout.setSpacing(5)
         layout.addWidget(text_label(param_at(session.patch, path).label))
         layout.addWidget(Options(session, path))
-        layout.addStretch()
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
 
 
 class SwitchBox(QWidget):
@@ -199,7 +173,7 @@ class SwitchBox(QWidget):
         layout.setSpacing(7)
         layout.addWidget(text_label(param_at(session.patch, path).label))
         layout.addWidget(SwitchPill(session, path, states=True), 0, Qt.AlignmentFlag.AlignLeft)
-        layout.addStretch()
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
 
 
 def control_for(session: Session, path: str, owner_dye: str, radius: int = 17) -> QWidget:
@@ -257,79 +231,6 @@ class NameEdit(QLineEdit):
         super().keyPressEvent(event)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
             self.clearFocus()
-
-
-class Slider(QWidget):
-    """A short track for a parameter in a row: pan, mostly. Keys and wheel as on a dial."""
-
-    def __init__(self, session: Session, path: str) -> None:
-        super().__init__()
-        self.session, self.path, self.param = session, path, param_at(session.patch, path)
-        self.setMinimumWidth(60)
-        self.setFixedHeight(20)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(session.label_of(path))
-        session.watch(self._follow, path)
-        self._follow()
-
-    def _follow(self) -> None:
-        if path_holds(self.session.patch, self.path, self.param):
-            param = param_at(self.session.patch, self.path)
-            assert isinstance(param, Param)
-            self.place = param.position(value_at(self.session.patch, self.path))
-            self.setToolTip(f"{param.label}: {param.write(value_at(self.session.patch, self.path))}\n{param.says}")
-            self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("edge"))
-        y = self.height() / 2
-        painter.drawRoundedRect(QRectF(4, y - 2, self.width() - 8, 4), 2, 2)
-        painter.setBrush(colour("ink"))
-        painter.drawEllipse(QPointF(8 + self.place * (self.width() - 16), y), 5, 5)
-        if self.hasFocus():
-            pen = QPen(dye("madder"), 1.2)
-            pen.setDashPattern([2, 2])
-            painter.setPen(pen)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(QPointF(8 + self.place * (self.width() - 16), y), 7.5, 7.5)
-
-    def _put(self, place: float) -> None:
-        param = param_at(self.session.patch, self.path)
-        assert isinstance(param, Param)
-        if param.two_sided and abs(place - 0.5) < 0.03:
-            place = 0.5
-        self.session.set(self.path, param.at(place), dragging=True)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.session.history.settle()
-        self._put((event.position().x() - 8) / max(self.width() - 16, 1))
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self._put((event.position().x() - 8) / max(self.width() - 16, 1))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.session.history.settle()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.session.set(self.path, param_at(self.session.patch, self.path).default)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        self._put(self.place + event.angleDelta().y() / 120 * 0.02)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = 0.002 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.02
-        if event.key() in (Qt.Key.Key_Right, Qt.Key.Key_Up):
-            self._put(self.place + step + (0.03 if abs(self.place - 0.5) < 0.01 else 0))
-        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Down):
-            self._put(self.place - step - (0.03 if abs(self.place - 0.5) < 0.01 else 0))
-        elif event.key() == Qt.Key.Key_Delete:
-            self.session.set(self.path, param_at(self.session.patch, self.path).default)
-        else:
-            super().keyPressEvent(event)
 
 
 class Meter(QWidget):

@@ -1,143 +1,34 @@
-"""The dial: one parameter under the hand, with its value, its threads and where they take it."""
+"""The dial: the round face of a parameter, with its value, its threads and where they take it."""
 
 from __future__ import annotations
 
-import contextlib
 import math
 
-from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import (
-    QContextMenuEvent,
-    QDragEnterEvent,
-    QDropEvent,
-    QEnterEvent,
-    QFocusEvent,
-    QFontMetrics,
-    QGuiApplication,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QWheelEvent,
-)
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
+from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen
 
-from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, silent_because, threads_on
-from felt_dial.patch.params import CUBIC, Param
-from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Thread, read_depth, read_reading
-from felt_dial.patch.patch import depth_of, movers, param_at, path_holds, value_at
-from felt_dial.patch.places import in_time, read_at
-from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
-from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.dials.tag import THREAD_MIME, mover_dye, tag_text
+from felt_dial.ui.dials.param_control import UpAndDown
+from felt_dial.ui.dials.tag import mover_dye
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import STITCHES, SWEEP, dial_face, sewn_ring
 from felt_dial.ui.theme.fonts import body_font
-from felt_dial.ui.theme.words import plain
-
-DRAG_PIXELS = 180.0
-
-VALUE_MIME = "application/x-felt-dial-value"
 
 
-class Dial(QWidget):
-    """A felt disc with 25 stitches, on a ground of one colour so that its parents need not be painted again.
-
-    Drag up and down, wheel, arrow keys (Shift is fine), double-click or Delete for the default,
-    Enter or a digit to type. Tags can be dropped on it.
-    """
+class Dial(UpAndDown):
+    """A felt disc with 25 stitches, on a ground of one colour so that its parents need not be painted again."""
 
     def __init__(
         self, session: Session, path: str, owner_dye: str, radius: int = 17, label: str = "", ground: str = "cloth"
     ) -> None:
-        super().__init__()
-        self.ground = ground
-        found = param_at(session.patch, path)
-        assert isinstance(found, Param)
-        self.param = found
+        super().__init__(session, path, owner_dye, label)
+        self.radius, self.ground = radius, ground
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.session, self.path, self.owner_dye, self.radius = session, path, owner_dye, radius
-        self._label = label
-        self.entry: Entry | None = None
-        self._bead = -1.0
-        self._drag_from: tuple[float, float] | None = None
-        self._hover = self._drop = self._lit = False
-        self._read()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAcceptDrops(True)
-        self.setMouseTracking(False)
-        self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         self.setFixedSize(self.sizeHint())
-        self.setAccessibleName(session.label_of(path))
-        session.watch(self._follow, path)
-        session.frame.connect(self._move_bead)
-        session.hovered.connect(self._light)
 
     def sizeHint(self) -> QSize:
         label = QFontMetrics(body_font(12)).horizontalAdvance(self.label)
         return QSize(max(2 * self.radius + 24, 58, min(label + 2, 74)), 2 * self.radius + 42)
-
-    @property
-    def label(self) -> str:
-        """What stands above it."""
-        return self._label or self.param.label
-
-    def _read(self) -> None:
-        patch = self.session.patch
-        self._all_threads = patch.threads
-        self._value: Value = value_at(patch, self.path)
-        self._threads = threads_on(patch, self.path) if self.param.movable else {}
-        reach = reach_of_all(patch, self.path) if self._threads else None
-        self._reach = reach
-        value, time = self.param.write(self._value), in_time(patch, self.path)
-        value = f"{value}, {time}" if time else value
-        moved = ""
-        if reach:
-            moved = f"\nMoved by {', '.join(tag_text(t.source) for t in self._threads.values())}: "
-            moved += f"{self.param.unit.write(reach[0])} … {self.param.unit.write(reach[1])}"
-            moved += ", stops at the end" if reach[2] else ""
-        when = " It is read as a note begins, and stays for that note." if self.param.at_start else ""
-        self.setToolTip(plain(f"{self.label}: {value}\n{self.param.says}{when}{moved}"))
-        self.setAccessibleDescription(f"{value}. {self.param.says}")
-
-    def _follow(self) -> None:
-        """Its value, or a thread on it, may have changed."""
-        patch = self.session.patch
-        if not path_holds(patch, self.path, self.param):
-            return
-        if patch.threads is self._all_threads and value_at(patch, self.path) == self._value:
-            return
-        before = (self._value, self._threads, self._reach)
-        self._read()
-        if before != (self._value, self._threads, self._reach):
-            self.update()
-
-    def _move_bead(self) -> None:
-        if not self._threads or not self.isVisible() or self.param.at_start:
-            return
-        now = self.session.link.bead(self.path)
-        place = -1.0 if now is None else self._place(now)
-        if abs(place - self._bead) > 0.004:
-            self._bead = place
-            self.update()
-
-    def _light(self, mover: str) -> None:
-        """The hand is over a tag: what it moves is ringed."""
-        lit = any(mover in (thread.source, thread.scaled) for thread in self._threads.values()) if mover else False
-        if lit != self._lit:
-            self._lit = lit
-            self.update()
-
-    # --- looks ---------------------------------------------------------------------------------
-
-    def _place(self, value: Value) -> float:
-        """Where a value stands; a dial that counts beats shows where it reaches in beats too."""
-        if isinstance(self._value, Beats) and not isinstance(value, Beats):
-            value = self.param.in_beats(float(value), self.session.patch.number("tempo"))
-        return self.param.position(value)
 
     def _centre(self) -> QPointF:
         return QPointF(self.width() / 2, 25 + self.radius)
@@ -166,8 +57,8 @@ class Dial(QWidget):
             Qt.AlignmentFlag.AlignCenter,
             metrics.elidedText(self.label, Qt.TextElideMode.ElideRight, self.width()),
         )
-        place = self._place(self._value)
-        middle = self._place(0.0) if self.param.two_sided else 0.0
+        place = self.place_of(self._value)
+        middle = self.place_of(0.0) if self.param.two_sided else 0.0
         low, high = min(place, middle), max(place, middle)
         stitches = [low - 0.001 <= n / (STITCHES - 1) <= high + 0.001 and not faint for n in range(STITCHES)]
         ring = sewn_ring(self.radius, tuple(stitches), shade.name(), colour("faint").name(), self.devicePixelRatioF())
@@ -189,13 +80,13 @@ class Dial(QWidget):
             painter.drawEllipse(centre, self.radius - 3.5, self.radius - 3.5)
         painter.setFont(body_font(13, 600))
         painter.setPen(colour("faint" if faint else "ink"))
-        value_box = self._value_box()
+        value_box = self.value_box()
         painter.drawText(value_box, Qt.AlignmentFlag.AlignCenter, self.param.write(self._value))
 
     def _paint_threads(self, painter: QPainter) -> None:
         assert self._reach is not None
         patch = self.session.patch
-        start, end = self._place(self._reach[0]), self._place(self._reach[1])
+        start, end = self.place_of(self._reach[0]), self.place_of(self._reach[1])
         mover = dye(mover_dye(patch, next(iter(self._threads.values())).source))
         if not any(thread.on for thread in self._threads.values()):
             mover = colour("faint")
@@ -212,260 +103,10 @@ class Dial(QWidget):
                     painter.drawEllipse(self._at(stop, distance), 2.6, 2.6)
         if self.param.at_start:  # read as a note begins: nothing moves
             return
-        bead = self._bead if self._bead >= 0 else self._place(self._value)
+        bead = self._bead if self._bead >= 0 else self.place_of(self._value)
         painter.setPen(QPen(colour("cloth"), 1))
         painter.setBrush(mover)
         painter.drawEllipse(self._at(bead, distance), 3.6, 3.6)
 
-    def _value_box(self) -> QRect:
+    def value_box(self) -> QRect:
         return QRect(0, self.height() - 17, self.width(), 17)
-
-    # --- hands ---------------------------------------------------------------------------------
-
-    def set_place(self, place: float, dragging: bool = True) -> None:
-        """Turns the dial to a place from 0 to 1."""
-        value = self.param.at(place, isinstance(self._value, Beats))
-        self.session.set(self.path, value, dragging=dragging)
-
-    def nudge(self, steps: float, fine: bool = False) -> None:
-        """Turns by small steps; a whole number or a note length by one at a time."""
-        param = self.param
-        if isinstance(self._value, Beats):
-            counts = list(DIVISIONS.values())
-            now = round(self._place(self._value) * (len(counts) - 1))
-            value: Value = Beats(counts[min(max(now + (1 if steps > 0 else -1), 0), len(counts) - 1)])
-        elif param.whole:
-            value = round(min(max(float(self._value) + (1 if steps > 0 else -1), param.low), param.high))
-        else:
-            step = 0.002 if fine else 0.01
-            if param.taper == CUBIC:
-                step *= 0.7
-            value = param.at(self._place(self._value) + steps * step)
-        self.session.set(self.path, value, dragging=True)
-
-    def reset(self) -> None:
-        """Back to the default."""
-        self.session.set(self.path, default_at(self.session.patch, self.path))
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
-            self.session.history.settle()
-            self._drag_from = (event.globalPosition().y(), self._place(self._value))
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._drag_from is None:
-            return
-        y, place = self._drag_from
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        way = (y - event.globalPosition().y()) / (DRAG_PIXELS * (8 if fine else 1))
-        place = min(max(place + way, 0.0), 1.0)
-        self._drag_from = (event.globalPosition().y(), place)
-        self.set_place(place)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._drag_from is not None:
-            self._drag_from = None
-            self.session.history.settle()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self._drag_from = None
-        if self._value_box().contains(event.position().toPoint()):
-            self.type_value()
-        else:
-            self.reset()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        turn = event.angleDelta().y() or event.angleDelta().x()
-        self.nudge(turn / 120.0, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
-        event.accept()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        key, text = event.key(), event.text()
-        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
-            super().keyPressEvent(event)
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Right):
-            self.nudge(1, fine)
-        elif key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
-            self.nudge(-1, fine)
-        elif key == Qt.Key.Key_PageUp:
-            self.nudge(10)
-        elif key == Qt.Key.Key_PageDown:
-            self.nudge(-10)
-        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            self.reset()
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.type_value()
-        elif text and (text in "0123456789-+−.×*/="):
-            self.type_value(text)
-        else:
-            super().keyPressEvent(event)
-
-    def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if not event.isAutoRepeat():
-            self.session.history.settle()
-        super().keyReleaseEvent(event)
-
-    def type_value(self, first: str = "") -> None:
-        """Opens the entry over the value."""
-
-        def take(text: str) -> None:
-            if text != shown:
-                self.session.set(self.path, read_at(self.session.patch, self.path, text))
-
-        shown = self.param.write(self._value)
-        self.entry = Entry(self, self._value_box(), first or shown, take)
-        if first:
-            self.entry.deselect()
-            self.entry.end(False)
-
-    def type_depth(self, thread: str) -> None:
-        """Opens the entry for the depth of a thread on this dial."""
-        limits = depth_of(self.session.patch, self.session.patch.threads[thread])
-
-        def take(text: str) -> None:
-            words, reading = read_reading(text)
-            by, depth = read_depth(self.param, words) if words.strip() != shown_now else (now_by, now)
-            also = {} if reading is None else {"reading": reading}
-            patch = set_thread(self.session.patch, thread, by=by, depth=depth, **also)
-            shown = depth_of(patch, patch.threads[thread]).unit.write_signed(depth)
-            self.session.edit(patch, f"thread on {self.session.label_of(self.path)} to {shown}")
-
-        now, now_by = float(self.session.patch.threads[thread].depth), str(self.session.patch.threads[thread].by)
-        shown_now = limits.unit.write_signed(now)
-        source = tag_text(self.session.patch.threads[thread].source)
-        self.entry = Entry(self, self._value_box(), shown_now, take, f"Depth of {source} on {self.accessibleName()}")
-
-    def type_thread(self) -> None:
-        """Opens the entry that sews: a mover and a depth, such as `e2 +34%`."""
-
-        def take(text: str) -> None:
-            words, reading = read_reading(text)
-            name, _, depth = words.strip().partition(" ")
-            if name.lower() not in movers(self.session.patch):
-                known = ", ".join(key.upper() for key in movers(self.session.patch))
-                raise NotReadable(f"Nothing that moves is called “{name}”: try one of {known}.")
-            by, far = read_depth(self.param, depth) if depth.strip() else (BY_RATIO, None)
-            self._sew(name.lower(), far, by, reading)
-
-        self.entry = Entry(self, self._value_box(), "", take, f"Thread on {self.accessibleName()}")
-        self.entry.setPlaceholderText("e1 " + ("+12 st" if self.param.unit.geometric else "+30"))
-
-    def _sew(self, source: str, depth: float | None, by: str = BY_RATIO, reading: str | None = None) -> str:
-        patch, thread = sew(self.session.patch, source, self.path, depth, by, reading)
-        self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(self.path)}")
-        read = Thread.choice_of("reading").options
-        now, others = read[str(patch.threads[thread].reading)], ", ".join(read.values()).lower()
-        if silent := silent_because(patch, self.path):
-            why, turn = silent
-            does = "Turn it on" if True in turn.values() else "Send it to rack 1"
-            answer = (does, lambda: self.session.set_all(turn, does.lower()))
-            self.session.ask(f"{why}: the thread moves nothing that is heard yet.", [answer])
-            return thread
-        self.session.say(f"{tag_text(source)} is read as {now.lower()} here; {others} can be typed behind a depth.")
-        return thread
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(THREAD_MIME) and self.param.movable:
-            self._drop = True
-            self.update()
-            event.acceptProposedAction()
-
-    def dragLeaveEvent(self, event: object) -> None:
-        self._drop = False
-        self.update()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        self._drop = False
-        source = bytes(event.mimeData().data(THREAD_MIME).data()).decode()
-        event.acceptProposedAction()
-        self.drop_tag(source)
-
-    def drop_tag(self, source: str) -> None:
-        """Sews a mover to this dial and opens the depth, ready to type."""
-        try:
-            thread = self._sew(source, None)
-        except (FeltDialError, NoSuchPath) as wrong:
-            self.session.say(str(wrong), problem=True)
-            return
-        self.type_depth(thread)
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        self.menu().exec(event.globalPos() if not event.globalPos().isNull() else self.mapToGlobal(QPoint(0, 0)))
-
-    def menu(self) -> QMenu:
-        """Type, reset, threads, copy and paste."""
-        menu = QMenu(self)
-        menu.addAction("Type a value…", self.type_value)
-        default = default_at(self.session.patch, self.path)
-        menu.addAction(f"Reset to {self.param.write(default)}", self.reset)
-        if self.param.beats:
-            if isinstance(self._value, Beats):
-                seconds = self.param.resolve(self._value, float(self.session.patch.tempo))
-                menu.addAction("Count in seconds or hertz", lambda: self.session.set(self.path, seconds))
-            else:
-                menu.addAction("Count in beats", self._to_beats)
-        menu.addSeparator()
-        if self.param.movable:
-            menu.addAction("Sew a thread…", self.type_thread)
-            for key, thread in self._threads.items():
-                depth = depth_of(self.session.patch, thread).unit.write_signed(float(thread.depth))
-                menu.addAction(f"{tag_text(thread.source)}  {depth} …", lambda k=key: self.type_depth(k))
-        menu.addSeparator()
-        menu.addAction("Learn a controller…", lambda: self.session.control.learn(self.path))
-        for name in self.session.control.names_of(self.path):
-            menu.addAction(f"Let go of {name}", lambda n=name: self.session.control.forget(n))
-        menu.addSeparator()
-        menu.addAction("Copy value", self._copy)
-        paste = menu.addAction("Paste value", self._paste)
-        paste.setEnabled(bool(QGuiApplication.clipboard().text()))
-        return menu
-
-    def _copy(self) -> None:
-        """Text for other programs, and the value to its last digit for dials of the same unit."""
-        data = QMimeData()
-        data.setText(self.param.write(self._value))
-        if not isinstance(self._value, str):
-            exact = repr(self._value.count if isinstance(self._value, Beats) else self._value)
-            what = "beats" if isinstance(self._value, Beats) else self.param.unit.name
-            data.setData(VALUE_MIME, f"{what}/{exact}".encode())
-        QGuiApplication.clipboard().setMimeData(data)
-
-    def _pasted(self) -> Value:
-        data = QGuiApplication.clipboard().mimeData()
-        what, _, exact = bytes(data.data(VALUE_MIME).data()).decode("utf-8", "replace").partition("/")
-        with contextlib.suppress(ValueError):  # not ours, or beyond this dial: the text tells
-            if what == "beats" and self.param.beats:
-                return self.param.check(Beats(float(exact)))
-            if what == self.param.unit.name:
-                return self.param.check(float(exact))
-        return read_at(self.session.patch, self.path, QGuiApplication.clipboard().text())
-
-    def _paste(self) -> None:
-        try:
-            self.session.set(self.path, self._pasted())
-        except FeltDialError as wrong:
-            self.session.say(f"Not pasted: {wrong}", problem=True)
-
-    def _to_beats(self) -> None:
-        """The note length that comes nearest."""
-        assert not isinstance(self._value, Beats)
-        wanted = self.param.in_beats(float(self._value), self.session.patch.number("tempo")).count
-        nearest = min(DIVISIONS.values(), key=lambda count: abs(math.log(count / wanted)))
-        self.session.set(self.path, Beats(nearest))
-
-    def focusInEvent(self, event: QFocusEvent) -> None:
-        self.session.focus(self.path)
-        self.update()
-
-    def focusOutEvent(self, event: QFocusEvent) -> None:
-        self.session.history.settle()
-        self.update()
-
-    def enterEvent(self, event: QEnterEvent) -> None:
-        self._hover = True
-        self.update()
-
-    def leaveEvent(self, event: object) -> None:
-        self._hover = False
-        self.update()

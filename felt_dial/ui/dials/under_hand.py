@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QWidget
 
-from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.param_control import ParamControl
 
 
 class UnderHand(QObject):
@@ -30,7 +30,7 @@ class UnderHand(QObject):
             self._later.start()
             return True
         focus = QApplication.focusWidget()
-        path = focus.path if isinstance(focus, Dial) and self.top.isAncestorOf(focus) else ""
+        path = focus.path if isinstance(focus, ParamControl) and self.top.isAncestorOf(focus) else ""
         self.lay()
         if path:
             give_focus(self.top, path)
@@ -39,7 +39,7 @@ class UnderHand(QObject):
 
 def give_focus(top: QWidget, path: str) -> None:
     """Gives the focus to the first dial at a path that stays; what was taken out of a layout is there for a moment more."""
-    for dial in top.findChildren(Dial):
+    for dial in top.findChildren(ParamControl):
         if dial.path == path and not _goes(dial, top):
             dial.setFocus()
             return

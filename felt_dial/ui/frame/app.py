@@ -30,6 +30,8 @@ def main(bank: str = "") -> int:
     link = EngineLink(settings.device, settings.rate, settings.block, launched)
     link.start()
 
+    if settings.scale != 1.0:
+        os.environ["QT_SCALE_FACTOR"] = f"{settings.scale:g}"
     from PySide6.QtWidgets import QApplication
 
     from felt_dial.ui.frame.rim import say_what_nobody_caught
@@ -81,7 +83,7 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     if is_file:
         open_first(session)
         window.shelf.import_file(Path(bank), open_it=True)
-    window.resize(1280, 800)
+    window.take_place()
     window.show()
     if shelf_later:
         QTimer.singleShot(0, session.follow_library)

@@ -87,10 +87,12 @@ class GuideSheet(Sheet):
         typeset(self.text.document())
         self.text.moveCursor(self.text.textCursor().MoveOperation.Start)
 
-    def open(self) -> None:
+    def tall(self, wide: int) -> int:
         """As high as the page allows."""
-        parent = self.parentWidget() or self
-        self.setFixedHeight(max(360, parent.height() - 24))
+        return 4000
+
+    def open(self) -> None:
+        """Opens, ready to be scrolled by keys."""
         super().open()
         self.text.setFocus()
 

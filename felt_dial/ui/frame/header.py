@@ -14,6 +14,7 @@ from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, text_lab
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME
 from felt_dial.ui.frame.lasting import what_lasts
+from felt_dial.ui.frame.settings import QUALITIES
 from felt_dial.ui.frame.word_mark import WordMark
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
@@ -21,13 +22,6 @@ from felt_dial.ui.theme.felt import Wool, sewn_pen
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import plain
 from felt_dial.ui.watchers import EVERYTHING
-
-QUALITIES = {
-    1: "Live quality 1×",
-    2: "Live quality 2×: a little over the cost of 1×",
-    4: "Live quality 4×: about twice the cost",
-    8: "Live quality 8×: about four times the cost",
-}
 
 
 class Tab(Pill):
@@ -89,9 +83,7 @@ class PresetBox(QWidget):
         self.dot.setProperty("part", "dot")
         self.name = NameEdit("", "name", session.rename_patch)
         self.name.setAccessibleName("Name of the patch")
-        self.save = Pill(
-            "Save", "link", session.save, "Save over the preset: Ctrl+S. Its last three versions are kept."
-        )
+        self.save = Pill("Save", "link", session.save, "Save over the preset: Ctrl+S. Earlier versions are kept.")
         self.as_new = Pill("As new", "link", self.ask_name, "Save as a new preset: Ctrl+Shift+S")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(6, 0, 6, 0)
@@ -261,7 +253,7 @@ class EngineReading(PressedReading):
         """The qualities there are."""
         menu = QMenu(self)
         for quality, says in QUALITIES.items():
-            action = menu.addAction(says, lambda q=quality: self.choose(q))
+            action = menu.addAction(f"Live quality {says}", lambda q=quality: self.choose(q))
             action.setCheckable(True)
             action.setChecked(self.session.settings.quality == quality)
         return menu
@@ -269,7 +261,7 @@ class EngineReading(PressedReading):
     def choose(self, quality: int) -> None:
         """Plays at another quality from now on."""
         self.session.keep_settings(self.session.settings.model_copy(update={"quality": quality}))
-        self.session.say(f"Live quality is {quality}× now. A render has its own: felt-dial render --quality.")
+        self.session.say(f"Live quality is {quality}× now. A render has its own, in the settings.")
 
     def press(self) -> None:
         """Opens the menu of qualities."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import threads_from
 from felt_dial.patch.parts import MACRO_IDS
@@ -13,6 +13,7 @@ from felt_dial.patch.units import note_name
 from felt_dial.sound.playing.phrases import PHRASES
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
@@ -234,7 +235,9 @@ class Keyboard(QWidget):
         self._lift()
 
 
-OUTPUT_WIDE = 186
+TALL, LOW = 172, 92
+"""Heights in pixels, with the keyboard and without."""
+OUTPUT_WIDE = 172
 """Pixels for the name of the output: what the line leaves it at the smallest size of the window."""
 
 
@@ -243,20 +246,19 @@ class Strip(QWidget):
 
     settings_asked = Signal()
     pattern_asked = Signal()
+    fold_asked = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.setFixedHeight(172)
         self.octave = 4
-        macros = QGridLayout()
-        macros.setContentsMargins(0, 0, 0, 0)
-        macros.setSpacing(0)
-        macros.setVerticalSpacing(3)
+        self.folded = False
+        self._macros = QGridLayout()
+        self._macros.setContentsMargins(0, 0, 0, 0)
+        self._macros.setSpacing(0)
+        self._macros.setVerticalSpacing(3)
         self.macros = [MacroDial(session, key) for key in MACRO_IDS]
-        for n, made in enumerate(self.macros):
-            macros.addWidget(made, n // 4, n % 4)
-        self.phrase = QComboBox()
+        self.phrase = Picker()
         self.phrase.setAccessibleName("Phrase")
         self.phrase.setToolTip("The notes that play while you work")
         self.phrase.setMinimumWidth(170)
@@ -285,43 +287,64 @@ class Strip(QWidget):
         softer = Pill("−", "link", lambda: self.louder(-8), "Letter keys softer")
         louder = Pill("+", "link", lambda: self.louder(8), "Letter keys louder")
         self.output = Pill("", "link", self.settings_asked.emit, "Output and settings: Ctrl+,")
-        line = QHBoxLayout()
+        self.folding = Pill("▾", "link", self.fold_asked.emit)
+        line = self._line = QHBoxLayout()
         line.setSpacing(8)
         line.addWidget(text_label("Phrase"))
         for control in (self.phrase, self.play, self.loop, self.hold, self.pattern):
             line.addWidget(control)
-        line.addSpacing(8)
+        self._last = QWidget()
+        last = QHBoxLayout(self._last)
+        last.setContentsMargins(0, 0, 0, 0)
+        last.setSpacing(8)
         for group in ((softer, self.velocity, louder), (lower, self.octave_label, higher)):
             part = QHBoxLayout()
             part.setSpacing(0)
             for widget in group:
                 part.addWidget(widget)
-            line.addLayout(part)
-        line.addStretch()
-        line.addWidget(self.output)
+            last.addLayout(part)
+        last.addStretch()
+        last.addWidget(self.output)
+        last.addWidget(self.folding)
         self.bend, self.mod = Wheel("Bend", True), Wheel("Mod", False)
         self.bend.turned.connect(session.link.bend)
         self.mod.turned.connect(session.link.wheel)
         self.keyboard = Keyboard(session)
-        keys = QHBoxLayout()
+        self._keys = QWidget()
+        keys = QHBoxLayout(self._keys)
+        keys.setContentsMargins(0, 0, 0, 0)
         keys.setSpacing(8)
         keys.addWidget(self.bend)
         keys.addWidget(self.mod)
         keys.addSpacing(6)
         keys.addWidget(self.keyboard, 1)
-        right = QVBoxLayout()
+        right = self._right = QVBoxLayout()
         right.setSpacing(6)
         right.addLayout(line)
-        right.addLayout(keys, 1)
+        right.addWidget(self._keys, 1)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 5, 12, 6)
         layout.setSpacing(14)
-        layout.addLayout(macros)
+        layout.addLayout(self._macros)
         layout.addLayout(right, 1)
+        self.fold(False)
         session.transport.connect(self.follow)
         session.watch(self.follow, "pattern.on")
         self._held: dict[int, int] = {}
         self.follow()
+
+    def fold(self, folded: bool) -> None:
+        """Puts the keyboard away, with the macros in one row; or brings it back."""
+        self.folded = folded
+        self.setFixedHeight(LOW if folded else TALL)
+        self._keys.setVisible(not folded)
+        for n, made in enumerate(self.macros):
+            self._macros.addWidget(made, *((0, n) if folded else divmod(n, 4)))
+        (self._right if folded else self._line).addWidget(self._last, 1)
+        self.folding.setText("▴" if folded else "▾")
+        says = "Bring the keyboard back" if folded else "Put the keyboard away"
+        self.folding.setToolTip(f"{says}: Ctrl+K")
+        self.folding.setAccessibleName(says)
 
     def follow(self) -> None:
         """Shows the transport as it is."""

@@ -7,10 +7,11 @@ from collections.abc import Callable, Sequence
 from functools import cached_property, partial
 from typing import cast
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, QTimer
+from PySide6.QtCore import QByteArray, QEvent, QObject, QPoint, QRectF, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
+    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QLabel,
@@ -27,14 +28,15 @@ from felt_dial.bank.journal import LeftBehind
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import duplicate_layer
 from felt_dial.ui.dials.controls import Pill, set_part
-from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.under_hand import give_focus
 from felt_dial.ui.frame.analyser import Analyser
 from felt_dial.ui.frame.commands import Command, bind, menu_of
 from felt_dial.ui.frame.controller_window import ControllerWindow
 from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
-from felt_dial.ui.frame.sheets import KeySheet, SettingsSheet
+from felt_dial.ui.frame.settings import SettingsSheet
+from felt_dial.ui.frame.sheets import KeySheet
 from felt_dial.ui.frame.strip import Strip
 from felt_dial.ui.pages.effects.page import EffectsPage
 from felt_dial.ui.pages.page import Page, all_pages
@@ -48,6 +50,8 @@ from felt_dial.ui.watchers import EVERYTHING
 
 LOWER, UPPER = "ZSXDCVGBHNJM", "Q2W3ER5T6Y7U"
 LETTERS = {ord(key): n for n, key in enumerate(LOWER)} | {ord(key): 12 + n for n, key in enumerate(UPPER)}
+WISHED, SMALLEST, TALL_ENOUGH = (1280, 800), (1240, 640), 760
+"""The size of the window at the first start, the least, and the height from which the keyboard shows by itself."""
 PAGES = {page.title: page for page in all_pages()}
 """Every page by its title, in the order of the tabs."""
 
@@ -55,8 +59,9 @@ PAGES = {page.title: page for page in all_pages()}
 class Said(QWidget):
     """One sentence above the strip; a problem stays until it is read, anything else goes by itself."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, above: QWidget) -> None:
         super().__init__(parent)
+        self.above = above
         self.problem = False
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 5, 8, 5)
@@ -94,14 +99,14 @@ class Said(QWidget):
             self._timer.start()
 
     def place(self) -> None:
-        """Above the strip, in the middle."""
+        """In the middle, over what it stands above."""
         parent = self.parentWidget() or self
         wide = min(parent.width() - 40, 820)
         need = self.text.fontMetrics().horizontalAdvance(self.text.text()) + 130 + 130 * self.buttons.count()
         width = min(wide, max(need, 260))
         self.setFixedWidth(width)
         self.setFixedHeight(36 if need <= wide else 54)
-        self.move((parent.width() - width) // 2, parent.height() - 172 - self.height() - 8)
+        self.move((parent.width() - width) // 2, self.above.y() - self.height() - 8)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -121,7 +126,7 @@ class Window(QMainWindow):
         self._answered = False
         self.controller: ControllerWindow | None = None
         self.setWindowTitle("Felt Dial")
-        self.setMinimumSize(1280, 800)
+        self.setMinimumSize(*SMALLEST)
         centre = QWidget()
         layout = QVBoxLayout(centre)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -142,7 +147,7 @@ class Window(QMainWindow):
         layout.addWidget(self.strip)
         self._body = layout
         self.setCentralWidget(centre)
-        self.said = Said(centre)
+        self.said = Said(centre, self.strip)
         self.settings_sheet = SettingsSheet(self.stack, session)
         self.key_sheet = KeySheet(self.stack)
         self.header.page_asked.connect(self.show_page)
@@ -150,7 +155,9 @@ class Window(QMainWindow):
         self.header.menu_asked.connect(self.show_menu)
         self.strip.settings_asked.connect(self.settings_sheet.open)
         self.settings_sheet.controller_asked.connect(self.show_controller)
+        self.settings_sheet.keyboard_chosen.connect(self._fold_keyboard)
         self.strip.pattern_asked.connect(self.show_pattern)
+        self.strip.fold_asked.connect(self.fold_keyboard)
         session.said.connect(self.said.say)
         session.asked.connect(lambda text, answers: self.said.say(text, True, answers))
         session.rebuilding.connect(self._note_focus)
@@ -177,7 +184,7 @@ class Window(QMainWindow):
 
     def _note_focus(self) -> None:
         focus = self.focusWidget()
-        self._focused = focus.path if isinstance(focus, Dial) else ""
+        self._focused = focus.path if isinstance(focus, ParamControl) else ""
 
     def _give_focus_back(self) -> None:
         """Widgets are laid out anew; the hand stays on the dial it was on."""
@@ -207,6 +214,7 @@ class Window(QMainWindow):
             Command("Undo", ("Ctrl+Z",), session.undo, 2, lambda: history.undo_says or None),
             Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), session.redo, 2, lambda: history.redo_says or None),
             Command("Analyser", ("Ctrl+M",), self.toggle_analyser, 3),
+            Command("Keyboard", ("Ctrl+K",), self.fold_keyboard, 3),
             Command("Silence everything", ("Ctrl+.",), self.silence, 3),
             Command("Settings…", ("Ctrl+,",), self.settings_sheet.open, 4),
             Command("Keys", ("F1",), self.key_sheet.open, 4),
@@ -315,6 +323,21 @@ class Window(QMainWindow):
         else:
             self.analyser.setVisible(not self.analyser.isVisible())
 
+    def fold_keyboard(self) -> None:
+        """Puts the keyboard away, or brings it back; it stays so, and is so the next time."""
+        folded = not self.strip.folded
+        self.session.keep_settings(self.session.settings.model_copy(update={"keyboard": not folded}))
+        self._fold_keyboard()
+
+    def _fold_keyboard(self) -> None:
+        """As the person wishes; without a wish, as there is room."""
+        shown = self.session.settings.keyboard
+        folded = self.height() < TALL_ENOUGH if shown is None else not shown
+        if folded != self.strip.folded:
+            self.strip.fold(folded)
+        if self.said.isVisible():
+            self.said.place()
+
     def _place_analyser(self) -> None:
         """In a window of its own, or docked above the strip."""
         analyser = self.analyser
@@ -359,7 +382,7 @@ class Window(QMainWindow):
     def sew(self) -> None:
         """Types a thread for the dial in focus."""
         dial = self.focusWidget()
-        if isinstance(dial, Dial) and dial.param.movable:
+        if isinstance(dial, ParamControl) and dial.param.movable:
             dial.type_thread()
         else:
             self.session.say("Focus a dial first: Ctrl+T sews a thread to it.")
@@ -455,6 +478,8 @@ class Window(QMainWindow):
         down = event.type() == QEvent.Type.KeyPress
         key = int(event.key())
         if key == Qt.Key.Key_Space and not event.modifiers():
+            if isinstance(focus, QCheckBox):
+                return False
             if down and not event.isAutoRepeat():
                 self.session.play(not self.session.playing)
             return True
@@ -467,7 +492,7 @@ class Window(QMainWindow):
             self.strip.shift(-1 if key == Qt.Key.Key_Z else 1)
             return True
         digit = Qt.Key.Key_0 <= key <= Qt.Key.Key_9
-        if down and not event.modifiers() and key in LETTERS and not (digit and isinstance(focus, Dial)):
+        if down and not event.modifiers() and key in LETTERS and not (digit and isinstance(focus, ParamControl)):
             if not event.isAutoRepeat():
                 self.strip.letter_down(key, LETTERS[key])
             return True
@@ -475,14 +500,29 @@ class Window(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        if self.said.isVisible():
-            self.said.place()
+        self._fold_keyboard()
 
     def close_with(self, answer: Callable[[], object]) -> None:
         """Closes after an answer to what becomes of unsaved work; stays where it came to nothing."""
         if answer() is not False:
             self._answered = True
             self.close()
+
+    def _geometry(self) -> str:
+        """Size and place, to be kept."""
+        return bytes(self.saveGeometry().toBase64().data()).decode()
+
+    def take_place(self) -> None:
+        """Stands where it stood the last time, on a screen that is there."""
+        kept = self.session.settings.window
+        if not (kept and self.restoreGeometry(QByteArray.fromBase64(kept.encode()))):
+            room = self.screen().availableGeometry()
+            self.resize(
+                *(
+                    min(wished, has) if has >= least else wished
+                    for wished, has, least in zip(WISHED, (room.width(), room.height()), SMALLEST, strict=True)
+                )
+            )
 
     def _ask(self) -> None:
         """What shall become of the sound on the table."""
@@ -501,6 +541,7 @@ class Window(QMainWindow):
             return
         self._timer.stop()
         self._later.stop()
+        self.session.keep_settings(self.session.settings.model_copy(update={"window": self._geometry()}))
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.focusChanged.disconnect(self._focus_moved)

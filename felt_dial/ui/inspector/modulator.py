@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import STRAIGHT, Rows, doubled, flipped, mirrored
@@ -15,6 +15,7 @@ from felt_dial.patch.patch import drawn_at, movers, put, with_value
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.steps import STEP
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import tag_text
 from felt_dial.ui.pictures.registry import picture_of
@@ -127,7 +128,7 @@ class Inputs(QWidget):
         modulator = session.patch.modulators[key]
         places = modulator.places(session.patch.layers)
         for n, field in enumerate(modulator.inputs):
-            box = QComboBox()
+            box = Picker()
             box.setAccessibleName(field.capitalize())
             if not places:
                 box.addItem("nothing", "")

@@ -6,15 +6,16 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from, threads_on
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import bus_layers, param_at, path_exists, put
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.sound.sources.core.unison import Unison
-from felt_dial.ui.dials.controls import NameEdit, Options, Pill, Scroller, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.dials.under_hand import UnderHand
@@ -31,7 +32,8 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.felt import SewnLine
 
-WIDTH = 344
+WIDTH, WIDER = 344, 420
+"""Pixels across, and where the window is wide."""
 
 
 class Card(QWidget):
@@ -74,6 +76,10 @@ class Inspector(Card):
         session.watch(self._follow, "layers", "buses", "threads", "modulators", "macros")
         session.focused.connect(lambda _: self._list_threads())
         self.rebuild()
+
+    def widen(self, wide: int) -> None:
+        """Takes its share of a page `wide` pixels across."""
+        self.setFixedWidth(WIDER if wide >= 1900 else WIDTH)
 
     def rebuild(self) -> None:
         """Lays out the inspector for the selection."""
@@ -266,7 +272,7 @@ class Inspector(Card):
         layer = self.session.patch.layers[key]
         row = QHBoxLayout()
         row.addWidget(text_label("Level over time is shaped by"))
-        box = QComboBox()
+        box = Picker()
         envelopes = [m for m in self.session.patch.modulators if m.startswith("e")]
         for envelope in envelopes:
             name = self.session.patch.modulators[envelope].name

@@ -20,6 +20,7 @@ from felt_dial.sound.sources.core.travel import READY
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.importing import FILES, Importing
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import plain
@@ -28,7 +29,7 @@ CYCLES = (64, 128, 256, 512, 600, 1024, 2048, 4096)
 SHORTEST_CYCLE, LONGEST_CYCLE = 16, 65536
 
 
-class SourceKind(QComboBox):
+class SourceKind(Picker):
     """Chooses what a layer starts from; the recording goes along where both kinds play one."""
 
     def __init__(self, session: Session, layer: str) -> None:
@@ -136,7 +137,7 @@ class Material(QWidget):
         self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says)
 
     def _tables(self, source: Table) -> QComboBox:
-        box = QComboBox()
+        box = Picker()
         shown = -1
         for name, about in shipped_tables().items():
             box.addItem(f"{about.family}: {name}", name)
@@ -160,7 +161,7 @@ class Material(QWidget):
         return box
 
     def _cycle(self, source: Table) -> QComboBox:
-        box = QComboBox()
+        box = Picker()
         for size in sorted({*CYCLES, source.cycle}):
             box.addItem(f"{size}", size)
         box.setCurrentIndex(box.findData(source.cycle))

@@ -19,9 +19,11 @@ DYES = {
     "lichen": ("#71883A", "#B1C96E"),
     "mallow": ("#8D5B86", "#C99AC2"),
     "walnut": ("#7D553A", "#C79B78"),
+    "nettle": ("#3F6B58", "#84BFA4"),
+    "beet": ("#A8436F", "#E68BB2"),
     "ink": ("#2B2722", "#E9E4D6"),
 }
-LAYER_DYES = ("madder", "weld", "woad", "lichen", "mallow", "walnut", "madder", "weld")
+LAYER_DYES = ("madder", "weld", "woad", "lichen", "mallow", "walnut", "nettle", "beet")
 
 
 @dataclass(frozen=True)

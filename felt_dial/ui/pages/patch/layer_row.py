@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-
 from PySide6.QtCore import QMimeData, QPoint, QRectF, Qt, QTimer
 from PySide6.QtGui import (
     QDrag,
@@ -15,13 +13,14 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QResizeEvent,
 )
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from felt_dial.patch.edits import move_layer
-from felt_dial.patch.patch import param_at
-from felt_dial.ui.dials.controls import Meter, Slider, SwitchPill, text_label
+from felt_dial.ui.dials.controls import Meter, SwitchPill, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.slider import Figure, Slider
 from felt_dial.ui.inspector.tone import main_dial
 from felt_dial.ui.pictures.drives import ShapingPicture
 from felt_dial.ui.pictures.modulators import EnvelopePicture
@@ -32,65 +31,168 @@ from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font, name_font
 from felt_dial.ui.theme.words import plain
 
-ROW, TALLEST, FOLDED = 78, 150, 44
+ROW, TALLEST, FOLDED = 78, 240, 44
+"""Heights of a row in pixels: open at least and at most, and folded."""
 LAYER_MIME = "application/x-felt-dial-layer"
 PARTS = ("source", "drive", "filter", "level", "out")
 """What of a layer the inspector shows."""
+TITLES = {"source": "Source", "drive": "Drive", "filter": "Filter", "level": "Level over time"}
+HEAD, DIAL, DRIVE, OUT, GAP, EDGE = 172, 62, 46, 156, 8, 12
+MAIN = 72
+"""How wide the dial of the filter may be."""
+ROOM_FOR_FINE = 1000
+"""A row as wide as this shows the fine pitch too."""
+
+
+def columns(wide: int) -> dict[str, tuple[int, int]]:
+    """Where each part of a row stands and how wide it is, for rows open and folded alike.
+
+    The pictures share what the rest leaves; a folded row gives the places of the pitch dials to the source.
+    """
+    dials = ["pitch", "fine"] if wide >= ROOM_FOR_FINE else ["pitch"]
+    fixed = {name: DIAL for name in dials} | {"drive": DRIVE, "main": MAIN, "out": OUT, "head": HEAD}
+    order = ["head", "source", *dials, "drive", "filter", "main", "level", "out"]
+    shares = {"source": 17, "filter": 13, "level": 17}
+    free = max(wide - 2 * EDGE - sum(fixed.values()) - GAP * (len(order) - 1), 3 * 40)
+    found, x = {}, EDGE
+    for name in order:
+        width = fixed.get(name) or free * shares[name] // sum(shares.values())
+        found[name] = (x, width)
+        x += width + GAP
+    found["head"] = (EDGE + 26, HEAD - 26)
+    found["out"] = (wide - EDGE - OUT, OUT)
+    return found
 
 
 class LayerRow(QWidget):
-    """One layer; a folded one shows its name, its source, its level."""
+    """One layer. Folded it is lower: the dials give way to their values, and what is left is small."""
 
-    def __init__(self, session: Session, key: str, folded: bool) -> None:
+    def __init__(self, session: Session, key: str) -> None:
         super().__init__()
         self.session, self.key, self.shade = session, key, layer_dye(key)
-        self.folded = folded
-        self.setMinimumHeight(FOLDED if folded else ROW)
-        self.setMaximumHeight(FOLDED if folded else TALLEST)
+        self.folded = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAcceptDrops(True)
         self._press = QPoint()
-        layer = session.patch.layers[key]
-        grid = QHBoxLayout(self)
-        grid.setContentsMargins(12, 3, 12, 3)
-        grid.setSpacing(8)
-        self.head = self._head(folded)
-        grid.addWidget(self.head)
-        self.pictures: dict[str, Well] = {}
-        picture = self._cell(picture_of(session, f"layers.{key}.source", self.shade), "source")
-        if folded:
-            picture.setFixedWidth(150)
-            grid.addWidget(picture)
-            grid.addStretch()
-            grid.addWidget(self._out(folded))
-            self._watch()
-            return
-        grid.addWidget(picture, 17)
-        grid.addWidget(Dial(session, f"layers.{key}.pitch", self.shade, 15))
-        grid.addWidget(Dial(session, f"layers.{key}.fine", self.shade, 15))
-        grid.addSpacing(4)
-        drive = self._cell(ShapingPicture(session, f"layers.{key}.drive", self.shade), "drive")
-        drive.setFixedWidth(46)
-        grid.addWidget(drive)
-        grid.addWidget(self._cell(picture_of(session, f"layers.{key}.filter", self.shade), "filter"), 13)
-        grid.addWidget(Dial(session, f"layers.{key}.filter.{main_dial(layer.filter)}", self.shade, 15))
-        grid.addSpacing(4)
-        grid.addWidget(self._cell(EnvelopePicture(session, f"modulators.{layer.contour}", self.shade), "level"), 17)
-        grid.addSpacing(4)
-        grid.addWidget(self._out(folded), 0, Qt.AlignmentFlag.AlignVCenter)
-        self._watch()
-
-    def _watch(self) -> None:
-        self.session.watch(self.follow, f"layers.{self.key}.level", f"layers.{self.key}.source")
+        self._cost = ""
+        layer, path = session.patch.layers[key], f"layers.{key}"
+        main = f"{path}.filter.{main_dial(layer.filter)}"
+        self.name = text_label("", "name")
+        self.about = text_label("", "small")
+        self.switches = [
+            SwitchPill(session, f"{path}.{switch}", alarm=alarm)
+            for switch, alarm in (("on", False), ("solo", False), ("mute", True))
+        ]
+        self.words = [pill.text() for pill in self.switches]
+        self.pictures: dict[str, Well] = {
+            "source": self._cell(picture_of(session, f"{path}.source", self.shade), "source"),
+            "drive": self._cell(ShapingPicture(session, f"{path}.drive", self.shade), "drive"),
+            "filter": self._cell(picture_of(session, f"{path}.filter", self.shade), "filter"),
+            "level": self._cell(EnvelopePicture(session, f"modulators.{layer.contour}", self.shade), "level"),
+        }
+        self.dials = {
+            "pitch": Dial(session, f"{path}.pitch", self.shade, 15),
+            "fine": Dial(session, f"{path}.fine", self.shade, 15),
+            "main": Dial(session, main, self.shade, 15),
+        }
+        self.figure = Figure(session, main, self.shade)
+        self.level = Figure(session, f"{path}.level", self.shade)
+        self.level_slider = Slider(session, f"{path}.level", self.shade)
+        self.pan_slider = Slider(session, f"{path}.pan", self.shade)
+        self.meter = Meter()
+        self.meter.setToolTip("Level of this layer before the rack")
+        self.level_word, self.pan_word = text_label("Level"), text_label("Pan")
+        for widget in self._parts():
+            widget.setParent(self)
+        self.fold(False)
+        session.watch(self.follow, path)
         self.follow()
+
+    def _parts(self) -> list[QWidget]:
+        """Everything in the row, in the order of the Tab key: as the sound flows."""
+        pictures, dials = self.pictures, self.dials
+        return [
+            self.name,
+            self.about,
+            *self.switches,
+            *(pictures["source"], dials["pitch"], dials["fine"], pictures["drive"], pictures["filter"]),
+            *(dials["main"], self.figure, pictures["level"]),
+            *(self.level_word, self.level, self.meter, self.level_slider, self.pan_word, self.pan_slider),
+        ]
+
+    def fold(self, folded: bool) -> None:
+        """Folds the row, or opens it; nothing in it is made anew."""
+        self.folded = folded
+        self.setMinimumHeight(FOLDED if folded else ROW)
+        self.setMaximumHeight(FOLDED if folded else TALLEST)
+        for pill, word in zip(self.switches, self.words, strict=True):
+            pill.setText(word[:1] if folded else word)
+            set_part(pill, "letter" if folded else "small")
+        set_part(self.name, "lower name" if folded else "name")
+        for dial in self.dials.values():
+            dial.setVisible(not folded)
+        for label in (self.level_word, self.pan_word):
+            label.setVisible(not folded)
+        self.figure.setVisible(folded)
+        self._lay_out()
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        """Puts everything in its column."""
+        spots, tall = columns(self.width()), self.height()
+        self.dials["fine"].setVisible(not self.folded and "fine" in spots)
+        for part, picture in self.pictures.items():
+            left, wide = spots[part]
+            if part == "source" and self.folded:
+                wide = spots["drive"][0] - GAP - left
+            picture.setGeometry(left, 4, wide, tall - 8)
+        for name, dial in self.dials.items():
+            if name in spots:
+                left, wide = spots[name]
+                dial.move(left + (wide - dial.width()) // 2, (tall - dial.height()) // 2)
+        left, wide = spots["main"]
+        self.figure.setGeometry(left, (tall - 24) // 2, wide, 24)
+        self._lay_out_head(*spots["head"], tall)
+        self._lay_out_level(*spots["out"], tall)
+
+    def _lay_out_head(self, left: int, wide: int, tall: int) -> None:
+        sizes = [20 if self.folded else pill.sizeHint().width() for pill in self.switches]
+        room = wide - (3 * 22 + 2 if self.folded else 0)
+        middle = tall // 2
+        self.name.setGeometry(left, middle - (20 if self.folded else 34), room, 24)
+        self.about.setGeometry(left, middle + (3 if self.folded else -11), wide, 15)
+        x = left + wide - 3 * 22 if self.folded else left
+        for pill, size in zip(self.switches, sizes, strict=True):
+            pill.setGeometry(x, middle - 19 if self.folded else middle + 9, size, 20)
+            x += size + (2 if self.folded else 3)
+        self._name()
+
+    def _lay_out_level(self, left: int, wide: int, tall: int) -> None:
+        middle, value = tall // 2, 54
+        if self.folded:
+            long = wide - value - 4
+            self.meter.setGeometry(left, middle - 14, long, self.meter.height())
+            self.level_slider.setGeometry(left - 4, middle - 1, long + 8, 20)
+            self.level.setGeometry(left + long + 4, middle - 19, value, 18)
+            self.pan_slider.setGeometry(left + long + 4, middle - 1, value, 20)
+            return
+        top = middle - 35
+        self.level_word.setGeometry(left, top, 60, 16)
+        self.level.setGeometry(left + wide - value, top - 1, value, 18)
+        self.meter.setGeometry(left, top + 19, wide, self.meter.height())
+        self.level_slider.setGeometry(left - 4, top + 31, wide + 8, 20)
+        self.pan_word.setGeometry(left, top + 52, 30, 16)
+        self.pan_slider.setGeometry(left + 28, top + 51, wide - 24, 20)
 
     def _cell(self, made: Well, part: str) -> Well:
         made.setCursor(Qt.CursorShape.PointingHandCursor)
         made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        names = {"source": "Source", "drive": "Drive", "filter": "Filter", "level": "Level over time"}
-        made.setAccessibleName(f"{names[part]} of layer {self.key.upper()}")
-        made.setToolTip(f"{names[part]} of layer {self.key.upper()}: click to see all of it")
-        self.pictures[part] = made
+        made.setAccessibleName(f"{TITLES[part]} of layer {self.key.upper()}")
+        made.setToolTip(f"{TITLES[part]} of layer {self.key.upper()}: click to see all of it")
         made.mouseReleaseEvent = lambda event: self.session.select(part, self.key)  # type: ignore[method-assign]
 
         def key_press(event: QKeyEvent) -> None:
@@ -102,73 +204,31 @@ class LayerRow(QWidget):
         made.keyPressEvent = key_press  # type: ignore[method-assign]
         return made
 
-    def _head(self, folded: bool) -> QWidget:
-        head = QWidget()
-        head.setFixedWidth(156)
-        layer = self.session.patch.layers[self.key]
-        layout = QVBoxLayout(head)
-        layout.setContentsMargins(38, 2, 0, 2)
-        layout.setSpacing(0)
-        name = text_label(layer.name or layer.source.title, "name")
-        name.setFont(name_font(18))
-        name.setText(name.fontMetrics().elidedText(name.text(), Qt.TextElideMode.ElideRight, 100))
-        layout.addStretch()
-        layout.addWidget(name)
-        self.name = name
-        self.about = text_label(self._gist(), "small")
-        layout.addWidget(self.about)
-        if not folded:
-            pills = QHBoxLayout()
-            pills.setSpacing(3)
-            pills.setContentsMargins(0, 0, 0, 0)
-            for switch, alarm in (("on", False), ("solo", False), ("mute", True)):
-                pills.addWidget(SwitchPill(self.session, f"layers.{self.key}.{switch}", alarm=alarm))
-            pills.addStretch()
-            row = QWidget()
-            row.setLayout(pills)
-            layout.addSpacing(3)
-            layout.addWidget(row)
-        layout.addStretch()
-        return head
-
-    def _gist(self) -> str:
-        source = self.session.patch.layers[self.key].source
-        text = " · ".join(part for part in (source.title, source.gist()) if part)
-        return QFontMetrics(body_font(11)).elidedText(text, Qt.TextElideMode.ElideRight, 116)
-
-    def _out(self, folded: bool) -> QWidget:
-        out = self.out = QWidget()
-        out.setFixedWidth(118)
-        layout = QGridLayout(out)
-        layout.setContentsMargins(0, 2, 0, 2)
-        layout.setHorizontalSpacing(6)
-        layout.setVerticalSpacing(2)
-        self.level = text_label("", "value")
-        self.meter = Meter()
-        self.meter.setToolTip("Level of this layer before the rack")
-        layout.addWidget(text_label("Level"), 0, 0)
-        layout.addWidget(self.level, 0, 1, Qt.AlignmentFlag.AlignRight)
-        layout.addWidget(self.meter, 1, 0, 1, 2)
-        if not folded:
-            layout.addWidget(Slider(self.session, f"layers.{self.key}.level"), 2, 0, 1, 2)
-            layout.addWidget(text_label("Pan"), 3, 0)
-            layout.addWidget(Slider(self.session, f"layers.{self.key}.pan"), 3, 1)
-        out.mouseReleaseEvent = lambda event: self.session.select("out", self.key)  # type: ignore[method-assign]
-        return out
+    def _name(self) -> None:
+        """The name and what the layer is made of, as far as there is room."""
+        layer = self.session.patch.layers.get(self.key)
+        if layer is None:
+            return
+        name = self.name.fontMetrics().elidedText(
+            layer.name or layer.source.title, Qt.TextElideMode.ElideRight, self.name.width()
+        )
+        gist = " · ".join(part for part in (layer.source.title, layer.source.gist()) if part)
+        set_text(self.name, name)
+        set_text(
+            self.about, QFontMetrics(body_font(11)).elidedText(gist, Qt.TextElideMode.ElideRight, self.about.width())
+        )
 
     def show_cost(self, share: float) -> None:
         """Says in the tooltip what the layer takes of a core at this moment."""
         text = f"{self.session.patch.layers[self.key].source.about()}\nTakes {share * 100:.1f} % of a core now"
-        if text != self.head.toolTip():
-            self.head.setToolTip(plain(text))
+        if text != self._cost:
+            self._cost = text
+            for label in (self.name, self.about):
+                label.setToolTip(plain(text))
 
     def follow(self) -> None:
-        """Shows values that have no dial of their own."""
-        layer = self.session.patch.layers.get(self.key)
-        if layer is None:
-            return
-        self.level.setText(param_at(self.session.patch, f"layers.{self.key}.level").write(layer.get("level")))
-        self.about.setText(self._gist())
+        """Shows names, which have no dial of their own."""
+        self._name()
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -182,9 +242,9 @@ class LayerRow(QWidget):
         painter.setBrush(dye(self.shade))
         painter.drawRoundedRect(QRectF(1, 1, 8, self.height() - 2), 4, 4)
         painter.setPen(dye(self.shade))
-        painter.setFont(name_font(26))
-        top = self.name.mapTo(self, QPoint(0, 0)).y() - 3
-        painter.drawText(QRectF(16, top, 30, 30), Qt.AlignmentFlag.AlignCenter, self.key.upper())
+        painter.setFont(name_font(22 if self.folded else 26))
+        middle = self.height() / 2 if self.folded else self.name.geometry().center().y()
+        painter.drawText(QRectF(11, middle - 15, 28, 30), Qt.AlignmentFlag.AlignCenter, self.key.upper())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._press = event.position().toPoint()
@@ -214,22 +274,23 @@ class LayerRow(QWidget):
 
 
 class Columns(QWidget):
-    """The names of the columns, over the cells of the open row."""
+    """The names of the columns, over the cells of the rows."""
 
-    def __init__(self, rows: Callable[[], Iterable[LayerRow]]) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self.rows = rows
+        self.wide = 0
         self.setFixedHeight(15)
 
+    def over(self, wide: int) -> None:
+        """Stands over rows of another width."""
+        if wide != self.wide:
+            self.wide = wide
+            self.update()
+
     def paintEvent(self, event: QPaintEvent) -> None:
-        row = next((r for r in self.rows() if not r.folded), None)
-        if row is None:
-            return
         painter = QPainter(self)
         painter.setFont(body_font(12))
         painter.setPen(colour("soft"))
-        spots = {"Layer": 12, "Out": row.out.x()}
-        names = {"source": "Source", "drive": "Drive", "filter": "Filter", "level": "Level over time"}
-        spots |= {names[part]: picture.x() for part, picture in row.pictures.items()}
-        for name, x in spots.items():
-            painter.drawText(x, 12, name)
+        spots = columns(self.wide or self.width())
+        for part, name in {"head": "Layer", **TITLES, "out": "Out"}.items():
+            painter.drawText(spots[part][0], 12, name)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from felt_dial.patch.edits import moves_something, place_name, threads_from
 from felt_dial.patch.patch import depth_of
@@ -16,40 +16,57 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.words import plain
 
+TALL, LOW = 100, 36
+"""Heights of what stands in the tray, large and where layers need the room."""
+
 
 class ModulatorCard(QWidget):
-    """One modulator: its tag, its picture, and what it moves."""
+    """One modulator: its tag, its picture, and what it moves; a low one leaves out the last."""
 
     def __init__(self, session: Session, key: str) -> None:
         super().__init__()
-        self.session, self.key = session, key
-        self.setFixedSize(150, 100)
+        self.session, self.key, self.low = session, key, False
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         modulator = session.patch.modulators[key]
-        layout = QGridLayout(self)
-        layout.setContentsMargins(6, 5, 6, 4)
-        layout.setHorizontalSpacing(6)
-        layout.setVerticalSpacing(2)
-        layout.addWidget(Tag(session, key), 0, 0)
+        self.tag = Tag(session, key)
         self.name = text_label(modulator.name or modulator.title, "value")
-        layout.addWidget(self.name, 0, 1)
-        picture = picture_of(session, f"modulators.{key}", modulator.dye)
-        picture.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        layout.addWidget(picture, 1, 0, 1, 2)
+        self.picture = picture_of(session, f"modulators.{key}", modulator.dye)
+        self.picture.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.moves = text_label("", "small")
-        layout.addWidget(self.moves, 2, 0, 1, 2)
-        layout.setColumnStretch(1, 1)
-        layout.setRowStretch(1, 1)
+        for widget in (self.tag, self.name, self.picture, self.moves):
+            widget.setParent(self)
+        self.fold(False)
         session.watch(self.follow, "threads", f"modulators.{key}")
         self.follow()
+
+    def fold(self, low: bool) -> None:
+        """Makes it low, or large again."""
+        self.low = low
+        self.moves.setVisible(not low)
+        self.tag.move(6, 5)
+        if low:
+            self.setFixedSize(134, LOW)
+            self.name.setGeometry(36, 8, 56, 20)
+            self.picture.setGeometry(94, 6, 34, 24)
+        else:
+            self.setFixedSize(150, TALL)
+            self.name.setGeometry(38, 8, 106, 20)
+            self.picture.setGeometry(6, 34, 138, 44)
+            self.moves.setGeometry(6, 80, 138, 16)
+        self._name()
+
+    def _name(self) -> None:
+        modulator = self.session.patch.modulators[self.key]
+        name = modulator.name or modulator.title
+        metrics = self.name.fontMetrics()
+        self.name.setText(metrics.elidedText(name, Qt.TextElideMode.ElideRight, self.name.width()))
 
     def follow(self) -> None:
         """Says what it moves."""
         patch = self.session.patch
         if self.key not in patch.modulators:
             return
-        modulator = patch.modulators[self.key]
-        self.name.setText(modulator.name or modulator.title)
+        self._name()
         shaped = [k.upper() for k, layer in patch.layers.items() if layer.contour == self.key]
         parts = [f"level of {' '.join(shaped)}"] if shaped else []
         for thread in threads_from(patch, self.key).values():
@@ -58,7 +75,7 @@ class ModulatorCard(QWidget):
             parts.append(f"{where} {label[:1].lower() + label[1:]} {depth}")
         text = ", ".join(parts) if parts and moves_something(patch, self.key) else "moves nothing yet"
         self.moves.setText(self.moves.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 136))
-        self.moves.setToolTip(plain(text))
+        self.setToolTip(plain(f"{self.key.upper()} {patch.modulators[self.key].name}: {text}"))
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -83,15 +100,20 @@ class PlayerTags(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(4, 2, 0, 2)
-        layout.setSpacing(2)
-        layout.addWidget(text_label("The player", "small"))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(5)
-        grid.setVerticalSpacing(2)
-        for n, (key, source) in enumerate(PLAYER_SOURCES.items()):
-            grid.addWidget(Tag(session, key, 10), n % 3, 2 * (n // 3))
-            grid.addWidget(text_label(source.name), n % 3, 2 * (n // 3) + 1)
-        layout.addLayout(grid)
-        layout.addStretch()
+        self.grid = QGridLayout(self)
+        self.grid.setContentsMargins(4, 0, 0, 0)
+        self.grid.setHorizontalSpacing(5)
+        self.grid.setVerticalSpacing(2)
+        self.title = text_label("The player", "small")
+        self.tags = [(Tag(session, key, 10), text_label(source.name)) for key, source in PLAYER_SOURCES.items()]
+        self.fold(False)
+
+    def fold(self, low: bool) -> None:
+        """In one line, or in columns with their names."""
+        self.grid.addWidget(self.title, 0, 0, 1, 4)
+        self.title.setVisible(not low)
+        for n, (tag, name) in enumerate(self.tags):
+            row, column = (1, n) if low else (1 + n % 3, 2 * (n // 3))
+            self.grid.addWidget(tag, row, column)
+            self.grid.addWidget(name, row, column + 1)
+            name.setVisible(not low)

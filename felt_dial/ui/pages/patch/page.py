@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -14,17 +14,22 @@ from felt_dial.patch.edits import add_layer_with_level, add_modulator
 from felt_dial.patch.module import Modulator, Source
 from felt_dial.sound.modules import new_layer
 from felt_dial.ui.dials.chooser import Choosable, Chooser, offer
-from felt_dial.ui.dials.controls import Pill, Scroller, text_label
+from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.page import Page
-from felt_dial.ui.pages.patch.layer_row import Columns, LayerRow
-from felt_dial.ui.pages.patch.modulator_tray import ModulatorCard, PlayerTags
+from felt_dial.ui.pages.patch.layer_row import ROW, Columns, LayerRow
+from felt_dial.ui.pages.patch.modulator_tray import LOW, TALL, ModulatorCard, PlayerTags
+from felt_dial.ui.pages.patch.routing import TALL as ROUTING
 from felt_dial.ui.pages.patch.routing import Routing
 from felt_dial.ui.session import Session
 
 COSTS_EVERY = 20
 """Frames between two looks at what the layers cost."""
+SPACING = 6
+"""Pixels between two rows."""
+TRAY_TALL, TRAY_LOW = TALL + 12, LOW + 8
 
 
 class PatchPage(Page):
@@ -35,6 +40,8 @@ class PatchPage(Page):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._frames = 0
+        self.at_work = ""
+        self.low = False
         self.rows: dict[str, LayerRow] = {}
         self.cards: dict[str, ModulatorCard] = {}
         self.chooser: Chooser | None = None
@@ -44,15 +51,20 @@ class PatchPage(Page):
         left = QVBoxLayout()
         left.setSpacing(5)
         outer.addLayout(left, 1)
-        outer.addWidget(Inspector(session))
-        self.columns = Columns(lambda: self.rows.values())
+        self.inspector = Inspector(session)
+        outer.addWidget(self.inspector)
+        self.columns = Columns()
         left.addWidget(self.columns)
         holder = QWidget()
         self.layers = QVBoxLayout(holder)
         self.layers.setContentsMargins(0, 0, 0, 0)
-        self.layers.setSpacing(6)
-        left.addWidget(Scroller(holder), 1)
-        line = QHBoxLayout()
+        self.layers.setSpacing(SPACING)
+        self.scroller = Scroller(holder)
+        self.scroller.viewport().installEventFilter(self)
+        left.addWidget(self.scroller, 1)
+        self.line = QWidget()
+        line = QHBoxLayout(self.line)
+        line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(text_label("Modulators"))
         hint = text_label("drag a tag onto any dial to sew a thread", "small")
         line.addWidget(hint)
@@ -64,15 +76,15 @@ class PatchPage(Page):
             self.only[kind] = pill
             line.addWidget(pill)
         self.shown_kind = ""
-        left.addLayout(line)
+        left.addWidget(self.line)
         holder = QWidget()
         self.tray = QHBoxLayout(holder)
         self.tray.setContentsMargins(0, 0, 0, 0)
         self.tray.setSpacing(8)
         self.tray.setAlignment(Qt.AlignmentFlag.AlignTop)
-        tray = Scroller(holder, sideways=True)
-        tray.setFixedHeight(112)
-        left.addWidget(tray)
+        self.tray_view = Scroller(holder, sideways=True)
+        self.tray_view.setFixedHeight(TRAY_TALL)
+        left.addWidget(self.tray_view)
         session.rebuilt.connect(self.rebuild)
         session.selected.connect(self._selected)
         session.frame.connect(self._frame)
@@ -82,9 +94,7 @@ class PatchPage(Page):
         """Lays out the rows and cards of the patch as it is."""
         clear(self.layers)
         patch = self.session.patch
-        fold = len(patch.layers) > 4
-        chosen = self.session.selection[1] if self.session.selection[1] in patch.layers else next(iter(patch.layers))
-        self.rows = {key: LayerRow(self.session, key, fold and key != chosen) for key in patch.layers}
+        self.rows = {key: LayerRow(self.session, key) for key in patch.layers}
         for row in self.rows.values():
             self.layers.addWidget(row, 3)
         bottom = QHBoxLayout()
@@ -102,14 +112,52 @@ class PatchPage(Page):
             if self.shown_kind in ("", modulator.kind):
                 self.cards[key] = ModulatorCard(self.session, key)
                 self.tray.addWidget(self.cards[key])
-        add = Pill("+ Modulator", "add", self._modulator_menu, "Add a modulator")
-        add.setFixedSize(104, 100)
-        self.tray.addWidget(add)
-        self.tray.addWidget(PlayerTags(self.session))
+        self.add_mover = Pill("+ Modulator", "add", self._modulator_menu, "Add a modulator")
+        self.tray.addWidget(self.add_mover)
+        self.player_tags = PlayerTags(self.session)
+        self.tray.addWidget(self.player_tags)
         self.tray.addStretch()
         for kind, pill in self.only.items():
             pill.setChecked(kind == self.shown_kind)
-        QTimer.singleShot(0, self.columns.update)
+        self._lower(self.low)
+        self._fold()
+
+    def _fold(self) -> None:
+        """Everything is large where it has room; else the tray is low, and at last only the row at work is open."""
+        if self.session.selection[1] in self.rows:
+            self.at_work = self.session.selection[1]
+        at_work = self.at_work if self.at_work in self.rows else next(iter(self.rows), "")
+        room = self.scroller.height() + self.tray_view.height() + (0 if self.low else self.line.height())
+        need = len(self.rows) * (ROW + SPACING) + ROUTING
+        low = need + TRAY_TALL + self.line.sizeHint().height() > room
+        fits = need + TRAY_LOW <= room
+        for key, row in self.rows.items():
+            if row.folded != (folded := not fits and key != at_work):
+                row.fold(folded)
+        if low != self.low:
+            self._lower(low)
+        self.routing.fold(not fits)
+        self.layers.setSpacing(SPACING if fits else SPACING - 1)
+        self.columns.over(self.scroller.viewport().width())
+
+    def _lower(self, low: bool) -> None:
+        """The tray, low or large."""
+        self.low = low
+        self.line.setVisible(not low)
+        self.tray_view.setFixedHeight(TRAY_LOW if low else TRAY_TALL)
+        for card in self.cards.values():
+            card.fold(low)
+        self.player_tags.fold(low)
+        self.add_mover.setFixedSize(104, LOW if low else TALL)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.inspector.widen(self.width())
+        super().resizeEvent(event)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._fold()
+        return False
 
     def _show_rack(self, rack: str) -> None:
         """The Effects page, with the first effect of a rack large."""
@@ -118,27 +166,18 @@ class PatchPage(Page):
             self.session.selected.emit()
         self.page_asked.emit("Effects")
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        QTimer.singleShot(0, self.columns.update)
-
     def show_only(self, kind: str) -> None:
         self.shown_kind = kind
         self.rebuild()
 
     def _selected(self) -> None:
-        if (
-            len(self.rows) > 4
-            and self.session.selection[1] in self.rows
-            and self.rows[self.session.selection[1]].folded
-        ):
-            self.rebuild()
+        self._fold()
+        if self.session.selection[1] in self.rows:
+            self.scroller.ensureWidgetVisible(self.rows[self.session.selection[1]], 0, 4)
         for row in self.rows.values():
             row.update()
         for card in self.cards.values():
             card.update()
-
-        self.columns.update()
 
     def _frame(self) -> None:
         if not self.isVisible():

@@ -14,7 +14,8 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font
 
-TALL = 78
+TALL, LOW = 78, 62
+"""Heights in pixels, where there is room and where there is not."""
 DISC = 9.0
 Node = tuple[str, str]
 """A place in the routing: (layer, a), (bus, 1), (rack, 1), (out, )."""
@@ -29,6 +30,7 @@ class Routing(QWidget):
         super().__init__()
         self.session = session
         self.at = 0
+        self.tall = TALL
         self.setFixedHeight(TALL)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -42,29 +44,35 @@ class Routing(QWidget):
         self.setAccessibleDescription(words(self.session.patch))
         self.update()
 
+    def fold(self, low: bool) -> None:
+        """Takes less room, or all it likes."""
+        self.tall = LOW if low else TALL
+        self.setFixedHeight(self.tall)
+
     def words(self) -> str:
         """The way of the sound, read out."""
         return words(self.session.patch)
 
     def nodes(self) -> dict[Node, QRectF]:
         """Every stop and where it is drawn."""
-        patch, w = self.session.patch, float(self.width())
+        patch, w, tall = self.session.patch, float(self.width()), float(self.tall)
         found: dict[Node, QRectF] = {}
         letters = list(patch.layers)
-        gap = min(22.0, (TALL - 8) / max((len(letters) + 1) // 2, 1))
+        most = int((tall - 2 * DISC) // 20) + 1
+        across = -(-len(letters) // most)
+        rows = -(-len(letters) // across)
+        gap = min(22.0, (tall - 2 * DISC) / max(rows - 1, 1))
         for n, key in enumerate(letters):
-            x, y = (14.0, n) if len(letters) <= 3 else (14.0 + 24.0 * (n % 2), n // 2)
-            rows = len(letters) if len(letters) <= 3 else (len(letters) + 1) // 2
-            middle = TALL / 2 + (y - (rows - 1) / 2) * min(gap, (TALL - 18) / max(rows - 1, 1))
-            found["layer", key] = QRectF(x - DISC, middle - DISC, 2 * DISC, 2 * DISC)
-        left, right = 74.0, w - 232.0
+            x, y = 14.0 + 24.0 * (n % across), tall / 2 + (n // across - (rows - 1) / 2) * gap
+            found["layer", key] = QRectF(x - DISC, y - DISC, 2 * DISC, 2 * DISC)
+        left, right = 74.0 if across < 3 else 96.0, w - 232.0
         wide = min((right - left - 36.0) / 3, 190.0)
         step = (right - left - wide) / 2
         for n, key in enumerate(patch.buses):
-            found["bus", key] = QRectF(left + n * step, 9 + n * 20.5, wide, 19)
-        found["rack", "1"] = QRectF(w - 196, 10, 78, 24)
-        found["rack", "2"] = QRectF(w - 196, 45, 78, 24)
-        found["out", ""] = QRectF(w - 74, TALL / 2 - 13, 68, 26)
+            found["bus", key] = QRectF(left + n * step, 9 + n * (tall - 37) / 2, wide, 19)
+        found["rack", "1"] = QRectF(w - 196, tall / 2 - 24 - tall / 15, 78, 24)
+        found["rack", "2"] = QRectF(w - 196, tall / 2 + tall / 15, 78, 24)
+        found["out", ""] = QRectF(w - 74, tall / 2 - 13, 68, 26)
         return found
 
     def _goal(self, where: str) -> Node | None:
@@ -96,7 +104,7 @@ class Routing(QWidget):
         for start, end, shade, send in self._ways():
             lane = nodes[end if end[0] == "bus" and start[0] == "layer" else start].center().y()
             if start[0] == "layer" and end[0] != "bus":
-                lane = 3.0 if end == ("rack", "1") else TALL - 3.0
+                lane = 3.0 if end == ("rack", "1") else self.tall - 3.0
             down = (start, end) == (("rack", "2"), ("rack", "1"))
             self._sew(painter, nodes[start], nodes[end], shade, None if down else lane, send)
         chosen = list(nodes)[self.at % len(nodes)] if self.hasFocus() else None

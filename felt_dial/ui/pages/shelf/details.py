@@ -8,17 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFocusEvent
-from PySide6.QtWidgets import (
-    QComboBox,
-    QGridLayout,
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QMenu,
-    QPlainTextEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QPlainTextEdit, QVBoxLayout, QWidget
 
 from felt_dial.bank.catalogue import Listed
 from felt_dial.errors import FeltDialError
@@ -28,7 +18,8 @@ from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.parts import KINDS
 from felt_dial.patch.units import THIN, number
 from felt_dial.sound.matter.assets import words_of_missing
-from felt_dial.ui.dials.controls import LONGEST_NAME, NameEdit, Pill, Scroller, text_label
+from felt_dial.ui.dials.controls import LONGEST_NAME, NameEdit, Pill, text_label
+from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
 from felt_dial.ui.pictures.swatch import Swatch
@@ -64,7 +55,7 @@ class Details(Card):
         self.swatch = Swatch()
         self.swatch.setFixedHeight(self.swatch.sizeHint().height())
         self.play = Pill("Preview", "play", self._preview, "Open it and play the phrase of its kind")
-        self.kind = QComboBox()
+        self.kind = Picker()
         self.kind.addItems(["", *KINDS])
         self.kind.setAccessibleName("Kind")
         self.kind.activated.connect(lambda: self._keep({"type": self.kind.currentText()}, "kind"))
@@ -105,9 +96,7 @@ class Details(Card):
         self.notes = text_label("", "small")
         self.notes.setWordWrap(True)
         body.addWidget(self.notes)
-        self.versions = Pill(
-            "Earlier versions…", "link", self._list_versions, "What it was before its last three saves"
-        )
+        self.versions = Pill("Earlier versions…", "link", self._list_versions, "What it was before its last saves")
         body.addWidget(self.versions, 0, Qt.AlignmentFlag.AlignLeft)
         body.addStretch()
         outer.addWidget(Scroller(holder), 1)

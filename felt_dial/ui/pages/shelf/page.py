@@ -26,9 +26,10 @@ from felt_dial.bank.library import Bank, Thrown
 from felt_dial.bank.package import export_bank, import_bank, missing_from
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelf_steps as shelving
-from felt_dial.ui.dials.controls import Pill, Scroller, open_menu, text_label
+from felt_dial.ui.dials.controls import Pill, open_menu, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.jobs import Watch, part_of
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.shelf.details import Details

@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import sew
@@ -14,6 +14,7 @@ from felt_dial.patch.parts import read_depth
 from felt_dial.patch.patch import movers, target_param
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.dials.tag import tag_text
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.threads.thread_card import ThreadCard
@@ -71,7 +72,7 @@ class ThreadsPage(Page):
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(8, 0, 0, 0)
-        self.source, self.target = QComboBox(), QComboBox()
+        self.source, self.target = Picker(), Picker()
         self.source.setAccessibleName("What moves")
         self.target.setAccessibleName("What it moves")
         self.source.setMinimumWidth(150)

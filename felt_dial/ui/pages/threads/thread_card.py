@@ -6,15 +6,17 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import place_name, reach_of_all, set_thread, sew, threads_on
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import Patch, depth_of, movers, slots, target_param
-from felt_dial.ui.dials.controls import Pill, Scroller, open_menu, text_label
+from felt_dial.ui.dials.controls import Pill, open_menu, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.param_control import ParamControl
+from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.dials.tag import Tag, mover_dye, tag_text
 from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.inspector.panel import Card
@@ -68,7 +70,7 @@ class ThreadCard(Card):
         if wanted == self._laid_out_for:
             return
         focus = self.window().focusWidget() if self.window() else None
-        if isinstance(focus, Dial) and self.isAncestorOf(focus) and self._laid_out_for and thread:
+        if isinstance(focus, ParamControl) and self.isAncestorOf(focus) and self._laid_out_for and thread:
             same = self._laid_out_for[:2] == wanted[:2]
             if same:
                 self._meeting()
@@ -105,7 +107,7 @@ class ThreadCard(Card):
             self._pills(path, "by")
         row = QHBoxLayout()
         row.addWidget(text_label("Scaled by"))
-        box = QComboBox()
+        box = Picker()
         box.setAccessibleName("Scaled by")
         box.addItem("nothing", "")
         for key, name in movers(patch).items():
