@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
+
+from felt_dial.sound.matter.assets import SHIPPED, asset_of
+from felt_dial.sound.matter.audio_file import Audio
 
 RATE = 48000
 Sound = NDArray[np.float64]
@@ -94,3 +99,17 @@ def recording(name: str) -> NDArray[np.float32]:
     fade = np.minimum(1.0, np.arange(sound.shape[1])[::-1] / 480)
     steps = np.rint(sound * fade / np.abs(sound).max() * 29204)
     return np.asarray(steps / 32768.0, np.float32)
+
+
+def make(folder: Path) -> None:
+    """Writes the list of the recordings, which lie in the demo bank by their digests."""
+    listed = []
+    for name, (_, root) in SAMPLES.items():
+        asset = asset_of(Audio(recording(name), RATE), name)
+        listed.append({**asset.model_dump(exclude_defaults=False), "root": root})
+    (folder / "recordings.json").write_text(json.dumps(listed, indent=1) + "\n")
+
+
+if __name__ == "__main__":
+    make(SHIPPED)
+    print(f"{len(SAMPLES)} recordings in {SHIPPED / 'recordings.json'}")

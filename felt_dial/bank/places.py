@@ -50,6 +50,8 @@ class Settings(BaseModel):
     """How large everything is drawn, over what the screen asks for."""
     keyboard: bool | None = None
     """Whether the keyboard is shown; None shows it where the window is tall enough."""
+    recent: tuple[str, ...] = ()
+    """Files of recordings and tables that were loaded last, the newest first."""
     window: str = ""
     """Size and place of the window, as the toolkit writes it."""
 

@@ -1,5 +1,6 @@
 """The engine process and what it is connected to.
 
+- `audition`: Listening to a recording before it is taken: played beside the patch, at a steady loudness.
 - `begin`: Where the engine's process begins: its modules are read without looking for garbage, of which they make
   none.
 - `control_map`: which controller of a person's keyboard turns which dial. It is theirs, not the preset's.

@@ -22,6 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.audition import Audition, for_hearing
 from felt_dial.live.controller import (
     Clock,
     NoController,
@@ -45,6 +46,7 @@ from felt_dial.live.messages import (
     Handlers,
     Hold,
     KeepSound,
+    Listen,
     LoopPhrase,
     MeasureAnew,
     Misunderstood,
@@ -63,6 +65,7 @@ from felt_dial.live.messages import (
     StopPhrase,
     TakeController,
     TransportAsked,
+    Unheard,
     UnknownMessage,
     WriteSound,
     Written,
@@ -81,7 +84,6 @@ from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
-from felt_dial.sound.playing.phrases import PHRASES
 
 QUIET = 100
 """Blocks of silence after which kernels are loaded that nobody asked for yet."""
@@ -104,6 +106,7 @@ class Engine:
         self.handing: HandOver | None = None
         self.ready: tuple[Program, int, bool] | None = None
         self.player = Player(rate)
+        self.audition = Audition()
         self.commands: deque[object] = deque()
         self.hold = False
         self.held_back: set[tuple[float, int]] = set()
@@ -131,13 +134,17 @@ class Engine:
             self._swap()
         events = self._events()
         trim = float(data["trim"])
-        if self.sleep.goes_on(self.program, trim) and not events and self.handing is None:
+        if self.sleep.goes_on(self.program, trim) and not (events or self.handing or self.audition.sounding):
             return self._sleep_on(data, begin)
         self.program.output.ceiling = self.monitor.ceiling
         out = self.program.block(events) if self.handing is None else self.handing.block(events)
         if self.handing is not None and self.handing.done:
             self.handing = None
         self._trim(out, trim)
+        if self.audition.sounding:
+            self.audition.add_to(out)
+            left, right = (float(peak) for peak in np.abs(out).max(axis=1))
+            self.peaks = max(self.peaks[0], left), max(self.peaks[1], right)
         self.monitor.run(out)
         self.meter.add(out)
         self._write_scope(out, data)
@@ -226,7 +233,7 @@ class Engine:
     @IN_BLOCK.of(PlayPhrase)
     def _play(self, message: PlayPhrase) -> list[Event]:
         ends = self.player.stop()
-        self.player.play(PHRASES[message.phrase], message.loop)
+        self.player.play(message.phrase, message.loop)
         self.program.pattern.restart()
         return ends
 
@@ -415,6 +422,15 @@ class Engine:
             time.sleep(0.002)
         passed_over = self.ready
         self.ready = (program, message.generation, message.carry and (passed_over is None or passed_over[2]))
+
+    @AT_ONCE.of(Listen)
+    def _listen_to(self, message: Listen) -> None:
+        try:
+            sound = for_hearing(Path(message.path), self.rate) if message.path else np.zeros((2, 0), np.float32)
+        except FeltDialError as wrong:
+            self.tell(Unheard(str(wrong)))
+            return
+        self.audition.begin(sound)
 
     @AT_ONCE.of(SetQuality)
     def _set_quality(self, message: SetQuality) -> None:

@@ -18,6 +18,7 @@ from felt_dial.live.messages import (
     GaveUp,
     Hold,
     KeepSound,
+    Listen,
     LoopPhrase,
     MeasureAnew,
     Opened,
@@ -40,6 +41,7 @@ from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.patch import Patch, drawings, drawn_at, param_at, slots, sounding, structure, value_at
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, WHEEL, Event
+from felt_dial.sound.playing.phrases import Phrase
 
 STALLED, QUICK = 2.0, 5.0
 """Seconds without a block after which the engine counts as dead, and within which a death is a quick one."""
@@ -73,7 +75,7 @@ class EngineLink:
         self._structure: tuple[Any, ...] = ()
         self._process: subprocess.Popen[bytes] | None = None
         self._pipe: Connection | None = None
-        self._phrase: tuple[str, bool] | None = None
+        self._phrase: tuple[Phrase, bool] | None = None
         self.quality = 1
         self.monitor: dict[str, bool | float] = {}
         """What is done for the listener alone, as it was last asked for."""
@@ -300,7 +302,11 @@ class EngineLink:
         found = float(self.shared.data["places"][layer])
         return found if self.settled and found >= 0.0 else None
 
-    def play(self, phrase: str, loop: bool) -> None:
+    def audition(self, path: str) -> None:
+        """Plays a recording beside the patch; an empty path stops it."""
+        self.tell(Listen(path))
+
+    def play(self, phrase: Phrase, loop: bool) -> None:
         """Plays a phrase from its beginning."""
         self._phrase = (phrase, loop)
         self.tell(PlayPhrase(phrase, loop))

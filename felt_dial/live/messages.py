@@ -9,6 +9,7 @@ from collections.abc import Callable
 from typing import Any, NamedTuple, TypeVar
 
 from felt_dial.errors import FeltDialError
+from felt_dial.sound.playing.phrases import Phrase
 
 # --- from the window to the engine --------------------------------------------------------------
 
@@ -77,8 +78,14 @@ class Perform(NamedTuple):
 class PlayPhrase(NamedTuple):
     """A phrase from its beginning."""
 
-    phrase: str
+    phrase: Phrase
     loop: bool
+
+
+class Listen(NamedTuple):
+    """A recording is played beside the patch, from its beginning; an empty path stops it."""
+
+    path: str
 
 
 class StopPhrase(NamedTuple):
@@ -147,6 +154,12 @@ class Broken(NamedTuple):
 
 class Refused(NamedTuple):
     """The patch was not taken; the one before sounds on."""
+
+    reason: str
+
+
+class Unheard(NamedTuple):
+    """A recording cannot be listened to."""
 
     reason: str
 

@@ -9,10 +9,13 @@ from typing import Any
 from felt_dial.errors import cut
 from felt_dial.live.controller import Reader
 from felt_dial.patch.documents.kind import BadDocument
-from felt_dial.sound.playing.events import PANIC, TEMPO, Event
+from felt_dial.sound.playing.events import OFF, ON, PANIC, TEMPO, Event
+from felt_dial.sound.playing.phrases import Beat, Phrase
 
 LONGEST = 4 * 3600.0
 """Seconds that a file may last."""
+TICKS, MOST_BEATS, MOST_NOTES = 960.0, 512, 10_000
+"""Ticks of a beat, and what a phrase may hold."""
 
 
 def read_midi(path: Path, tempo: float, rate: float, fixed: bool = False) -> tuple[list[Event], float]:
@@ -53,6 +56,39 @@ def read_midi(path: Path, tempo: float, rate: float, fixed: bool = False) -> tup
             events.append(Event(round(at * rate), TEMPO, value=60e6 / message.tempo))
         events += reader.read(message, round(at * rate))
     return [*events, Event(round(at * rate), PANIC)], at
+
+
+def phrase_of(path: Path) -> Phrase:
+    """The notes of a file as a phrase, counted in beats, as long as whole bars of four; its tempo is left to the patch.
+
+    Raises `BadDocument` for what is no Standard MIDI File, or holds no note, or more than a phrase may.
+    """
+    events, end = read_midi(path, 60.0, TICKS, fixed=True)
+    where = f"“{cut(path.name)}”"
+    if end > MOST_BEATS:
+        raise BadDocument(f"{where} is {end:.0f} beats long; a phrase may have {MOST_BEATS}. Nothing was taken.")
+    down: dict[tuple[int, int], list[Event]] = {}
+    notes: list[Beat] = []
+    for event in events:
+        place = event.channel, int(event.key)
+        if event.kind == ON:
+            down.setdefault(place, []).append(event)
+        if event.kind in (OFF, PANIC):
+            ended = (
+                down.get(place, [])[:1] if event.kind == OFF else [held for those in down.values() for held in those]
+            )
+            for began in ended:
+                down[began.channel, int(began.key)].remove(began)
+                length = max((event.frame - began.frame) / TICKS, 1 / 32)
+                notes.append(Beat(began.frame / TICKS, length, int(began.key), max(1, round(127 * began.value))))
+    if not notes:
+        raise BadDocument(f"{where} holds no notes. Nothing was taken.")
+    if len(notes) > MOST_NOTES:
+        raise BadDocument(f"{where} holds {len(notes)} notes; a phrase may have {MOST_NOTES}. Nothing was taken.")
+    last = max(note.at + note.length for note in notes)
+    return Phrase(
+        f"file:{path.stem}", cut(path.stem), max(4.0 * math.ceil(last / 4.0 - 1e-6), 4.0), tuple(sorted(notes))
+    )
 
 
 def _at_one_tempo(merged: Any, file: Any, tempo: float) -> list[Any]:

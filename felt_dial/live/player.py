@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+
 from felt_dial.sound.playing.events import OFF, ON, Event
-from felt_dial.sound.playing.phrases import Phrase
+from felt_dial.sound.playing.phrases import Beat, Phrase
 
 
 class Player:
@@ -15,10 +17,14 @@ class Player:
         self.loop = True
         self.position = 0.0
         self._sounding: list[tuple[float, int]] = []
+        self._notes: list[Beat] = []
+        self._starts: list[float] = []
 
     def play(self, phrase: Phrase, loop: bool) -> None:
         """Begins a phrase from its first beat at the next block."""
         self.phrase, self.loop, self.position = phrase, loop, 0.0
+        self._notes = sorted(phrase.notes)
+        self._starts = [note.at for note in self._notes]
 
     def stop(self) -> list[Event]:
         """Ends it and lets go of its notes."""
@@ -39,8 +45,11 @@ class Player:
             return round((at - start) / beats * frames)
 
         for turn in (0, 1) if self.loop else (0,):
-            for note in self.phrase.notes:
-                at = note.at + turn * self.phrase.beats
+            ahead = turn * self.phrase.beats
+            first = bisect_left(self._starts, start - ahead - beats)
+            last = bisect_left(self._starts, start - ahead + 2 * beats)
+            for note in self._notes[first:last]:
+                at = note.at + ahead
                 if 0 <= frame(at) < frames:
                     self._sounding.append((at + note.length, note.key))
                     events.append(Event(frame(at), ON, note.key, note.velocity / 127))

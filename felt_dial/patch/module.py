@@ -143,6 +143,8 @@ class Source(Module, family=True):
 
     order: ClassVar[int] = 100
     """Where it stands among the sources that are offered: kinds with a lower number come first."""
+    needs_matter: ClassVar[bool] = False
+    """It is silent without a recording or a table."""
     tells_end: ClassVar[bool] = False
     """The first of its arrays says which notes have come to their end."""
 

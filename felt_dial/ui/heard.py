@@ -20,6 +20,7 @@ from felt_dial.live.messages import (
     ProgramAsked,
     Refused,
     TransportAsked,
+    Unheard,
     Written,
 )
 
@@ -67,6 +68,11 @@ def _broken(session: Session, message: Broken) -> None:
 @HEARD.of(Refused)
 def _refused(session: Session, message: Refused) -> None:
     session.say(f"The engine did not take the patch: {message.reason}", problem=True)
+
+
+@HEARD.of(Unheard)
+def _unheard(session: Session, message: Unheard) -> None:
+    session.say(message.reason, problem=True)
 
 
 @HEARD.of(Misunderstood)

@@ -6,12 +6,18 @@ import math
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from felt_dial.bank.snippets import Snippets
+from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
+from felt_dial.patch.edits import add_layer_with_level, replace_module
+from felt_dial.patch.module import Modulator, Source
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import CENTS, note_name
 from felt_dial.sound.matter import analysis, assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.cycles import SURE, cycles_of
+from felt_dial.sound.matter.tables import shipped_recordings
+from felt_dial.sound.modules import new_layer
 from felt_dial.sound.sources.core.levels import guess_cycle
 from felt_dial.sound.sources.core.levels import is_table as looks_like_table
 from felt_dial.sound.sources.partials import Partials
@@ -19,6 +25,8 @@ from felt_dial.sound.sources.table import Table
 from felt_dial.ui.jobs import Watch, part_of
 from felt_dial.ui.session import Session
 
+RECENT = 10
+"""How many files are remembered."""
 FILES = "Recordings (*.wav *.flac *.aif *.aiff *.ogg *.mp3);;All files (*)"
 
 
@@ -38,9 +46,12 @@ class Importing:
     def __init__(self, session: Session) -> None:
         self.session = session
 
-    def load(self, layer: str, path: Path) -> None:
-        """Reads a file for the source of a layer: a table, a sample, or a texture."""
-        source = self.session.patch.layers[layer].source
+    def load(self, layer: str, path: Path, kind: str = "") -> None:
+        """Reads a file for the source of a layer, made one of another kind where that is said.
+
+        With no layer it is a new one of the kind.
+        """
+        source = Source.kinds[kind]() if kind else self.session.patch.layers[layer].source
         is_table, is_partials = isinstance(source, Table), isinstance(source, Partials)
         listens = "root" in source.params
 
@@ -66,12 +77,36 @@ class Importing:
                 analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), part_of(watch, 0.5, 1.0))
             return Taken(asset, audio, root, guess_cycle(audio.sound[0]) if is_table else 0)
 
-        self.session.jobs.start(f"Loading {path.name}", work, lambda taken: self._give(layer, path, taken))
+        self.session.jobs.start(f"Loading {path.name}", work, lambda taken: self._give(layer, path, kind, taken))
 
-    def _give(self, layer: str, path: Path, taken: Taken) -> None:
-        if layer not in self.session.patch.layers:
-            return
+    def take(self, layer: str, name: str) -> None:
+        """Gives a layer a recording that comes with the program."""
+        asset, root = shipped_recordings()[name]
         source = self.session.patch.layers[layer].source
+        change: dict[str, Any] = {"asset": asset} | ({"root": root, "cents": 0.0} if "root" in source.params else {})
+        fresh = source.model_copy(update=change)
+        self.session.edit(put(self.session.patch, ["layers", layer, "source"], fresh), f"load {name}")
+
+    def _remember(self, path: Path) -> None:
+        settings = self.session.settings
+        recent = (str(path), *(kept for kept in settings.recent if kept != str(path)))[:RECENT]
+        self.session.keep_settings(settings.model_copy(update={"recent": recent}))
+
+    def _give(self, layer: str, path: Path, kind: str, taken: Taken) -> None:
+        patch = self.session.patch
+        if not layer:
+            try:
+                level = Snippets(self.session.library.root).fresh(Modulator.kinds["envelope"]())
+                patch, layer = add_layer_with_level(patch, new_layer(kind), level)
+            except FeltDialError as wrong:
+                self.session.say(str(wrong), problem=True)
+                return
+        elif layer not in patch.layers:
+            return
+        source = patch.layers[layer].source
+        if kind and source.kind != kind:
+            patch = replace_module(patch, f"layers.{layer}.source", Source.kinds[kind]())
+            source = patch.layers[layer].source
         change: dict[str, Any] = {"asset": taken.asset}
         if isinstance(source, Table):
             change["cycle"] = taken.cycle
@@ -82,7 +117,9 @@ class Importing:
             first, last = (at / (taken.asset.frames - 1) for at in taken.audio.loop)
             change |= {"loop_start": first, "loop_end": min(last, 1.0), "loop": "forward"}
         fresh = source.model_copy(update=change)
-        self.session.edit(put(self.session.patch, ["layers", layer, "source"], fresh), f"load {path.name}")
+        self._remember(path)
+        select = ("source", layer) if kind else None
+        self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"load {path.name}", select=select)
         heard = "" if taken.root is None or "root" not in source.params else f" Its root is {_key_text(taken.root)}."
         self.session.say(" ".join([f"Loaded {path.name}.{heard}{taken.said}", *taken.audio.notes]))
 

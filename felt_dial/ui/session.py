@@ -35,7 +35,7 @@ from felt_dial.patch.units import Value, number
 from felt_dial.patch.ways import effect_name
 from felt_dial.sound.matter.assets import words_of_missing
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.phrases import PHRASES, phrase_for
+from felt_dial.sound.playing.phrases import PHRASES, Phrase, phrase_for
 from felt_dial.ui.clipboard import Clipboard
 from felt_dial.ui.heard import HEARD
 from felt_dial.ui.jobs import Jobs
@@ -102,6 +102,7 @@ class Session(QObject):
         self.rack, self.effect = "1", ""
         self.focus_path = ""
         self.shelf_bank = ""
+        self.phrases = dict(PHRASES)
         self.phrase, self.looping, self.playing = "arpeggio", True, False
         self.velocity = 96
         self.clipboard = Clipboard()
@@ -533,17 +534,23 @@ class Session(QObject):
         """Plays or stops the phrase."""
         self.playing = on
         if on:
-            self.link.play(self.phrase, self.looping)
+            self.link.play(self.phrases[self.phrase], self.looping)
         else:
             self.link.stop()
         self.transport.emit()
 
     def choose_phrase(self, phrase: str) -> None:
         """Another phrase, from its beginning."""
-        self.phrase = phrase if phrase in PHRASES else self.phrase
+        self.phrase = phrase if phrase in self.phrases else self.phrase
         if self.playing:
-            self.link.play(self.phrase, self.looping)
+            self.link.play(self.phrases[self.phrase], self.looping)
         self.transport.emit()
+
+    def add_phrase(self, phrase: Phrase) -> None:
+        """One more phrase to choose, chosen at once and played."""
+        self.phrases[phrase.id] = phrase
+        self.choose_phrase(phrase.id)
+        self.play(True)
 
     def tick(self) -> None:
         """Thirty times a second: hears the engine and the worker, and lets pictures move."""

@@ -115,7 +115,7 @@ def test_the_simulated_output_is_always_there_and_a_device_that_is_not_is_refuse
 def test_a_phrase_sounds_and_its_meters_are_true(link: EngineLink) -> None:
     data = link.shared.data
     assert until(lambda: link.settled) and float(data["momentary"]) == -70.0
-    link.play("held", True)
+    link.play(PHRASES["held"], True)
     assert until(lambda: int(data["voices"]) == 4)
     assert until(lambda: float(data["momentary"]) > -40)
     assert until(lambda: set(np.flatnonzero(data["keys"])) == {48, 55, 60, 64})
@@ -179,7 +179,7 @@ def test_what_is_played_live_is_what_is_rendered(link: EngineLink, tmp_path: Pat
     link.listen("limits", False)
     time.sleep(0.1)
     link.keep()
-    link.play("drum", False)
+    link.play(PHRASES["drum"], False)
     time.sleep(2.6)
     link.write(str(tmp_path / "kept.wav"))
     assert until(lambda: any(isinstance(m, Written) for m in link.poll()))
@@ -193,7 +193,7 @@ def test_what_is_played_live_is_what_is_rendered(link: EngineLink, tmp_path: Pat
 def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
     patch = with_value(new_patch(), "layers.a.filter.cutoff", 777.0)
     link.show(patch, carry=True)
-    link.play("held", True)
+    link.play(PHRASES["held"], True)
     assert until(lambda: int(link.shared.data["voices"]) == 4)
     link.kill()
     heard: list[type] = []
@@ -349,7 +349,7 @@ def test_another_rate_and_block_open_anew(link: EngineLink) -> None:
         return bool(heard)
 
     assert until(opened, 60) and (heard[0].rate, heard[0].frames) == (96000.0, 128)
-    link.play("held", True)
+    link.play(PHRASES["held"], True)
     assert until(lambda: int(link.shared.data["voices"]) == 4)
 
 

@@ -14,7 +14,9 @@ from felt_dial.ui.heard import HEARD
 from tests.live.conftest import until
 
 EVERY = {
-    kind for _, kind in inspect.getmembers(messages, inspect.isclass) if issubclass(kind, tuple) and kind is not tuple
+    kind
+    for _, kind in inspect.getmembers(messages, inspect.isclass)
+    if issubclass(kind, tuple) and kind.__module__ == messages.__name__
 }
 
 

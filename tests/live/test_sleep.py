@@ -21,6 +21,7 @@ from felt_dial.patch.patch import Patch
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.phrases import PHRASES
 
 BANKS = Path(__file__).parents[2] / "felt_dial" / "data" / "banks"
 
@@ -90,7 +91,7 @@ def test_what_is_asked_for_wakes() -> None:
     made.block()
     assert not made.sleep
     until_asleep(made)
-    made.hear(PlayPhrase("held", True))
+    made.hear(PlayPhrase(PHRASES["held"], True))
     assert np.abs(heard(made, 10)).max() > 0.01 and not made.sleep
     made = engine(new_patch())
     until_asleep(made)

@@ -6,6 +6,6 @@
 - `cycles`: Cycles of a pitched recording, one after the other, as the frames of a table.
 - `kept`: What was made ready from recordings and tables: what is in use is never made twice, and the latest of the
   rest stay.
-- `tables`: The wavetables that come with the program.
+- `tables`: The wavetables and recordings that come with the program.
 - `wav`: 32-bit float, equal bytes for equal sounds (no time stamp, as some writers leave one).
 """

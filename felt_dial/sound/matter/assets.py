@@ -85,6 +85,7 @@ def places() -> Iterator[Path]:
             yield root / ".assets"
             yield from sorted(root.glob("*/assets"))
     yield SHIPPED
+    yield from sorted(DATA.glob("banks/*/assets"))
 
 
 _found: dict[tuple[str, str], Path] = {}

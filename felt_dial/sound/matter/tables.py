@@ -1,4 +1,4 @@
-"""The wavetables that come with the program."""
+"""The wavetables and recordings that come with the program."""
 
 from __future__ import annotations
 
@@ -26,3 +26,13 @@ def shipped_tables() -> dict[str, Shipped]:
         asset = Asset(name=about["name"], digest=about["digest"], frames=about["frames"], channels=1, rate=48000.0)
         found[about["name"]] = Shipped(about["family"], asset, about["cycle"])
     return found
+
+
+@cache
+def shipped_recordings() -> dict[str, tuple[Asset, int]]:
+    """Every shipped recording by name, with the key that it sounds at."""
+    listed = json.loads((SHIPPED / "recordings.json").read_text())
+    return {
+        about["name"]: (Asset.model_validate({k: about[k] for k in about if k != "root"}), about["root"])
+        for about in listed
+    }

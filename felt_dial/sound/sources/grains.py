@@ -63,6 +63,7 @@ class Grains(Source, kind="grains"):
     track = Switch(
         "Follows key", True, says="Keys play the grains higher or lower; off, every key plays them as recorded."
     )
+    needs_matter = True
     asset: Asset | None = None
     curve: Annotated[Curve, BeforeValidator(checked)] = STRAIGHT
 

@@ -67,6 +67,7 @@ class Sample(Unison, kind="sample"):
     one_shot = Switch(
         "One shot", False, says="The sample plays to its end even if the key comes up; loops are left out."
     )
+    needs_matter = True
     asset: Asset | None = None
 
     tells_end: ClassVar[bool] = True

@@ -40,6 +40,7 @@ class Table(Cyclic, kind="table"):
         rebuilds=True,
         says="How a frame becomes the next: by fading, or partial by partial, which never cancels.",
     )
+    needs_matter = True
     asset: Asset | None = None
     cycle: int = Field(CYCLE, ge=16, le=65536)
 

@@ -9,6 +9,7 @@
 - `scrolling`: Panels that scroll, and wheels that keep scrolling: what slides under a still pointer is not turned.
 - `slider`: Flat faces of a parameter, for rows: a short track, and a value that is turned where it stands.
 - `snippet_button`: settings of a module are kept by name, and given to it.
+- `specimen`: the picture of a module as it comes from the shop, small, for lists of what can be added.
 - `tag`: the round buttons of everything that moves; drag one onto a dial to sew a thread.
 - `under_hand`: What is under a hand stays there: a page is laid out anew once the hand lets go.
 """

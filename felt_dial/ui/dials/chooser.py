@@ -5,23 +5,35 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
-from PySide6.QtCore import QEvent, QPoint, Qt
-from PySide6.QtGui import QEnterEvent, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QEnterEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from felt_dial.ui.dials.controls import Pill, pressed_button, text_label
-from felt_dial.ui.theme.colours import colour
+from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.fonts import body_font
 
-WIDE, NARROW, COLUMNS = 640, 360, 4
+NARROW, COLUMNS = 360, 3
+"""Pixels across at least, and how many columns of groups there are."""
+WAYS = {
+    int(Qt.Key.Key_Left): (-1, 0),
+    int(Qt.Key.Key_Right): (1, 0),
+    int(Qt.Key.Key_Up): (0, -1),
+    int(Qt.Key.Key_Down): (0, 1),
+}
+"""Where the arrows go: to the right, and down."""
+SMALL = QSize(92, 34)
+"""Pixels of a picture in the list."""
 
 
 class Choosable(NamedTuple):
-    """Something that can be added: its id, the group it stands in, its name, and a sentence."""
+    """Something that can be added: its id, the group it stands in, its name, a sentence, and how it is drawn small."""
 
     key: str
     group: str
     name: str
     about: str
+    draw: Callable[[QSize, float], QPixmap] | None = None
 
 
 class Offer(Pill):
@@ -32,6 +44,33 @@ class Offer(Pill):
         self.what, self._point = what, point
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setToolTip("")
+        self.picture: QPixmap | None = None
+        if what.draw is not None:
+            self.setFixedSize(SMALL + QSize(10, 27))
+
+    def draw(self) -> None:
+        """Draws its picture."""
+        if self.what.draw is not None:
+            self.picture = self.what.draw(SMALL, self.devicePixelRatioF())
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.what.draw is None:
+            super().paintEvent(event)
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        chosen = bool(self.property("chosen"))
+        pen = QPen(dye("madder") if chosen else colour("edge"), 1.6 if chosen else 1.0)
+        painter.setPen(pen)
+        painter.setBrush(colour("raised"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 7, 7)
+        if self.picture is not None:
+            painter.drawPixmap(QPoint(5, 5), self.picture)
+        painter.setFont(body_font(12, 600))
+        painter.setPen(colour("ink"))
+        name = painter.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, SMALL.width())
+        painter.drawText(self.rect().adjusted(0, SMALL.height() + 6, 0, -3), Qt.AlignmentFlag.AlignCenter, name)
 
     def enterEvent(self, event: QEnterEvent) -> None:
         super().enterEvent(event)
@@ -64,7 +103,7 @@ class Chooser(QWidget):
         heights = [0] * len(columns)
         for group, members in sorted(grouped.items(), key=lambda pair: -len(pair[1])):
             n = heights.index(min(heights))
-            heights[n] += len(members) + 2
+            heights[n] += -(-len(members) // 2) * 2 + 1
             columns[n].addWidget(self._group(group, members))
         row = QHBoxLayout()
         row.setSpacing(14)
@@ -77,25 +116,40 @@ class Chooser(QWidget):
         self.about.setFixedHeight(34)
         self.about.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
         box.addWidget(self.about)
-        self.setFixedWidth(WIDE if len(columns) > 1 else NARROW)
+        self.setMinimumWidth(NARROW)
+        self._undrawn = list(self.offers)
+        self._drawing = QTimer(self, interval=0)
+        self._drawing.timeout.connect(self._draw_one)
+        self._drawing.start()
         self._point(0)
 
     def _group(self, group: str, members: list[Choosable]) -> QWidget:
-        holder = QWidget()
+        """A group under its name: two abreast, or four where there is no other group."""
+        holder, first = QWidget(), len(self.offers)
+        across = 2 if group else 4
         grid = QGridLayout(holder)
+        grid.setHorizontalSpacing(6)
         grid.setContentsMargins(0, 0, 0, 6)
-        grid.setVerticalSpacing(1)
+        grid.setVerticalSpacing(6)
         if group:
             label = text_label(group, "small")
-            label.setContentsMargins(10, 0, 0, 0)
-            grid.addWidget(label, 0, 0)
+            label.setContentsMargins(2, 0, 0, 0)
+            grid.addWidget(label, 0, 0, 1, across)
         for one in members:
             n = len(self.offers)
             offer = Offer(one, lambda key=one.key: self.take(key), lambda n=n: self._point(n))  # type: ignore[misc]
             self.offers.append(offer)
-            grid.addWidget(offer, grid.rowCount(), 0, Qt.AlignmentFlag.AlignLeft)
+            at = len(self.offers) - first
+            grid.addWidget(offer, 1 + (at - 1) // across, (at - 1) % across, Qt.AlignmentFlag.AlignLeft)
         self.groups[group] = holder
         return holder
+
+    def _draw_one(self) -> None:
+        """The next picture, once everything stands: the list opens before all of them are drawn."""
+        if self._undrawn:
+            self._undrawn.pop(0).draw()
+        else:
+            self._drawing.stop()
 
     def shown(self) -> list[int]:
         """Which of the offers are left."""
@@ -125,6 +179,20 @@ class Chooser(QWidget):
         one = self.offers[n].what
         self.about.setText(f"{one.name}: {one.about}")
 
+    def _toward(self, right: int, down: int) -> int:
+        """The nearest of those that are left, to one side; the one that is chosen where there is none."""
+        here = self._middle(self.at)
+        best, least = self.at, float("inf")
+        for n in self.shown():
+            way = self._middle(n) - here
+            along, aside = right * way.x() + down * way.y(), abs(down * way.x() + right * way.y())
+            if along > 4 and along + 3 * aside < least:
+                best, least = n, along + 3 * aside
+        return best
+
+    def _middle(self, n: int) -> QPoint:
+        return self.offers[n].mapTo(self, self.offers[n].rect().center())
+
     def take(self, key: str) -> None:
         """Adds one of them."""
         self.close()
@@ -132,10 +200,13 @@ class Chooser(QWidget):
 
     def eventFilter(self, watched: object, event: QEvent) -> bool:
         if watched is self.search and event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
-            left, key = self.shown(), event.key()
-            if key in (Qt.Key.Key_Down, Qt.Key.Key_Up, Qt.Key.Key_Tab, Qt.Key.Key_Backtab) and left:
-                step = 1 if key in (Qt.Key.Key_Down, Qt.Key.Key_Tab) else -1
+            left, key = self.shown(), int(event.key())
+            if key in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab) and left:
+                step = 1 if key == Qt.Key.Key_Tab else -1
                 self._point(left[(left.index(self.at) + step) % len(left)] if self.at in left else left[0])
+                return True
+            if key in WAYS and left and not (self.search.text() and WAYS[key][0]):
+                self._point(self._toward(*WAYS[key]))
                 return True
             if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 if self.at in left:
@@ -143,9 +214,20 @@ class Chooser(QWidget):
                 return True
         return False
 
+    def open_over(self, over: QWidget, at: QPoint) -> None:
+        """Opens around a place of a widget, within the screen."""
+        self.resize(self.sizeHint())
+        screen = over.screen().availableGeometry()
+        place = over.mapToGlobal(at) - QPoint(self.width() // 2, 30)
+        place.setX(min(max(place.x(), screen.left() + 4), max(screen.right() - self.width() - 4, screen.left())))
+        place.setY(min(max(place.y(), screen.top() + 4), max(screen.bottom() - self.height() - 4, screen.top())))
+        self.move(place)
+        self.show()
+        self.search.setFocus()
+
     def open_at(self, near: QWidget) -> None:
         """Opens under a widget, or above it where there is no room, within the screen."""
-        self.adjustSize()
+        self.resize(self.sizeHint())
         screen = near.screen().availableGeometry()
         at = near.mapToGlobal(QPoint(0, near.height() + 4))
         if at.y() + self.height() > screen.bottom():

@@ -2,6 +2,8 @@
 
 - `analyser`: spectrum, spectrogram, scope, stereo picture, loudness, and a meter before and after every stage.
 - `app`: the engine first, since it needs longest.
+- `arrivals`: Files dropped on the window: where each would go is shown while it hovers, and it goes there when it is
+  let go.
 - `commands`: what the window can be told from anywhere, by its menu, by a key, or both.
 - `controller_window`: The window of the simulated controller: wheels, knobs, a pad and a scripted performance, sent
   as MIDI messages.

@@ -10,7 +10,6 @@ from felt_dial.patch.edits import threads_from
 from felt_dial.patch.parts import MACRO_IDS
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import note_name
-from felt_dial.sound.playing.phrases import PHRASES
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.scrolling import Picker
@@ -262,8 +261,6 @@ class Strip(QWidget):
         self.phrase.setAccessibleName("Phrase")
         self.phrase.setToolTip("The notes that play while you work")
         self.phrase.setMinimumWidth(170)
-        for phrase in PHRASES.values():
-            self.phrase.addItem(phrase.name, phrase.id)
         self.phrase.activated.connect(lambda n: session.choose_phrase(self.phrase.itemData(n)))
         self.play = Pill("Play", "play", tip="Play or stop the phrase: Space")
         self.play.setCheckable(True)
@@ -348,7 +345,12 @@ class Strip(QWidget):
 
     def follow(self) -> None:
         """Shows the transport as it is."""
-        self.phrase.setCurrentIndex(list(PHRASES).index(self.session.phrase))
+        phrases = self.session.phrases
+        if [self.phrase.itemData(n) for n in range(self.phrase.count())] != list(phrases):
+            self.phrase.clear()
+            for phrase in phrases.values():
+                self.phrase.addItem(phrase.name, phrase.id)
+        self.phrase.setCurrentIndex(list(phrases).index(self.session.phrase))
         self.play.setChecked(self.session.playing)
         self.pattern.setChecked(bool(self.session.patch.pattern.on))
         self.play.setText("Playing" if self.session.playing else "Play")

@@ -5,10 +5,21 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Sequence
 from functools import cached_property, partial
+from pathlib import Path
 from typing import cast
 
 from PySide6.QtCore import QByteArray, QEvent, QObject, QPoint, QRectF, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QKeyEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -31,6 +42,7 @@ from felt_dial.ui.dials.controls import Pill, set_part
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.under_hand import give_focus
 from felt_dial.ui.frame.analyser import Analyser
+from felt_dial.ui.frame.arrivals import Arrivals
 from felt_dial.ui.frame.commands import Command, bind, menu_of
 from felt_dial.ui.frame.controller_window import ControllerWindow
 from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
@@ -148,6 +160,8 @@ class Window(QMainWindow):
         self._body = layout
         self.setCentralWidget(centre)
         self.said = Said(centre, self.strip)
+        self.arrivals = Arrivals(self)
+        self.setAcceptDrops(True)
         self.settings_sheet = SettingsSheet(self.stack, session)
         self.key_sheet = KeySheet(self.stack)
         self.header.page_asked.connect(self.show_page)
@@ -176,6 +190,23 @@ class Window(QMainWindow):
         application.focusChanged.connect(self._focus_moved)
         self.show_page(PatchPage.title)
         self._title()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self.arrivals.files(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        if files := self.arrivals.files(event.mimeData()):
+            self.arrivals.hint.point(self.arrivals.landing(files[0], event.position().toPoint()))
+            event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: object) -> None:
+        self.arrivals.hint.hide()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        files, at = self.arrivals.files(event.mimeData()), event.position().toPoint()
+        event.acceptProposedAction()
+        QTimer.singleShot(0, self, lambda: self.arrivals.take(files, at))
 
     def _title(self) -> None:
         title = f"{self.session.patch.name}{' •' if self.session.unsaved else ''} — Felt Dial"
@@ -240,6 +271,11 @@ class Window(QMainWindow):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(mark.mapToGlobal(QPoint(4, mark.height() - 4)))
         return menu
+
+    def import_bank(self, path: Path) -> None:
+        """Takes in a bank file, and shows it on the Shelf."""
+        self.show_page(ShelfPage.title)
+        self.shelf.import_file(path)
 
     def ask_import(self) -> None:
         """Asks for a bank file, and shows what is read on the Shelf."""

@@ -2,6 +2,8 @@
 
 - `layer_settings`: Parts of the inspector about a layer among others: what modulates it, when it plays, how the patch
   is tuned.
+- `load`: Loading a recording or a table: a file, heard as it is chosen; one of the last; one that comes with the
+  program.
 - `macro`: What the inspector shows for a macro: its range and default, a word to the musician, and trying it out.
 - `modulator`: What the inspector shows for one mover: its picture, its dials, what can be done with its drawing.
 - `panel`: all of what is chosen on the Patch page, with a picture, its dials and its threads.

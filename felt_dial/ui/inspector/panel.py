@@ -28,6 +28,7 @@ from felt_dial.ui.inspector.source import Material, SourceKind
 from felt_dial.ui.inspector.thread_list import ThreadList
 from felt_dial.ui.inspector.tone import DrivePart, FilterPart, shown
 from felt_dial.ui.pictures.registry import picture_of
+from felt_dial.ui.pictures.sources import SourcePicture
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.felt import SewnLine
@@ -194,9 +195,13 @@ class Inspector(Card):
         for name in ("trigger", "out"):
             row.addWidget(Options(self.session, path + name))
         self.body.addLayout(row)
-        self._picture(picture_of(self.session, path + "source", self.shade, large=True))
+        picture = picture_of(self.session, path + "source", self.shade, large=True)
+        self._picture(picture)
         if "asset" in type(source).model_fields:
-            self.body.addWidget(Material(self.session, key, self.importing))
+            material = Material(self.session, key, self.importing)
+            self.body.addWidget(material)
+            if isinstance(picture, SourcePicture):
+                picture.load_asked.connect(lambda: material.offer(picture))
         self._section("Source", [], [], path + "source")
         shared = Unison.params if isinstance(source, Unison) else {}
         own = [f"{path}source.{name}" for name in source.params if name not in shared]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QMenu, QProgressBar, QVBoxLayout, QWidget
 
@@ -21,7 +22,8 @@ from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.scrolling import Picker
-from felt_dial.ui.importing import FILES, Importing
+from felt_dial.ui.importing import Importing
+from felt_dial.ui.inspector.load import load_menu
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import plain
 
@@ -77,7 +79,7 @@ class Material(QWidget):
         if isinstance(source, Table):
             row.addWidget(self._tables(source), 1)
             row.addWidget(self._cycle(source))
-            row.addWidget(Pill("Load…", "small", self._load, "Load a table from a WAV or FLAC file"))
+            row.addWidget(self._loader("Load a table: from a file, or one of the last"))
             row.addWidget(Pill("Save…", "small", self._save, "Save the table as a WAV file"))
         else:
             asset: Asset | None = getattr(source, "asset", None)
@@ -85,7 +87,7 @@ class Material(QWidget):
             row.addWidget(self._name(source, asset, missing), 1)
             if missing:
                 row.addWidget(Pill("Find it…", "small", self._find, "Look in a folder for this very recording"))
-            row.addWidget(Pill("Load…", "small", self._load, "Load a WAV, FLAC, AIFF, OGG or MP3 file"))
+            row.addWidget(self._loader("Load a WAV, FLAC, AIFF, OGG or MP3 file, or a shipped recording"))
             if asset is not None and (isinstance(source, Partials) or source.kind == "noise"):
                 row.addWidget(Pill("Clear", "link", self._clear, "Go on without the recording"))
         box.addLayout(row)
@@ -189,10 +191,17 @@ class Material(QWidget):
             menu.addAction(name, lambda c=curve, n=name: self._change(f"travel: {n.lower()}", curve=c, scan="travel"))
         menu.exec(near.mapToGlobal(near.rect().bottomLeft()))
 
-    def _load(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Load a recording", "", FILES)
-        if path:
-            self.importing.load(self.layer, Path(path))
+    def _loader(self, says: str) -> Pill:
+        pill = Pill("Load…", "small", None, says)
+        pill.clicked.connect(lambda: self.offer(pill))
+        return pill
+
+    def offer(self, near: QWidget) -> QMenu:
+        """Opens the list of what can be loaded, under a widget."""
+        menu = load_menu(self, self.session, self.layer, self.importing)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(near.mapToGlobal(near.rect().bottomLeft()))
+        return menu
 
     def _find(self) -> None:
         path = QFileDialog.getExistingDirectory(self, "Look for the recording in a folder")

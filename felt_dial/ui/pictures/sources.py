@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtCore import QLineF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
@@ -50,11 +50,27 @@ def draw_missing(well: Well, painter: QPainter, box: QRectF, asset: Asset | None
 
 
 class SourcePicture(Well):
-    """A picture of one layer's source."""
+    """A picture of one layer's source; a large one that has nothing to show is a button, which asks for a recording."""
+
+    load_asked = Signal()
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
         super().__init__(session, shade, path, "tempo")
         self.layer, self.large = path.split(".")[1], large
+        if large and self.empty:
+            self.setCursor(Qt.CursorShape.PointingHandCursor)
+            self.setToolTip("Click to load a recording, or drop a file here")
+
+    @property
+    def empty(self) -> bool:
+        """True for a source that plays nothing without a recording, and has none."""
+        return bool(self.source.needs_matter) and self.source.asset is None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.large and self.empty:
+            self.load_asked.emit()
+        else:
+            super().mousePressEvent(event)
 
     @property
     def source(self) -> Any:

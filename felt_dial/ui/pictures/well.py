@@ -149,14 +149,7 @@ class Well(QWidget):
         except GONE:
             return
         if key != self._cached_for or self._cache is None:
-            ratio = self.devicePixelRatioF()
-            self._cache = QPixmap(self.size() * ratio)
-            self._cache.setDevicePixelRatio(ratio)
-            self._cache.fill(colour("cloth"))
-            painter = QPainter(self._cache)
-            draw_ground(painter, QRectF(self.rect()))
-            self.draw(painter, self.box())
-            painter.end()
+            self._cache = self.still(self.devicePixelRatioF())
             self._cached_for = key
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._cache)
@@ -168,6 +161,17 @@ class Well(QWidget):
             painter.setPen(pen)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 4, 4)
+
+    def still(self, ratio: float) -> QPixmap:
+        """The still part on its ground, `ratio` pixels to the point."""
+        pixmap = QPixmap(self.size() * ratio)
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(colour("cloth"))
+        painter = QPainter(pixmap)
+        draw_ground(painter, QRectF(self.rect()))
+        self.draw(painter, self.box())
+        painter.end()
+        return pixmap
 
     def line_colour(self) -> QColor:
         """The light form of the owner's dye."""

@@ -24,9 +24,10 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.ways import arrivals, effect_name
-from felt_dial.ui.dials.chooser import Choosable, Chooser, offer
+from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
@@ -271,8 +272,7 @@ class Rack(TakesEffects):
 
     def menu(self) -> None:
         """Every effect there is, in groups."""
-        kinds = sorted(Effect.kinds.items(), key=lambda item: item[1].title)
-        what = [Choosable(kind, cls.group, cls.title, cls.about()) for kind, cls in kinds]
+        what = choosables(Effect, sorted(Effect.kinds, key=lambda kind: Effect.kinds[kind].title))
         self.chooser = offer(self, what, self.add, f"Add an effect to rack {self.rack}")
 
     def add(self, kind: str) -> None:

@@ -13,10 +13,11 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_layer_with_level, add_modulator
 from felt_dial.patch.module import Modulator, Source
 from felt_dial.sound.modules import new_layer
-from felt_dial.ui.dials.chooser import Choosable, Chooser, offer
+from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.scrolling import Scroller
+from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.patch.layer_row import ROW, Columns, LayerRow
@@ -220,11 +221,9 @@ class PatchPage(Page):
         self.session.edit(patch, f"add {key.upper()}", select=("modulator", key))
 
     def _modulator_menu(self) -> None:
-        kinds = [(kind, Modulator.kinds[kind]) for kind in Modulator.in_order()]
-        what = [Choosable(kind, "", cls.title, cls.about()) for kind, cls in kinds]
+        what = choosables(Modulator, Modulator.in_order())
         self.chooser = offer(self, what, self.add_modulator, "Add a modulator")
 
     def _layer_menu(self) -> None:
-        kinds = [(kind, Source.kinds[kind]) for kind in Source.in_order()]
-        what = [Choosable(kind, "", cls.title, cls.about()) for kind, cls in kinds]
+        what = choosables(Source, Source.in_order())
         self.chooser = offer(self, what, self.add_layer, "Add a layer that begins as")

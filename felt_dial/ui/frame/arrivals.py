@@ -1,0 +1,174 @@
+"""Files dropped on the window: where each would go is shown while it hovers, and it goes there when it is let go."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+from PySide6.QtCore import QMimeData, QPoint, QRect, QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from felt_dial.errors import FeltDialError
+from felt_dial.files import read_whole
+from felt_dial.live.midi_file import phrase_of
+from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.module import Source
+from felt_dial.patch.tuning import load_tuning
+from felt_dial.ui.dials.chooser import Chooser
+from felt_dial.ui.dials.specimen import choosables
+from felt_dial.ui.inspector.panel import Inspector
+from felt_dial.ui.pages.patch.layer_row import LayerRow
+from felt_dial.ui.pages.patch.page import PatchPage
+from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.fonts import body_font
+
+if TYPE_CHECKING:
+    from felt_dial.ui.frame.window import Window
+
+SUFFIX = ".feltbank"
+RECORDINGS = frozenset((".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3"))
+TUNINGS, PHRASES, PRESETS = frozenset((".scl", ".kbm")), frozenset((".mid", ".midi")), frozenset((".json",))
+BEGINS = ("sample", "grains", "partials", "table")
+"""What a recording can become where it is dropped on nothing that plays one."""
+
+
+class Landing(NamedTuple):
+    """Where a file would go: the words for it, the widget that it is dropped on, and the layer."""
+
+    says: str
+    over: QWidget
+    layer: str = ""
+
+
+class DropHint(QWidget):
+    """A ring around the place where a file would go, and what would become of it."""
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window)
+        self.says, self.ring = "", QRect()
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.hide()
+
+    def point(self, landing: Landing) -> None:
+        """Shows where a file would go."""
+        top = self.parentWidget() or self
+        ring = QRect(landing.over.mapTo(top, QPoint(0, 0)), landing.over.size())
+        if (landing.says, ring) != (self.says, self.ring) or self.isHidden():
+            self.says, self.ring = landing.says, ring
+            self.setGeometry(top.rect())
+            self.show()
+            self.raise_()
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        pen = QPen(dye("madder"), 2.2)
+        pen.setDashPattern([5, 3])
+        painter.setPen(pen)
+        painter.drawRoundedRect(QRectF(self.ring).adjusted(2, 2, -2, -2), 9, 9)
+        painter.setFont(body_font(14, 600))
+        wide = painter.fontMetrics().horizontalAdvance(self.says) + 28
+        card = QRectF(0, 0, wide, 32)
+        card.moveCenter(QRectF(self.ring).center())
+        card.moveLeft(min(max(card.left(), 8.0), max(self.width() - wide - 8.0, 8.0)))
+        painter.setPen(QPen(dye("madder"), 1.4))
+        painter.setBrush(colour("raised"))
+        painter.drawRoundedRect(card, 8, 8)
+        painter.setPen(colour("ink"))
+        painter.drawText(card, Qt.AlignmentFlag.AlignCenter, self.says)
+
+
+class Arrivals:
+    """Takes dropped files for the window."""
+
+    def __init__(self, window: Window) -> None:
+        self.window, self.session = window, window.session
+        self.hint = DropHint(window)
+        self.chooser: Chooser | None = None
+
+    def files(self, data: QMimeData) -> list[Path]:
+        """The files of a drag that are on this machine."""
+        return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+
+    def landing(self, path: Path, at: QPoint) -> Landing:
+        """Where a file would go that is let go at a place of the window."""
+        kind, stack = path.suffix.lower(), self.window.stack
+        if kind == SUFFIX:
+            return Landing(f"Import the bank {path.stem}", stack)
+        if kind in PRESETS:
+            return Landing(f"Open the preset {path.stem}", self.window.header.preset)
+        if kind in TUNINGS:
+            return Landing(f"Tune the patch by {path.name}", stack)
+        if kind in PHRASES:
+            return Landing(f"Play {path.name} as the phrase", self.window.strip)
+        if kind in RECORDINGS:
+            return self._for_recording(path, at)
+        return Landing(f"{path.name} is nothing that can be taken in", stack)
+
+    def _for_recording(self, path: Path, at: QPoint) -> Landing:
+        patch, over = self.session.patch, self.window.childAt(at)
+        while over is not None and not isinstance(over, LayerRow | Inspector):
+            over = over.parentWidget()
+        layer = ""
+        if isinstance(over, LayerRow):
+            layer = over.key
+        elif isinstance(over, Inspector) and self.session.selection[1] in patch.layers:
+            layer = self.session.selection[1]
+        if layer and over is not None:
+            return Landing(f"{path.name} into layer {layer.upper()}", over, layer)
+        shown = self.window.patch_page.scroller if self.window.shown == PatchPage.title else self.window.stack
+        return Landing(f"{path.name} as a new layer", shown)
+
+    def _plays(self, source: Source) -> bool:
+        return "asset" in type(source).model_fields
+
+    def take(self, files: list[Path], at: QPoint) -> None:
+        """Takes in what was let go at a place of the window, one file after the other; of recordings the first."""
+        self.hint.hide()
+        recordings = [path for path in files if path.suffix.lower() in RECORDINGS]
+        for path in [path for path in files if path not in recordings] + recordings[:1]:
+            self._take(path, at)
+        if len(recordings) > 1:
+            self.session.say(f"Only {recordings[0].name} is taken: recordings come one at a time.")
+
+    def _take(self, path: Path, at: QPoint) -> None:
+        kind = path.suffix.lower()
+        try:
+            if kind == SUFFIX:
+                self.window.import_bank(path)
+            elif kind in PRESETS:
+                self.session.open_patch(read_patch(read_whole(path), f"“{path.name}”"))
+                self.session.say(f"Opened {path.name}; it is in no bank until it is saved.")
+            elif kind in TUNINGS:
+                self._tune(path)
+            elif kind in PHRASES:
+                phrase = phrase_of(path)
+                self.session.add_phrase(phrase)
+                self.session.say(f"{path.name} plays: {len(phrase.notes)} notes, {phrase.beats:.0f} beats.")
+            elif kind in RECORDINGS:
+                self._load(path, at)
+            else:
+                known = "recordings, banks, presets, scales (.scl, .kbm) and MIDI files"
+                self.session.say(f"{path.name} was left alone: the window takes {known}.", problem=True)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+
+    def _tune(self, path: Path) -> None:
+        tuning = load_tuning(path, self.session.patch.tuning)
+        self.session.edit(self.session.patch.model_copy(update={"tuning": tuning}), f"tune by {path.name}")
+        self.session.say(f"The patch is tuned by {path.name}.")
+
+    def _load(self, path: Path, at: QPoint) -> None:
+        layer = self._for_recording(path, at).layer
+        importing = self.window.patch_page.inspector.importing
+        if layer and self._plays(self.session.patch.layers[layer].source):
+            importing.load(layer, path)
+            return
+        what = choosables(Source, BEGINS)
+        title = f"Layer {layer.upper()} plays it as" if layer else "A new layer plays it as"
+        self.chooser = Chooser(self.window, what, partial(importing.load, layer, path), title)
+        self.chooser.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.chooser.open_over(self.window, at)
