@@ -7,7 +7,9 @@ MPE configuration message (MIDI Association, M1-100-UM); without it all channels
 from __future__ import annotations
 
 import contextlib
+import sys
 from collections import deque
+from pathlib import Path
 from typing import Any, NamedTuple
 
 from felt_dial.errors import FeltDialError
@@ -45,6 +47,8 @@ class Controller(NamedTuple):
     real: bool
 
 
+SEQUENCER = Path("/dev/snd/seq")
+"""What ALSA speaks MIDI through."""
 NO_MIDI = "MIDI needs the package python-rtmidi, which is not installed"
 
 
@@ -56,6 +60,8 @@ def list_controllers() -> list[Controller]:
     except ImportError:
         return [Controller(NONE, f"None ({NO_MIDI})", True), simulated]
     found = [Controller(NONE, "None", True)]
+    if sys.platform == "linux" and not SEQUENCER.exists():  # asking would only make the library complain
+        return [*found, simulated]
     with contextlib.suppress(rtmidi.RtMidiError):
         found += [Controller(name, name, True) for name in rtmidi.MidiIn().get_ports()]
     return [*found, simulated]

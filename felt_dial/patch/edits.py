@@ -451,7 +451,7 @@ def beside(steps: list[str]) -> str:
 def place_name(patch: Patch, path: str) -> tuple[str, str]:
     """Where a parameter is and what it is called: `("A", "Cutoff")`, `("Delay", "Wet")`."""
     steps = path.split(".")
-    label = target_param(patch, path).label
+    label = (target_param if steps[0] == "threads" else param_at)(patch, path).label
     if steps[0] == "layers":
         return steps[1].upper(), f"{label}{beside(steps)}"
     if steps[0] == "buses":

@@ -27,12 +27,11 @@ from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.change import Change, values_changed
-from felt_dial.patch.edits import add_layer, beside
+from felt_dial.patch.edits import add_layer, place_name
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, outline, param_at, value_at, without_solo
 from felt_dial.patch.units import Value, number
-from felt_dial.patch.ways import effect_name
 from felt_dial.sound.matter.assets import words_of_missing
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import PHRASES, Phrase, phrase_for
@@ -233,19 +232,10 @@ class Session(QObject):
 
     def label_of(self, path: str) -> str:
         """A short name for a parameter in a sentence."""
-        steps = path.split(".")
-        label = param_at(self.patch, path).label
-        if steps[0] == "layers":
-            return f"{steps[1].upper()} {label}{beside(steps)}"
-        if steps[0] == "buses":
-            return f"Bus {steps[1]} {label}{beside(steps)}"
-        if steps[0] == "modulators":
-            return f"{steps[1].upper()} {label}"
-        if steps[0] == "macros":
-            return self.patch.macros[steps[1]].name or f"Macro {steps[1][1:]}"
-        if steps[0] == "racks":
-            return f"{effect_name(self.patch, steps[1], steps[2])} {label}"
-        return label
+        if path.startswith("threads."):
+            return param_at(self.patch, path).label
+        where, label = place_name(self.patch, path)
+        return label if where == "Patch" or path.startswith("macros.") else f"{where} {label}"
 
     def undo(self) -> None:
         """Takes back the last step."""

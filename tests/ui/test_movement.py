@@ -225,7 +225,7 @@ def test_threads_that_meet_and_hit_the_end_are_said_in_red(desk: Desk) -> None:
     desk.window.show_page("Threads")
     desk.window.threads.view.choose(key)
     QApplication.processEvents()
-    texts = [label.text() for label in desk.window.threads.card.meeting.findChildren(type(desk.window.said.text))]
+    texts = [label.text() for label in desk.window.threads.card.findChildren(type(desk.window.said.text))]
     assert any("Together they reach" in text and "stop at the top" in text for text in texts), texts
 
 
@@ -243,7 +243,7 @@ def test_a_macro_has_a_range_a_default_and_a_list_that_can_be_typed_and_put_in_o
     depth.take("+5 st")
     assert session.patch.threads[depth.key].depth == 5.0
     first = [key for key, thread in session.patch.threads.items() if thread.source == "m1"]
-    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "Up"), Qt.MouseButton.LeftButton)
+    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "Up" and p.isEnabled()), Qt.MouseButton.LeftButton)
     assert [key for key, thread in session.patch.threads.items() if thread.source == "m1"] == first[::-1]
 
 

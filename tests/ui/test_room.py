@@ -13,6 +13,7 @@ from felt_dial.bank.places import load_settings
 from felt_dial.patch.edits import threads_on
 from felt_dial.ui.dials.controls import Meter, SwitchPill
 from felt_dial.ui.dials.param_control import ParamControl
+from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.slider import Slider
 from felt_dial.ui.pages.patch.layer_row import ROOM_FOR_FINE, LayerRow, columns
 from felt_dial.ui.theme.colours import LAYER_DYES, layer_dye
@@ -215,7 +216,7 @@ def test_a_scroll_stays_a_scroll_until_the_pointer_moves(desk: Desk) -> None:
     session.select("source", "a")
     QTest.qWait(50)
     inspector = desk.window.patch_page.inspector
-    (scroller,) = [s for s in inspector.findChildren(QWidget) if hasattr(s, "bar")]
+    (scroller,) = inspector.findChildren(Scroller)
     view = scroller.viewport()
     assert scroller.bar.maximum() > 100
     dials = [_in(d, view) for d in inspector.findChildren(ParamControl) if d.isVisible()]

@@ -78,6 +78,8 @@ class Entry(QLineEdit):
         except FeltDialError as wrong:
             self._mark(str(wrong))
             return
+        except KeyError:  # what it was opened for is not there any more
+            pass
         self._close()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QComboBox, QScrollArea, QWidget
+from PySide6.QtWidgets import QComboBox, QScrollArea, QScrollBar, QWidget
 
 STILL = 3
 """Pixels that a resting hand may move."""
@@ -22,7 +22,12 @@ class Scroller(QScrollArea):
         never = Qt.ScrollBarPolicy.ScrollBarAlwaysOff
         (self.setVerticalScrollBarPolicy if sideways else self.setHorizontalScrollBarPolicy)(never)
         self.setWidget(body)
-        self.bar = self.horizontalScrollBar() if sideways else self.verticalScrollBar()
+        self._sideways = sideways
+
+    @property
+    def bar(self) -> QScrollBar:
+        """The bar that has something to do; asked for each time, since the toolkit may replace it."""
+        return self.horizontalScrollBar() if self._sideways else self.verticalScrollBar()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         super().wheelEvent(event)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
@@ -49,6 +49,8 @@ def paint_tag(painter: QPainter, centre: QPointF, radius: float, patch: Patch, k
 
 class Tag(QWidget):
     """The tag of one mover; one that stands in a list which comes and goes is not `carried`."""
+
+    chosen = Signal(str)
 
     def __init__(self, session: Session, key: str, radius: int = 11, carried: bool = True) -> None:
         super().__init__()
@@ -111,6 +113,7 @@ class Tag(QWidget):
         patch = self.session.patch
         part = "modulator" if self.key in patch.modulators else "macro" if self.key in patch.macros else "player"
         self.session.select(part, self.key)
+        self.chosen.emit(self.key)
 
     def enterEvent(self, event: object) -> None:
         self.session.hovered.emit(self.key)

@@ -171,6 +171,8 @@ class Window(QMainWindow):
         self.settings_sheet.controller_asked.connect(self.show_controller)
         self.settings_sheet.keyboard_chosen.connect(self._fold_keyboard)
         self.strip.pattern_asked.connect(self.show_pattern)
+        for macro in self.strip.macros:
+            macro.tag.chosen.connect(self.show_macro)
         self.strip.fold_asked.connect(self.fold_keyboard)
         session.said.connect(self.said.say)
         session.asked.connect(lambda text, answers: self.said.say(text, True, answers))
@@ -386,6 +388,13 @@ class Window(QMainWindow):
             self._body.insertWidget(2, analyser)
         analyser.lay_out()
         analyser.show()
+
+    def show_macro(self, key: str) -> None:
+        """What a macro moves: in the table of threads where that is open, else in the inspector."""
+        if self.shown == ThreadsPage.title:
+            self.threads.search.setText(key.upper())
+        else:
+            self.show_page(PatchPage.title)
 
     def show_pattern(self) -> None:
         """The pattern player in the inspector."""

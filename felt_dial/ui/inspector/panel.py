@@ -8,9 +8,9 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from, threads_on
-from felt_dial.patch.params import Choice, Param
-from felt_dial.patch.patch import bus_layers, param_at, path_exists, put
+from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from
+from felt_dial.patch.params import Choice
+from felt_dial.patch.patch import bus_layers, param_at, put
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.sound.sources.core.unison import Unison
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
@@ -70,6 +70,7 @@ class Inspector(Card):
         self.body.setSpacing(5)
         outer.addWidget(Scroller(body))
         self.threads = ThreadList(session)
+        self.threads.all_asked.connect(lambda: session.focus(""))
         self.hand = UnderHand(self, lambda: self._laid_for != self._layout_key(), self.rebuild)
         self.importing = Importing(session)
         session.selected.connect(self.rebuild)
@@ -393,12 +394,12 @@ class Inspector(Card):
             listed = threads_from(patch, key)
             shaped = [k.upper() for k, layer in patch.layers.items() if layer.contour == key]
             level = f" the level of {', '.join(shaped)}" if shaped else ""
-            self.threads.show_threads(f"{tag_text(key)} moves{level}", list(listed), True)
+            self.threads.show_threads(f"{tag_text(key)} moves{level}", list(listed), "to")
             return
-        if not path_exists(patch, path) or path.startswith("threads."):
-            path = f"layers.{key}.filter.cutoff" if key in patch.layers else ""
-        param = param_at(patch, path) if path and path_exists(patch, path) else None
-        if isinstance(param, Param) and param.movable:
-            self.threads.show_threads(f"Threads on {self.session.label_of(path)}", list(threads_on(patch, path)), False)
+        if key in patch.layers:
+            owners = [f"layers.{key}."] + ([f"modulators.{patch.layers[key].contour}."] if part == "level" else [])
+            name = f"layer {key.upper()}"
         else:
-            self.threads.hide()
+            owners = [f"buses.{key}."] if part == "bus" else [f"modulators.{key}."]
+            name = f"bus {key}" if part == "bus" else tag_text(key)
+        self.threads.show_on(name, owners, path)

@@ -11,12 +11,14 @@ from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import drawn_at
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.sound.control.curve import Curve
-from felt_dial.sound.control.lfo import lfo_value
+from felt_dial.sound.control.lfo import as_drawn, lfo_value
 from felt_dial.ui.pictures.well import Well, draw_curve, draws, mover_row, shade_loop
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 
 NEAR = 12.0
+QUARTERS = 4
+"""Fields of the grid of an LFO, across and up."""
 
 
 class LineEditor(Well):
@@ -88,9 +90,10 @@ class LineEditor(Well):
         count = self.columns()
         return round(across * count) / count if count else across
 
-    def _near(self, point: QPointF) -> int:
+    def _near(self, point: QPointF, rows: Rows | None = None) -> int:
+        """The point of a drawing that is near a place, −1 where none is."""
         box = self.box()
-        away = [(self.spot(box, row) - point).manhattanLength() for row in self.rows]
+        away = [(self.spot(box, row) - point).manhattanLength() for row in rows or self.rows]
         nearest = int(np.argmin(away))
         return nearest if away[nearest] <= NEAR else -1
 
@@ -226,6 +229,41 @@ class LinePicture(LineEditor):
     def editable(self) -> bool:
         return self.large and not self._formula()
 
+    def _draw_on(self, merge: str) -> None:
+        """A ready wave becomes a drawing of the same wave."""
+        shape, path = self._formula(), self.path.rpartition(".")[0]
+        values = {f"{path}.shape": "drawn", self.path: as_drawn(shape)}
+        self.session.set_all(values, f"draw on the {shape} of {self.mover.upper()}", merge)
+        self.session.say(f"{self.mover.upper()} goes by its drawing now, which begins as its wave did.")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if not (self.large and self._formula()):  # else the hand may begin to draw
+            super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.large and self._formula() and event.buttons():
+            rows = as_drawn(self._formula())
+            self.chosen = self._near(event.position(), rows)
+            self._drag = (self.chosen, event.position(), rows)
+            self._draw_on(f"{'drag' if self.chosen >= 0 else 'bend'} {self.path}")
+        super().mouseMoveEvent(event)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.large and self._formula():
+            self._draw_on(f"draw {self.path}")
+        super().mouseDoubleClickEvent(event)
+
+    def draw_grid(self, painter: QPainter, box: QRectF) -> None:
+        if self.columns():
+            super().draw_grid(painter, box)
+            return
+        pen = QPen(colour("chalk_soft").darker(190), 1)
+        painter.setPen(pen)
+        for n in range(1, QUARTERS):
+            x, y = box.left() + n / QUARTERS * box.width(), box.top() + n / QUARTERS * box.height()
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+
     def columns(self) -> int:
         modulator = self.modulator
         return int(modulator.grid) if isinstance(modulator, Curve) and modulator.snap == "on" else 0
@@ -253,6 +291,8 @@ class LinePicture(LineEditor):
             return
         turns = np.linspace(0, 1, 361)
         y = lfo_value(self._formula() or "drawn", turns + start, self.rows)
+        if self.large:
+            self.draw_grid(painter, box)
         draw_curve(painter, box, turns, 0.5 + 0.46 * y, self.line_colour(), floor=0.5)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:

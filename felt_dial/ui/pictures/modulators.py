@@ -14,11 +14,14 @@ from felt_dial.sound.control.chance import Chance, chance_line
 from felt_dial.sound.control.core.line import slope
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.sizes import TICK
-from felt_dial.ui.pictures.well import Well, draw_curve, draws, mover_row, shade_loop
+from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draws, mover_row, shade_loop
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
 
+STAGES = ("delay", "attack", "hold", "decay", "release")
+ASIDE = 13.0
+"""Pixels by which the point of a hold of no length stands beside that of the attack."""
 SUSTAINED = 0.2
 """Part of the width that stands for the time the key is held."""
 
@@ -37,12 +40,17 @@ def _warp(seconds: float) -> float:
     return 0.0 if seconds <= 0 else 0.04 + float(seconds) ** 0.5
 
 
+def _unwarped(width: float) -> float:
+    """Seconds of a stage by its width."""
+    return max(width - 0.04, 0.0) ** 2
+
+
 @draws("envelope")
 class EnvelopePicture(Well):
     """An envelope; `large` is the editor with its points.
 
     Stages are as wide as the square root of their time, so that a 2 ms attack and a 3 s release
-    are both seen; within a stage time runs evenly.
+    are both seen; within a stage time runs evenly. The scale stays as it is while a point is dragged.
     """
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
@@ -50,11 +58,16 @@ class EnvelopePicture(Well):
         super().__init__(session, shade, path, "tempo")
         self.mover, self.large = key, large
         self._drag: tuple[str, QPointF, Envelope, float] | None = None
-        self._grabbed = ""
+        self._grabbed = self._near = ""
+        self._scale = 0.0
+        self.below = BELOW if large else 0
         self.setAccessibleName(f"Envelope {key.upper()}")
         if large:
-            self.setToolTip("Drag a point; drag a slope between two points to bend it")
+            self.setToolTip(
+                "Drag a point; drag a slope between two points to bend it; double-click sets back what it says"
+            )
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            self.setMouseTracking(True)
 
     @property
     def envelope(self) -> Envelope:
@@ -70,7 +83,7 @@ class EnvelopePicture(Well):
         return param.resolve(self.envelope.get(name), self.session.patch.number("tempo"))
 
     def key(self) -> object:
-        return self.envelope, self.session.patch.tempo
+        return self.envelope, self.session.patch.tempo, self._scale
 
     def live(self) -> object:
         row = mover_row(self.session, self.mover)
@@ -80,13 +93,16 @@ class EnvelopePicture(Well):
 
     def stages(self) -> list[tuple[str, float, float]]:
         """Name, width and time of every stage, the held one between decay and release."""
-        times = [(name, self.seconds(name)) for name in ("delay", "attack", "hold", "decay", "release")]
+        times = [(name, self.seconds(name)) for name in STAGES]
         widths = [_warp(time) for _, time in times]
-        total = sum(widths) or 1.0
-        scale = (1 - SUSTAINED) / max(total, 0.9 if self.large else 0.5)
+        scale = self._scale or self._fitting(sum(widths))
         found = [(name, width * scale, time) for (name, time), width in zip(times, widths, strict=True)]
         found.insert(4, ("sustain", SUSTAINED, 0.0))
         return found
+
+    def _fitting(self, total: float) -> float:
+        """What makes parts of the box of widths that come to `total`."""
+        return (1 - SUSTAINED) / max(total, 0.9 if self.large else 0.5)
 
     def line(self) -> tuple[np.ndarray, np.ndarray]:
         """The envelope as it is drawn: places and levels, 0 to 1."""
@@ -153,11 +169,30 @@ class EnvelopePicture(Well):
             painter.setPen(colour("chalk_soft"))
             middle = QRectF(box.left() + held.x * box.width(), box.top(), SUSTAINED * box.width(), 14)
             painter.drawText(middle, Qt.AlignmentFlag.AlignCenter, "held")
+            self._draw_times(painter, box)
+
+    def _draw_times(self, painter: QPainter, box: QRectF) -> None:
+        """How long each stage lasts, under it, between marks at its ends."""
+        at = 0.0
+        for name, width, _ in self.stages():
+            left, right = (box.left() + place * box.width() for place in (at, at + width))
+            at += width
+            if name == "sustain" or width <= 0:
+                continue
+            painter.setPen(QPen(colour("chalk_soft"), 1))
+            for x in (left, right):
+                painter.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() + 4))
+            text = Envelope.params[name].write(self.envelope.get(name))
+            if painter.fontMetrics().horizontalAdvance(text) <= right - left:
+                place = QRectF(left, box.bottom() + 2, right - left, BELOW + 3)
+                painter.drawText(place, Qt.AlignmentFlag.AlignCenter, text)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         if self.large:
             for handle in self.handles():
                 self._paint_handle(painter, box, handle)
+            if what := self._grabbed or self._near:
+                self._say(painter, box, what)
         live = self.seen_now
         if not isinstance(live, tuple):
             return
@@ -177,8 +212,35 @@ class EnvelopePicture(Well):
                 return
             at += width
 
+    def says(self, what: str) -> list[str]:
+        """What a point or a slope says: the parameters that a drag of it moves."""
+        return ["decay", "sustain"] if what == "decay" else [what]
+
+    def _say(self, painter: QPainter, box: QRectF, what: str) -> None:
+        """What the hand is on, and its values."""
+        e = self.envelope
+        words = [f"{e.params[name].label} {e.params[name].write(e.get(name))}" for name in self.says(what)]
+        text = ", ".join(words)
+        painter.setFont(body_font(12, 600))
+        wide = painter.fontMetrics().horizontalAdvance(text) + 10
+        handle = next((h for h in self.handles() if h.time == what), None)
+        centre = QPointF(box.center().x(), box.top()) if handle is None else self._centre(box, handle)
+        card = QRectF(min(max(centre.x() - wide / 2, box.left()), box.right() - wide), 0, wide, 18)
+        card.moveTop(centre.y() - 28 if centre.y() - 28 >= box.top() else centre.y() + 9)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("well"))
+        painter.drawRoundedRect(card, 4, 4)
+        painter.setPen(colour("chalk"))
+        painter.drawText(card, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _centre(self, box: QRectF, handle: Handle) -> QPointF:
+        """Where a point is; that of a hold of no length stands a little aside, so that both can be taken."""
+        x = box.left() + handle.x * box.width()
+        aside = ASIDE if handle.time == "hold" and self.seconds("hold") <= 0 else 0.0
+        return QPointF(min(x + aside, box.right()), box.bottom() - handle.y * box.height())
+
     def _paint_handle(self, painter: QPainter, box: QRectF, handle: Handle) -> None:
-        centre = QPointF(box.left() + handle.x * box.width(), box.bottom() - handle.y * box.height())
+        centre = self._centre(box, handle)
         grabbed = handle.time == self._grabbed
         painter.setPen(QPen(self.line_colour() if not grabbed else colour("chalk"), 1.6))
         painter.setBrush(colour("well") if not grabbed else self.line_colour())
@@ -191,9 +253,8 @@ class EnvelopePicture(Well):
         box = self.box()
         near, best = "", 13.0
         for handle in self.handles():
-            centre = QPointF(box.left() + handle.x * box.width(), box.bottom() - handle.y * box.height())
-            away = (centre - at).manhattanLength()
-            if away <= best:
+            away = (self._centre(box, handle) - at).manhattanLength()
+            if away < best:
                 near, best = handle.time, away
         if near:
             return near
@@ -212,11 +273,16 @@ class EnvelopePicture(Well):
         self._grabbed = self._under(event.position())
         if self._grabbed:
             time = 0.0 if self._grabbed.endswith("_bend") else self.seconds(self._grabbed)
+            self._scale = self._fitting(sum(_warp(self.seconds(name)) for name in STAGES))
             self._drag = (self._grabbed, event.position(), self.envelope, time)
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag is None:
+            near = self._under(event.position()) if self.large else ""
+            if near != self._near:
+                self._near = near
+                self.update()
             return
         what, start, before, start_time = self._drag
         way = event.position() - start
@@ -226,8 +292,7 @@ class EnvelopePicture(Well):
             changes = {what: min(max(before.number(what) + sign * 2 * up, -1.0), 1.0)}
         else:
             param = Envelope.param_of(what)
-            root = max(start_time**0.5 + 1.8 * across, 0.0)
-            changes = {what: min(root**2, param.high)}
+            changes = {what: min(_unwarped(_warp(start_time) + across / self._scale), param.high)}
             if what == "decay":
                 changes["sustain"] = min(max(float(before.sustain) + up, 0.0), 1.0)
         values = {f"modulators.{self.mover}.{name}": value for name, value in changes.items()}
@@ -239,14 +304,19 @@ class EnvelopePicture(Well):
         if not self.large:
             event.ignore()
             return
-        self._drag, self._grabbed = None, ""
+        self._drag, self._grabbed, self._scale = None, "", 0.0
         self.session.history.settle()
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         what = self._under(event.position()) if self.large else ""
         if what:
-            self.session.set(f"modulators.{self.mover}.{what}", Envelope.params[what].default)
+            values = {f"modulators.{self.mover}.{name}": Envelope.params[name].default for name in self.says(what)}
+            self.session.set_all(values, f"set back {self.mover.upper()} {Envelope.params[what].label}")
+
+    def leaveEvent(self, event: object) -> None:
+        self._near = ""
+        self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         names = [handle.time for handle in self.handles()]

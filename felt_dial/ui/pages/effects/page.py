@@ -11,7 +11,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import remove_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import Choice
-from felt_dial.patch.patch import path_exists, sounding
+from felt_dial.patch.patch import sounding
 from felt_dial.patch.ways import effect_name
 from felt_dial.sound.effects.equaliser import BANDS
 from felt_dial.sound.effects.equaliser import Equaliser as Banded
@@ -63,6 +63,7 @@ class EffectsPage(Page):
         session.selected.connect(self._show)
         session.watch(self._follow, "racks", "threads", "rack2", "layers.*.out", "buses.*.out")
         session.focused.connect(lambda _: self._list_threads())
+        self.threads.all_asked.connect(lambda: session.focus(""))
         self.rebuild()
 
     def opened(self, seen: bool) -> None:
@@ -223,10 +224,7 @@ class EffectsPage(Page):
             self._show()
 
     def _list_threads(self) -> None:
-        rack, key, path = self.session.rack, self.session.effect, self.session.focus_path
-        if key not in self.session.patch.racks[rack]:
-            return
-        on = [k for k, t in self.session.patch.threads.items() if t.target.startswith(f"racks.{rack}.{key}.")]
-        if path.startswith(f"racks.{rack}.{key}.") and path_exists(self.session.patch, path):
-            on = [k for k in on if self.session.patch.threads[k].target == path] or on
-        self.threads.show_threads("Threads on this effect", on, by_target=False)
+        rack, key = self.session.rack, self.session.effect
+        if key in self.session.patch.racks[rack]:
+            name = effect_name(self.session.patch, rack, key)
+            self.threads.show_on(name, [f"racks.{rack}.{key}."], self.session.focus_path)

@@ -12,7 +12,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import place_name, reach_of_all, set_thread, sew, threads_on
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import Patch, depth_of, movers, slots, target_param
-from felt_dial.ui.dials.controls import Pill, open_menu, text_label
+from felt_dial.ui.dials.controls import Pill, open_menu, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.param_control import ParamControl
@@ -46,6 +46,7 @@ class ThreadCard(Card):
         self.session, self.view = session, view
         self.key = ""
         self._laid_out_for: tuple[Any, ...] = ()
+        self.reaches: QLabel | None = None
         self.setFixedWidth(WIDTH)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(4, 8, 4, 6)
@@ -66,16 +67,14 @@ class ThreadCard(Card):
         thread = patch.threads.get(self.key)
         where = thread and (thread.source, thread.target, thread.scaled, thread.by, thread.reading, thread.on)
         others = [(k, t.depth, t.on) for k, t in threads_on(patch, thread.target).items()] if thread else []
-        wanted = (self.key, where, others, thread and reach_of_all(patch, thread.target), movers(patch))
-        if wanted == self._laid_out_for:
-            return
+        wanted = (self.key, where, others, movers(patch))
         focus = self.window().focusWidget() if self.window() else None
-        if isinstance(focus, ParamControl) and self.isAncestorOf(focus) and self._laid_out_for and thread:
-            same = self._laid_out_for[:2] == wanted[:2]
-            if same:
-                self._meeting()
-                return
+        turned = isinstance(focus, ParamControl) and self.isAncestorOf(focus) and self._laid_out_for[:2] == wanted[:2]
+        if wanted == self._laid_out_for or (turned and thread):
+            self._tell_reach()
+            return
         self._laid_out_for = wanted
+        self.reaches = None
         clear(self.body)
         if thread is not None:
             self._lay_out(patch)
@@ -117,10 +116,6 @@ class ThreadCard(Card):
         row.addWidget(box, 1)
         self.body.addLayout(row)
         self.body.addWidget(SewnLine())
-        self.meeting = QWidget()
-        self.meeting_rows = QVBoxLayout(self.meeting)
-        self.meeting_rows.setContentsMargins(0, 0, 0, 0)
-        self.body.addWidget(self.meeting)
         self._meeting()
         buttons = QHBoxLayout()
         buttons.setSpacing(5)
@@ -134,33 +129,36 @@ class ThreadCard(Card):
     def _meeting(self) -> None:
         """What else moves the same dial, and where all of it reaches together."""
         patch = self.session.patch
-        thread = patch.threads[self.key]
-        layout = self.meeting_rows
-        clear(layout)
-        others = {k: t for k, t in threads_on(patch, thread.target).items() if k != self.key}
-        name = " ".join(place_name(patch, thread.target))
+        target = patch.threads[self.key].target
+        others = {k: t for k, t in threads_on(patch, target).items() if k != self.key}
         if others:
-            layout.addWidget(text_label(f"Also on {name}"))
+            self.body.addWidget(text_label(f"Also on {' '.join(place_name(patch, target))}"))
             row = QHBoxLayout()
             for other in list(others.values())[:4]:
                 row.addWidget(Tag(self.session, other.source, 10, carried=False))
                 row.addWidget(text_label(depth_of(patch, other).unit.write_signed(float(other.depth)), "value"))
             row.addStretch()
-            layout.addLayout(row)
+            self.body.addLayout(row)
+        self.reaches = text_label("", "small")
+        self.body.addWidget(self.reaches)
+        self._tell_reach()
+
+    def _tell_reach(self) -> None:
+        """Where everything on the dial reaches, in a sentence."""
+        patch, thread = self.session.patch, self.session.patch.threads.get(self.key)
+        if thread is None or self.reaches is None:
+            return
         low, high, stopped = reach_of_all(patch, thread.target)
-        param = target_param(patch, thread.target)
-        who = "Together they reach" if others else "It reaches"
-        ends = f"{who} {param.unit.write(low)} … {param.unit.write(high)}"
+        param, several = target_param(patch, thread.target), len(threads_on(patch, thread.target)) > 1
+        ends = (
+            f"{'Together they reach' if several else 'It reaches'} {param.unit.write(low)} … {param.unit.write(high)}"
+        )
         if stopped:
-            at = (
-                "both ends"
-                if low <= param.low and high >= param.high
-                else "the top"
-                if high >= param.high
-                else "the bottom"
-            )
-            ends += f", and stop at {at}." if others else f", and stops at {at}."
-        layout.addWidget(text_label(ends if stopped else ends + ".", "problem" if stopped else "small"))
+            both = low <= param.low and high >= param.high
+            at = "both ends" if both else "the top" if high >= param.high else "the bottom"
+            ends += f", and {'stop' if several else 'stops'} at {at}"
+        set_text(self.reaches, f"{ends}.")
+        set_part(self.reaches, "small problem" if stopped else "small")
 
     def _pills(self, path: str, name: str) -> None:
         thread = self.session.patch.threads[self.key]
@@ -180,6 +178,9 @@ class ThreadCard(Card):
         self.body.addLayout(row)
 
     def _change(self, **changes: object) -> None:
+        if self.key not in self.session.patch.threads:
+            self.follow()
+            return
         source = tag_text(self.session.patch.threads[self.key].source)
         says = f"thread of {source}: {', '.join(map(str, changes.values())) or 'nothing'}"
         self.session.try_edit(lambda: set_thread(self.session.patch, self.key, **changes), says)
