@@ -136,7 +136,7 @@ class Engine:
         trim = float(data["trim"])
         if self.sleep.goes_on(self.program, trim) and not (events or self.handing or self.audition.sounding):
             return self._sleep_on(data, begin)
-        self.program.output.ceiling = self.monitor.ceiling
+        self.program.output.ceiling, self.program.output.dry = self.monitor.ceiling, self.monitor.dry_share()
         out = self.program.block(events) if self.handing is None else self.handing.block(events)
         if self.handing is not None and self.handing.done:
             self.handing = None
@@ -187,6 +187,7 @@ class Engine:
         fresh.clock_tempo = self.program.clock_tempo
         was = self.program.output.tap
         fresh.output.tap.path, fresh.output.tap.alone = was.path, was.alone
+        fresh.output.dry = self.program.output.dry
         self.handing = HandOver(self.program, fresh, carry)
         self.program, self.generation = fresh, generation
 

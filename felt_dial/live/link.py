@@ -138,7 +138,7 @@ class EngineLink:
             self.tell(SetTap(path, alone))
 
     def listen(self, what: str, value: bool | float) -> None:
-        """Switches `limits` or `mono`, or lets `sweep` lift a frequency in Hz (0 for none), for the listener alone."""
+        """Switches `limits`, `mono` or `dry`, or lets `sweep` lift a frequency in Hz (0 for none), for the listener alone."""
         self.monitor[what] = value
         self.tell(SetMonitor(what, value))
 

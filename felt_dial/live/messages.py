@@ -47,7 +47,7 @@ class SetTap(NamedTuple):
 
 
 class SetMonitor(NamedTuple):
-    """For the listener alone: `limits`, `mono`, or the frequency of a `sweep`."""
+    """For the listener alone: `limits`, `mono`, `dry`, or the frequency of a `sweep`."""
 
     what: str
     value: bool | float

@@ -1,6 +1,7 @@
 """Monitor: what is done to the sound only for the one who listens, and never to what is rendered.
 
-A safety limiter, a mono check, and a sweep: a narrow lift at one frequency that finds a ringing tone.
+A safety limiter, a mono check, a sweep (a narrow lift at one frequency that finds a ringing tone), and the sound without
+its effects.
 """
 
 from __future__ import annotations
@@ -32,6 +33,8 @@ class Monitor:
     ----------
     limits, mono : bool
         Whether the safety limiter works, and whether both sides are summed.
+    dry : bool
+        Whether what goes into the racks is heard instead of what comes out of them.
     sweep : float
         Frequency in Hz that is lifted, 0 for none.
     held : float
@@ -41,6 +44,7 @@ class Monitor:
     def __init__(self, rate: float, frames: int) -> None:
         stage = Stage(rate, frames)
         self.limits, self.mono, self.sweep, self.held = True, False, 0.0, 0.0
+        self.dry = False
         self._rate = rate
         self._limiter = Limiter(gain=0.0, ceiling=CEILING_DB, release=RELEASE)
         self._control = self._still(self._limiter, frames)
@@ -52,7 +56,7 @@ class Monitor:
         self._limited = np.zeros((2, frames), np.float32)
         self._ramp = np.arange(1, frames + 1, dtype=np.float32) / frames
         self._whole: NDArray[np.float32] = np.ones(frames, np.float32)
-        self._share = {"limits": 1.0, "mono": 0.0, "sweep": 0.0}
+        self._share = {"limits": 1.0, "mono": 0.0, "sweep": 0.0, "dry": 0.0}
 
     @staticmethod
     def _still(module: Limiter | FilterEffect, frames: int) -> NDArray[np.float32]:
@@ -72,6 +76,10 @@ class Monitor:
         if was == now:
             return self._whole if on else None
         return np.asarray(was + (now - was) * self._ramp, np.float32)
+
+    def dry_share(self) -> NDArray[np.float32] | None:
+        """How much of the dry sound is heard in the next block, (frame,); None for nothing of it."""
+        return self._toward("dry", self.dry)
 
     def run(self, sound: NDArray[np.float32]) -> None:
         """Works on `sound`, float32 (2, frame), in place; what is switched fades over a block."""

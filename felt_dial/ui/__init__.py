@@ -1,6 +1,6 @@
 """The window.
 
-- `clipboard`: the one thing that was copied last, a layer, an effect or a drawing.
+- `clipboard`: the one thing that was copied last, a layer, a modulator, an effect or a drawing.
 - `controllers`: turned knobs move dials, are learned and forgotten; programs open presets.
 - `dials/`: Controls.
 - `frame/`: What stands around every page.

@@ -1,4 +1,4 @@
-"""The clipboard: the one thing that was copied last, a layer, an effect or a drawing."""
+"""The clipboard: the one thing that was copied last, a layer, a modulator, an effect or a drawing."""
 
 from __future__ import annotations
 
@@ -19,6 +19,11 @@ class Clipboard:
     def __init__(self) -> None:
         self._thing: object = None
         self._noun = ""
+
+    @property
+    def noun(self) -> str:
+        """What it holds: such as `layer`; empty where nothing was copied."""
+        return self._noun
 
     def put(self, noun: str, thing: object) -> None:
         """Keeps a thing, instead of the one before; `noun` is such as `layer`."""

@@ -27,10 +27,11 @@ from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.change import Change, values_changed
-from felt_dial.patch.edits import add_layer, place_name
+from felt_dial.patch.edits import add_layer, add_modulator, place_name
 from felt_dial.patch.history import History, Step
+from felt_dial.patch.module import Modulator
 from felt_dial.patch.parts import Layer
-from felt_dial.patch.patch import Patch, outline, param_at, value_at, without_solo
+from felt_dial.patch.patch import Patch, movers, outline, param_at, value_at, without_solo
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.matter.assets import words_of_missing
 from felt_dial.sound.modules import new_patch
@@ -203,6 +204,31 @@ class Session(QObject):
             self.say(str(wrong), problem=True)
             return
         self.try_edit(lambda: add_layer(self.patch, layer)[0], f"paste {layer.name or layer.source.title}")
+
+    def copy_modulator(self, key: str) -> None:
+        """Keeps a modulator to be pasted, into this patch or another."""
+        self.clipboard.put("modulator", self.patch.modulators[key])
+        self.say(f"Copied {key.upper()} {self.patch.modulators[key].name}.")
+
+    def paste_modulator(self) -> None:
+        """The copied modulator as a new one; what it reads and is not here is let go of."""
+        try:
+            self._add_modulator(self.clipboard.take("modulator", Modulator), "paste")
+        except FeltDialError as wrong:
+            self.say(str(wrong), problem=True)
+
+    def duplicate_modulator(self, key: str) -> None:
+        """One more modulator like this one, which moves nothing yet."""
+        try:
+            self._add_modulator(self.patch.modulators[key], "duplicate")
+        except FeltDialError as wrong:
+            self.say(str(wrong), problem=True)
+
+    def _add_modulator(self, modulator: Modulator, verb: str) -> None:
+        known = {*movers(self.patch), *modulator.places(self.patch.layers)}
+        gone = {field: "" for field in modulator.inputs if getattr(modulator, field) not in known}
+        patch, key = add_modulator(self.patch, modulator.model_copy(update=gone))
+        self.edit(patch, f"{verb} {modulator.name or modulator.title}", select=("modulator", key))
 
     def value(self, path: str) -> Value:
         """The value of a parameter."""
@@ -528,6 +554,16 @@ class Session(QObject):
         else:
             self.link.stop()
         self.transport.emit()
+
+    @property
+    def dry(self) -> bool:
+        """Whether the sound is heard without its effects; it is never saved or rendered so."""
+        return bool(self.link.monitor.get("dry"))
+
+    def hear_dry(self, on: bool) -> None:
+        """Leaves all effects out of what is heard, or lets them in again."""
+        self.link.listen("dry", on)
+        self.say("Heard without its effects: dry." if on else "Heard with its effects again.")
 
     def choose_phrase(self, phrase: str) -> None:
         """Another phrase, from its beginning."""

@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 from felt_dial.live import sleep
 from felt_dial.live.devices import SIMULATED
 from felt_dial.live.engine import Engine
-from felt_dial.live.messages import Hold, PlayPhrase
+from felt_dial.live.messages import Hold, PlayPhrase, SetMonitor
 from felt_dial.live.shared_memory import Shared
 from felt_dial.patch.documents.patch import read_patch
-from felt_dial.patch.edits import add_effect, add_modulator, sew
+from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.engine.program import Program
-from felt_dial.sound.modules import new_patch
+from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.playing.phrases import PHRASES
 
@@ -122,3 +122,34 @@ def test_a_freeze_that_sounds_stays_awake() -> None:
     for _ in range(1500):
         made.block()
     assert not made.sleep
+
+
+@pytest.mark.parametrize("second", ["rack", "out"])
+def test_dry_is_the_sound_without_its_effects_whatever_the_ways(second: str) -> None:
+    """Through rack 1, through rack 2 (into rack 1, or out), and direct; in and out of it without a step."""
+    plain = new_patch()
+    for where in ("rack2", "direct"):
+        plain, key = add_layer(plain, new_layer())
+        plain = with_value(plain, f"layers.{key}.out", where)
+    plain = with_value(plain, "rack2", second)
+    worked = add_effect(add_effect(plain, "1", Effect.kinds["drive"]())[0], "2", Effect.kinds["trim"](gain=-18.0))[0]
+    sounds = {}
+    for name, patch in (("plain", plain), ("dry", worked), ("wet", worked)):
+        made = engine(patch)
+        made.monitor.limits, made.monitor.dry = False, name == "dry"
+        made.shared.send(Event(0, ON, 57, 0.7))
+        sounds[name] = heard(made, 60)
+    away = [
+        np.abs(sounds["dry"][:, n + 512 :] - sounds["plain"][:, 512 : sounds["plain"].shape[1] - n]) for n in range(80)
+    ]
+    assert min(float(difference.max()) for difference in away) < 1e-5, "the same, as late as the racks are"
+    assert np.abs(sounds["wet"] - sounds["plain"]).max() > 0.05
+    made = engine(worked)
+    made.monitor.limits = False
+    made.shared.send(Event(0, ON, 57, 0.7))
+    parts = [heard(made, 60)]
+    for dry in (True, False):
+        made.hear(SetMonitor("dry", dry))
+        parts.append(heard(made, 40))
+    slopes = [np.abs(np.diff(part, axis=1)).max() for part in parts]
+    assert slopes[1] < 1.6 * max(slopes[0], np.abs(np.diff(sounds["plain"], axis=1)).max()), "it comes without a step"

@@ -55,9 +55,8 @@ def test_the_point_stays_under_the_pointer_and_the_scale_with_it(
     aside = 13 if name == "hold" else 0  # which stands aside while it has no length
     assert abs(moved.x() + aside - (start.x() + 18 * way)) <= 2, "the point is where the hand is"
     assert way * (editor.seconds(name) - before) > 0
-    assert {h.time: h.x for h in editor.handles() if h.x < others[name]} == {
-        k: x for k, x in others.items() if x < others[name]
-    }
+    still = [key for key, x in others.items() if x < others[name]]
+    assert all(h.x == others[h.time] for h in editor.handles() if h.time in still)
     QTest.mouseRelease(editor, LEFT, pos=start + QPoint(18, 0))
 
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QWidget
 from felt_dial.bank.places import load_settings
 from felt_dial.patch.edits import threads_on
 from felt_dial.ui.dials.controls import Meter, SwitchPill
+from felt_dial.ui.dials.focus import in_turn
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.slider import Slider
@@ -248,12 +249,12 @@ def test_tab_stays_in_an_open_sheet_and_small_windows_hold_it(desk: Desk, name: 
     QApplication.processEvents()
     assert desk.window.stack.rect().contains(sheet.geometry())
     seen = set()
-    for _ in range(2 * len(sheet.in_turn())):
+    for _ in range(2 * len(in_turn(sheet))):
         desk.keys(Qt.Key.Key_Tab)
         focus = QApplication.focusWidget()
         assert focus is not None and sheet.isAncestorOf(focus)
         seen.add(focus)
-    assert len(seen) == len(sheet.in_turn())
+    assert len(seen) == len(in_turn(sheet))
     desk.keys(Qt.Key.Key_Backtab, Qt.KeyboardModifier.ShiftModifier)
     assert sheet.isAncestorOf(QApplication.focusWidget())
     desk.keys(Qt.Key.Key_Escape)

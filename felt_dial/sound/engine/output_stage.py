@@ -36,6 +36,10 @@ class OutputStage:
         self.out = self.sums[RACK].out
         self.tap = Tap(before=np.zeros((2, frames), np.float32), after=np.zeros((2, frames), np.float32))
         self.before = 0.0
+        self.dry: NDArray[np.float32] | None = None
+        """How much of what goes into the racks is heard instead of what comes out of them, (frame,) from 0 to 1."""
+        self._plain, self._aside = (np.zeros((2, frames), np.float32) for _ in range(2))
+        self._plain_pads = {goes: Pad(LONGEST, frames) for goes in (RACK, RACK2)}
         self.ceiling = CEILING
         self._pads = {goes: Pad(LONGEST, frames) for goes in self.sums}
         self._own = self.sums[RACK].late
@@ -106,8 +110,16 @@ class OutputStage:
         self._pads[RACK].run(self._come_down(RACK), first)
         broken: list[str] = []
         alone = ""
+        late = self.racks["1"].late
+        if self.dry is not None:
+            self._plain[:] = out
+            self._plain_pads[RACK].run(self._plain, late)
         if self.used[RACK2]:
             sound = self._come_down(RACK2)
+            if self.dry is not None:  # as late as what goes through the racks, so that the ways stay together
+                self._aside[:] = sound
+                self._plain_pads[RACK2].run(self._aside, self.racks["2"].late + second + (late if joins else 0))
+                self._plain += self._aside
             broken += self.racks["2"].run(sound, tap)
             if tap.alone and tap.path.startswith("racks.2."):
                 alone = "2"
@@ -128,6 +140,10 @@ class OutputStage:
                     sound = self._come_down(DIRECT)
                     self._pads[DIRECT].run(sound, direct)
                     out += sound
+                    if self.dry is not None:
+                        self._plain += sound
+        if self.dry is not None:
+            out += self.dry * (self._plain - out)
         self._before = None
         left, right = run_output(out, was, now, self.ceiling)
         if not tap.path:

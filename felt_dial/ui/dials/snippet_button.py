@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QRect
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
-from felt_dial.bank.snippets import Snippet, Snippets, apply
+from felt_dial.bank.snippets import Snippet, Snippets, apply, settings_of
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Module
@@ -49,6 +49,7 @@ class SnippetPill(QWidget):
             menu.addAction(item(snippet.name), lambda s=snippet: self.take(s))
         menu.addSeparator()
         menu.addAction("Keep these settings…", self.ask_name)
+        menu.addAction("Reset this module", self.reset)
         first = menu.addMenu("New ones begin with")
         first.addAction("what they come with", lambda: self.begin_with(None))
         for snippet in kept.fitting(module):
@@ -69,6 +70,15 @@ class SnippetPill(QWidget):
         """Gives the module the settings of a snippet."""
         fresh = apply(self.module, snippet)
         self.session.edit(replace_module(self.session.patch, self.path, fresh), f"take {snippet.name}")
+        self.session.selected.emit()
+
+    def reset(self) -> None:
+        """Every setting as new ones of this kind begin; whether it is on stays."""
+        module = self.module
+        fresh = settings_of(self.kept.fresh(type(module)()))
+        fresh = {name: value for name, value in fresh.items() if name != "on"}
+        patch = replace_module(self.session.patch, self.path, module.model_copy(update=fresh))
+        self.session.edit(patch, f"reset {module.title.lower()}")
         self.session.selected.emit()
 
     def ask_name(self) -> None:

@@ -10,7 +10,7 @@ from felt_dial.patch.patch import Patch, param_at
 from felt_dial.patch.units import MINUS, THIN, number
 from felt_dial.patch.ways import effect_name
 from felt_dial.sound.sizes import SILENT
-from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, text_label
+from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME
 from felt_dial.ui.frame.lasting import what_lasts
@@ -332,7 +332,8 @@ class Header(Wool):
         holder.mouseReleaseEvent = lambda event: self.analyser_asked.emit()  # type: ignore[method-assign]
         self.held = text_label("", "alarm")
         self.held.setToolTip(
-            "The safety limiter holds the sound down by so much; it works on what you hear, never on a render"
+            "The safety limiter holds the sound down by so much, or the effects are left out (dry); both are only for what "
+            "you hear, never for a render"
         )
         meters.addWidget(self.held)
         holder.setLayout(meters)
@@ -359,8 +360,9 @@ class Header(Wool):
         level = float(data["short_term"])
         self.loudness.show_value(f"{number(level, 1)}{THIN}LUFS" if level > SILENT else f"{MINUS}∞{THIN}LUFS")
         held = float(data["held"])
-        self.held.setText(f"held {number(held, 1)}{THIN}dB" if held < -0.05 else "")
-        self.held.setVisible(held < -0.05)
+        dry = bool(self.session.link.monitor.get("dry"))
+        set_text(self.held, "dry" if dry else f"held {number(held, 1)}{THIN}dB" if held < -0.05 else "")
+        self.held.setVisible(dry or held < -0.05)
         self.left.show_peak(float(data["peaks"][0]))
         self.right.show_peak(float(data["peaks"][1]))
 

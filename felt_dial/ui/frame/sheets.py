@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.focus import give_next, in_turn
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.theme.colours import colour, dye
 
@@ -20,18 +21,22 @@ KEYS = (
     ("Ctrl+Shift+S", "save as a new preset"),
     ("Ctrl+N", "an empty patch"),
     ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo (also Ctrl+Y)"),
-    ("Ctrl+D", "duplicate the chosen layer or preset"),
+    ("Ctrl+D", "duplicate the chosen layer, modulator or preset"),
+    ("Ctrl+C, Ctrl+V", "copy and paste a layer, a modulator, an effect"),
+    ("Ctrl+Shift+A", "copy this side to the other: A to B, or B to A"),
+    ("Ctrl+Shift+E", "hear the sound without its effects"),
     ("Alt+M, Alt+S", "mute, solo the chosen layer"),
     ("Ctrl+T", "sew a thread to the dial in focus"),
+    ("Ctrl+Shift+F", "make the preset a favourite, or not"),
     ("Ctrl+B in the threads", "bypass the chosen thread"),
-    ("[ and ] in a drawing", "choose a point or a step; arrows move it"),
+    ("F6, Shift+F6", "the next part of the window, the one before"),
+    ("[ and ] in a picture", "choose a point or a step; arrows move it"),
     ("Ctrl+Shift+L", "add a layer"),
     ("Ctrl+F", "search the shelf"),
     ("Ctrl+Left, Ctrl+Right", "preset before, preset after"),
     ("Up, Down", "turn the dial; Shift is fine"),
     ("Enter or a digit", "type a value"),
     ("Delete", "the dial's default"),
-    ("[ and ]", "the next point of an envelope; arrows move it"),
     ("Alt+Up, Alt+Down", "reorder presets, or banks"),
     ("Alt+Left, Alt+Right", "reorder effects"),
     ("F2", "rename the bank in focus"),
@@ -84,25 +89,9 @@ class Sheet(QWidget):
         """How high the inside likes to be at a width, in pixels."""
         return max(self.body.totalHeightForWidth(wide), self.inside.sizeHint().height())
 
-    def in_turn(self) -> list[QWidget]:
-        """What takes the focus in here, in the order of the Tab key."""
-        found, at = [], self.nextInFocusChain()
-        while at is not None and at is not self:
-            takes = at.focusPolicy().value & Qt.FocusPolicy.TabFocus.value
-            if takes and self.isAncestorOf(at) and at.isVisibleTo(self) and at.isEnabled():
-                found.append(at)
-            at = at.nextInFocusChain()
-        return found
-
     def focusNextPrevChild(self, forth: bool) -> bool:
-        """The next one in here; after the last comes the first."""
-        found, now = self.in_turn(), QApplication.focusWidget()
-        at = found.index(now) if now in found else -1 if forth else 0
-        if found:
-            found[(at + (1 if forth else -1)) % len(found)].setFocus(
-                Qt.FocusReason.TabFocusReason if forth else Qt.FocusReason.BacktabFocusReason
-            )
-        return bool(found)
+        """The next one in here."""
+        return give_next(in_turn(self), QApplication.focusWidget(), forth)
 
     def put_away(self) -> None:
         """Closes the sheet."""

@@ -39,6 +39,7 @@ from felt_dial.bank.journal import LeftBehind
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import duplicate_layer
 from felt_dial.ui.dials.controls import Pill, set_part
+from felt_dial.ui.dials.focus import give_next, in_turn
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.under_hand import give_focus
 from felt_dial.ui.frame.analyser import Analyser
@@ -256,6 +257,13 @@ class Window(QMainWindow):
             Command("Quit", ("Ctrl+Q",), self.close, 5),
             Command("", ("F10",), self.show_menu),
             Command("", ("Ctrl+D",), self.duplicate),
+            Command("", ("Ctrl+C",), self.copy),
+            Command("", ("Ctrl+V",), self.paste),
+            Command("", ("Ctrl+Shift+E",), lambda: self.effects.toggle_dry()),
+            Command("", ("Ctrl+Shift+A",), session.copy_side),
+            Command("", ("Ctrl+Shift+F",), self.star),
+            Command("", ("F6",), self.next_section),
+            Command("", ("Shift+F6",), lambda: self.next_section(-1)),
             Command("", ("Ctrl+T",), self.sew),
             Command("", ("Alt+M",), lambda: self._toggle("mute")),
             Command("", ("Alt+S",), lambda: self._toggle("solo")),
@@ -420,9 +428,67 @@ class Window(QMainWindow):
         if self.shown == ShelfPage.title:
             self.shelf.duplicate()
             return
-        key = self.session.selection[1]
-        if key in self.session.patch.layers:
+        part, key = self.session.selection
+        if part == "modulator" and key in self.session.patch.modulators:
+            self.session.duplicate_modulator(key)
+        elif key in self.session.patch.layers:
             self.session.try_edit(lambda: duplicate_layer(self.session.patch, key)[0], f"duplicate layer {key.upper()}")
+
+    def copy(self) -> None:
+        """What is chosen: an effect on its page, a layer or a modulator elsewhere."""
+        part, key = self.session.selection
+        if self.shown == EffectsPage.title:
+            self.effects.copy()
+        elif part == "modulator" and key in self.session.patch.modulators:
+            self.session.copy_modulator(key)
+        elif key in self.session.patch.layers:
+            self.session.copy_layer(key)
+        else:
+            self.session.say("Choose a layer, a modulator or an effect first: Ctrl+C copies it.")
+
+    def paste(self) -> None:
+        """What was copied, as one more of its kind."""
+        held = self.session.clipboard.noun
+        if held == "effect":
+            self.show_page(EffectsPage.title)
+            self.effects.paste(self.session.rack)
+        elif held == "modulator":
+            self.session.paste_modulator()
+        elif held == "drawing":
+            self.session.say("A drawing was copied: paste it with the button under another drawing.")
+        else:
+            self.session.paste_layer()
+
+    def star(self) -> None:
+        """Makes the preset on the table a favourite, or lets it be one no more."""
+        work = self.session.work
+        chosen = self.shelf.chosen() if self.shown == ShelfPage.title else None
+        bank, preset = chosen or (work.bank, work.preset)
+        listed = next((one for one in self.session.catalogue.presets(bank) if one.id == preset), None) if bank else None
+        if listed is not None:
+            self.shelf.change_preset(bank, preset, {"favourite": not listed.favourite}, "star")
+        else:
+            self.session.say("Save the sound first: favourites are presets of a bank.")
+
+    def sections(self) -> list[QWidget]:
+        """The parts of the window, in the order of Tab and F6: those of the page, the strip, the header."""
+        page = self.stack.currentWidget()
+        parts = [*(page.sections() if isinstance(page, Page) else []), self.strip, self.header]
+        return [part for part in parts if part.isVisible()]
+
+    def next_section(self, step: int = 1) -> None:
+        """The focus goes to the next part of the window, to the first in it that takes one."""
+        parts, focus = self.sections(), QApplication.focusWidget()
+        at = next((n for n, part in enumerate(parts) if focus is part or (focus and part.isAncestorOf(focus))), -1)
+        for n in range(1, len(parts) + 1):
+            if order := in_turn(parts[(at + step * n) % len(parts)]):
+                order[0].setFocus(Qt.FocusReason.TabFocusReason)
+                return
+
+    def focusNextPrevChild(self, forth: bool) -> bool:
+        """Tab goes through the page first."""
+        order = [widget for part in self.sections() for widget in in_turn(part)]
+        return give_next(order, QApplication.focusWidget(), forth)
 
     def sew(self) -> None:
         """Types a thread for the dial in focus."""

@@ -174,6 +174,10 @@ class MoverPart(QWidget):
         body.addLayout(grid([f"modulators.{key}.{n}" for n in dials], modulator.dye, 4 if len(dials) % 4 == 0 else 5))
         row = QHBoxLayout()
         row.addWidget(SnippetPill(session, f"modulators.{key}"))
+        row.addWidget(
+            Pill("Duplicate", "small", lambda: session.duplicate_modulator(key), "One more like this: Ctrl+D")
+        )
+        row.addWidget(Pill("Copy", "small", lambda: session.copy_modulator(key), "Copy this modulator: Ctrl+C"))
         row.addWidget(Pill("Remove", "small", self._remove, "Remove this modulator and its threads"))
         row.addStretch()
         body.addLayout(row)

@@ -35,6 +35,10 @@ class Page(Wool):
     def opened(self, seen: bool) -> None:
         """It is shown now, or another page is."""
 
+    def sections(self) -> list[QWidget]:
+        """Its parts, as the eye goes through them."""
+        return [self]
+
     def first(self) -> QWidget | None:
         """What has the focus when it is opened; None for nothing of its own."""
         return None

@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
 
 from felt_dial.patch.params import Param
 from felt_dial.sound import spectra
-from felt_dial.sound.effects.equaliser import BANDS, response
+from felt_dial.sound.effects.equaliser import BANDS, STARTS, response
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies, draws
 from felt_dial.ui.session import Session
@@ -21,6 +21,9 @@ from felt_dial.ui.theme.fonts import body_font
 
 SHOWN = (15.0, 27.0)
 """dB above and below the middle that an equaliser shows: as a rule, and where a band goes further."""
+
+NARROW = 6.0
+"""Q of a band that is put where a sweep ended."""
 
 
 class FrequencyPicture(EffectPicture):
@@ -83,10 +86,11 @@ class EqualiserPicture(FrequencyPicture):
         if large:
             self.setToolTip(
                 "Drag a band; the wheel over it changes its Q; double-click switches it on or off.\n"
-                "Hold the ground between bands to sweep a narrow lift across the sound and find what rings."
+                "Hold the ground between bands to sweep a narrow lift across the sound and find what rings;\n"
+                "where you let go of it a band stands, ready to cut."
             )
 
-        self._sweeps = 0.0
+        self._sweeps, self._swept = 0.0, False
 
     def _fit(self) -> None:
         """Chooses how many dB are shown: as few as hold every band."""
@@ -122,6 +126,25 @@ class EqualiserPicture(FrequencyPicture):
         self._sweeps = spectra.frequency_at(place) if place >= 0.0 else 0.0
         self.session.link.listen("sweep", self._sweeps)
         self.update()
+
+    def ready_to_cut(self, frequency: float) -> int:
+        """Puts a band that is off, as a narrow bell that does nothing yet, where a sweep ended; the band, 0 for none."""
+        effect = self.effect_now
+        off = [n for n in range(1, BANDS + 1) if effect.get(f"form{n}") == "off"]
+        band = min(off, key=lambda n: abs(np.log(STARTS[n - 1] / frequency)), default=0)
+        where = f"{effect.params['frequency1'].write(frequency)}, {self._note(frequency)}"
+        if not band:
+            self.session.say(f"The sweep ended at {where}; every band is in use.")
+            return 0
+        values: dict[str, object] = {
+            self.path("form", band): "bell",
+            self.path("frequency", band): frequency,
+            self.path("gain", band): 0.0,
+            self.path("width", band): NARROW,
+        }
+        self.session.set_all(values, f"band {band} where the sweep ended")
+        self.session.say(f"Band {band} stands at {where}, ready to cut: drag it down.")
+        return band
 
     def gains(self, effect: Any, frequencies: np.ndarray) -> np.ndarray:
         return response(effect, frequencies)
@@ -191,6 +214,7 @@ class EqualiserPicture(FrequencyPicture):
             return
         self.session.history.settle()
         self._held = self.band_at(event.position())
+        self._swept = False
         if not self._held:
             self.sweep(self._part(event))
 
@@ -200,6 +224,7 @@ class EqualiserPicture(FrequencyPicture):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._sweeps:
+            self._swept = True
             self.sweep(self._part(event))
             return
         if not self._held or not event.buttons():
@@ -219,10 +244,13 @@ class EqualiserPicture(FrequencyPicture):
         if not self.large:
             event.ignore()
             return
-        if self._sweeps:
+        found = self._sweeps
+        if found:
             self.sweep(-1.0)
         band, self._held = self._held, 0
         self.session.history.settle()
+        if found and self._swept:
+            band = self.ready_to_cut(found)
         self._forget()
         if band:
             QTimer.singleShot(0, lambda: self.chose(band))

@@ -44,6 +44,7 @@ class EffectsPage(Page):
         self._laid: list[str] = []
         self._open = False
         self.alone: Pill | None = None
+        self.dry: Pill | None = None
         self.meters: tuple[Upright, ...] = ()
         session.frame.connect(self._frame)
         layout = QVBoxLayout(self)
@@ -66,6 +67,9 @@ class EffectsPage(Page):
         self.threads.all_asked.connect(lambda: session.focus(""))
         self.rebuild()
 
+    def sections(self) -> list[QWidget]:
+        return [self.rack, self.second, self.card]
+
     def opened(self, seen: bool) -> None:
         """Takes spectra and meters around the chosen effect while the page is open, else around the racks."""
         self._open = seen
@@ -78,8 +82,17 @@ class EffectsPage(Page):
         else:
             self.session.link.tap()
 
-    def _copy(self) -> None:
+    def toggle_dry(self) -> None:
+        """Leaves all effects out of what is heard, or lets them in again."""
+        self.session.hear_dry(not self.session.dry)
+        if self.dry is not None:
+            self.dry.setChecked(self.session.dry)
+
+    def copy(self) -> None:
+        """Keeps the effect that is shown large, to be pasted."""
         rack, key = self.session.rack, self.session.effect
+        if key not in self.session.patch.racks[rack]:
+            return
         self.session.clipboard.put("effect", self.session.patch.racks[rack][key])
         self.session.say(f"Copied {effect_name(self.session.patch, rack, key)}.")
 
@@ -130,7 +143,7 @@ class EffectsPage(Page):
         clear(self.body)
         rack, key = self.session.rack, self.session.effect
         if key not in self.session.patch.racks[rack]:
-            self.alone, self.meters = None, ()
+            self.alone, self.dry, self.meters = None, None, ()
             self.body.addWidget(
                 Empty("An effect that you add to the rack is shown here, large, with the picture that suits it.")
             )
@@ -146,10 +159,16 @@ class EffectsPage(Page):
         self.alone = Pill("Only this", "pill", self._listen, "Hear only what this effect adds; it is not saved")
         self.alone.setCheckable(True)
         head.addWidget(self.alone)
+        self.dry = Pill(
+            "Dry", "pill", self.toggle_dry, "Hear the sound without any effect: Ctrl+Shift+E; it is not saved"
+        )
+        self.dry.setCheckable(True)
+        self.dry.setChecked(self.session.dry)
+        head.addWidget(self.dry)
         head.addWidget(SwitchPill(self.session, path + ".on", "On", part="pill"))
-        head.addWidget(Pill("Copy", "pill", self._copy, "Copy this effect"))
+        head.addWidget(Pill("Copy", "pill", self.copy, "Copy this effect: Ctrl+C"))
         head.addWidget(
-            Pill("Paste", "pill", lambda: self.paste(rack), "Paste the copied effect at the end of this rack")
+            Pill("Paste", "pill", lambda: self.paste(rack), "Paste the copied effect at the end of this rack: Ctrl+V")
         )
         head.addWidget(SnippetPill(self.session, path))
         remove = Pill("Remove", "pill", tip="Remove this effect and its threads")

@@ -91,6 +91,9 @@ class PatchPage(Page):
         session.frame.connect(self._frame)
         self.rebuild()
 
+    def sections(self) -> list[QWidget]:
+        return [self.scroller, self.line, self.tray_view, self.inspector]
+
     def rebuild(self) -> None:
         """Lays out the rows and cards of the patch as it is."""
         clear(self.layers)

@@ -92,6 +92,7 @@ class ShelfPage(Page):
         column = Scroller(holder)
         column.setFixedWidth(210)
         outer.addWidget(column)
+        self._parts: list[QWidget] = [column]
         centre = QVBoxLayout()
         centre.setSpacing(4)
         self.search = QLineEdit()
@@ -104,6 +105,7 @@ class ShelfPage(Page):
         self.count = text_label("")
         bar.layout_.addWidget(self.count)
         centre.addWidget(bar)
+        self._parts += [bar]
         self.head = ListHead()
         centre.addWidget(self.head)
         self.model = PresetList()
@@ -150,6 +152,7 @@ class ShelfPage(Page):
         self.details.opened.connect(self.open_chosen)
         self.details.asked_change.connect(self.change_preset)
         outer.addWidget(self.details)
+        self._parts += [self.view, self.details]
         self.view.selectionModel().currentChanged.connect(lambda *_: self.show_chosen())
         session.shelf_changed.connect(self.refresh)
         session.measured.connect(self._measured)
@@ -158,6 +161,9 @@ class ShelfPage(Page):
         self.refresh()
 
     # --- what is shown -------------------------------------------------------------------------
+
+    def sections(self) -> list[QWidget]:
+        return self._parts
 
     def refresh(self) -> None:
         """Shows the library as the catalogue has it; what is there already stays and shows what is others now."""

@@ -53,7 +53,9 @@ class ThreadsPage(Page):
         left.addWidget(bar)
         left.addWidget(self.empty, 1)
         left.addWidget(self.view, 1)
-        left.addWidget(self._adder())
+        adder = self._adder()
+        left.addWidget(adder)
+        self._parts: list[QWidget] = [bar, self.view, adder, self.card]
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
         layout.setSpacing(12)
@@ -67,6 +69,9 @@ class ThreadsPage(Page):
         self._fill()
         self.show_filtered("")
         self.follow()
+
+    def sections(self) -> list[QWidget]:
+        return self._parts
 
     def _adder(self) -> QWidget:
         holder = QWidget()

@@ -321,6 +321,7 @@ class ThreadView(QTableView):
 
     def __init__(self, session: Session, model: ThreadTable) -> None:
         super().__init__()
+        self.setTabKeyNavigation(False)
         self.session = session
         self.setModel(model)
         self.setItemDelegate(ThreadPainter(session))
