@@ -494,10 +494,16 @@ class Engine:
 
     def _compile(self) -> None:
         """Compiles the kernels where that was not done on this machine yet, and tells the window how far it is."""
-        from felt_dial.sound.compile import compile_all, kernels_ready
+        from felt_dial.sound.compile import compile_all, kernels_ready, left, on_terminal
+
+        begin = time.monotonic()
+
+        def tell(done: int, total: int) -> None:
+            on_terminal(done, total)
+            self.tell(Compiling(done, total, left(done, total, time.monotonic() - begin)))
 
         if not kernels_ready():
-            compile_all(lambda done, total: self.tell(Compiling(done, total)))
+            compile_all(tell)
 
     def _warm(self, source: str) -> None:
         """Loads the kernels of a source, and all that are common, from the cache before a block needs them."""

@@ -140,10 +140,11 @@ class Opened(NamedTuple):
 
 
 class Compiling(NamedTuple):
-    """The kernels are compiled for this machine, once: so many of so many steps are done."""
+    """The kernels are compiled for this machine, once: so many of so many steps are done, about so many seconds are left."""
 
     done: int
     total: int
+    left: float
 
 
 class Broken(NamedTuple):

@@ -108,9 +108,21 @@ def kernels_ready() -> bool:
 Progress = Callable[[int, int], None]
 
 
+WHOLE = 90.0
+"""Seconds that all of it takes on two cores, until it is known better."""
+
+
+def left(done: int, total: int, since: float) -> float:
+    """Seconds that compiling will still take, `since` seconds after its beginning: at first as usual, then by its pace."""
+    part = done / max(total, 1)
+    pace = since / part if part > 0 else WHOLE
+    return (1.0 - part) * (part * pace + (1.0 - part) * WHOLE)
+
+
 def on_terminal(done: int, total: int) -> None:
     """Says on the terminal how far it is."""
-    print(f"\rCompiling the kernels for this machine, once: {done} of {total} …", end="", file=sys.stderr, flush=True)
+    end = "\n" if done == total else ""
+    print(f"\rCompiling {done} of {total}, once for this machine …", end=end, file=sys.stderr, flush=True)
 
 
 def compile_all(progress: Progress = on_terminal) -> float:

@@ -51,13 +51,7 @@ def _gave_up(session: Session, message: GaveUp) -> None:
 
 @HEARD.of(Compiling)
 def _compiling(session: Session, message: Compiling) -> None:
-    if message.done < message.total:
-        done = f"{message.done} of {message.total}"
-        session.say(
-            f"The sound is being made ready for this machine, once: {done}. It takes about a minute and a half."
-        )
-    else:
-        session.say("The sound is ready.")
+    session.get_ready(message.done, message.total, message.left)
 
 
 @HEARD.of(Broken)

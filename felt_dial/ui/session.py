@@ -73,6 +73,7 @@ class Session(QObject):
     measured = Signal(str)
     said = Signal(str, bool)
     asked = Signal(str, list)
+    working = Signal(str)
     frame = Signal()
     transport = Signal()
     focused = Signal(str)
@@ -105,6 +106,8 @@ class Session(QObject):
         self.phrases = dict(PHRASES)
         self.phrase, self.looping, self.playing = "arpeggio", True, False
         self.velocity = 96
+        self.preparing = ""
+        """How far the compiling of the kernels is, while they are compiled."""
         self.clipboard = Clipboard()
         self.jobs = Jobs()
         self.jobs.said.connect(lambda sentence: self.say(sentence, problem=True))
@@ -545,6 +548,19 @@ class Session(QObject):
             self.match_sides()
 
     # --- the sound -----------------------------------------------------------------------------
+
+    def get_ready(self, done: int, total: int, left: float) -> None:
+        """The kernels are being compiled: says how far that is, until it is done."""
+        self.preparing = "" if done >= total else f"Compiling {done} of {total}, about {5 * max(round(left / 5), 1)} s"
+        self.working.emit(f"{self.preparing}: once for this machine, then it sounds." if self.preparing else "")
+        if not self.preparing:
+            self.say("The sound is ready.")
+
+    def note_on(self, key: int, velocity: float) -> None:
+        """A key goes down; while nothing can sound yet it is answered by a sentence."""
+        self.link.note_on(key, velocity)
+        if self.preparing:
+            self.working.emit(f"{self.preparing}: once for this machine. The key is heard after it.")
 
     def play(self, on: bool) -> None:
         """Plays or stops the phrase."""

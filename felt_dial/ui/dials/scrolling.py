@@ -47,7 +47,12 @@ def still_scrolling(event: QWheelEvent) -> bool:
 
 
 class Picker(QComboBox):
-    """A drop-down; the wheel over it scrolls what it stands in, and never chooses."""
+    """A drop-down; the wheel over it scrolls what it stands in, and never chooses. Its name is its tip where it has no other."""
+
+    def setAccessibleName(self, name: str) -> None:
+        super().setAccessibleName(name)
+        if not self.toolTip():
+            self.setToolTip(name)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()

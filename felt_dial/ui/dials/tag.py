@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from felt_dial.patch.edits import moves_something
 from felt_dial.patch.patch import Patch, movers
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.colours import colour, dye, text_on
 from felt_dial.ui.theme.felt import clear_pixmap
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import plain
@@ -37,9 +37,7 @@ def paint_tag(painter: QPainter, centre: QPointF, radius: float, patch: Patch, k
     painter.setBrush(shade if filled else Qt.BrushStyle.NoBrush)
     painter.drawEllipse(centre, radius, radius)
     painter.setFont(body_font(11, 600))
-    painter.setPen(colour("cloth" if mover_dye(patch, key) == "ink" else "felt_light") if filled else colour("ink"))
-    if filled and mover_dye(patch, key) != "ink":
-        painter.setPen(dye("ink", in_well=True))
+    painter.setPen(text_on(shade) if filled else colour("ink"))
     painter.drawText(
         QRectF(centre.x() - radius, centre.y() - radius, 2 * radius, 2 * radius),
         Qt.AlignmentFlag.AlignCenter,

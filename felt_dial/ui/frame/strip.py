@@ -55,6 +55,7 @@ class MacroDial(QWidget):
         self.name.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.name.setPlaceholderText("name it")
         self.name.setAccessibleName(f"Name of macro {key[1:]}")
+        self.name.setToolTip("What the musician calls this macro: click to type, Escape leaves it as it was")
         self.name.editingFinished.connect(self._rename)
         self.name.returnPressed.connect(self.name.clearFocus)
         self.setFixedSize(88, 80)
@@ -214,7 +215,7 @@ class Keyboard(QWidget):
         if key >= 0:
             box = self.key_box(key)
             velocity = 0.25 + 0.75 * (place.y() - box.top()) / box.height()
-            self.session.link.note_on(key, min(max(velocity, 0.1), 1.0))
+            self.session.note_on(key, min(max(velocity, 0.1), 1.0))
         self.pressed = key
 
     def _lift(self) -> None:
@@ -388,7 +389,7 @@ class Strip(QWidget):
         key = 12 * (self.octave + 1) + step
         if code not in self._held and 0 <= key < 128:
             self._held[code] = key
-            self.session.link.note_on(key, self.session.velocity / 127)
+            self.session.note_on(key, self.session.velocity / 127)
 
     def letter_up(self, code: int) -> None:
         """It goes up."""

@@ -57,7 +57,7 @@ from felt_dial.ui.pages.patch.page import PatchPage
 from felt_dial.ui.pages.shelf.page import ShelfPage
 from felt_dial.ui.pages.threads.page import ThreadsPage
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.colours import cloth, colour, dye
 from felt_dial.ui.theme.words import item
 from felt_dial.ui.watchers import EVERYTHING
 
@@ -90,8 +90,10 @@ class Said(QWidget):
         self._timer.timeout.connect(self.hide)
         self.hide()
 
-    def say(self, text: str, problem: bool, offers: Sequence[tuple[str, Callable[[], object]]] = ()) -> None:
-        """Shows a sentence, with buttons that answer it."""
+    def say(
+        self, text: str, problem: bool, offers: Sequence[tuple[str, Callable[[], object]]] = (), stays: bool = False
+    ) -> None:
+        """Shows a sentence, with buttons that answer it; one that `stays` is put away by the next."""
         while item := self.buttons.takeAt(0):
             if widget := item.widget():
                 widget.deleteLater()
@@ -106,7 +108,7 @@ class Said(QWidget):
         self.place()
         self.show()
         self.raise_()
-        if problem or offers:
+        if problem or offers or stays:
             self._timer.stop()
         else:
             self._timer.start()
@@ -177,9 +179,11 @@ class Window(QMainWindow):
         self.strip.fold_asked.connect(self.fold_keyboard)
         session.said.connect(self.said.say)
         session.asked.connect(lambda text, answers: self.said.say(text, True, answers))
+        session.working.connect(self._tell_work)
         session.rebuilding.connect(self._note_focus)
         session.rebuilt.connect(self._give_focus_back)
         session.watch(self._title, EVERYTHING)
+        cloth.changed.connect(session.rebuilt)
         bind(self.commands(), self)
         self._timer = QTimer(self, interval=33)
         self._timer.timeout.connect(session.tick)
@@ -210,6 +214,13 @@ class Window(QMainWindow):
         files, at = self.arrivals.files(event.mimeData()), event.position().toPoint()
         event.acceptProposedAction()
         QTimer.singleShot(0, self, lambda: self.arrivals.take(files, at))
+
+    def _tell_work(self, text: str) -> None:
+        """How far something is that everything waits for; nothing once it is done."""
+        if text:
+            self.said.say(text, False, stays=True)
+        else:
+            self.said.hide()
 
     def _title(self) -> None:
         title = f"{self.session.patch.name}{' •' if self.session.unsaved else ''} — Felt Dial"

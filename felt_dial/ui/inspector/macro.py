@@ -55,6 +55,7 @@ class Description(QPlainTextEdit):
         self.session, self.key = session, key
         self.setPlaceholderText("What it does to the sound, for the musician")
         self.setAccessibleName("Description")
+        self.setToolTip("What the macro does, in a sentence for the musician")
         self.setTabChangesFocus(True)
         self.setFixedHeight(48)
 

@@ -182,6 +182,8 @@ class Material(QWidget):
         box.activated.connect(lambda _: cut())
         line = box.lineEdit()
         assert line is not None
+        line.setAccessibleName("Length of a cycle")
+        line.setToolTip(box.toolTip())
         line.returnPressed.connect(cut)
         return box
 

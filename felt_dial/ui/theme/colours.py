@@ -14,7 +14,7 @@ STYLE = DATA / "style" / "felt.qss"
 
 DYES = {
     "madder": ("#B5482F", "#E0795B"),
-    "weld": ("#C2922A", "#E5BD5A"),
+    "weld": ("#A97C1D", "#E5BD5A"),
     "woad": ("#3F7196", "#7FB2D6"),
     "lichen": ("#71883A", "#B1C96E"),
     "mallow": ("#8D5B86", "#C99AC2"),
@@ -57,7 +57,7 @@ OAT = Theme(
     "#D3C8B4",
     "#DDD3C0",
     "#2B2722",
-    "#5F564A",
+    "#564D42",
     "#B7AC99",
     "#26302C",
     "#E9E4D6",
@@ -113,7 +113,7 @@ cloth = Cloth()
 def colour(name: str) -> QColor:
     """A colour of the theme (`wool`, `ink` …) or a dye."""
     if name in DYES and name != "ink":
-        return QColor(DYES[name][0])
+        return dye(name)
     return QColor(getattr(cloth.theme, name))
 
 
@@ -121,7 +121,25 @@ def dye(name: str, in_well: bool = False) -> QColor:
     """A dye on cloth, or its light form inside a well or at night."""
     if name == "ink":
         return QColor(cloth.theme.chalk if in_well else cloth.theme.ink)
-    return QColor(DYES[name][1 if in_well else 0])
+    return QColor(DYES[name][1 if in_well or cloth.theme is NIGHT else 0])
+
+
+def text_on(ground: QColor) -> QColor:
+    """What is read best on a ground: the light of chalk or the dark of a well."""
+    light, dark = QColor(OAT.raised), QColor(OAT.well)
+    return light if contrast(light, ground) >= contrast(dark, ground) else dark
+
+
+def contrast(one: QColor, other: QColor) -> float:
+    """Contrast of two colours, 1 to 21, after WCAG 2.1 (relative luminance of sRGB)."""
+    a, b = _luminance(one) + 0.05, _luminance(other) + 0.05
+    return max(a, b) / min(a, b)
+
+
+def _luminance(colour: QColor) -> float:
+    parts = (colour.redF(), colour.greenF(), colour.blueF())
+    linear = [x / 12.92 if x <= 0.03928 else ((x + 0.055) / 1.055) ** 2.4 for x in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
 
 
 def layer_dye(key: str) -> str:
@@ -133,7 +151,9 @@ def style_sheet(theme: Theme) -> str:
     """The style sheet with the theme's colours filled in."""
     text = STYLE.read_text()
     values = {key: value for key, value in vars(theme).items() if isinstance(value, str)}
-    values |= {f"dye_{name}": pair[0] for name, pair in DYES.items()} | {"arrow": str(STYLE.parent / "arrow.svg")}
+    values |= {f"dye_{name}": pair[1 if theme is NIGHT else 0] for name, pair in DYES.items()}
+    values["arrow"] = str(STYLE.parent / "arrow.svg")
+    values |= {f"on_{name}": text_on(QColor(values[f"dye_{name}"])).name() for name in ("madder", "lichen", "woad")}
     for key in sorted(values, key=len, reverse=True):
         text = text.replace(f"@{key}", values[key])
     return text

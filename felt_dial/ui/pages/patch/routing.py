@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from felt_dial.patch.parts import Bus, Layer
 from felt_dial.patch.ways import arrivals, bus_layers, bus_words, words
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import colour, dye, layer_dye
+from felt_dial.ui.theme.colours import colour, dye, layer_dye, text_on
 from felt_dial.ui.theme.fonts import body_font
 
 TALL, LOW = 78, 62
@@ -148,7 +148,7 @@ class Routing(QWidget):
         if what == "layer":
             painter.setBrush(dye(layer_dye(key)))
             painter.drawEllipse(box)
-            painter.setPen(colour("cloth"))
+            painter.setPen(text_on(dye(layer_dye(key))))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, key.upper())
         else:
             selected = what == "bus" and self.session.selection == ("bus", key)

@@ -61,6 +61,7 @@ class Details(Card):
         self.kind.activated.connect(lambda: self._keep({"type": self.kind.currentText()}, "kind"))
         self.character = QLineEdit()
         self.character.setAccessibleName("Character")
+        self.character.setToolTip("A few words for the sound, with commas between them")
         self.character.setMaxLength(LONGEST_NAME)
         self.character.setPlaceholderText("words, such as warm slow reedy")
         self.character.editingFinished.connect(
@@ -70,6 +71,7 @@ class Details(Card):
         self.description.setFixedHeight(62)
         self.description.setTabChangesFocus(True)
         self.description.setAccessibleName("Description")
+        self.description.setToolTip("What a musician should know of the sound")
         self.description.setPlaceholderText("What a musician should know of it")
         self.description.focusOutEvent = self._described  # type: ignore[method-assign]
         body.addWidget(self.name)

@@ -99,6 +99,7 @@ class ShelfPage(Page):
         self.search.setProperty("part", "search")
         self.search.setPlaceholderText("Search all banks by name, kind, character or description")
         self.search.setAccessibleName("Search presets")
+        self.search.setToolTip("Finds presets of all banks by what they are called and said to be: Ctrl+F")
         self.search.textChanged.connect(lambda _: self._searched())
         self.search.returnPressed.connect(self._to_list)
         bar = SearchBar(self.search)

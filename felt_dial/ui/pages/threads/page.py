@@ -39,6 +39,7 @@ class ThreadsPage(Page):
         self.search = QLineEdit()
         self.search.setProperty("part", "search")
         self.search.setAccessibleName("Search threads")
+        self.search.setToolTip("Finds threads by what moves and what is moved")
         self.search.textChanged.connect(self._search)
         bar = SearchBar(self.search)
         self.filters: dict[str, Pill] = {}
@@ -84,6 +85,7 @@ class ThreadsPage(Page):
         self.target.setMinimumWidth(190)
         self.how_far = QLineEdit()
         self.how_far.setAccessibleName("How far")
+        self.how_far.setToolTip("How far it moves the dial, in the unit of the dial: +12 st, −6 dB, 30 %")
         self.how_far.setPlaceholderText("how far")
         self.how_far.setFixedWidth(90)
         self.how_far.returnPressed.connect(self.add)
