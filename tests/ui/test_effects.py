@@ -180,6 +180,7 @@ def test_an_effect_is_found_as_one_types_and_added_by_enter(desk: Desk) -> None:
     """The chooser stands at its button, says what each is, finds by name, group and sentence, and leaves by Escape."""
     desk.session.new()
     desk.window.show_page("Effects")
+    QTest.qWait(60)
     rack = desk.window.effects.rack
     button = next(p for p in rack.findChildren(Pill) if p.text() == "+ Effect")
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)

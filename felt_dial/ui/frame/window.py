@@ -183,7 +183,7 @@ class Window(QMainWindow):
         session.rebuilding.connect(self._note_focus)
         session.rebuilt.connect(self._give_focus_back)
         session.watch(self._title, EVERYTHING)
-        cloth.changed.connect(session.rebuilt)
+        cloth.changed.connect(self._wear)
         bind(self.commands(), self)
         self._timer = QTimer(self, interval=33)
         self._timer.timeout.connect(session.tick)
@@ -214,6 +214,10 @@ class Window(QMainWindow):
         files, at = self.arrivals.files(event.mimeData()), event.position().toPoint()
         event.acceptProposedAction()
         QTimer.singleShot(0, self, lambda: self.arrivals.take(files, at))
+
+    def _wear(self) -> None:
+        """Another theme: everything that was dyed is laid out anew."""
+        self.session.rebuilt.emit()
 
     def _tell_work(self, text: str) -> None:
         """How far something is that everything waits for; nothing once it is done."""

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+from collections.abc import Callable
 from typing import Any, ClassVar
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.ui import pages
@@ -26,6 +28,20 @@ class Page(Wool):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._due: Callable[[], None] | None = None
+
+    def lay_when_seen(self, lay: Callable[[], None]) -> None:
+        """Lays a part out anew, now or once the page is opened: what is not seen costs nothing."""
+        if self.isVisible():
+            lay()
+        else:
+            self._due = lay
+
+    def showEvent(self, event: QShowEvent) -> None:
+        due, self._due = self._due, None
+        if due is not None:
+            due()
+        super().showEvent(event)
 
     def __init_subclass__(cls, **words: Any) -> None:
         super().__init_subclass__(**words)

@@ -60,11 +60,12 @@ class EffectsPage(Page):
         layout.addWidget(self.card, 1)
         self.threads = ThreadList(session)
         self.hand = UnderHand(self, self._lacks, self._show)
-        session.rebuilt.connect(self.rebuild)
-        session.selected.connect(self._show)
+        session.rebuilt.connect(self._follow_patch)
+        session.selected.connect(self._follow_choice)
         session.watch(self._follow, "racks", "threads", "rack2", "layers.*.out", "buses.*.out")
         session.focused.connect(lambda _: self._list_threads())
         self.threads.all_asked.connect(lambda: session.focus(""))
+        self._follow_patch()
         self.rebuild()
 
     def sections(self) -> list[QWidget]:
@@ -115,11 +116,21 @@ class EffectsPage(Page):
             for meter, level in zip(self.meters, levels, strict=True):
                 meter.show_peak(float(level))
 
-    def rebuild(self) -> None:
-        """Lays out rack and effect anew."""
+    def _follow_patch(self) -> None:
+        """Another patch, or other effects in it: one that is gone is not chosen any more."""
         racks = self.session.patch.racks
         if self.session.effect not in racks[self.session.rack]:
             self.session.choose_effect(*next(((r, k) for r, rack in racks.items() for k in rack), ("1", "")))
+        self.lay_when_seen(self.rebuild)
+
+    def _follow_choice(self) -> None:
+        if self.isVisible():
+            self._show()
+        else:
+            self.lay_when_seen(self.rebuild)
+
+    def rebuild(self) -> None:
+        """Lays out racks and effect anew."""
         self.rack.rebuild()
         self.second.rebuild()
         self._show()

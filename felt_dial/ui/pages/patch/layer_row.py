@@ -27,7 +27,7 @@ from felt_dial.ui.pictures.modulators import EnvelopePicture
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import colour, dye, layer_dye
+from felt_dial.ui.theme.colours import cloth, colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font, name_font
 from felt_dial.ui.theme.words import plain
 
@@ -70,6 +70,7 @@ class LayerRow(QWidget):
     def __init__(self, session: Session, key: str) -> None:
         super().__init__()
         self.session, self.key, self.shade = session, key, layer_dye(key)
+        self.laid_for = self.shape(session, key)
         self.folded = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAcceptDrops(True)
@@ -107,6 +108,12 @@ class LayerRow(QWidget):
         self.fold(False)
         session.watch(self.follow, path)
         self.follow()
+
+    @staticmethod
+    def shape(session: Session, key: str) -> object:
+        """What a row is laid out for: as long as it is the same, the row follows by itself."""
+        layer = session.patch.layers[key]
+        return type(layer.source), type(layer.filter), main_dial(layer.filter), layer.contour, cloth.theme.name
 
     def _parts(self) -> list[QWidget]:
         """Everything in the row, in the order of the Tab key: as the sound flows."""

@@ -28,6 +28,7 @@ class ModulatorCard(QWidget):
         self.session, self.key, self.low = session, key, False
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         modulator = session.patch.modulators[key]
+        self.kind = modulator.kind
         self.tag = Tag(session, key)
         self.name = text_label(modulator.name or modulator.title, "value")
         self.picture = picture_of(session, f"modulators.{key}", modulator.dye)

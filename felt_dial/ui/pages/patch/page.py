@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QBoxLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
@@ -15,7 +15,6 @@ from felt_dial.patch.module import Modulator, Source
 from felt_dial.sound.modules import new_layer
 from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, text_label
-from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.inspector.panel import Inspector
@@ -86,6 +85,20 @@ class PatchPage(Page):
         self.tray_view = Scroller(holder, sideways=True)
         self.tray_view.setFixedHeight(TRAY_TALL)
         left.addWidget(self.tray_view)
+        bottom = QHBoxLayout()
+        add = Pill("+ Add a layer", "add", self._layer_menu, "Add a layer of any kind; Ctrl+Shift+L adds a wave")
+        add.setFixedSize(104, 40)
+        bottom.addWidget(add)
+        self.routing = Routing(session)
+        self.routing.rack_asked.connect(self._show_rack)
+        bottom.addWidget(self.routing, 1)
+        self.layers.addLayout(bottom)
+        self.layers.addStretch(1)
+        self.add_mover = Pill("+ Modulator", "add", self._modulator_menu, "Add a modulator")
+        self.player_tags = PlayerTags(session)
+        self.tray.addWidget(self.add_mover)
+        self.tray.addWidget(self.player_tags)
+        self.tray.addStretch()
         session.rebuilt.connect(self.rebuild)
         session.selected.connect(self._selected)
         session.frame.connect(self._frame)
@@ -95,32 +108,24 @@ class PatchPage(Page):
         return [self.scroller, self.line, self.tray_view, self.inspector]
 
     def rebuild(self) -> None:
-        """Lays out the rows and cards of the patch as it is."""
-        clear(self.layers)
+        """Lays out the rows and cards of the patch as it is; those that can follow by themselves stay."""
         patch = self.session.patch
-        self.rows = {key: LayerRow(self.session, key) for key in patch.layers}
-        for row in self.rows.values():
-            self.layers.addWidget(row, 3)
-        bottom = QHBoxLayout()
-        add = Pill("+ Add a layer", "add", self._layer_menu, "Add a layer of any kind; Ctrl+Shift+L adds a wave")
-        add.setFixedSize(104, 40)
-        bottom.addWidget(add)
-        self.routing = Routing(self.session)
-        self.routing.rack_asked.connect(self._show_rack)
-        bottom.addWidget(self.routing, 1)
-        self.layers.addLayout(bottom)
-        self.layers.addStretch(1)
-        clear(self.tray)
-        self.cards = {}
-        for key, modulator in patch.modulators.items():
-            if self.shown_kind in ("", modulator.kind):
-                self.cards[key] = ModulatorCard(self.session, key)
-                self.tray.addWidget(self.cards[key])
-        self.add_mover = Pill("+ Modulator", "add", self._modulator_menu, "Add a modulator")
-        self.tray.addWidget(self.add_mover)
-        self.player_tags = PlayerTags(self.session)
-        self.tray.addWidget(self.player_tags)
-        self.tray.addStretch()
+        rows = {key: row for key, row in self.rows.items() if key in patch.layers}
+        rows = {key: row for key, row in rows.items() if row.laid_for == LayerRow.shape(self.session, key)}
+        _let_go(self.layers, [row for key, row in self.rows.items() if key not in rows])
+        self.rows = {key: rows.get(key) or LayerRow(self.session, key) for key in patch.layers}
+        for n, (key, row) in enumerate(self.rows.items()):
+            _place(self.layers, n, row, 3)
+            if key in rows:
+                row.follow()
+        wanted = {key: m for key, m in patch.modulators.items() if self.shown_kind in ("", m.kind)}
+        cards = {key: card for key, card in self.cards.items() if key in wanted and card.kind == wanted[key].kind}
+        _let_go(self.tray, [card for key, card in self.cards.items() if key not in cards])
+        self.cards = {key: cards.get(key) or ModulatorCard(self.session, key) for key in wanted}
+        for n, (key, card) in enumerate(self.cards.items()):
+            _place(self.tray, n, card)
+            if key in cards:
+                card.follow()
         for kind, pill in self.only.items():
             pill.setChecked(kind == self.shown_kind)
         self._lower(self.low)
@@ -230,3 +235,22 @@ class PatchPage(Page):
     def _layer_menu(self) -> None:
         what = choosables(Source, Source.in_order())
         self.chooser = offer(self, what, self.add_layer, "Add a layer that begins as")
+
+
+def _place(layout: QBoxLayout, n: int, widget: QWidget, stretch: int = 0) -> None:
+    """Puts a widget at a place of a layout, where it does not stand there already."""
+    item = layout.itemAt(n)
+    if item is None or item.widget() is not widget:
+        layout.removeWidget(widget)
+        layout.insertWidget(n, widget, stretch)
+
+
+def _let_go(layout: QBoxLayout, widgets: list[QWidget]) -> None:
+    """Takes widgets out of a layout, and away."""
+    for widget in widgets:
+        focus = QApplication.focusWidget()
+        if focus is not None and (widget is focus or widget.isAncestorOf(focus)):
+            widget.window().setFocus()
+        layout.removeWidget(widget)
+        widget.hide()
+        widget.deleteLater()

@@ -63,7 +63,7 @@ class ThreadsPage(Page):
         layout.addLayout(left, 1)
         layout.addWidget(self.card)
         session.watch(self.follow, EVERYTHING)
-        session.rebuilt.connect(self._fill)
+        session.rebuilt.connect(self._follow_patch)
         session.frame.connect(self._frame)
         self.view.selectionModel().currentChanged.connect(self._chosen)
         self.table.modelReset.connect(self._chosen)
@@ -95,6 +95,9 @@ class ThreadsPage(Page):
         row.addWidget(Pill("Sew", "pill", self.add, "Sew the thread"))
         row.addStretch()
         return holder
+
+    def _follow_patch(self) -> None:
+        self.lay_when_seen(self._fill)
 
     def _fill(self) -> None:
         """What the patch has to choose from."""
