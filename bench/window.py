@@ -5,11 +5,15 @@ Prints rows for docs/performance.md: `python -m bench.window [SECONDS]`.
 
 from __future__ import annotations
 
+import contextlib
 import os
+import statistics
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
+from typing import Any
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen" if not os.environ.get("DISPLAY") else "xcb")
 
@@ -81,7 +85,83 @@ def painting(seconds: float) -> dict[str, float]:
         "late blocks after the first second": int(data["late"]) - late,
         "worst late ms": 1000 * float(data["worst_late"]),
     }
+    session.play(False)
+    found |= hands(window)
     window.close()
+    return found
+
+
+def hands(window: Any) -> dict[str, float]:
+    """What acts of the hand cost the window, with every page built and 64 threads, in ms: medians, painting included."""
+    from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
+    from PySide6.QtGui import QMouseEvent
+    from PySide6.QtTest import QTest
+    from PySide6.QtWidgets import QApplication
+
+    from felt_dial.errors import FeltDialError
+    from felt_dial.patch.edits import sew
+    from felt_dial.patch.parts import NoSuchPath
+    from felt_dial.patch.patch import slots
+    from felt_dial.ui.dials.dial import Dial
+    from felt_dial.ui.pages.page import all_pages
+
+    def paint() -> None:
+        QCoreApplication.sendPostedEvents()
+        QCoreApplication.processEvents()
+
+    def cost(act: Callable[[], object], times: int = 9) -> float:
+        """The median of some goes, in ms."""
+        took = []
+        for _ in range(times):
+            begin = time.perf_counter()
+            act()
+            paint()
+            took.append(1000 * (time.perf_counter() - begin))
+            QTest.qWait(60)
+        return statistics.median(took)
+
+    session, found = window.session, {}
+    titles = [page.title for page in all_pages()]
+    for title in titles:
+        window.show_page(title)
+        QTest.qWait(200)
+    for title in titles:
+        window.show_page(next(other for other in titles if other != title))
+        paint()
+        found[f"change to {title}, ms"] = cost(lambda page=title: window.show_page(page), 1)
+    window.show_page("Patch")
+    whole = session.patch
+    patch = whole
+    for slot in slots(patch):
+        if len(patch.threads) < 64:
+            with contextlib.suppress(FeltDialError, NoSuchPath):
+                patch = sew(patch, next(iter(patch.modulators)), slot.path)[0]
+    session.edit(patch, "64 threads")
+    QTest.qWait(300)
+    dial = next(d for d in window.findChildren(Dial) if d.isVisible() and d.path == "layers.a.filter.cutoff")
+    QTest.mousePress(dial, Qt.MouseButton.LeftButton, pos=QPoint(29, 40))
+    step = 0
+
+    def move() -> None:
+        nonlocal step
+        step += 1
+        at = QPointF(29, 40 - step % 40)
+        words = (Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(dial, QMouseEvent(QEvent.Type.MouseMove, at, dial.mapToGlobal(at), *words))
+
+    took = []
+    for _ in range(40):
+        begin = time.perf_counter()
+        move()
+        took.append(1000 * (time.perf_counter() - begin))
+    found["step of a drag, 64 threads, ms"] = statistics.median(took)
+    found["the same, painting included, ms"] = cost(move, 40)
+    QTest.mouseRelease(dial, Qt.MouseButton.LeftButton)
+    session.edit(whole, "as it was")
+    found["add a layer, ms"] = cost(lambda: window.patch_page.add_layer("wave"), 3)
+    found["undo of a layer, ms"] = cost(session.undo, 3)
+    session.set("layers.a.filter.cutoff", 500.0)
+    found["undo of a value, ms"] = cost(session.undo, 1)
     return found
 
 

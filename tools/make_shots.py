@@ -4,17 +4,21 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ["FELT_DIAL_HOME"] = tempfile.mkdtemp()
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent.parent / 'tests' / 'screen.json'}")
 
+from PySide6.QtCore import QMimeData, QPoint, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QPainter
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.bank.places import load_settings
 from felt_dial.live.link import EngineLink
 from felt_dial.ui.frame.app import stand_up
+from felt_dial.ui.frame.window import Window
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -30,10 +34,15 @@ def main() -> None:
     link.wait_until_ready(30)
     session.play(True)
 
-    def shoot(name: str, page: int, wait: int = 1500) -> None:
+    def shoot(name: str, page: str, wait: int = 1500, over: Callable[[], QWidget | None] = lambda: None) -> None:
         window.show_page(page)
         QTest.qWait(wait)
-        window.grab().save(str(SHOTS / f"{name}.png"))
+        picture = window.grab()
+        if (popup := over()) is not None:  # which is a window of its own
+            painter = QPainter(picture)
+            painter.drawPixmap(popup.pos() - window.pos(), popup.grab())
+            painter.end()
+        picture.save(str(SHOTS / f"{name}.png"))
         print(f"docs/screenshots/{name}.png")
 
     shoot("patch", "Patch", 2500)
@@ -86,9 +95,46 @@ def main() -> None:
     session.choose_phrase("slow")
     session.select("source", "a")
     shoot("grains", "Patch", 3500)
+    eight_layers(window, shoot)
     session.play(False)
     window.close()
     application.quit()
+
+
+def eight_layers(window: Window, shoot: Callable[..., None]) -> None:
+    """Eight layers with folded rows, what can be added, a file on its way to a layer, and a small screen."""
+    session, page = window.session, window.patch_page
+    session.open("glasshouse-at-dusk", "rain-roof")
+    session.choose_phrase("held")
+    for kind in ("partials", "chaos", "wave", "table", "noise", "wave", "partials", "chaos"):
+        if len(session.patch.layers) < 8:
+            page.add_layer(kind)
+    session.select("filter", "b")
+    session.select("modulator", "e1")
+    shoot("eight", "Patch", 3500)
+
+    def chooser() -> QWidget | None:
+        page.add_mover.setFocus()
+        page._modulator_menu()
+        QTest.qWait(700)
+        return page.chooser
+
+    shoot("adding", "Patch", 500, chooser)
+    assert page.chooser is not None
+    page.chooser.close()
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile("/recordings/gate-hinge.wav")])
+    row = page.rows["c"]
+    at = row.mapTo(window, QPoint(260, row.height() // 2))
+    words = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(window, QDragEnterEvent(at, *words))
+    QApplication.sendEvent(window, QDragMoveEvent(at, *words))
+    shoot("drop", "Patch", 500)
+    window.arrivals.hint.hide()
+    window.resize(1280, 720)
+    session.open("glasshouse-at-dusk", "rain-roof")
+    shoot("small", "Patch", 2500)
+    window.resize(1280, 800)
 
 
 if __name__ == "__main__":

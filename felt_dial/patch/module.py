@@ -95,6 +95,10 @@ class Module(BaseModel, metaclass=ModuleMeta):
         """Parameters that do nothing as the module is set: no dial is shown for them."""
         return set()
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """Dials that are shown and do nothing as the module is set: the parameter that makes it so, and why, in words."""
+        return {}
+
     def lasts(self, name: str) -> tuple[float, float] | None:
         """Seconds and frames that the whole of a place or a part stands for, where it is one of a recording."""
         return None

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel
 
-from felt_dial.patch.edits import add_modulator, threads_on
+from felt_dial.patch.edits import add_modulator, sew, threads_on
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.control.envelope import Envelope
@@ -136,3 +136,18 @@ def test_a_macros_tag_shows_what_it_moves_on_every_page(desk: Desk) -> None:
     QTest.mouseClick(window.strip.macros[1].tag, LEFT)
     shown = {desk.session.patch.threads[key].source for key in window.threads.table.keys}
     assert window.shown == "Threads" and (not shown or shown == {"m2"})
+
+
+def test_a_dial_that_does_nothing_is_pale_and_says_why_until_it_does_something(desk: Desk) -> None:
+    session = desk.session
+    session.set("layers.a.source.unison", 1)
+    session.select("source", "a")
+    dial = desk.dial("layers.a.source.detune")
+    assert dial.faint and "It does nothing now: there is one voice." in dial.toolTip()
+    pale = dial.grab().toImage()
+    session.set("layers.a.source.unison", 3)
+    assert not dial.faint and "nothing now" not in dial.toolTip() and dial.grab().toImage() != pale
+    session.undo()
+    assert dial.faint
+    session.edit(sew(session.patch, "e2", "layers.a.source.unison")[0], "sew")
+    assert not desk.dial("layers.a.source.detune").faint, "a thread may bring the others in"

@@ -33,6 +33,10 @@ class Blend(Modulator, kind="blend"):
     second: str = ""
     third: str = ""
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """Only a gate has a threshold."""
+        return {} if self.get("way") == "gate" else {"gate": ("way", "nothing is gated")}
+
 
 def blend_value(way: str, a: float, b: float, c: float, gate: float) -> float:
     """What a blend makes of three values from 0 to 1, by its definition."""

@@ -41,6 +41,10 @@ class Chance(Modulator, kind="chance"):
     smooth = Param("Smooth", 0.0, (0.0, 1.0), SECONDS, taper=CUBIC, says="Time in which it follows a new value.")
     seed = Param("Seed", 1, (1, 999), COUNT, whole=True, movable=False, says="Another number, other chances.")
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """A value per note has no rate."""
+        return {"rate": ("way", "each note has one value")} if self.get("way") == "note" else {}
+
     def shared(self) -> bool:
         """One drift for all notes, where all are alike."""
         return bool(self.voices == "all" and self.way != "note")

@@ -59,6 +59,12 @@ class Curve(Modulator, kind="curve"):
     snap = Choice("Snap", "off", {"off": "Free", "on": "To the grid"}, says="Whether points snap to the grid.")
     line = Drawn("Curve", SWELL, LINE, least=2, most=64, says="The line itself.")
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """Where it does not loop, the loop has no ends."""
+        return (
+            dict.fromkeys(("loop_from", "loop_to"), ("loop", "there is no loop")) if self.get("loop") == "off" else {}
+        )
+
     def shared(self) -> bool:
         """A first-note curve is one for all notes."""
         return bool(self.start == "first note")

@@ -65,6 +65,12 @@ class Envelope(Modulator, kind="envelope"):
         "Loops", 0, (0, 32), COUNT, whole=True, movable=False, says="How often it goes back; 0 for as long as the key."
     )
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """Where it does not loop, nothing ends or counts a loop."""
+        if self.get("loop_from") != "off":
+            return {}
+        return dict.fromkeys(("loop_to", "loop_count"), ("loop_from", "there is no loop"))
+
 
 def times_factor(key: float, velocity: float, key_times: float, velocity_times: float) -> float:
     """By how much a note's key (60 is C4) and velocity (0–1) stretch its times."""

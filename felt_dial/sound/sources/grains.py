@@ -67,6 +67,17 @@ class Grains(Source, kind="grains"):
     asset: Asset | None = None
     curve: Annotated[Curve, BeforeValidator(checked)] = STRAIGHT
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """What moves the cloud, and what counts its grains."""
+        moves, dense = str(self.get("scan")), str(self.get("dense"))
+        used = {"speed": ("speed",), "passes": ("speed", "passes"), "travel": ("length",)}[
+            moves
+        ]  # of passes, speed is the way
+        rest = [name for name in ("speed", "passes", "length") if name not in used]
+        found = dict.fromkeys(rest, ("scan", "the cloud moves otherwise"))
+        found["count" if dense == "rate" else "rate"] = "dense", "grains are counted otherwise"
+        return found
+
     def lasts(self, name: str) -> tuple[float, float] | None:
         placed = self.asset is not None and name in ("position", "loop_start", "loop_end", "by_place")
         return (self.asset.seconds, self.asset.frames) if placed and self.asset else None

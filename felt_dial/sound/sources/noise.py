@@ -25,6 +25,15 @@ class Noise(Source, kind="noise"):
     ratio = Param("Steps a turn", 8.0, (0.25, 64.0), FACTOR, taper=LOG, says="Steps in one turn of the note.")
     asset: Asset | None = None
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """Steps have a rate or follow the key; without them neither does anything."""
+        if not self.get("hold"):
+            return dict.fromkeys(("rate", "follow", "ratio"), ("hold", "Hold is off"))
+        other = "rate" if self.get("follow") else "ratio"
+        return {
+            other: ("follow", "the steps follow the key" if self.get("follow") else "the steps do not follow the key")
+        }
+
     def substance(self) -> tuple[object, ...]:
         return (self.asset,)
 

@@ -72,6 +72,16 @@ class Sample(Unison, kind="sample"):
 
     tells_end: ClassVar[bool] = True
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """Without a loop, and without chance."""
+        found = super().at_rest()
+        if self.get("one_shot") or self.get("loop") == "off":
+            why = ("one_shot", "a one-shot does not loop") if self.get("one_shot") else ("loop", "there is no loop")
+            found |= dict.fromkeys(("loop_start", "loop_end", "fade"), why)
+        if self.get("chance") == 0:
+            found["floor"] = "chance", "nothing is left to chance"
+        return found
+
     def lasts(self, name: str) -> tuple[float, float] | None:
         if self.asset is None or name not in PLACES:
             return None

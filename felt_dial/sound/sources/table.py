@@ -44,6 +44,13 @@ class Table(Cyclic, kind="table"):
     asset: Asset | None = None
     cycle: int = Field(CYCLE, ge=16, le=65536)
 
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """What reshapes nothing has no amount."""
+        found = super().at_rest()
+        if self.get("reshape") == "none":
+            found["amount"] = "reshape", "nothing is reshaped"
+        return found
+
     def substance(self) -> tuple[object, ...]:
         return self.asset, self.cycle
 

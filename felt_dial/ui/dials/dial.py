@@ -46,7 +46,7 @@ class Dial(UpAndDown):
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour(self.ground))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        faint = not self.isEnabled()
+        faint = self.faint
         shade = dye(self.owner_dye)
         painter.setFont(body_font(12))
         painter.setPen(colour("faint" if faint else "soft"))

@@ -21,9 +21,10 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, silent_because, threads_on
+from felt_dial.patch.module import Module
 from felt_dial.patch.params import CUBIC, Param
 from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Thread, read_depth, read_reading
-from felt_dial.patch.patch import depth_of, movers, param_at, path_holds, value_at
+from felt_dial.patch.patch import depth_of, movers, owner, param_at, path_holds, value_at
 from felt_dial.patch.places import in_time, read_at
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.dials.entry import Entry
@@ -60,7 +61,7 @@ class ParamControl(QWidget):
         self.setMouseTracking(False)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         self.setAccessibleName(session.label_of(path))
-        session.watch(self._follow, path)
+        session.watch(self._follow, path, *self._causes())
         session.frame.connect(self._move_bead)
         session.hovered.connect(self._light)
 
@@ -83,21 +84,49 @@ class ParamControl(QWidget):
             moved = f"\nMoved by {', '.join(tag_text(t.source) for t in self._threads.values())}: "
             moved += f"{self.param.unit.write(reach[0])} … {self.param.unit.write(reach[1])}"
             moved += ", stops at the end" if reach[2] else ""
+        self.rests = self._why_at_rest()
+        rests = f"\nIt does nothing now: {self.rests}." if self.rests else ""
         when = " It is read as a note begins, and stays for that note." if self.param.at_start else ""
-        self.setToolTip(plain(f"{self.label}: {value}\n{self.param.says}{when}{moved}"))
-        self.setAccessibleDescription(f"{value}. {self.param.says}")
+        self.setToolTip(plain(f"{self.label}: {value}\n{self.param.says}{when}{moved}{rests}"))
+        self.setAccessibleDescription(f"{value}. {self.param.says}{rests}")
+
+    def _causes(self) -> list[str]:
+        """The paths of what may make it do nothing: every choice and switch of its module, and what is whole."""
+        module, _ = owner(self.session.patch, self.path)
+        if not isinstance(module, Module) or type(module).at_rest is Module.at_rest:
+            return []
+        place = self.path.rpartition(".")[0]
+        return [
+            f"{place}.{name}"
+            for name, p in module.params.items()
+            if not isinstance(p, Param) or p.whole or name == "chance"
+        ]
+
+    def _why_at_rest(self) -> str:
+        """Why it does nothing as its module is set; nothing where it does something, or a thread moves what makes it so."""
+        module, name = owner(self.session.patch, self.path)
+        cause, why = module.at_rest().get(name, ("", "")) if isinstance(module, Module) else ("", "")
+        place = f"{self.path.rpartition('.')[0]}.{cause}"
+        moved = any(thread.target == place for thread in self.session.patch.threads.values()) if cause else False
+        return "" if moved else why
 
     def _follow(self) -> None:
-        """Its value, or a thread on it, may have changed."""
+        """Its value, a thread on it, or what makes it rest may have changed."""
         patch = self.session.patch
         if not path_holds(patch, self.path, self.param):
             return
-        if patch.threads is self._all_threads and value_at(patch, self.path) == self._value:
+        same = patch.threads is self._all_threads and value_at(patch, self.path) == self._value
+        if same and self._why_at_rest() == self.rests:
             return
-        before = (self._value, self._threads, self._reach)
+        before = (self._value, self._threads, self._reach, self.rests)
         self._read()
-        if before != (self._value, self._threads, self._reach):
+        if before != (self._value, self._threads, self._reach, self.rests):
             self.update()
+
+    @property
+    def faint(self) -> bool:
+        """Whether it is drawn pale: it cannot be turned, or does nothing as things are."""
+        return not self.isEnabled() or bool(self.rests)
 
     def _move_bead(self) -> None:
         if not self._threads or not self.isVisible() or self.param.at_start:

@@ -29,3 +29,8 @@ class Unison(Source):
         {"even": "Even", "random": "Random", "weighted": "Gathered"},
         says="How the voices lie between the outermost two: evenly, by chance, or gathered about the middle.",
     )
+
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """One voice has no others to stand beside."""
+        others = ("detune", "spread", "side", "scatter", "voicing")
+        return dict.fromkeys(others, ("unison", "there is one voice")) if self.get("unison") == 1 else {}
