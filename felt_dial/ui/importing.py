@@ -6,18 +6,16 @@ import math
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.edits import add_layer_with_level, replace_module
-from felt_dial.patch.module import Modulator, Source
+from felt_dial.patch.edits import replace_module
+from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import CENTS, note_name
 from felt_dial.sound.matter import analysis, assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.cycles import SURE, cycles_of
 from felt_dial.sound.matter.tables import shipped_recordings
-from felt_dial.sound.modules import new_layer
 from felt_dial.sound.sources.core.levels import guess_cycle
 from felt_dial.sound.sources.core.levels import is_table as looks_like_table
 from felt_dial.sound.sources.partials import Partials
@@ -96,8 +94,7 @@ class Importing:
         patch = self.session.patch
         if not layer:
             try:
-                level = Snippets(self.session.library.root).fresh(Modulator.kinds["envelope"]())
-                patch, layer = add_layer_with_level(patch, new_layer(kind), level)
+                patch, layer = self.session.one_more_layer(kind)
             except FeltDialError as wrong:
                 self.session.say(str(wrong), problem=True)
                 return

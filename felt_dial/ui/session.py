@@ -23,18 +23,19 @@ from felt_dial.bank.library import Bank, Library, NoSuchBank
 from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.measuring import Measuring
 from felt_dial.bank.places import Settings, cache_folder, index_path, journal_folder, save_settings
+from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.change import Change, values_changed
-from felt_dial.patch.edits import add_layer, add_modulator, place_name
+from felt_dial.patch.edits import add_layer, add_layer_with_level, add_modulator, place_name
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, movers, outline, param_at, value_at, without_solo
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.matter.assets import words_of_missing
-from felt_dial.sound.modules import new_patch
+from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.phrases import PHRASES, Phrase, phrase_for
 from felt_dial.ui.clipboard import Clipboard
 from felt_dial.ui.heard import HEARD
@@ -192,6 +193,14 @@ class Session(QObject):
             self.say(str(wrong), problem=True)
             return False
         return True
+
+    def one_more_layer(self, source: str) -> tuple[Patch, str]:
+        """The patch with one more layer of a kind, which has a level envelope of its own, and its id.
+
+        Raises `OutOfRange` where there is no room.
+        """
+        level = Snippets(self.library.root).fresh(Modulator.kinds["envelope"]())
+        return add_layer_with_level(self.patch, new_layer(source), level)
 
     def copy_layer(self, key: str) -> None:
         """Keeps a layer to be pasted, into this patch or another."""

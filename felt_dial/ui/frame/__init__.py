@@ -11,6 +11,7 @@
 - `header`: The header of every page: where one is, what is on the table, and what it costs.
 - `lasting`: What still sounds while no key is down, and why: said by the output meter, so that nobody has to search.
 - `rim`: The outer rim of the window: what nobody caught becomes a sentence, and the work goes into the journal.
+- `said`: The line that says what happened, above the strip.
 - `settings`: the sound that goes out, the window, the library.
 - `sheets`: Sheets over a page, which never block it, and the one that lists the keys.
 - `strip`: The bottom strip of every page: macros, phrase, wheels, keyboard.

@@ -3,29 +3,17 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import cached_property, partial
 from pathlib import Path
 from typing import cast
 
-from PySide6.QtCore import QByteArray, QEvent, QObject, QPoint, QRectF, Qt, QTimer
-from PySide6.QtGui import (
-    QCloseEvent,
-    QDragEnterEvent,
-    QDragMoveEvent,
-    QDropEvent,
-    QKeyEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QResizeEvent,
-)
+from PySide6.QtCore import QByteArray, QEvent, QObject, QPoint, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
     QComboBox,
-    QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMainWindow,
     QMenu,
@@ -38,7 +26,6 @@ from PySide6.QtWidgets import (
 from felt_dial.bank.journal import LeftBehind
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import duplicate_layer
-from felt_dial.ui.dials.controls import Pill, set_part
 from felt_dial.ui.dials.focus import give_next, in_turn
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.under_hand import give_focus
@@ -48,6 +35,7 @@ from felt_dial.ui.frame.commands import Command, bind, menu_of
 from felt_dial.ui.frame.controller_window import ControllerWindow
 from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
+from felt_dial.ui.frame.said import Said
 from felt_dial.ui.frame.settings import SettingsSheet
 from felt_dial.ui.frame.sheets import KeySheet
 from felt_dial.ui.frame.strip import Strip
@@ -57,7 +45,7 @@ from felt_dial.ui.pages.patch.page import PatchPage
 from felt_dial.ui.pages.shelf.page import ShelfPage
 from felt_dial.ui.pages.threads.page import ThreadsPage
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import cloth, colour, dye
+from felt_dial.ui.theme.colours import cloth
 from felt_dial.ui.theme.words import item
 from felt_dial.ui.watchers import EVERYTHING
 
@@ -67,68 +55,6 @@ WISHED, SMALLEST, TALL_ENOUGH = (1280, 800), (1240, 640), 760
 """The size of the window at the first start, the least, and the height from which the keyboard shows by itself."""
 PAGES = {page.title: page for page in all_pages()}
 """Every page by its title, in the order of the tabs."""
-
-
-class Said(QWidget):
-    """One sentence above the strip; a problem stays until it is read, anything else goes by itself."""
-
-    def __init__(self, parent: QWidget, above: QWidget) -> None:
-        super().__init__(parent)
-        self.above = above
-        self.problem = False
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 5, 8, 5)
-        self.text = QLabel()
-        self.text.setTextFormat(Qt.TextFormat.PlainText)
-        self.text.setWordWrap(True)
-        layout.addWidget(self.text, 1)
-        self.buttons = QHBoxLayout()
-        layout.addLayout(self.buttons)
-        self.closer = Pill("Close", "link", self.hide, "Put this message away")
-        layout.addWidget(self.closer)
-        self._timer = QTimer(self, singleShot=True, interval=4000)
-        self._timer.timeout.connect(self.hide)
-        self.hide()
-
-    def say(
-        self, text: str, problem: bool, offers: Sequence[tuple[str, Callable[[], object]]] = (), stays: bool = False
-    ) -> None:
-        """Shows a sentence, with buttons that answer it; one that `stays` is put away by the next."""
-        while item := self.buttons.takeAt(0):
-            if widget := item.widget():
-                widget.deleteLater()
-        for name, act in offers:
-            pill = Pill(name, "pill")
-            pill.clicked.connect(self.hide)
-            pill.clicked.connect(act)
-            self.buttons.addWidget(pill)
-        self.problem = problem
-        self.text.setText(text)
-        set_part(self.text, "problem" if problem else "said")
-        self.place()
-        self.show()
-        self.raise_()
-        if problem or offers or stays:
-            self._timer.stop()
-        else:
-            self._timer.start()
-
-    def place(self) -> None:
-        """In the middle, over what it stands above."""
-        parent = self.parentWidget() or self
-        wide = min(parent.width() - 40, 820)
-        need = self.text.fontMetrics().horizontalAdvance(self.text.text()) + 130 + 130 * self.buttons.count()
-        width = min(wide, max(need, 260))
-        self.setFixedWidth(width)
-        self.setFixedHeight(36 if need <= wide else 54)
-        self.move((parent.width() - width) // 2, self.above.y() - self.height() - 8)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("problem") if self.problem else dye("lichen"), 1.4))
-        painter.setBrush(colour("raised"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
 
 
 class Window(QMainWindow):

@@ -10,9 +10,8 @@ from PySide6.QtWidgets import QApplication, QBoxLayout, QHBoxLayout, QVBoxLayout
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import add_layer_with_level, add_modulator
+from felt_dial.patch.edits import add_modulator
 from felt_dial.patch.module import Modulator, Source
-from felt_dial.sound.modules import new_layer
 from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.scrolling import Scroller
@@ -205,8 +204,7 @@ class PatchPage(Page):
     def add_layer(self, source: str = "wave") -> None:
         """One more layer of a kind, chosen at once."""
         try:
-            level = Snippets(self.session.library.root).fresh(Modulator.kinds["envelope"]())
-            patch, key = add_layer_with_level(self.session.patch, new_layer(source), level)
+            patch, key = self.session.one_more_layer(source)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
