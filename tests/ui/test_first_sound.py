@@ -7,9 +7,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
 
 from felt_dial.patch.edits import threads_on
 from felt_dial.patch.places import read_at
@@ -37,6 +38,12 @@ def steps() -> dict[str, str]:
 def typed(step: str) -> list[str]:
     """What a step says to type."""
     return re.findall(r"`([^`]+)`", step)
+
+
+def write(widget: QWidget, text: str) -> None:
+    """Types letters of any kind, which `keyClicks` does not."""
+    for letter in text:
+        QApplication.sendEvent(widget, QKeyEvent(QEvent.Type.KeyPress, 0, Qt.KeyboardModifier.NoModifier, letter))
 
 
 def listen(desk: Desk, step: str) -> None:
@@ -105,8 +112,8 @@ def colour(desk: Desk, step: str) -> None:
             desk.keys(Qt.Key.Key_Return)
             desk.type(text)
         else:
-            QTest.keyClicks(hand, text[0])
-            QTest.keyClicks(desk.entry(), text[1:])
+            write(hand, text[0])
+            write(desk.entry(), text[1:])
             QTest.keyClick(desk.entry(), Qt.Key.Key_Return)
         assert session.value(path) == wanted, text
     assert "What cannot be read is refused in place" in step
@@ -153,6 +160,8 @@ def room(desk: Desk, step: str) -> None:
     rack.menu()
     QTest.keyClicks(rack.chooser.search, "delay")
     QTest.keyClick(rack.chooser.search, Qt.Key.Key_Return)
+    desk.window.activateWindow()  # no window manager gives it back after a list
+    QTest.qWait(20)
     key = desk.session.effect
     assert desk.find(EffectCard, lambda card: card.key == key)
     for side in ("left", "right"):

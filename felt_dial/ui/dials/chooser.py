@@ -226,13 +226,15 @@ class Chooser(QWidget):
         self.search.setFocus()
 
     def open_at(self, near: QWidget) -> None:
-        """Opens under a widget, or above it where there is no room, within the screen."""
+        """Opens under a widget, or above it where there is no room, within its window and the screen."""
         self.resize(self.sizeHint())
-        screen = near.screen().availableGeometry()
+        room = near.screen().availableGeometry().intersected(near.window().frameGeometry())
+        if room.width() < self.width() + 8 or room.height() < self.height() + 8:
+            room = near.screen().availableGeometry()
         at = near.mapToGlobal(QPoint(0, near.height() + 4))
-        if at.y() + self.height() > screen.bottom():
-            at.setY(max(near.mapToGlobal(QPoint(0, 0)).y() - self.height() - 4, screen.top()))
-        at.setX(min(max(at.x(), screen.left() + 4), screen.right() - self.width() - 4))
+        if at.y() + self.height() > room.bottom():
+            at.setY(max(near.mapToGlobal(QPoint(0, 0)).y() - self.height() - 4, room.top()))
+        at.setX(min(max(at.x(), room.left() + 4), room.right() - self.width() - 4))
         self.move(at)
         self.show()
         self.search.setFocus()

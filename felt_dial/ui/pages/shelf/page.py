@@ -55,6 +55,7 @@ class ShelfPage(Page):
         super().__init__(session)
         self._cancelled = False
         self._wanted: tuple[str, str] | None = None
+        self._table = session.work.bank, session.work.preset
         self._deleted = -HASTY
         self.kind = ""
         self._scrolled = QTimer(self, singleShot=True, interval=150)
@@ -156,6 +157,7 @@ class ShelfPage(Page):
         self._parts += [self.view, self.details]
         self.view.selectionModel().currentChanged.connect(lambda *_: self.show_chosen())
         session.shelf_changed.connect(self.refresh)
+        session.changed.connect(self._follow_table)
         session.measured.connect(self._measured)
         session.frame.connect(self._frame)
         session.rebuilt.connect(self.view.viewport().update)
@@ -251,6 +253,16 @@ class ShelfPage(Page):
             self.view.setCurrentIndex(self.model.index(rows[0] if rows else 0))
         self._measure()
         self.show_chosen()
+
+    def _follow_table(self) -> None:
+        """Another preset lies on the table: it is the chosen one, where it is listed."""
+        now = self.session.work.bank, self.session.work.preset
+        if now == self._table:
+            return
+        self._table = now
+        rows = [n for n, preset in enumerate(self.model.presets) if (preset.bank, preset.id) == now]
+        if rows:
+            self.view.setCurrentIndex(self.model.index(rows[0]))
 
     def _measure(self) -> None:
         """Has what is listed measured, unless that was cancelled; of a long list what is in view."""
