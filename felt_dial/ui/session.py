@@ -22,7 +22,7 @@ from felt_dial.bank.journal import Journal, LeftBehind, Unsaved
 from felt_dial.bank.library import Bank, Library, NoSuchBank
 from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.measuring import Measuring
-from felt_dial.bank.places import Settings, cache_folder, index_path, journal_folder, save_settings
+from felt_dial.bank.places import Settings, cache_folder, index_path, journal_folder, load_settings, save_settings
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite
@@ -665,6 +665,11 @@ class Session(QObject):
             self.refresh_shelf()
             if followed:
                 self.follow_library()
+
+    def keep_place(self, window: str) -> None:
+        """Keeps where the window stands, and nothing else: another window may have changed the settings since."""
+        with contextlib.suppress(CannotWrite):
+            save_settings(load_settings().model_copy(update={"window": window}))
 
     def write_journal(self) -> None:
         """Keeps what would be lost, and clears its page where nothing would."""

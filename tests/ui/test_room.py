@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, QRect, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QWidget
 
-from felt_dial.bank.places import load_settings
+from felt_dial.bank.places import load_settings, save_settings
 from felt_dial.patch.edits import threads_on
 from felt_dial.ui.dials.controls import Meter, SwitchPill
 from felt_dial.ui.dials.focus import in_turn
@@ -192,10 +192,12 @@ def test_the_keyboard_goes_where_there_is_no_room_and_by_key(desk: Desk) -> None
     assert window.said.above is strip
 
 
-def test_size_and_place_are_kept(open_desk: Callable[[], Desk]) -> None:
+def test_size_and_place_are_kept_and_nothing_of_another_window_is_lost(open_desk: Callable[[], Desk]) -> None:
     desk = open_desk()
     resize(desk, (1500, 900))
+    save_settings(load_settings().model_copy(update={"versions": 30}))  # as another window would
     desk.close()
+    assert load_settings().versions == 30
     again = open_desk()
     assert (again.window.width(), again.window.height()) == (1500, 900)
 

@@ -593,7 +593,7 @@ class Window(QMainWindow):
             return
         self._timer.stop()
         self._later.stop()
-        self.session.keep_settings(self.session.settings.model_copy(update={"window": self._geometry()}))
+        self.session.keep_place(self._geometry())
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.focusChanged.disconnect(self._focus_moved)
