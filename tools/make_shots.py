@@ -8,7 +8,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ["FELT_DIAL_HOME"] = tempfile.mkdtemp()
-os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent.parent / 'tests' / 'screen.json'}")
+os.environ.setdefault(
+    "QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent.parent / 'tests' / 'screen.json'}"
+)
 
 from PySide6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QPainter
