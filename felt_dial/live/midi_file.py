@@ -43,7 +43,8 @@ def read_midi(path: Path, tempo: float, rate: float, fixed: bool = False) -> tup
         AttributeError,
         KeySignatureError,
     ) as wrong:
-        raise BadDocument(f"{where} is no whole Standard MIDI File ({cut(wrong)}). Nothing was played.") from None
+        why = f" ({cut(wrong)})" if str(wrong) else ""
+        raise BadDocument(f"{where} is no whole Standard MIDI File{why}. Nothing was played.") from None
     length = sum(message.time for message in messages)
     if not math.isfinite(length) or length > LONGEST:
         raise BadDocument(f"{where} lasts more than {LONGEST / 3600:.0f} hours. Nothing was played.")

@@ -91,16 +91,11 @@ class ParamControl(QWidget):
         self.setAccessibleDescription(f"{value}. {self.param.says}{rests}")
 
     def _causes(self) -> list[str]:
-        """The paths of what may make it do nothing: every choice and switch of its module, and what is whole."""
+        """Where to look for what may make it do nothing: its whole module, if that knows of such dials."""
         module, _ = owner(self.session.patch, self.path)
         if not isinstance(module, Module) or type(module).at_rest is Module.at_rest:
             return []
-        place = self.path.rpartition(".")[0]
-        return [
-            f"{place}.{name}"
-            for name, p in module.params.items()
-            if not isinstance(p, Param) or p.whole or name == "chance"
-        ]
+        return [self.path.rpartition(".")[0]]
 
     def _why_at_rest(self) -> str:
         """Why it does nothing as its module is set; nothing where it does something, or a thread moves what makes it so."""
