@@ -32,7 +32,7 @@ class Stopped(FeltDialError):
 
 
 PRESET = re.compile(r"presets/[^/.][^/]{0,100}\.json")
-ASSET = re.compile(r"assets/[0-9a-f]{64}\.(flac|wav)")
+ASSET = re.compile(r"assets/[0-9a-f]{64}\.(flac|wav|recipe)")
 
 
 def missing_from(bank: Bank) -> list[str]:
@@ -60,7 +60,7 @@ def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambd
                 raise Stopped(f"“{bank.name}” was not exported: that was stopped. Nothing was written.")
             content = read_file(bank.path(key))
             patch = read_patch(content, f"“{key}” in {bank.name}")
-            needed |= {asset.digest for asset in assets_of(patch).values()}
+            needed |= {digest for asset in assets_of(patch).values() for digest in (asset.digest, asset.recipe)}
             _add(archive, f"presets/{key}.json", content)
         for asset in sorted((bank.folder / "assets").glob("*")):
             if asset.stem in needed and ASSET.fullmatch(f"assets/{asset.name}"):

@@ -9,6 +9,7 @@ class Asset(BaseModel):
     """The name of a recording: what it holds, and how a person calls it.
 
     `digest` is the SHA-256 of the decoded samples, so that the same sound is found wherever it lies.
+    `recipe` is the SHA-256 of the document that says how it was made, where it was made on a bench.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -18,6 +19,7 @@ class Asset(BaseModel):
     frames: int = Field(ge=1)
     channels: int = Field(ge=1, le=2)
     rate: float = Field(gt=0, allow_inf_nan=False)
+    recipe: str = Field("", pattern="^([0-9a-f]{64})?$", exclude_if=lambda recipe: not recipe)
 
     @property
     def seconds(self) -> float:

@@ -1,4 +1,4 @@
-"""Jobs: long work beside the window, one at a time, while the sound goes on."""
+"""Jobs: long work beside the window, one at a time, while the sound goes on; and what is only looked up for a picture."""
 
 from __future__ import annotations
 
@@ -6,9 +6,10 @@ import queue
 import threading
 import traceback
 from collections.abc import Callable
-from typing import TypeVar
+from functools import partial
+from typing import Any, TypeVar
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Signal, SignalInstance
 
 from felt_dial.errors import FeltDialError, cut
 
@@ -98,3 +99,50 @@ class Jobs(QObject):
 def part_of(watch: Watch, first: float, last: float) -> Watch:
     """What watches a part of the work, which goes from `first` to `last` of the whole."""
     return lambda part: watch(first + (last - first) * part)
+
+
+class Latest:
+    """Looks something up beside the window; of several questions only the last one is answered."""
+
+    def __init__(self, frame: SignalInstance) -> None:
+        self._wanted: tuple[Callable[[], object], Callable[[Any], None], Callable[[str], None]] | None = None
+        self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
+        self._lock = threading.Lock()
+        self.busy = False
+        """True while an answer is waited for."""
+        frame.connect(self.poll)
+
+    def ask(self, work: Callable[[], T], then: Callable[[T], None], failed: Callable[[str], None] = lambda _: None) -> None:
+        """Has `work` done in a thread, then `then` called in the window with what it found, or `failed` with a sentence."""
+        with self._lock:
+            self._wanted = (work, then, failed)
+            if not self.busy:
+                self.busy = True
+                threading.Thread(target=self._run, daemon=True).start()
+
+    def _run(self) -> None:
+        while True:
+            with self._lock:
+                if self._wanted is None:
+                    self.busy = False
+                    return
+                asked, self._wanted = self._wanted, None
+            work, then, failed = asked
+            try:
+                found = work()
+            except FeltDialError as wrong:
+                self._heard.put(partial(failed, str(wrong)))
+            except Exception as wrong:
+                traceback.print_exc()
+                self._heard.put(partial(failed, f"That could not be looked up: {cut(wrong)}."))
+            else:
+                self._heard.put(partial(self._answer, then, found))
+
+    def _answer(self, then: Callable[[Any], None], found: object) -> None:
+        if self._wanted is None:
+            then(found)
+
+    def poll(self) -> None:
+        """Answers in the window; called at every frame."""
+        while not self._heard.empty():
+            self._heard.get()()

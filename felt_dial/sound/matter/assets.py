@@ -23,6 +23,8 @@ SHIPPED = DATA / "assets"
 PLACES = "FELT_DIAL_ASSETS"
 """Environment variable: folders to look in, so that every process looks in the same ones."""
 ENDINGS = (".flac", ".wav")
+RECIPE = ".recipe"
+"""How the file of a recipe ends; it is named by the SHA-256 of its text."""
 
 
 def look_in(folder: Path) -> None:
@@ -75,6 +77,32 @@ def keep(folder: Path, audio: Audio, name: str) -> Asset:
         soundfile.write(memory, data, round(audio.rate), subtype=kind, format=form)
         write_whole(folder / (asset.digest + ending), memory.getvalue())
     return asset
+
+
+def keep_recipe(folder: Path, text: str) -> str:
+    """Writes how an asset was made into a store, and returns the digest under which it is found; raises `CannotWrite`."""
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    path = folder / (digest + RECIPE)
+    if not path.exists():
+        with at_the_disk("How this was made was not kept", "The recording itself was."):
+            write_whole(path, text)
+    return digest
+
+
+def recipe_of(asset: Asset | None) -> str | None:
+    """The document that says how an asset was made; None where it was not made on a bench, or nobody has it."""
+    path = find_recipe(asset.recipe) if asset is not None and asset.recipe else None
+    try:
+        text = path.read_text() if path is not None else None
+    except (OSError, UnicodeDecodeError):
+        return None
+    right = text is not None and asset is not None and hashlib.sha256(text.encode()).hexdigest() == asset.recipe
+    return text if right else None
+
+
+def find_recipe(digest: str) -> Path | None:
+    """The file that holds a recipe; None where nobody has it."""
+    return next((path for place in places() if (path := place / (digest + RECIPE)).exists()), None)
 
 
 def places() -> Iterator[Path]:

@@ -33,8 +33,8 @@ class Cycles(NamedTuple):
     sure: float
 
 
-def cycles_of(sound: NDArray[np.float32], rate: float) -> Cycles | None:
-    """The cycles of a recording, float32 (channel, frame), as its pitch goes; None where it has none.
+def cycles_of(sound: NDArray[np.float32], rate: float, count: int = MOST_FRAMES) -> Cycles | None:
+    """The cycles of a recording, float32 (channel, frame), as its pitch goes, at most `count`; None where it has none.
 
     A cycle begins wherever the phase of the fundamental has gone round, so that glides are followed; each is brought to
     2048 samples, and what is left between its end and its beginning is spread over it.
@@ -51,7 +51,7 @@ def cycles_of(sound: NDArray[np.float32], rate: float) -> Cycles | None:
     finer = soxr.resample(mono, rate, 4.0 * rate, quality="VHQ")
     loud = np.array([np.square(mono[int(a) : int(b) + 1]).mean() for a, b in pairwise(marks.tolist())])
     there = np.flatnonzero(loud > 1e-5 * loud.max())
-    chosen = there[np.unique(np.linspace(0, len(there) - 1, min(len(there), MOST_FRAMES)).astype(int))]
+    chosen = there[np.unique(np.linspace(0, len(there) - 1, min(len(there), count)).astype(int))]
     made = np.stack([_one(finer, 4.0 * marks[k], 4.0 * marks[k + 1]) for k in chosen])
     sure = _alike(np.stack([_one(finer, 4.0 * marks[k], 4.0 * marks[k + 1]) for k in there[: 4 * MOST_FRAMES]]))
     made *= 0.9 / max(float(np.abs(made).max()), 1e-9)
@@ -81,8 +81,9 @@ def _turns(mono: NDArray[np.float64], rate: float, hertz: float) -> NDArray[np.f
 
 def _one(sound: NDArray[np.float64], begin: float, end: float) -> NDArray[np.float64]:
     """One cycle as 2048 samples whose end meets its beginning, without what stands still."""
-    at = np.linspace(begin, end, CYCLE + 1)
-    found = np.interp(at, np.arange(len(sound)), sound)
+    first, last = max(int(begin), 0), min(int(end) + 2, len(sound))
+    at = np.linspace(begin - first, end - first, CYCLE + 1)
+    found = np.interp(at, np.arange(last - first), sound[first:last])
     found -= np.linspace(0.0, found[-1] - found[0], CYCLE + 1)
     return np.asarray(found[:-1] - found[:-1].mean())
 

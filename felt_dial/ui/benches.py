@@ -1,0 +1,297 @@
+"""What lies on the benches: always what a layer of the patch plays, so that every edit is heard, and undone like any other."""
+
+from __future__ import annotations
+
+import contextlib
+import shutil
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from felt_dial.bank.places import cache_folder
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.asset import Asset
+from felt_dial.patch.patch import put
+from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.audio_file import Audio
+from felt_dial.sound.matter.tables import shipped_tables
+from felt_dial.sound.sources.core.levels import cut_cycles
+from felt_dial.sound.sources.table import Table
+from felt_dial.ui.session import Session
+from felt_dial.workshop.table.cycles import CYCLE, Floats
+from felt_dial.workshop.table.recipe import (
+    TableRecipe,
+    frames_before,
+    frames_of,
+    of_cycles,
+    read_recipe,
+    swept,
+    write_recipe,
+)
+
+TABLE_RATE = 48000.0
+BETWEEN_DRAFTS = 40
+"""Milliseconds between two tables that are heard while the hand draws."""
+
+
+DRAWING = "draw on the bench"
+"""What the steps of one drawing merge by."""
+
+
+def drafts_folder() -> Path:
+    """Where lies what is heard while the hand is still moving."""
+    return cache_folder() / "drafts"
+
+
+def at_2048(sound: NDArray[np.float32], cycle: int) -> Floats:
+    """Cycles of any length as frames of 2048, float (frame, 2048), by their harmonics."""
+    cycles = cut_cycles(sound, cycle).astype(np.float64)
+    if cycle == CYCLE:
+        return cycles
+    spectra = np.fft.rfft(cycles, axis=1)[:, : CYCLE // 2 + 1]
+    spectra[:, cycle // 2 + (cycle % 2) :] = 0.0
+    full = np.zeros((len(cycles), CYCLE // 2 + 1), np.complex128)
+    full[:, : spectra.shape[1]] = spectra
+    return np.asarray(np.fft.irfft(full, CYCLE, axis=1) * (CYCLE / cycle))
+
+
+@lru_cache(maxsize=16)
+def recipe_of_table(asset: Asset, cycle: int) -> tuple[TableRecipe | None, str]:
+    """How a table is made, and what is wrong where that cannot be said; a plain one has every frame keyed."""
+    wrong = ""
+    if (text := assets.recipe_of(asset)) is not None:
+        try:
+            return read_recipe(text, f"The recipe of “{asset.name}”"), ""
+        except FeltDialError as error:
+            wrong = str(error)
+    sound = assets.load(asset)
+    if sound is None:
+        return None, wrong
+    return of_cycles(at_2048(sound[0], cycle), "crossfade"), wrong
+
+
+class TableWork(QObject):
+    """The wavetable bench: the table of a layer, the frame under the hand, the frames that are chosen.
+
+    Attributes
+    ----------
+    changed : Signal()
+        Another table, another recipe, or another frame under the hand.
+    """
+
+    changed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.wished = ""
+        self.frame = 0
+        self.chosen: tuple[int, ...] = (0,)
+        self.draft: TableRecipe | None = None
+        """What the hand is drawing, until it is let go."""
+        self._seen: object = None
+        self._timer = QTimer(self, singleShot=True, interval=BETWEEN_DRAFTS)
+        self._timer.timeout.connect(self._sound)
+        assets.look_in(drafts_folder())
+        session.watch(self.follow, "layers")
+
+    # --- what is there -------------------------------------------------------------------------
+
+    def layers(self) -> list[str]:
+        """Layers that play a table."""
+        return [key for key, layer in self.session.patch.layers.items() if isinstance(layer.source, Table)]
+
+    @property
+    def layer(self) -> str:
+        """The layer whose table lies here; empty where none plays one."""
+        known = self.layers()
+        if self.wished in known:
+            return self.wished
+        chosen = self.session.selection[1]
+        return chosen if chosen in known else known[0] if known else ""
+
+    @property
+    def source(self) -> Table | None:
+        """The source that plays it."""
+        source = self.session.patch.layers[self.layer].source if self.layer else None
+        return source if isinstance(source, Table) else None
+
+    @property
+    def asset(self) -> Asset | None:
+        """The table as the patch names it."""
+        return None if self.source is None else self.source.asset
+
+    @property
+    def recipe(self) -> TableRecipe | None:
+        """How it is made."""
+        if self.draft is not None:
+            return self.draft
+        source = self.source
+        return None if source is None or source.asset is None else recipe_of_table(source.asset, source.cycle)[0]
+
+    def frames(self) -> NDArray[np.float32]:
+        """Its frames as they sound, float32 (frame, 2048)."""
+        recipe = self.recipe
+        return np.zeros((1, CYCLE), np.float32) if recipe is None else _frames(recipe)
+
+    def plain(self) -> Floats:
+        """Its frames before they are reshaped."""
+        recipe = self.recipe
+        return np.zeros((1, CYCLE)) if recipe is None else _plain(recipe)
+
+    # --- which frame ---------------------------------------------------------------------------
+
+    def choose_layer(self, key: str) -> None:
+        """Puts the table of another layer here."""
+        self.wished = key
+        self.follow()
+
+    def walk(self, frame: int, add: bool = False, range_: bool = False) -> None:
+        """Another frame under the hand; with others chosen too, or all between."""
+        recipe = self.recipe
+        frame = min(max(frame, 0), recipe.count - 1) if recipe is not None else 0
+        if range_:
+            low, high = sorted((self.frame, frame))
+            self.chosen = tuple(range(low, high + 1))
+        elif add:
+            self.chosen = tuple(sorted({*self.chosen} ^ {frame})) or (frame,)
+            self.frame = frame
+        else:
+            self.frame, self.chosen = frame, (frame,)
+        self.changed.emit()
+
+    def follow(self) -> None:
+        """The patch is another: what is shown here follows."""
+        source = self.source
+        now = (self.layer, source.asset if source is not None else None, source.cycle if source is not None else 0)
+        if now == self._seen or self.draft is not None:
+            return
+        if self._seen is None or now[0] != self._seen[0]:  # type: ignore[index]
+            self.frame, self.chosen = 0, (0,)
+        self._seen = now
+        recipe = self.recipe
+        last = 0 if recipe is None else recipe.count - 1
+        self.frame = min(self.frame, last)
+        self.chosen = tuple(n for n in self.chosen if n <= last) or (self.frame,)
+        self.changed.emit()
+
+    # --- edits ---------------------------------------------------------------------------------
+
+    def edit(self, make: Callable[[TableRecipe], TableRecipe], says: str, frame: int | None = None) -> bool:
+        """Makes the table another one, as one step; what is refused is said."""
+        recipe = self.recipe
+        if recipe is None:
+            return False
+        try:
+            fresh = make(recipe)
+            if frame is not None:
+                self.frame, self.chosen = frame, (frame,)
+            self.put(fresh, says)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return False
+        return True
+
+    def put(self, recipe: TableRecipe, says: str, name: str = "") -> None:
+        """Lets the layer play a table; raises `CannotWrite`."""
+        self.draft = None
+        self._timer.stop()
+        self._show(self._kept(recipe, name, self._store), says)
+
+    def put_or_add(self, recipe: TableRecipe, says: str, name: str) -> None:
+        """Lets the layer play a table, or a new layer where none plays one; raises `FeltDialError`."""
+        if self.layer:
+            self.put(recipe, says, name)
+            return
+        patch, key = self.session.one_more_layer("table")
+        asset = self._kept(recipe, name, self._store)
+        fresh = patch.layers[key].source.model_copy(update={"asset": asset, "cycle": CYCLE})
+        self.wished = key
+        self.session.edit(put(patch, ["layers", key, "source"], fresh), says)
+        self.follow()
+
+    def draw(self, recipe: TableRecipe) -> None:
+        """What the hand draws: seen at once, heard within some 40 ms, kept when it is let go."""
+        self.draft = recipe
+        self.changed.emit()
+        if not self._timer.isActive():
+            self._timer.start()
+
+    def let_go(self, says: str) -> None:
+        """The hand is lifted: what it has drawn is kept, as one step."""
+        recipe, self.draft = self.draft, None
+        self._timer.stop()
+        if recipe is None:
+            return
+        try:
+            self._show(self._kept(recipe, "", self._store), says, merge=DRAWING)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+        self.session.history.settle()
+
+    def _sound(self) -> None:
+        """Lets the layer play what is drawn so far."""
+        if self.draft is None:
+            return
+        with contextlib.suppress(FeltDialError):  # it is said when the hand is lifted
+            self._show(self._kept(self.draft, "", drafts_folder() / ".assets"), "draw", merge=DRAWING)
+
+    @property
+    def _store(self) -> Path:
+        return self.session.library.root / ".assets"
+
+    def _kept(self, recipe: TableRecipe, name: str, folder: Path) -> Asset:
+        frames = frames_of(recipe)
+        asset = self.asset
+        called = name or (asset.name if asset is not None else "") or "New table"
+        if not name and asset is not None and any(asset.digest == s.asset.digest for s in shipped_tables().values()):
+            called = f"{called}, reworked"
+        audio = Audio(frames.reshape(1, -1), TABLE_RATE)
+        asset = assets.keep(folder, audio, called)
+        return asset.model_copy(update={"recipe": assets.keep_recipe(folder, write_recipe(recipe))})
+
+    def _show(self, asset: Asset, says: str, merge: str = "") -> None:
+        source = self.source
+        if source is None:
+            return
+        fresh = source.model_copy(update={"asset": asset, "cycle": CYCLE})
+        self._seen = (self.layer, asset, CYCLE)
+        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says, merge)
+        self.changed.emit()
+
+    def rename(self, name: str) -> None:
+        """Calls the table something else."""
+        source = self.source
+        if source is None or source.asset is None or not name.strip() or name.strip() == source.asset.name:
+            return
+        asset = source.asset.model_copy(update={"name": name.strip()[:80]})
+        fresh = source.model_copy(update={"asset": asset})
+        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), f"call the table {asset.name}")
+        self.follow()
+
+    def new(self) -> None:
+        """A new table of one sine from end to end, in the layer or in a new one."""
+        try:
+            self.put_or_add(swept(), "begin a new table", "New table")
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+
+
+@lru_cache(maxsize=8)
+def _frames(recipe: TableRecipe) -> NDArray[np.float32]:
+    return frames_of(recipe)
+
+
+@lru_cache(maxsize=8)
+def _plain(recipe: TableRecipe) -> Floats:
+    return frames_before(recipe)
+
+
+def tidy_drafts() -> None:
+    """Clears what was drawn and never kept."""
+    shutil.rmtree(drafts_folder(), ignore_errors=True)
+

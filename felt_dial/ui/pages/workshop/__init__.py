@@ -1,0 +1,1 @@
+"""The Workshop: the wavetable bench and the sample bench."""

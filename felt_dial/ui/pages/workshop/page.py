@@ -1,0 +1,107 @@
+"""The Workshop: what a layer plays, on the bench: a table or a recording."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from felt_dial.ui.dials.controls import NameEdit, Pill, text_label
+from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.pages.page import Page
+from felt_dial.ui.pages.workshop.table_bench import TableBench
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import dye, layer_dye, text_on
+
+
+class WorkshopPage(Page):
+    """Both benches, one of them open."""
+
+    title, place = "Workshop", 3
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(12, 8, 12, 8)
+        outer.setSpacing(6)
+        self.head = QWidget()
+        head = QHBoxLayout(self.head)
+        head.setContentsMargins(0, 0, 0, 0)
+        head.setSpacing(8)
+        self.tabs = {}
+        self.tables = TableBench(session)
+        self.benches: dict[str, TableBench] = {"Wavetable bench": self.tables}
+        for name, bench in self.benches.items():
+            pill = Pill(name, "pill", lambda name=name: self.show_bench(name), bench.says)
+            pill.setCheckable(True)
+            self.tabs[name] = pill
+            head.addWidget(pill)
+        head.addSpacing(8)
+        head.addWidget(text_label("on the bench"))
+        self.letters = QHBoxLayout()
+        self.letters.setSpacing(4)
+        head.addLayout(self.letters)
+        self.name = NameEdit("", "name", lambda text: self.bench.work.rename(text), empty="nothing yet")
+        self.name.setAccessibleName("Name of what is on the bench")
+        self.name.setMinimumWidth(190)
+        head.addWidget(self.name)
+        self.about = text_label("")
+        head.addWidget(self.about, 1)
+        outer.addWidget(self.head)
+        self.stack = QStackedWidget()
+        for bench in self.benches.values():
+            self.stack.addWidget(bench)
+            bench.work.changed.connect(self._follow)
+        outer.addWidget(self.stack, 1)
+        self._laid: object = None
+        self.show_bench(next(iter(self.benches)))
+
+    @property
+    def bench(self) -> TableBench:
+        """The bench that is open."""
+        found = self.stack.currentWidget()
+        assert isinstance(found, TableBench)
+        return found
+
+    def sections(self) -> list[QWidget]:
+        return [self.head, *self.bench.sections()]
+
+    def show_bench(self, name: str) -> None:
+        """Opens a bench."""
+        self.stack.setCurrentWidget(self.benches[name])
+        for other, pill in self.tabs.items():
+            pill.setChecked(other == name)
+        self._follow()
+
+    def opened(self, seen: bool) -> None:
+        for bench in self.benches.values():
+            bench.opened(seen and bench is self.bench)
+        if seen:
+            self.bench.work.follow()
+            self._follow()
+
+    def _follow(self) -> None:
+        """What is on the bench, and which layers could be."""
+        work = self.bench.work
+        layers, here = work.layers(), work.layer
+        asset = work.asset
+        self.name.show_name(asset.name if asset is not None else "")
+        self.name.setEnabled(asset is not None)
+        self.about.setText(self.bench.about())
+        now = (tuple(layers), here, type(self.bench).__name__)
+        if now == self._laid:
+            return
+        self._laid = now
+        clear(self.letters)
+        for key in layers:
+            pill = Pill(key.upper(), "letter", lambda key=key: work.choose_layer(key), f"Put what layer {key.upper()} plays on the bench")
+            pill.setFixedSize(26, 26)
+            pill.setCheckable(True)
+            pill.setChecked(key == here)
+            if key == here:
+                ground = dye(layer_dye(key))
+                pill.setStyleSheet(
+                    f"border-radius: 13px; border: none; font-weight: 600; background: {ground.name()}; color: {text_on(ground).name()};"
+                )
+            else:
+                pill.setStyleSheet("border-radius: 13px;")
+            self.letters.addWidget(pill, alignment=Qt.AlignmentFlag.AlignVCenter)

@@ -1,0 +1,119 @@
+"""A process that does long work beside the window: one call after the other, with progress, and gone when it is stopped."""
+
+from __future__ import annotations
+
+import contextlib
+import inspect
+import os
+import socket
+import subprocess
+import sys
+import threading
+import traceback
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+from typing import Any, TypeVar
+
+from felt_dial.errors import FeltDialError, cut
+from felt_dial.sound.matter import assets
+
+T = TypeVar("T")
+Watch = Callable[[float], bool]
+LOOK_EVERY = 0.02
+"""Seconds between two looks at whether somebody wants it to stop."""
+
+
+class Stopped(FeltDialError):
+    """Work that somebody stopped; nothing of it is kept."""
+
+
+class HelperFailed(FeltDialError):
+    """The helper ended before its work was done."""
+
+
+class Helper:
+    """Does what it is asked in a process of its own, which is started when it is first needed.
+
+    From any thread; calls wait for each other.
+    """
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._pipe: Connection | None = None
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def call(self, work: Callable[..., T], *args: Any, watch: Watch | None = None) -> T:
+        """What a function of a module gives; it, its arguments and its result are sent from process to process.
+
+        Where it takes `watch` it is told how far it is. Raises `Stopped` once `watch` gives False, what the function
+        raises where that is a `FeltDialError`, and `HelperFailed` for all else.
+        """
+        with self._lock:
+            pipe = self._pipe or self._start()
+            try:
+                pipe.send((work, args, assets.searched()))
+                part = 0.0
+                while True:
+                    while not pipe.poll(LOOK_EVERY):
+                        if watch is not None and not watch(part):
+                            self.close()
+                            raise Stopped("Stopped; nothing of it was kept.")
+                    kind, what = pipe.recv()
+                    if kind == "part":
+                        part = what
+                    elif kind == "wrong":
+                        raise what
+                    else:
+                        found: T = what
+                        return found
+            except (EOFError, OSError):
+                self.close()
+                raise HelperFailed("The helper ended before it was done; nothing of it was kept. Try again.") from None
+
+    def _start(self) -> Connection:
+        ours, theirs = socket.socketpair()
+        with theirs:
+            command = [sys.executable, "-m", "felt_dial.workshop.helper", str(theirs.fileno())]
+            self._process = subprocess.Popen(command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
+        self._pipe = Connection(ours.detach())
+        return self._pipe
+
+    def close(self) -> None:
+        """Ends the process, whatever it does."""
+        process, pipe = self._process, self._pipe
+        self._process = self._pipe = None
+        if process is not None:
+            process.kill()
+            process.wait()
+        if pipe is not None:
+            pipe.close()
+
+
+def main(handle: int) -> None:
+    """Does what is asked, until the window is gone."""
+    with contextlib.suppress(OSError):
+        os.nice(10)
+    window = Connection(handle)
+
+    def watch(part: float) -> bool:
+        window.send(("part", part))
+        return True
+
+    with contextlib.suppress(EOFError, OSError):
+        while True:
+            work, args, places = window.recv()
+            assets.search_in(places)
+            told = {"watch": watch} if "watch" in inspect.signature(work).parameters else {}
+            try:
+                window.send(("done", work(*args, **told)))
+            except FeltDialError as wrong:
+                window.send(("wrong", FeltDialError(str(wrong))))
+            except (EOFError, OSError):
+                raise
+            except Exception as wrong:
+                traceback.print_exc()
+                window.send(("wrong", HelperFailed(f"That could not be done: {cut(wrong)}. Nothing was changed.")))
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]))
