@@ -25,7 +25,7 @@ from felt_dial.files import at_the_disk, held, names_like, slug, write_new, writ
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
-from felt_dial.sound.matter.assets import ENDINGS, assets_of, find_recipe
+from felt_dial.sound.matter.assets import ENDINGS, assets_of, find_recipe, needed_for
 from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
 from felt_dial.sound.matter.assets import find as find_asset
 
@@ -238,13 +238,14 @@ class Bank:
 
     def keep_assets(self, patch: Patch) -> None:
         """Copies the recordings that a patch names into the bank; a missing one stays a name."""
-        for asset in assets_of(patch).values():
+        mine = list(assets_of(patch).values())
+        for asset in [*mine, *(needed for asset in mine for needed in needed_for(asset))]:
             if any((self.folder / "assets" / (asset.digest + ending)).exists() for ending in ENDINGS):
                 continue
             path = find_asset(asset)
             if path is not None and path.parent != SHIPPED_ASSETS:
                 write_whole(self.folder / "assets" / path.name, read_file(path))
-        for asset in assets_of(patch).values():
+        for asset in mine:
             recipe = find_recipe(asset.recipe) if asset.recipe else None
             if recipe is not None and recipe.parent not in (SHIPPED_ASSETS, self.folder / "assets"):
                 write_whole(self.folder / "assets" / recipe.name, read_file(recipe))

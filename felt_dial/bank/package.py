@@ -19,7 +19,7 @@ from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import at_the_disk, write_whole
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch
-from felt_dial.sound.matter.assets import assets_of, missing
+from felt_dial.sound.matter.assets import assets_of, missing, needed_for
 
 MOST_FILES = 20_000
 MOST_BYTES = 2 * 1024**3
@@ -60,7 +60,8 @@ def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambd
                 raise Stopped(f"“{bank.name}” was not exported: that was stopped. Nothing was written.")
             content = read_file(bank.path(key))
             patch = read_patch(content, f"“{key}” in {bank.name}")
-            needed |= {digest for asset in assets_of(patch).values() for digest in (asset.digest, asset.recipe)}
+            for asset in assets_of(patch).values():
+                needed |= {asset.digest, asset.recipe, *(other.digest for other in needed_for(asset))}
             _add(archive, f"presets/{key}.json", content)
         for asset in sorted((bank.folder / "assets").glob("*")):
             if asset.stem in needed and ASSET.fullmatch(f"assets/{asset.name}"):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import BaseModel, ConfigDict, Field
 
 
@@ -10,6 +12,7 @@ class Asset(BaseModel):
 
     `digest` is the SHA-256 of the decoded samples, so that the same sound is found wherever it lies.
     `recipe` is the SHA-256 of the document that says how it was made, where it was made on a bench.
+    `rights` says whose it is, as far as that is known, and `terms` under what licence it may be used.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -20,6 +23,8 @@ class Asset(BaseModel):
     channels: int = Field(ge=1, le=2)
     rate: float = Field(gt=0, allow_inf_nan=False)
     recipe: str = Field("", pattern="^([0-9a-f]{64})?$", exclude_if=lambda recipe: not recipe)
+    rights: Literal["", "own", "free", "licensed"] = Field("", exclude_if=lambda rights: not rights)
+    terms: str = Field("", max_length=400, exclude_if=lambda terms: not terms)
 
     @property
     def seconds(self) -> float:

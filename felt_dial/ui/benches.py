@@ -93,7 +93,8 @@ class TableWork(QObject):
         self.chosen: tuple[int, ...] = (0,)
         self.draft: TableRecipe | None = None
         """What the hand is drawing, until it is let go."""
-        self._seen: object = None
+        self._says = ""
+        self._seen: tuple[object, ...] | None = None
         self._timer = QTimer(self, singleShot=True, interval=BETWEEN_DRAFTS)
         self._timer.timeout.connect(self._sound)
         assets.look_in(drafts_folder())
@@ -170,7 +171,7 @@ class TableWork(QObject):
         now = (self.layer, source.asset if source is not None else None, source.cycle if source is not None else 0)
         if now == self._seen or self.draft is not None:
             return
-        if self._seen is None or now[0] != self._seen[0]:  # type: ignore[index]
+        if self._seen is None or now[0] != self._seen[0]:
             self.frame, self.chosen = 0, (0,)
         self._seen = now
         recipe = self.recipe
@@ -214,21 +215,21 @@ class TableWork(QObject):
         self.session.edit(put(patch, ["layers", key, "source"], fresh), says)
         self.follow()
 
-    def draw(self, recipe: TableRecipe) -> None:
-        """What the hand draws: seen at once, heard within some 40 ms, kept when it is let go."""
-        self.draft = recipe
+    def draw(self, recipe: TableRecipe, says: str) -> None:
+        """What the hand draws: seen at once, heard within some 40 ms, kept when it is let go; `says` names the step."""
+        self.draft, self._says = recipe, says
         self.changed.emit()
         if not self._timer.isActive():
             self._timer.start()
 
-    def let_go(self, says: str) -> None:
+    def let_go(self) -> None:
         """The hand is lifted: what it has drawn is kept, as one step."""
         recipe, self.draft = self.draft, None
         self._timer.stop()
         if recipe is None:
             return
         try:
-            self._show(self._kept(recipe, "", self._store), says, merge=DRAWING)
+            self._show(self._kept(recipe, "", self._store), self._says, merge=DRAWING)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
         self.session.history.settle()
@@ -238,14 +239,14 @@ class TableWork(QObject):
         if self.draft is None:
             return
         with contextlib.suppress(FeltDialError):  # it is said when the hand is lifted
-            self._show(self._kept(self.draft, "", drafts_folder() / ".assets"), "draw", merge=DRAWING)
+            self._show(self._kept(self.draft, "", drafts_folder() / ".assets"), self._says, merge=DRAWING)
 
     @property
     def _store(self) -> Path:
         return self.session.library.root / ".assets"
 
     def _kept(self, recipe: TableRecipe, name: str, folder: Path) -> Asset:
-        frames = frames_of(recipe)
+        frames = _frames(recipe)
         asset = self.asset
         called = name or (asset.name if asset is not None else "") or "New table"
         if not name and asset is not None and any(asset.digest == s.asset.digest for s in shipped_tables().values()):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import json
 import os
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -23,6 +24,8 @@ SHIPPED = DATA / "assets"
 PLACES = "FELT_DIAL_ASSETS"
 """Environment variable: folders to look in, so that every process looks in the same ones."""
 ENDINGS = (".flac", ".wav")
+MOST_NEEDED = 64
+"""Recordings that a recipe may begin from."""
 RECIPE = ".recipe"
 """How the file of a recipe ends; it is named by the SHA-256 of its text."""
 
@@ -98,6 +101,18 @@ def recipe_of(asset: Asset | None) -> str | None:
         return None
     right = text is not None and asset is not None and hashlib.sha256(text.encode()).hexdigest() == asset.recipe
     return text if right else None
+
+
+def needed_for(asset: Asset) -> list[Asset]:
+    """The recordings that the recipe of an asset begins from, so that a bench can open it where it is taken."""
+    text = recipe_of(asset)
+    if text is None:
+        return []
+    try:
+        needs = json.loads(text).get("needs", [])
+        return [Asset.model_validate(about) for about in needs[:MOST_NEEDED]]
+    except (ValueError, AttributeError, TypeError):
+        return []
 
 
 def find_recipe(digest: str) -> Path | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from
@@ -73,8 +73,9 @@ class Inspector(Card):
         self.threads.all_asked.connect(lambda: session.focus(""))
         self.hand = UnderHand(self, lambda: self._laid_for != self._layout_key(), self.rebuild)
         self.importing = Importing(session)
-        session.selected.connect(self.rebuild)
-        session.rebuilt.connect(self.rebuild)
+        self._due = False
+        session.selected.connect(self._rebuild_when_seen)
+        session.rebuilt.connect(self._rebuild_when_seen)
         session.watch(self._follow, "layers", "buses", "threads", "modulators", "macros")
         session.focused.connect(lambda _: self._list_threads())
         self.rebuild()
@@ -83,8 +84,21 @@ class Inspector(Card):
         """Takes its share of a page `wide` pixels across."""
         self.setFixedWidth(WIDER if wide >= 1900 else WIDTH)
 
+    def showEvent(self, event: QShowEvent) -> None:
+        if self._due:
+            self.rebuild()
+        super().showEvent(event)
+
+    def _rebuild_when_seen(self) -> None:
+        """Now, or once its page is opened: what is not seen costs nothing."""
+        if self.isVisible():
+            self.rebuild()
+        else:
+            self._due = True
+
     def rebuild(self) -> None:
         """Lays out the inspector for the selection."""
+        self._due = False
         clear(self.body)
         self._laid_for = self._layout_key()
         part, key = self.session.selection
@@ -111,6 +125,8 @@ class Inspector(Card):
 
     def _follow(self) -> None:
         """Another way of a drive or counting of a cutoff shows other dials."""
+        if self._due:
+            return
         if not self.hand.follow():
             self._list_threads()
 

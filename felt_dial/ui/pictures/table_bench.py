@@ -171,12 +171,12 @@ class Pen(BenchPicture):
         else:
             made = self._cycle = cycles.drawn(self._cycle, self._last, to)
         self._last = to
-        self.work.draw(with_cycle(recipe, self.work.frame, made))
+        self.work.draw(with_cycle(recipe, self.work.frame, made), f"draw frame {self.work.frame + 1}")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._last is not None:
             self._last = self._cycle = None
-            self.work.let_go(f"draw frame {self.work.frame + 1}")
+            self.work.let_go()
 
 
 class Bars(BenchPicture):
@@ -273,12 +273,13 @@ class Bars(BenchPicture):
             spectrum[n] = level * np.exp(2j * np.pi * phase)
         self._near, self._last = number, (number, up)
         made = cycles.cycle_of(spectrum)
-        self.work.draw(with_cycle(recipe, self.work.frame, made / max(1.0, float(np.abs(made).max()))))
+        fresh = with_cycle(recipe, self.work.frame, made / max(1.0, float(np.abs(made).max())))
+        self.work.draw(fresh, f"harmonics of frame {self.work.frame + 1}")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._holds:
             self._holds, self._last = False, None
-            self.work.let_go(f"harmonics of frame {self.work.frame + 1}")
+            self.work.let_go()
 
 
 class Strip(BenchPicture):
@@ -503,12 +504,13 @@ class Amounts(BenchPicture):
             return
         up = min(max((box.bottom() - event.position().y()) / box.height(), 0.0), 1.0)
         amount = round(2 * up - 1 if self._both() else up, 3)
-        self.work.draw(with_amount(recipe, recipe.keys[self._held].at, 0.0 if abs(amount) < 0.02 else amount))
+        amount = 0.0 if abs(amount) < 0.02 else amount
+        self.work.draw(with_amount(recipe, recipe.keys[self._held].at, amount), "reshape along the table")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._held >= 0:
             self._held = -1
-            self.work.let_go("reshape along the table")
+            self.work.let_go()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         recipe, box = self.work.recipe, self.box()

@@ -6,10 +6,11 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from felt_dial.workshop.table.cycles import CYCLE, Floats, cycle_of, spectrum
 
-FINER = 8
+FINER = 4
 """A cycle is read from one so many times as fine, so that straight lines between its samples are near enough."""
 
 
@@ -19,37 +20,40 @@ class Reshaping(NamedTuple):
     name: str
     says: str
     both: bool
-    act: Callable[[Floats, float], Floats]
+    act: Callable[[Floats, Floats], Floats]
 
 
-def _read(cycle: Floats, at: Floats) -> Floats:
-    """A cycle at places from 0 to 1, going round."""
-    fine = np.fft.irfft(np.fft.rfft(cycle), CYCLE * FINER) * FINER
-    places = np.asarray(at, np.float64) * len(fine)
-    return np.asarray(np.interp(places, np.arange(len(fine) + 1), np.append(fine, fine[0])))
+def _read(cycles: Floats, at: Floats) -> Floats:
+    """Cycles, (frame, 2048), each at places from 0 to 1, going round."""
+    fine = np.fft.irfft(np.fft.rfft(cycles), CYCLE * FINER) * FINER
+    places = np.broadcast_to(at, cycles.shape) * (CYCLE * FINER)
+    low = places.astype(np.int64)
+    part = places - low
+    below, above = (np.take_along_axis(fine, k % (CYCLE * FINER), axis=1) for k in (low, low + 1))
+    return np.asarray(below + part * (above - below))
 
 
 _x = np.arange(CYCLE) / CYCLE
 
 
-def _bend(cycle: Floats, amount: float) -> Floats:
+def _bend(cycle: Floats, amount: Floats) -> Floats:
     middle = 0.5 + 0.49 * amount
     return _read(cycle, np.where(_x < middle, 0.5 * _x / middle, 0.5 + 0.5 * (_x - middle) / (1 - middle)))
 
 
-def _squeeze(cycle: Floats, amount: float) -> Floats:
+def _squeeze(cycle: Floats, amount: Floats) -> Floats:
     return _read(cycle, np.minimum(_x / (1 - 0.96 * amount), 1.0))
 
 
-def _fold(cycle: Floats, amount: float) -> Floats:
+def _fold(cycle: Floats, amount: Floats) -> Floats:
     return np.asarray(1 - np.abs((cycle * (1 + 7 * amount) + 3) % 4 - 2))
 
 
-def _stretch(cycle: Floats, amount: float) -> Floats:
+def _stretch(cycle: Floats, amount: Floats) -> Floats:
     return _read(cycle, _x * 8.0**amount % 1.0)
 
 
-def _mirror(cycle: Floats, amount: float) -> Floats:
+def _mirror(cycle: Floats, amount: Floats) -> Floats:
     return np.asarray((1 - amount) * cycle + amount * _read(cycle, 1 - np.abs(2 * _x - 1)))
 
 
@@ -57,32 +61,36 @@ def _shaped(cycle: Floats, gains: Floats) -> Floats:
     """Harmonics times gains, at the level that the cycle had."""
     before = spectrum(cycle)
     after = before * gains
-    after[0] = 0.0
-    power, now = (float(np.square(np.abs(part[1:])).sum()) for part in (before, after))
-    return cycle_of(after * np.sqrt(power / now) if now > 1e-12 else after)
+    after[:, 0] = 0.0
+    return cycle_of(after * _level(before, after))
+
+
+def _level(before: NDArray[np.complex128], after: NDArray[np.complex128]) -> Floats:
+    """What brings harmonics back to the power that they had."""
+    power, now = (np.square(np.abs(part[:, 1:])).sum(axis=1, keepdims=True) for part in (before, after))
+    return np.asarray(np.where(now > 1e-12, np.sqrt(power / np.maximum(now, 1e-12)), 1.0))
 
 
 _h = np.maximum(np.arange(CYCLE // 2 + 1), 1).astype(np.float64)
 
 
-def _low_pass(cycle: Floats, amount: float) -> Floats:
+def _low_pass(cycle: Floats, amount: Floats) -> Floats:
     cutoff = 1024.0 ** (1 - amount)
     return _shaped(cycle, 1 / np.sqrt(1 + (_h / cutoff) ** 8))
 
 
-def _tilt(cycle: Floats, amount: float) -> Floats:
+def _tilt(cycle: Floats, amount: Floats) -> Floats:
     return _shaped(cycle, _h ** (2.0 * amount))
 
 
-def _formants(cycle: Floats, amount: float) -> Floats:
+def _formants(cycle: Floats, amount: Floats) -> Floats:
     found = spectrum(cycle)
     sizes = np.abs(found)
-    moved = np.interp(_h / 4.0**amount, np.arange(len(sizes)), sizes, right=0.0)
-    phases = np.where(sizes > 1e-7, np.angle(found), 0.0)
-    made = moved * np.exp(1j * phases)
-    made[0] = 0.0
-    power, now = np.square(sizes[1:]).sum(), np.square(moved[1:]).sum()
-    return cycle_of(made * np.sqrt(power / now) if now > 1e-12 else made)
+    at = np.arange(sizes.shape[1])
+    moved = np.stack([np.interp(_h / 4.0 ** float(much), at, row, right=0.0) for row, much in zip(sizes, amount[:, 0], strict=True)])
+    made = moved * np.exp(1j * np.where(sizes > 1e-7, np.angle(found), 0.0))
+    made[:, 0] = 0.0
+    return cycle_of(made * _level(found, made))
 
 
 RESHAPINGS: dict[str, Reshaping] = {
@@ -106,14 +114,11 @@ def reshaped(frames: Floats, kind: str, amounts: Floats) -> Floats:
     how = RESHAPINGS[kind]
     if kind == "none":
         return frames
-    low = -1.0 if how.both else 0.0
-    made = np.stack(
-        [
-            how.act(frame, float(min(max(amount, low), 1.0))) if abs(amount) > 1e-9 else frame
-            for frame, amount in zip(frames, amounts, strict=True)
-        ]
-    )
     touched = np.abs(amounts) > 1e-9
-    made[touched] -= made[touched].mean(axis=1, keepdims=True)
-    top = np.abs(made).max(axis=1, keepdims=True)
-    return np.asarray(np.where(touched[:, None] & (top > 1.0), made / np.maximum(top, 1e-9), made))
+    if not touched.any():
+        return frames
+    made = how.act(frames[touched], np.clip(amounts[touched], -1.0 if how.both else 0.0, 1.0)[:, None])
+    made = made - made.mean(axis=1, keepdims=True)
+    found = frames.copy()
+    found[touched] = made / np.maximum(np.abs(made).max(axis=1, keepdims=True), 1.0)
+    return found

@@ -386,7 +386,7 @@ class TableBench(QWidget):
             pill.setChecked(kind == made.between)
         self.reshape.setCurrentIndex(self.reshape.findData(made.reshape))
         set_text(self.reshape_says, _folded(RESHAPINGS[made.reshape].says))
-        if made != self._scored:
+        if made != self._scored and self.work.draft is None:
             self._scored = made
             self._score()
 
