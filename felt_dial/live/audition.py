@@ -8,7 +8,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from felt_dial.sound.matter.audio_file import read_audio
+from felt_dial.sound.matter.audio_file import read_part
 
 LOUDNESS, CEILING = -20.0, 0.7
 """dB of the loudest 400 ms (mean square, both channels), and the highest sample that this may come to."""
@@ -16,19 +16,25 @@ LONGEST, FADE = 12.0, 0.03
 """Seconds that are heard at most, and those in which what is cut off fades."""
 
 
-def for_hearing(path: Path, rate: float) -> NDArray[np.float32]:
-    """The beginning of a recording as it is heard, float32 (2, frames) at `rate`.
+def for_hearing(
+    path: Path, rate: float, first: float = 0.0, last: float = 0.0, loops: bool = False
+) -> NDArray[np.float32]:
+    """A recording from a second on as it is heard, to `last` where that is not 0, float32 (2, frames) at `rate`.
 
-    Raises `BadAudio` for what cannot be read.
+    What goes round is heard as it is at its ends; else it fades where it is cut off. Raises `BadAudio` for what cannot
+    be read.
     """
-    audio = read_audio(path)
-    cut = audio.sound[:, : int(LONGEST * audio.rate)]
-    both = np.ascontiguousarray(np.repeat(cut, 2, axis=0) if len(cut) == 1 else cut[:2], np.float32)
+    seconds = min(last - first, LONGEST) if last > first else LONGEST
+    audio, whole = read_part(path, first, seconds)
+    both = np.ascontiguousarray(np.repeat(audio.sound, 2, axis=0) if len(audio.sound) == 1 else audio.sound[:2], np.float32)
     if audio.rate != rate:
         both = np.ascontiguousarray(soxr.resample(both.T, audio.rate, rate).T, np.float32)
     fade = min(int(FADE * rate), both.shape[1])
-    if fade and cut.shape[1] < audio.sound.shape[1]:
+    if fade and not whole and not loops:
         both[:, -fade:] *= np.linspace(1.0, 0.0, fade, dtype=np.float32)
+    if first > 0.0 and not loops:
+        rise = min(int(0.004 * rate), both.shape[1])
+        both[:, :rise] *= np.linspace(0.0, 1.0, rise, dtype=np.float32)
     return both * _gain(both, rate)
 
 
@@ -50,25 +56,35 @@ class Audition:
 
     def __init__(self) -> None:
         self.sound = np.zeros((2, 0), np.float32)
-        self.at = 0
-        self._next: NDArray[np.float32] | None = None
+        self.at, self.loops = 0, False
+        self._next: tuple[NDArray[np.float32], bool] | None = None
 
     @property
     def sounding(self) -> bool:
         """True while something of it is still to be heard."""
-        return self._next is not None or self.at < self.sound.shape[1]
+        return self._next is not None or self.loops or self.at < self.sound.shape[1]
 
-    def begin(self, sound: NDArray[np.float32]) -> None:
+    def begin(self, sound: NDArray[np.float32], loops: bool = False) -> None:
         """Another recording, float32 (2, frames), from the next block on; an empty one stops. From any thread."""
-        self._next = sound
+        self._next = sound, loops and sound.shape[1] > 0
 
     def add_to(self, out: NDArray[np.float32]) -> None:
         """Adds the next frames to a block."""
-        left = self.sound[:, self.at : self.at + out.shape[1]]
+        left = self._take(out.shape[1])
         upcoming, self._next = self._next, None
         if upcoming is not None:
             left = left * np.linspace(1.0, 0.0, left.shape[1], dtype=np.float32)
         out[:, : left.shape[1]] += left
-        self.at += out.shape[1]
         if upcoming is not None:
-            self.sound, self.at = upcoming, 0
+            (self.sound, self.loops), self.at = upcoming, 0
+
+    def _take(self, count: int) -> NDArray[np.float32]:
+        """The next frames, fewer at its end; round and round where it loops."""
+        size = self.sound.shape[1]
+        if self.loops:
+            found = self.sound[:, (self.at + np.arange(count)) % size]
+            self.at = (self.at + count) % size
+            return found
+        left = self.sound[:, self.at : self.at + count]
+        self.at += count
+        return left

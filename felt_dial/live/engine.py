@@ -427,11 +427,13 @@ class Engine:
     @AT_ONCE.of(Listen)
     def _listen_to(self, message: Listen) -> None:
         try:
-            sound = for_hearing(Path(message.path), self.rate) if message.path else np.zeros((2, 0), np.float32)
+            sound = np.zeros((2, 0), np.float32)
+            if message.path:
+                sound = for_hearing(Path(message.path), self.rate, message.first, message.last, message.loops)
         except FeltDialError as wrong:
             self.tell(Unheard(str(wrong)))
             return
-        self.audition.begin(sound)
+        self.audition.begin(sound, message.loops)
 
     @AT_ONCE.of(SetQuality)
     def _set_quality(self, message: SetQuality) -> None:

@@ -302,9 +302,9 @@ class EngineLink:
         found = float(self.shared.data["places"][layer])
         return found if self.settled and found >= 0.0 else None
 
-    def audition(self, path: str) -> None:
-        """Plays a recording beside the patch; an empty path stops it."""
-        self.tell(Listen(path))
+    def audition(self, path: str, first: float = 0.0, last: float = 0.0, loops: bool = False) -> None:
+        """Plays a recording beside the patch, or a part of it in seconds, round and round; an empty path stops it."""
+        self.tell(Listen(path, first, last, loops))
 
     def play(self, phrase: Phrase, loop: bool) -> None:
         """Plays a phrase from its beginning."""

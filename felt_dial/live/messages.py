@@ -83,9 +83,15 @@ class PlayPhrase(NamedTuple):
 
 
 class Listen(NamedTuple):
-    """A recording is played beside the patch, from its beginning; an empty path stops it."""
+    """A recording is played beside the patch, from a second on, to another or to its end; an empty path stops it.
+
+    With `loops` what lies between both goes round until another is played.
+    """
 
     path: str
+    first: float = 0.0
+    last: float = 0.0
+    loops: bool = False
 
 
 class StopPhrase(NamedTuple):

@@ -75,6 +75,34 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
     return checked(sound, rate, where, *_riff_notes(path))
 
 
+def read_part(path: Path, first: float, seconds: float) -> tuple[Audio, bool]:
+    """So many seconds of a file from one on, and whether that is all of it to its end; raises `BadAudio`.
+
+    Only what is asked for is read, so that long files are heard as soon as short ones.
+    """
+    import soundfile
+
+    where = f"“{path.name}”"
+    if not path.exists():
+        raise BadAudio(f"{where} is not there.")
+    try:
+        with soundfile.SoundFile(path) as file:
+            rate = float(file.samplerate)
+            at = min(int(first * rate), max(file.frames - SHORTEST, 0))
+            if at:
+                file.seek(at)
+            data = file.read(max(int(seconds * rate), SHORTEST), dtype="float32", always_2d=True)
+            whole = at + len(data) >= file.frames
+    except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as wrong:
+        reason = str(getattr(wrong, "error_string", wrong)).rstrip(".")
+        raise BadAudio(f"{where} cannot be read as audio ({reason}). Nothing was loaded.") from None
+    if data.shape[1] > 2:
+        raise BadAudio(f"{where} has {data.shape[1]} channels; one or two can be played.")
+    if not len(data):
+        raise BadAudio(f"{where} holds nothing there.")
+    return Audio(np.nan_to_num(np.ascontiguousarray(data.T)), rate), whole
+
+
 def checked(
     sound: NDArray[np.float32], rate: float, where: str, root: float | None = None, loop: tuple[int, int] | None = None
 ) -> Audio:

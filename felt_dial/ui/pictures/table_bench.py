@@ -7,7 +7,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 
-from felt_dial.ui.benches import TableWork
+from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.pictures.well import Well, draw_curve, points
 from felt_dial.ui.theme.colours import colour, layer_dye
 from felt_dial.ui.theme.fonts import body_font

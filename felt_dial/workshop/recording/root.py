@@ -109,14 +109,19 @@ def root_of(sound: NDArray[np.float32], rate: float) -> Root:
     pitched = loud & ~np.isnan(keys)
     away = np.abs((keys - key + 6.0) % 12.0 - 6.0)  # octaves apart agree on the name at least
     sure = float((pitched & (away < AGREES)).sum() / max(int(loud.sum()), 1))
+    if sure < LEAST_SURE and pitched.sum() > 0.5 * loud.sum():  # another pitch is there for longer
+        counts, edges = np.histogram(keys[pitched], bins=np.arange(0.0, 128.0, 0.5))
+        middle = edges[int(np.argmax(counts))] + 0.25
+        near = pitched & (np.abs(keys - middle) < AGREES)
+        key, sure = float(np.median(keys[near])), float(near.sum() / loud.sum())
     if pitched.sum() >= 8:
         voiced = keys[pitched]
         part = max(len(voiced) // 8, 2)
         begins, ends = float(np.median(voiced[:part])), float(np.median(voiced[-part:]))
-        steps = np.diff(np.convolve(voiced, np.ones(5) / 5, "valid"))
-        one_way = max((steps > -0.02).mean(), (steps < 0.02).mean()) if len(steps) else 0.0
-        if GLIDES < abs(ends - begins) < 48 and one_way > 0.9 and pitched.sum() > 0.5 * loud.sum():
+        middles = np.array([np.median(piece) for piece in np.array_split(voiced, 6)])
+        steps = np.diff(middles) / (ends - begins) if abs(ends - begins) > GLIDES else np.array([-1.0])
+        if steps.min() > 0.02 and abs(ends - begins) < 48 and pitched.sum() > 0.5 * loud.sum():
             return Root(float(np.median(voiced)), float(pitched.sum() / max(int(loud.sum()), 1)), times, keys, begins, ends)
-    if sure < LEAST_SURE and len(sound[0]) > 0.25 * rate and pitched.sum() < 0.2 * loud.sum():
+    if sure < LEAST_SURE and len(sound[0]) > 0.25 * rate:
         return Root(None, sure, times, keys)
     return Root(key, max(sure, 0.01), times, keys)

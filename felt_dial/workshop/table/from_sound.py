@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import with_value
 from felt_dial.workshop.table import mending

@@ -13,13 +13,12 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.files import write_whole
 from felt_dial.patch.patch import Patch
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.tables import shipped_recordings
-from felt_dial.sound.matter.wav import wav_bytes
-from felt_dial.ui.benches import TableWork, drafts_folder
+from felt_dial.ui.benches.drafts import hear
+from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.inspector.load import choose_file
@@ -428,13 +427,10 @@ class FromRecording(Card):
         if not isinstance(taken, Taken):
             self.session.say("Choose a recording first." if taken is None else taken, problem=taken is not None)
             return
-        path = drafts_folder() / "listen.wav"
         try:
-            write_whole(path, wav_bytes(as_heard(taken.frames), 48000))
+            hear(self.session, as_heard(taken.frames), 48000.0)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
-            return
-        self.session.link.audition(str(path))
 
     def _came(self, way: str) -> dict[str, object]:
         assert self.matter is not None

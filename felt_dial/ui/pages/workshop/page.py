@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 from felt_dial.ui.dials.controls import NameEdit, Pill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pages.page import Page
+from felt_dial.ui.pages.workshop.sample_bench import SampleBench
 from felt_dial.ui.pages.workshop.table_bench import TableBench
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import dye, layer_dye, text_on
@@ -29,7 +30,11 @@ class WorkshopPage(Page):
         head.setSpacing(8)
         self.tabs = {}
         self.tables = TableBench(session)
-        self.benches: dict[str, TableBench] = {"Wavetable bench": self.tables}
+        self.recordings = SampleBench(session)
+        self.benches: dict[str, TableBench | SampleBench] = {
+            "Wavetable bench": self.tables,
+            "Sample bench": self.recordings,
+        }
         for name, bench in self.benches.items():
             pill = Pill(name, "pill", lambda name=name: self.show_bench(name), bench.says)
             pill.setCheckable(True)
@@ -56,10 +61,10 @@ class WorkshopPage(Page):
         self.show_bench(next(iter(self.benches)))
 
     @property
-    def bench(self) -> TableBench:
+    def bench(self) -> TableBench | SampleBench:
         """The bench that is open."""
         found = self.stack.currentWidget()
-        assert isinstance(found, TableBench)
+        assert isinstance(found, TableBench | SampleBench)
         return found
 
     def sections(self) -> list[QWidget]:
@@ -70,6 +75,8 @@ class WorkshopPage(Page):
         self.stack.setCurrentWidget(self.benches[name])
         for other, pill in self.tabs.items():
             pill.setChecked(other == name)
+        for other, bench in self.benches.items():
+            bench.opened(self.isVisible() and other == name)
         self._follow()
 
     def opened(self, seen: bool) -> None:

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QStackedL
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.units import note_name, number
-from felt_dial.ui.benches import TableWork
+from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.pages.workshop.card import MenuPill, Sheet

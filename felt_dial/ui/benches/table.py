@@ -1,9 +1,8 @@
-"""What lies on the benches: always what a layer of the patch plays, so that every edit is heard, and undone like any other."""
+"""The wavetable bench: the table of a layer, how it is made, and the frame under the hand."""
 
 from __future__ import annotations
 
 import contextlib
-import shutil
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -12,7 +11,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from felt_dial.bank.places import cache_folder
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
@@ -21,6 +19,7 @@ from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.sources.core.levels import cut_cycles
 from felt_dial.sound.sources.table import Table
+from felt_dial.ui.benches.drafts import drafts_folder
 from felt_dial.ui.session import Session
 from felt_dial.workshop.table.cycles import CYCLE, Floats
 from felt_dial.workshop.table.recipe import (
@@ -40,11 +39,6 @@ BETWEEN_DRAFTS = 40
 
 DRAWING = "draw on the bench"
 """What the steps of one drawing merge by."""
-
-
-def drafts_folder() -> Path:
-    """Where lies what is heard while the hand is still moving."""
-    return cache_folder() / "drafts"
 
 
 def at_2048(sound: NDArray[np.float32], cycle: int) -> Floats:
@@ -290,9 +284,3 @@ def _frames(recipe: TableRecipe) -> NDArray[np.float32]:
 @lru_cache(maxsize=8)
 def _plain(recipe: TableRecipe) -> Floats:
     return frames_before(recipe)
-
-
-def tidy_drafts() -> None:
-    """Clears what was drawn and never kept."""
-    shutil.rmtree(drafts_folder(), ignore_errors=True)
-
