@@ -25,7 +25,7 @@ from felt_dial.files import at_the_disk, held, names_like, slug, write_new, writ
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
-from felt_dial.sound.matter.assets import ENDINGS, assets_of, find_recipe, needed_for
+from felt_dial.sound.matter.assets import ENDINGS, assets_of, find_recipe, needed_for, note
 from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
 from felt_dial.sound.matter.assets import find as find_asset
 
@@ -245,6 +245,7 @@ class Bank:
             path = find_asset(asset)
             if path is not None and path.parent != SHIPPED_ASSETS:
                 write_whole(self.folder / "assets" / path.name, read_file(path))
+                note(self.folder / "assets", asset)
         for asset in mine:
             recipe = find_recipe(asset.recipe) if asset.recipe else None
             if recipe is not None and recipe.parent not in (SHIPPED_ASSETS, self.folder / "assets"):

@@ -32,7 +32,7 @@ class Stopped(FeltDialError):
 
 
 PRESET = re.compile(r"presets/[^/.][^/]{0,100}\.json")
-ASSET = re.compile(r"assets/[0-9a-f]{64}\.(flac|wav|recipe)")
+ASSET = re.compile(r"assets/[0-9a-f]{64}\.(flac|wav|recipe|about)")
 
 
 def missing_from(bank: Bank) -> list[str]:

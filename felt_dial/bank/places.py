@@ -52,6 +52,10 @@ class Settings(BaseModel):
     """Whether the keyboard is shown; None shows it where the window is tall enough."""
     recent: tuple[str, ...] = ()
     """Files of recordings and tables that were loaded last, the newest first."""
+    folders: tuple[str, ...] = ()
+    """Folders of recordings and tables that the drawer lists."""
+    starred: tuple[str, ...] = ()
+    """Recordings and tables that the person likes: their digests, or the paths of files in folders."""
     window: str = ""
     """Size and place of the window, as the toolkit writes it."""
 

@@ -49,6 +49,14 @@ class History:
         """Ends the step that is being dragged."""
         self._open = False
 
+    def withdraw(self, merge: str) -> bool:
+        """Takes back the step that is still open under a key, as if it had never been made; False where there is none."""
+        if not (self._open and merge and self._done and self._done[-1].merge == merge):
+            return False
+        self._open = False
+        self._done.pop().back()
+        return True
+
     def undo(self) -> str:
         """Goes one step back and returns its sentence, empty where there is none; one that raises is forgotten."""
         self.settle()

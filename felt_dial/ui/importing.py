@@ -64,11 +64,11 @@ class Importing:
                 found = cycles_of(audio.sound[:, : int(60 * audio.rate)], audio.rate)
                 if found is not None and found.sure >= SURE:
                     row = Audio(found.frames.reshape(1, -1), 48000.0, notes=audio.notes)
-                    asset = self.session.library.keep_audio(row, path.stem)
+                    asset = self.session.library.keep_audio(row, assets.called(path))
                     heard = _key_text(69.0 + 12.0 * math.log2(found.hertz / 440.0))
                     said = f" {len(found.frames)} cycles of its pitch, {heard}, {100 * found.sure:.0f} % sure."
                     return Taken(asset, row, None, found.frames.shape[1], said)
-            asset = self.session.library.keep_audio(audio, path.stem)
+            asset = self.session.library.keep_audio(audio, assets.called(path))
             if is_partials:
                 place = 60.0 if root is None else root
                 key, cents = round(place), round(100 * (place - round(place)), 1)

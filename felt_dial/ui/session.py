@@ -83,6 +83,8 @@ class Session(QObject):
     controllers = Signal(list)
     controls_turned = Signal(list)
     program_asked = Signal(int, int)
+    drawer_asked = Signal(str, str)
+    bench_asked = Signal(str)
 
     control: Learning
 

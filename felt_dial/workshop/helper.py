@@ -73,7 +73,7 @@ class Helper:
     def _start(self) -> Connection:
         ours, theirs = socket.socketpair()
         with theirs:
-            command = [sys.executable, "-m", "felt_dial.workshop.helper", str(theirs.fileno())]
+            command = [sys.executable, "-c", f"from felt_dial.workshop.helper import main; main({theirs.fileno()})"]
             self._process = subprocess.Popen(command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
         self._pipe = Connection(ours.detach())
         return self._pipe
@@ -114,6 +114,3 @@ def main(handle: int) -> None:
                 traceback.print_exc()
                 window.send(("wrong", HelperFailed(f"That could not be done: {cut(wrong)}. Nothing was changed.")))
 
-
-if __name__ == "__main__":
-    main(int(sys.argv[1]))

@@ -87,7 +87,7 @@ def pitch_of(sound: NDArray[np.float32], rate: float, lowest: float = 24.0, high
     if len(found) < max(1, len(starts) // 6):
         return None
     middle = float(np.median(found))
-    near = [f for f in found if abs(np.log2(f / middle)) < 1 / 24]
+    near = [f for f in found if abs(np.log2(f / middle)) < 1 / 24] or [middle]
     if (struck := _strike_note(mono, rate, middle)) is not None:
         return struck
     return _refined(mono, rate, float(np.mean(near)), int(starts[np.argmax(loud)]))

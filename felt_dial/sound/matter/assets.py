@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import io
 import json
@@ -13,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import cut
-from felt_dial.files import at_the_disk, write_whole
+from felt_dial.files import CannotWrite, at_the_disk, write_whole
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import Patch
 from felt_dial.shipped import DATA
@@ -26,6 +27,8 @@ PLACES = "FELT_DIAL_ASSETS"
 ENDINGS = (".flac", ".wav")
 MOST_NEEDED = 64
 """Recordings that a recipe may begin from."""
+ABOUT = ".about"
+"""How the file ends that says what a person calls a recording of a store, and whose it is."""
 RECIPE = ".recipe"
 """How the file of a recipe ends; it is named by the SHA-256 of its text."""
 
@@ -69,6 +72,7 @@ def keep(folder: Path, audio: Audio, name: str) -> Asset:
 
     asset = asset_of(audio, name)
     if any((folder / (asset.digest + ending)).exists() for ending in ENDINGS):
+        note(folder, asset)
         return asset
     steps = audio.sound * 2.0**23
     exact = bool((np.abs(audio.sound) <= 1.0 - 2.0**-23).all() and (steps == np.rint(steps)).all())
@@ -79,7 +83,24 @@ def keep(folder: Path, audio: Audio, name: str) -> Asset:
         memory = io.BytesIO()
         soundfile.write(memory, data, round(audio.rate), subtype=kind, format=form)
         write_whole(folder / (asset.digest + ending), memory.getvalue())
+    note(folder, asset)
     return asset
+
+
+def note(folder: Path, asset: Asset) -> None:
+    """Writes beside a recording of a store what it is called, where nobody has done so yet."""
+    path = folder / (asset.digest + ABOUT)
+    if not path.exists():
+        with contextlib.suppress(CannotWrite):  # it is heard under its fingerprint then
+            write_whole(path, asset.model_dump_json())
+
+
+def noted(folder: Path, digest: str) -> Asset | None:
+    """What a recording of a store is called; None where that was not written down."""
+    try:
+        return Asset.model_validate_json((folder / (digest + ABOUT)).read_text())
+    except (OSError, ValueError):
+        return None
 
 
 def keep_recipe(folder: Path, text: str) -> str:
@@ -118,6 +139,18 @@ def needed_for(asset: Asset) -> list[Asset]:
 def find_recipe(digest: str) -> Path | None:
     """The file that holds a recipe; None where nobody has it."""
     return next((path for place in places() if (path := place / (digest + RECIPE)).exists()), None)
+
+
+def called(path: Path) -> str:
+    """What a person calls the recording in a file: its name, or what is written down of it where it lies in a store."""
+    if len(path.stem) != 64:
+        return path.stem
+    from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables  # which find theirs through this module
+
+    about = noted(path.parent, path.stem)
+    shipped = {a.digest: a.name for a, _ in shipped_recordings().values()}
+    shipped |= {s.asset.digest: s.asset.name for s in shipped_tables().values()}
+    return about.name if about is not None and about.name else shipped.get(path.stem, path.stem[:12])
 
 
 def places() -> Iterator[Path]:

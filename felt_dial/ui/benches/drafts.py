@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-import shutil
+import contextlib
+import time
 from pathlib import Path
 
 import numpy as np
@@ -10,8 +11,12 @@ from numpy.typing import NDArray
 
 from felt_dial.bank.places import cache_folder
 from felt_dial.files import write_whole
+from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.wav import wav_bytes
 from felt_dial.ui.session import Session
+
+
+DAYS = 7.0
 
 
 def drafts_folder() -> Path:
@@ -19,9 +24,18 @@ def drafts_folder() -> Path:
     return cache_folder() / "drafts"
 
 
+def look_in_drafts() -> None:
+    """Lets patches find what is heard before it is kept, in this process and in those that it starts."""
+    assets.look_in(drafts_folder())
+
+
 def tidy_drafts() -> None:
-    """Clears what was heard and never kept."""
-    shutil.rmtree(drafts_folder(), ignore_errors=True)
+    """Clears what was heard some days ago and never kept; a patch in the journal may still play the latest."""
+    late = time.time() - DAYS * 86400.0
+    for path in drafts_folder().rglob("*"):
+        with contextlib.suppress(OSError):
+            if path.is_file() and path.stat().st_mtime < late:
+                path.unlink()
 
 
 def hear(session: Session, sound: NDArray[np.float32], rate: float, loops: bool = False) -> None:

@@ -319,6 +319,11 @@ class RecordingWork(QObject):
         return key
 
 
+def goes_round(source: Any) -> bool:
+    """Whether a source goes round in a loop that is on."""
+    return "loop" in source.params and "loop_start" in source.params and source.get("loop") != "off"
+
+
 def root_settings(root: float | None) -> dict[str, Any]:
     """What a source is set to for a recording that sounds at a key, with cents as its fraction."""
     if root is None:

@@ -19,7 +19,7 @@ from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.sources.core.levels import cut_cycles
 from felt_dial.sound.sources.table import Table
-from felt_dial.ui.benches.drafts import drafts_folder
+from felt_dial.ui.benches.drafts import drafts_folder, look_in_drafts
 from felt_dial.ui.session import Session
 from felt_dial.workshop.table.cycles import CYCLE, Floats
 from felt_dial.workshop.table.recipe import (
@@ -91,7 +91,7 @@ class TableWork(QObject):
         self._seen: tuple[object, ...] | None = None
         self._timer = QTimer(self, singleShot=True, interval=BETWEEN_DRAFTS)
         self._timer.timeout.connect(self._sound)
-        assets.look_in(drafts_folder())
+        look_in_drafts()
         session.watch(self.follow, "layers")
 
     # --- what is there -------------------------------------------------------------------------

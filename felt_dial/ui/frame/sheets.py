@@ -42,6 +42,7 @@ KEYS = (
     ("F2", "rename the bank in focus"),
     ("Ctrl+M", "analyser"),
     ("Ctrl+K", "put the keyboard away, or bring it back"),
+    ("Ctrl+B", "the drawer: recordings and tables at hand, heard by a click"),
     ("Ctrl+,", "settings"),
     ("Ctrl+.", "silence everything"),
     ("Ctrl+Q", "quit"),

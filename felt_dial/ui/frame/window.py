@@ -29,6 +29,7 @@ from felt_dial.patch.edits import duplicate_layer
 from felt_dial.ui.dials.focus import give_next, in_turn
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.under_hand import give_focus
+from felt_dial.ui.drawer.panel import Drawer
 from felt_dial.ui.frame.analyser import Analyser
 from felt_dial.ui.frame.arrivals import Arrivals
 from felt_dial.ui.frame.commands import Command, bind, menu_of
@@ -44,6 +45,7 @@ from felt_dial.ui.pages.page import Page, all_pages
 from felt_dial.ui.pages.patch.page import PatchPage
 from felt_dial.ui.pages.shelf.page import ShelfPage
 from felt_dial.ui.pages.threads.page import ThreadsPage
+from felt_dial.ui.pages.workshop.page import WorkshopPage
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth
 from felt_dial.ui.theme.words import item
@@ -106,6 +108,8 @@ class Window(QMainWindow):
         session.said.connect(self.said.say)
         session.asked.connect(lambda text, answers: self.said.say(text, True, answers))
         session.working.connect(self._tell_work)
+        session.drawer_asked.connect(self.open_drawer)
+        session.bench_asked.connect(self.show_bench)
         session.rebuilding.connect(self._note_focus)
         session.rebuilt.connect(self._give_focus_back)
         session.watch(self._title, EVERYTHING)
@@ -190,6 +194,7 @@ class Window(QMainWindow):
             Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), session.redo, 2, lambda: history.redo_says or None),
             Command("Analyser", ("Ctrl+M",), self.toggle_analyser, 3),
             Command("Keyboard", ("Ctrl+K",), self.fold_keyboard, 3),
+            Command("Drawer", ("Ctrl+B",), self.toggle_drawer, 3),
             Command("Silence everything", ("Ctrl+.",), self.silence, 3),
             Command("Settings…", ("Ctrl+,",), self.settings_sheet.open, 4),
             Command("Keys", ("F1",), self.key_sheet.open, 4),
@@ -280,6 +285,50 @@ class Window(QMainWindow):
     def threads(self) -> ThreadsPage:
         """Everything that moves something."""
         return cast(ThreadsPage, self.page(ThreadsPage.title))
+
+    @property
+    def workshop(self) -> WorkshopPage:
+        """Both benches."""
+        return cast(WorkshopPage, self.page(WorkshopPage.title))
+
+    @cached_property
+    def drawer(self) -> Drawer:
+        """The drawer, made when it is first asked for."""
+        made = Drawer(self.session, self.patch_page.inspector.importing)
+        made.closed.connect(self._put_drawer_away)
+        return made
+
+    def open_drawer(self, layer: str = "", kind: str = "") -> None:
+        """Shows the drawer beside the Patch page or the Workshop, for a layer or for a new one."""
+        page = self._pages[self.shown]
+        drawer = self.drawer
+        self._put_drawer_away()
+        if not page.show_drawer(drawer):
+            self.show_page(PatchPage.title)
+            self.patch_page.show_drawer(drawer)
+        drawer.open_for(layer, kind)
+
+    def _put_drawer_away(self) -> None:
+        for page in (self.patch_page, self._pages.get(WorkshopPage.title)):
+            if isinstance(page, PatchPage | WorkshopPage):
+                page.hide_drawer()
+
+    def toggle_drawer(self) -> None:
+        """Shows the drawer for the chosen layer, or puts it away."""
+        if "drawer" in self.__dict__ and self.drawer.isVisible():
+            self.drawer.close_it()
+            return
+        if self.shown == WorkshopPage.title:
+            self.workshop.ask_drawer()
+            return
+        layer = self.session.selection[1]
+        plays = layer in self.session.patch.layers and "asset" in type(self.session.patch.layers[layer].source).model_fields
+        self.open_drawer(layer if plays else "")
+
+    def show_bench(self, layer: str) -> None:
+        """Puts what a layer plays on its bench."""
+        self.show_page(WorkshopPage.title)
+        self.workshop.show_layer(layer)
 
     @property
     def shown(self) -> str:
@@ -594,6 +643,10 @@ class Window(QMainWindow):
         self._timer.stop()
         self._later.stop()
         self.session.keep_place(self._geometry())
+        if "drawer" in self.__dict__:
+            self.drawer.end()
+        if isinstance(workshop := self._pages.get(WorkshopPage.title), WorkshopPage):
+            workshop.end()
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.focusChanged.disconnect(self._focus_moved)

@@ -81,6 +81,11 @@ class Material(QWidget):
             row.addWidget(self._cycle(source))
             row.addWidget(self._loader("Load a table: from a file, or one of the last"))
             row.addWidget(Pill("Save…", "small", self._save, "Save the table as a WAV file"))
+            box.addLayout(row)
+            row = QHBoxLayout()
+            row.setSpacing(6)
+            row.addWidget(text_label(""), 1)
+            self._ways(row, "table")
         else:
             asset: Asset | None = getattr(source, "asset", None)
             missing = asset is not None and assets.find(asset) is None
@@ -88,6 +93,7 @@ class Material(QWidget):
             if missing:
                 row.addWidget(Pill("Find it…", "small", self._find, "Look in a folder for this very recording"))
             row.addWidget(self._loader("Load a WAV, FLAC, AIFF, OGG or MP3 file, or a shipped recording"))
+            self._ways(row, "recording")
             if asset is not None and (isinstance(source, Partials) or source.kind == "noise"):
                 row.addWidget(Pill("Clear", "link", self._clear, "Go on without the recording"))
         box.addLayout(row)
@@ -192,6 +198,13 @@ class Material(QWidget):
         for name, curve in READY.items():
             menu.addAction(name, lambda c=curve, n=name: self._change(f"travel: {n.lower()}", curve=c, scan="travel"))
         menu.exec(near.mapToGlobal(near.rect().bottomLeft()))
+
+    def _ways(self, row: QHBoxLayout, kind: str) -> None:
+        """To what can be played here, and to the bench."""
+        session, layer = self.session, self.layer
+        tip = "Recordings and tables at hand, heard by a click: Ctrl+B"
+        row.addWidget(Pill("Drawer", "small", lambda: session.drawer_asked.emit(layer, kind), tip))
+        row.addWidget(Pill("Bench", "small", lambda: session.bench_asked.emit(layer), "Works on it in the Workshop"))
 
     def _loader(self, says: str) -> Pill:
         pill = Pill("Load…", "small", None, says)

@@ -51,6 +51,10 @@ class Page(Wool):
     def opened(self, seen: bool) -> None:
         """It is shown now, or another page is."""
 
+    def show_drawer(self, drawer: QWidget) -> bool:
+        """Shows the drawer beside what is on it; False where there is no place for it."""
+        return False
+
     def sections(self) -> list[QWidget]:
         """Its parts, as the eye goes through them."""
         return [self]

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.patch.units import number
-from felt_dial.ui.benches.recording import RecordingWork, Region
+from felt_dial.ui.benches.recording import RecordingWork, Region, goes_round
 from felt_dial.ui.jobs import Latest
 from felt_dial.ui.pictures.well import Well, points
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
@@ -184,7 +184,7 @@ class Wave(Timed):
     def loop(self) -> tuple[float, float] | None:
         """The loop of the source in seconds; None where it has none."""
         source, asset = self.work.source, self.work.asset
-        if asset is None or "loop_start" not in source.params or source.get("loop") == "off":
+        if asset is None or not goes_round(source):
             return None
         return source.number("loop_start") * asset.seconds, source.number("loop_end") * asset.seconds
 
@@ -552,7 +552,7 @@ class Seam(Well):
         work, source, asset, sound = self.work, self.work.source, self.work.asset, self.work.sound
         painter.setFont(body_font(11))
         painter.setPen(colour("chalk_soft"))
-        if sound is None or asset is None or "loop_start" not in source.params or source.get("loop") == "off":
+        if sound is None or asset is None or not goes_round(source):
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "no loop yet: choose one below")
             return
         last = asset.frames - 1

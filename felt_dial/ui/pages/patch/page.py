@@ -16,6 +16,7 @@ from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.specimen import choosables
+from felt_dial.ui.drawer.panel import Drawer
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.patch.layer_row import ROW, Columns, LayerRow
@@ -87,7 +88,13 @@ class PatchPage(Page):
         bottom = QHBoxLayout()
         add = Pill("+ Add a layer", "add", self._layer_menu, "Add a layer of any kind; Ctrl+Shift+L adds a wave")
         add.setFixedSize(104, 40)
-        bottom.addWidget(add)
+        adding = QVBoxLayout()
+        adding.setSpacing(0)
+        adding.addWidget(add)
+        found = Pill("from the drawer", "link", lambda: session.drawer_asked.emit("", ""), "A recording or a table from the drawer as a new layer")
+        adding.addWidget(found)
+        adding.addStretch()
+        bottom.addLayout(adding)
         self.routing = Routing(session)
         self.routing.rack_asked.connect(self._show_rack)
         bottom.addWidget(self.routing, 1)
@@ -98,13 +105,31 @@ class PatchPage(Page):
         self.tray.addWidget(self.add_mover)
         self.tray.addWidget(self.player_tags)
         self.tray.addStretch()
+        self.drawer: QWidget | None = None
         session.rebuilt.connect(self.rebuild)
         session.selected.connect(self._selected)
         session.frame.connect(self._frame)
         self.rebuild()
 
     def sections(self) -> list[QWidget]:
-        return [self.scroller, self.line, self.tray_view, self.inspector]
+        return [self.scroller, self.line, self.tray_view, self.drawer or self.inspector]
+
+    def show_drawer(self, drawer: QWidget) -> bool:
+        """In the inspector's place, until it is closed or something else is chosen."""
+        layout = self.layout()
+        assert layout is not None
+        layout.addWidget(drawer)
+        self.drawer = drawer
+        self.inspector.hide()
+        drawer.show()
+        return True
+
+    def hide_drawer(self) -> None:
+        """The inspector is there again."""
+        if self.drawer is not None:
+            self.drawer.hide()
+            self.drawer = None
+            self.inspector.show()
 
     def rebuild(self) -> None:
         """Lays out the rows and cards of the patch as it is; those that can follow by themselves stay."""
@@ -160,6 +185,8 @@ class PatchPage(Page):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.inspector.widen(self.width())
+        if isinstance(self.drawer, Drawer):
+            self.drawer.widen(self.width())
         super().resizeEvent(event)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -179,6 +206,7 @@ class PatchPage(Page):
         self.rebuild()
 
     def _selected(self) -> None:
+        self.hide_drawer()
         self._fold()
         if self.session.selection[1] in self.rows:
             self.scroller.ensureWidgetVisible(self.rows[self.session.selection[1]], 0, 4)

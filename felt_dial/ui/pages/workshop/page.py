@@ -51,12 +51,19 @@ class WorkshopPage(Page):
         head.addWidget(self.name)
         self.about = text_label("")
         head.addWidget(self.about, 1)
+        self.drawer_pill = Pill("Drawer", "pill", self.ask_drawer, "Recordings and tables at hand, heard by a click: Ctrl+B")
+        head.addWidget(self.drawer_pill)
         outer.addWidget(self.head)
         self.stack = QStackedWidget()
         for bench in self.benches.values():
             self.stack.addWidget(bench)
             bench.work.changed.connect(self._follow)
-        outer.addWidget(self.stack, 1)
+        self.drawer: QWidget | None = None
+        body = QHBoxLayout()
+        body.setSpacing(12)
+        body.addWidget(self.stack, 1)
+        self.body = body
+        outer.addLayout(body, 1)
         self._laid: object = None
         self.show_bench(next(iter(self.benches)))
 
@@ -67,8 +74,39 @@ class WorkshopPage(Page):
         assert isinstance(found, TableBench | SampleBench)
         return found
 
+    def show_layer(self, layer: str) -> None:
+        """Puts what a layer plays on its bench."""
+        bench = self.tables if layer in self.tables.work.layers() else self.recordings
+        self.show_bench(next(name for name, b in self.benches.items() if b is bench))
+        bench.work.choose_layer(layer)
+
+    def ask_drawer(self) -> None:
+        """Shows the drawer for what is on the bench, or puts it away."""
+        if self.drawer is not None and self.drawer.isVisible():
+            self.hide_drawer()
+        else:
+            kind = "table" if self.bench is self.tables else "recording"
+            self.session.drawer_asked.emit(self.bench.work.layer, kind)
+
+    def show_drawer(self, drawer: QWidget) -> bool:
+        """In place of the card beside the bench, until it is closed."""
+        self.body.addWidget(drawer)
+        self.drawer = drawer
+        for bench in self.benches.values():
+            bench.side.hide()
+        drawer.show()
+        return True
+
+    def hide_drawer(self) -> None:
+        """The card beside the bench is there again."""
+        if self.drawer is not None:
+            self.drawer.hide()
+            self.drawer = None
+            for bench in self.benches.values():
+                bench.side.show()
+
     def sections(self) -> list[QWidget]:
-        return [self.head, *self.bench.sections()]
+        return [self.head, self.bench, self.drawer or self.bench.side]
 
     def show_bench(self, name: str) -> None:
         """Opens a bench."""
@@ -78,6 +116,12 @@ class WorkshopPage(Page):
         for other, bench in self.benches.items():
             bench.opened(self.isVisible() and other == name)
         self._follow()
+
+    def end(self) -> None:
+        """Ends what works beside the window."""
+        self.tables.source.helper.close()
+        self.recordings.work.helper.close()
+        self.recordings.side.opened(False)
 
     def opened(self, seen: bool) -> None:
         for bench in self.benches.values():

@@ -24,7 +24,7 @@ from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.ui.benches.drafts import hear
-from felt_dial.ui.benches.recording import RecordingWork, peaks_of, root_settings
+from felt_dial.ui.benches.recording import RecordingWork, goes_round, peaks_of, root_settings
 from felt_dial.ui.dials.controls import Meter, NameEdit, Options, Pill, control_for, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.plain_slider import PlainSlider
@@ -181,7 +181,7 @@ class LoopsPart(Part):
     def take(self, loop: Loop) -> None:
         """Lets the layer go round here."""
         work, asset = self.work, self.work.asset
-        if asset is None or "loop_start" not in work.source.params:
+        if asset is None or "loop" not in work.source.params or "loop_start" not in work.source.params:
             self.session.say("Only a Sample goes round in a loop: make the layer one first.", problem=True)
             return
         last = asset.frames - 1
@@ -215,7 +215,7 @@ class LoopsPart(Part):
     def _on(self) -> Loop | None:
         """The loop that the source goes round."""
         source, asset = self.work.source, self.work.asset
-        if asset is None or source is None or "loop_start" not in source.params or source.get("loop") == "off":
+        if asset is None or source is None or not goes_round(source):
             return None
         first, last = (source.number(name) * (asset.frames - 1) for name in ("loop_start", "loop_end"))
         return next((k for k in self.work.loops or () if abs(k.first - first) < 1 and abs(k.last - last) < 1), None)
@@ -230,9 +230,9 @@ class LoopsPart(Part):
             return
         shade = layer_dye(self.work.layer)
         for name in ("root", "cents", "fade"):
-            if name in source.params and (name != "fade" or "loop_start" in source.params):
+            if name in source.params and (name != "fade" or "loop" in source.params):
                 self.dials.addWidget(control_for(self.session, path + name, shade, 17))
-        if "loop_start" in source.params:
+        if "loop" in source.params and "loop_start" in source.params:
             self.dials.addWidget(Options(self.session, path + "loop"))
         self.dials.addStretch()
 
