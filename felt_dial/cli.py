@@ -65,18 +65,19 @@ def render(
     quality: Annotated[int | None, typer.Option(help="1, 2, 4 or 8; else that of the settings")] = None,
     rate: Annotated[int, typer.Option(help="Frames per second")] = 48000,
     tempo: Annotated[float | None, typer.Option(help="Beats per minute")] = None,
+    dry: Annotated[bool, typer.Option("--dry", help="Without the effects of the racks")] = False,
+    each_layer: Annotated[bool, typer.Option("--each-layer", help="A file for each layer; OUTPUT is a folder")] = False,
+    keys: Annotated[str, typer.Option(help="LOW:HIGH:STEP, a file for each key; OUTPUT is a folder")] = "",
+    velocities: Annotated[str, typer.Option(help="Such as 40,80,120: a file for each; OUTPUT is a folder")] = "",
 ) -> None:
-    """Renders a patch to a WAV file, 32-bit float."""
+    """Renders a patch to a WAV file, 32-bit float, or a series of them; what is of one key has it in its `smpl` chunk."""
     from felt_dial.bank.places import load_settings
-    from felt_dial.files import write_whole
+    from felt_dial.files import slug
     from felt_dial.patch.patch import with_value
     from felt_dial.patch.places import read_at
     from felt_dial.sound.compile import compile_all, kernels_ready
     from felt_dial.sound.matter.assets import missing
-    from felt_dial.sound.matter.wav import wav_bytes
-    from felt_dial.sound.playing.events import Event
-    from felt_dial.sound.playing.phrases import Note
-    from felt_dial.sound.render import render as render_patch
+    from felt_dial.workshop.bounce import only, without_racks
 
     found = find_patch(patch)
     for pair in set_ or []:
@@ -88,28 +89,90 @@ def render(
         raise BadRequest(f"Note {note} or velocity {velocity} is outside 0 … 127.")
     if hold < 0 or tail < 0:
         raise BadRequest("Hold and tail are times of 0 s or more.")
+    if midi is not None and (keys or velocities):
+        raise BadRequest("A MIDI file has keys and velocities of its own: leave out --keys and --velocities.")
+    if dry:
+        found = without_racks(found)
     if not kernels_ready():
         compile_all()
     fine = quality or load_settings().render_quality
-    notes, events = [Note(0.0, hold, note, velocity)], list[Event]()
-    length = hold + tail
-    if midi is not None:
-        from felt_dial.live.midi_file import read_midi
-
-        events, end = read_midi(midi, float(tempo or found.tempo), rate, fixed=tempo is not None)
-        notes = []
-        length = end + tail
-    sound = render_patch(found, notes, length, rate=rate, quality=fine, tempo=tempo, events=events)
-    write_whole(output, wav_bytes(sound, rate))
-    peak = float(abs(sound).max()) if sound.size else 0.0
-    if peak > 1.0:
-        over = 20.0 * math.log10(peak)
-        print(f"The peak is {over:.1f} dB above full scale; the file holds it, nothing was cut off.", file=sys.stderr)
+    parts = {"": found}
+    if each_layer:
+        heard = [key for key, layer in found.layers.items() if layer.get("on") and not layer.get("mute")]
+        parts = {f" {key.upper()}": only(found, key) for key in heard}
+    series = [(key, force) for key in _keys(keys, note) for force in _velocities(velocities, velocity)]
+    many = each_layer or bool(keys) or bool(velocities)
+    if many:
+        output.mkdir(parents=True, exist_ok=True)
+    for layer, part in parts.items():
+        for key, force in series:
+            target = output
+            if many:
+                which = "" if midi is not None else f" {key:03} {force:03}"
+                target = output / f"{slug(found.name)}{layer}{which}.wav"
+            _render_one(part, target, key, force, hold, tail, midi, fine, rate, tempo)
     alone = [key.upper() for key, layer in found.layers.items() if layer.get("solo")]
     if alone:
         print(f"Only {', '.join(alone)} was rendered: solo is on.", file=sys.stderr)
     for asset in missing(found).values():
         print(f"The recording {asset.about()} is not here; what plays it is silent.", file=sys.stderr)
+
+
+def _keys(text: str, note: int) -> list[int]:
+    """Keys of LOW:HIGH:STEP, or the one."""
+    if not text:
+        return [note]
+    numbers = text.split(":")
+    if len(numbers) != 3 or not all(n.isdecimal() for n in numbers):
+        raise BadRequest(f"“{text}” is not of the form LOW:HIGH:STEP, such as 36:84:6.")
+    low, high, step = (int(n) for n in numbers)
+    if not 0 <= low <= high <= 127 or step < 1:
+        raise BadRequest(f"Keys {text} are outside 0 … 127, or go nowhere.")
+    return list(range(low, high + 1, step))
+
+
+def _velocities(text: str, velocity: int) -> list[int]:
+    """Velocities between commas, or the one."""
+    if not text:
+        return [velocity]
+    numbers = [n.strip() for n in text.split(",")]
+    if not all(n.isdecimal() and 1 <= int(n) <= 127 for n in numbers):
+        raise BadRequest(f"“{text}” are no velocities of 1 … 127, such as 40,80,120.")
+    return [int(n) for n in numbers]
+
+
+def _render_one(
+    patch: Any,
+    target: Path,
+    key: int,
+    velocity: int,
+    hold: float,
+    tail: float,
+    midi: Path | None,
+    quality: int,
+    rate: int,
+    tempo: float | None,
+) -> None:
+    """Renders one file, and says where it goes above full scale."""
+    from felt_dial.files import write_whole
+    from felt_dial.sound.matter.wav import wav_bytes
+    from felt_dial.sound.playing.events import Event
+    from felt_dial.sound.playing.phrases import Note
+    from felt_dial.sound.render import render as render_patch
+    from felt_dial.workshop.wav_file import recording_wav
+
+    notes, events, length = [Note(0.0, hold, key, velocity)], list[Event](), hold + tail
+    if midi is not None:
+        from felt_dial.live.midi_file import read_midi
+
+        events, end = read_midi(midi, float(tempo or patch.tempo), rate, fixed=tempo is not None)
+        notes, length = [], end + tail
+    sound = render_patch(patch, notes, length, rate=rate, quality=quality, tempo=tempo, events=events)
+    write_whole(target, wav_bytes(sound, rate) if midi is not None else recording_wav(sound, rate, float(key)))
+    peak = float(abs(sound).max()) if sound.size else 0.0
+    if peak > 1.0:
+        over = 20.0 * math.log10(peak)
+        print(f"The peak is {over:.1f} dB above full scale; the file holds it, nothing was cut off.", file=sys.stderr)
 
 
 @app.command()

@@ -15,6 +15,7 @@ import soundfile
 
 from felt_dial import cli
 from felt_dial.patch.documents.patch import write_patch
+from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
@@ -148,3 +149,23 @@ def test_banks_are_listed_exported_and_imported(do: Any, tmp_path: Path) -> None
 def test_the_program_starts_as_a_module() -> None:
     done = subprocess.run([sys.executable, "-m", "felt_dial", "--help"], capture_output=True, text=True, check=True)
     assert "render" in done.stdout and "bank" in done.stdout
+
+
+def test_a_keyed_series_is_rendered_in_one_go_and_each_file_has_its_key(do: Any, tmp_path: Path) -> None:
+    words = ("--keys", "48:60:6", "--velocities", "60,120", "--hold", "0.1", "--quality", "1")
+    status, _, said = do("render", "init", "-o", tmp_path / "series", *words)
+    assert status == 0, said
+    files = sorted((tmp_path / "series").iterdir())
+    assert [path.name[-11:] for path in files] == [f"{k:03} {v:03}.wav" for k in (48, 54, 60) for v in (60, 120)]
+    assert [read_audio(path).root for path in files[::2]] == [48, 54, 60]
+    status, _, said = do("render", "init", "-o", tmp_path / "x", "--keys", "48-60")
+    assert status == 2 and "LOW:HIGH:STEP" in said
+
+
+def test_layers_are_rendered_apart_and_add_up_where_nothing_common_bends_them(do: Any, tmp_path: Path) -> None:
+    ask = ("render", "Glasshouse at Dusk:Fern Choir", "--note", "57", "--hold", "0.3", "--quality", "1", "--dry")
+    assert do(*ask, "-o", tmp_path / "all.wav")[0] == 0
+    assert do(*ask, "-o", tmp_path / "each", "--each-layer")[0] == 0
+    whole, _ = soundfile.read(tmp_path / "all.wav")
+    parts = [soundfile.read(path)[0] for path in (tmp_path / "each").iterdir()]
+    assert len(parts) == 2 and np.abs(sum(parts) - whole).max() < 0.02 * np.abs(whole).max()

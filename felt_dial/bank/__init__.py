@@ -9,6 +9,7 @@
 - `index`: what was measured, by content. It can always be made anew.
 - `journal`: unsaved work, written as it is done, kept until it is saved or the person answers what becomes of it.
 - `library`: banks as folders, a bin, and the recordings that no bank needs yet.
+- `matter`: every recording and table that ships, of the library, and of folders that the person adds, as rows.
 - `measure_worker`: The worker that measures presets: renders what it is sent, until the window is gone.
 - `measurement`: its loudness, its peak and its swatch, from a render with the phrase of its kind.
 - `measuring`: Measuring in the background: a worker process renders while the window works and the sound plays.

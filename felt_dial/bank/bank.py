@@ -239,7 +239,7 @@ class Bank:
     def keep_assets(self, patch: Patch) -> None:
         """Copies the recordings that a patch names into the bank; a missing one stays a name."""
         mine = list(assets_of(patch).values())
-        for asset in [*mine, *(needed for asset in mine for needed in needed_for(asset))]:
+        for asset in [*mine, *(needed for made in mine for needed in needed_for(made))]:
             if any((self.folder / "assets" / (asset.digest + ending)).exists() for ending in ENDINGS):
                 continue
             path = find_asset(asset)

@@ -153,7 +153,9 @@ def _looked(path: str) -> Looked:
     peaks = np.stack([np.minimum.reduceat(mono, edges), np.maximum.reduceat(mono, edges)])
     peaks = np.rint(127 * peaks / max(float(np.abs(peaks).max()), 1e-9)).astype(np.int8)
     key, sure = (root.key, root.sure) if root is not None else (None, 0.0)
-    return Looked(path, about.frames, float(about.samplerate), about.channels, cycle, key, sure, bright, peaks.tobytes(), "")
+    return Looked(
+        path, about.frames, float(about.samplerate), about.channels, cycle, key, sure, bright, peaks.tobytes(), ""
+    )
 
 
 class Matter:
@@ -197,13 +199,13 @@ class Matter:
     def refresh(self, library: Path, folders: Iterable[str], go_on: Callable[[], bool] = lambda: True) -> bool:
         """Reads which files there are; rows of files that are gone go too. True where something changed."""
         known = {path: (stamp, size) for path, stamp, size in self._do("SELECT path, stamp, size FROM matter")}
-        seen, fresh = set(), []
+        seen, fresh = set[str](), list[Found]()
         for found in _everything(library, folders):
-            path = found[0]
+            path = found.path
             if not go_on():
                 return False
             seen.add(path)
-            if known.get(path) != (found[1], found[2]):
+            if known.get(path) != (found.stamp, found.size):
                 fresh.append(found)
             if len(fresh) >= 500:
                 self._put(fresh)
@@ -217,7 +219,7 @@ class Matter:
             self._db.execute("COMMIT")
         return bool(fresh or gone) or len(seen) != len(known)
 
-    def _put(self, rows: list[tuple]) -> None:
+    def _put(self, rows: list[Found]) -> None:
         with self._lock, contextlib.suppress(sqlite3.Error):
             self._db.execute("BEGIN")
             self._db.executemany(
@@ -241,8 +243,10 @@ class Matter:
                     "UPDATE matter SET frames = ?, rate = ?, channels = ?, seconds = ?, bright = ?, peaks = ?, problem = ?,"
                     " root = COALESCE(root, ?), sure = ?, cycle = CASE WHEN cycle > 0 THEN cycle ELSE ? END, measured = 1"
                     " WHERE path = ?",
-                    (one.frames, one.rate, one.channels, seconds, one.bright, one.peaks, one.problem)
-                    + (one.root, one.sure, one.cycle, one.path),
+                    (
+                        *(one.frames, one.rate, one.channels, seconds, one.bright, one.peaks, one.problem),
+                        *(one.root, one.sure, one.cycle, one.path),
+                    ),
                 )
             self._db.execute("COMMIT")
 
@@ -305,13 +309,39 @@ class Matter:
         return Piece(*values)
 
 
-def _everything(library: Path, folders: Iterable[str]) -> Iterator[tuple]:
-    """Every file there is, as the first columns of its row."""
+class Found(NamedTuple):
+    """A file that there is, as the first columns of its row."""
+
+    path: str
+    stamp: int
+    size: int
+    name: str
+    place: str
+    origin: str
+    digest: str = ""
+    frames: int = 0
+    rate: float = 0.0
+    channels: int = 0
+    seconds: float = 0.0
+    cycle: int = 0
+    root: float | None = None
+    sure: float = 0.0
+
+
+def _of_asset(path: str, asset: Asset, place: str, origin: str, stamp: int = 0, size: int = 0) -> Found:
+    name = asset.name or asset.digest[:12]
+    about = asset.digest, asset.frames, asset.rate, asset.channels, asset.seconds
+    return Found(path, stamp, size, name, place, origin, *about)
+
+
+def _everything(library: Path, folders: Iterable[str]) -> Iterator[Found]:
+    """Every file there is, each content once as far as it is known."""
     seen = set()
-    for row in _shipped():
-        seen.add(row[6])
-        yield row
-    for store, place in [(library / ".assets", "Library"), *((bank / "assets", _name_of(bank)) for bank in _banks(library))]:
+    for found in _shipped():
+        seen.add(found.digest)
+        yield found
+    banks = [(bank / "assets", _name_of(bank)) for bank in _banks(library)]
+    for store, place in [(library / ".assets", "Library"), *banks]:
         for path, stamp, size in _files(str(store), deep=False):
             digest = Path(path).stem
             if digest in seen:
@@ -319,32 +349,23 @@ def _everything(library: Path, folders: Iterable[str]) -> Iterator[tuple]:
             seen.add(digest)
             about = assets.noted(store, digest)
             if about is not None:
-                yield (
-                    (path, stamp, size, about.name or digest[:12], place, LIBRARY, digest, about.frames, about.rate)
-                    + (about.channels, about.seconds, 0, None, 0.0)
-                )
+                yield _of_asset(path, about, place, LIBRARY, stamp, size)
             else:
-                yield (path, stamp, size, f"Recording {digest[:8]}", place, LIBRARY, digest, 0, 0.0, 0, 0.0, 0, None, 0.0)
+                yield Found(path, stamp, size, f"Recording {digest[:8]}", place, LIBRARY, digest)
     for folder in folders:
         for path, stamp, size in _files(folder, deep=True):
-            found = Path(path)
-            yield (path, stamp, size, found.stem, found.parent.name, OWN, "", 0, 0.0, 0, 0.0, 0, None, 0.0)
+            yield Found(path, stamp, size, Path(path).stem, Path(path).parent.name, OWN)
 
 
-def _shipped() -> Iterator[tuple]:
-    for name, (asset, root) in shipped_recordings().items():
+def _shipped() -> Iterator[Found]:
+    for asset, root in shipped_recordings().values():
         path = assets.find(asset)
         if path is not None:
-            yield (str(path), 0, 0, name, "Felt Dial", SHIPPED, asset.digest, asset.frames, asset.rate, asset.channels) + (
-                asset.seconds, 0, float(root), 1.0,
-            )
-    for name, about in shipped_tables().items():
+            yield _of_asset(str(path), asset, "Felt Dial", SHIPPED)._replace(root=float(root), sure=1.0)
+    for about in shipped_tables().values():
         path = assets.find(about.asset)
         if path is not None:
-            asset = about.asset
-            yield (str(path), 0, 0, name, about.family, SHIPPED, asset.digest, asset.frames, asset.rate, asset.channels) + (
-                asset.seconds, about.cycle, None, 0.0,
-            )
+            yield _of_asset(str(path), about.asset, about.family, SHIPPED)._replace(cycle=about.cycle)
 
 
 def _banks(library: Path) -> list[Path]:
@@ -386,7 +407,9 @@ class Gathering:
         Goes up whenever something is another.
     """
 
-    def __init__(self, matter: Matter, library: Path, folders: Iterable[str], look: Callable[[list[str]], list[Looked]]) -> None:
+    def __init__(
+        self, matter: Matter, library: Path, folders: Iterable[str], look: Callable[[list[str]], list[Looked]]
+    ) -> None:
         self.matter, self.library, self.folders = matter, library, tuple(folders)
         self.changes = 0
         self._look = look
@@ -416,7 +439,9 @@ class Gathering:
                 try:
                     self.matter.take(self._look(paths))
                 except FeltDialError:
-                    self.matter.take([Looked(path, 0, 0.0, 0, 0, None, 0.0, 0.0, b"", "cannot be looked into") for path in paths])
+                    self.matter.take(
+                        [Looked(path, 0, 0.0, 0, 0, None, 0.0, 0.0, b"", "cannot be looked into") for path in paths]
+                    )
                 self.changes += 1
             self._again.wait()
 

@@ -60,8 +60,8 @@ def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambd
                 raise Stopped(f"“{bank.name}” was not exported: that was stopped. Nothing was written.")
             content = read_file(bank.path(key))
             patch = read_patch(content, f"“{key}” in {bank.name}")
-            for asset in assets_of(patch).values():
-                needed |= {asset.digest, asset.recipe, *(other.digest for other in needed_for(asset))}
+            for named in assets_of(patch).values():
+                needed |= {named.digest, named.recipe, *(other.digest for other in needed_for(named))}
             _add(archive, f"presets/{key}.json", content)
         for asset in sorted((bank.folder / "assets").glob("*")):
             if asset.stem in needed and ASSET.fullmatch(f"assets/{asset.name}"):

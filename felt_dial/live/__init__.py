@@ -14,6 +14,7 @@
 - `midi_file`: Standard MIDI Files as events: notes, wheels, pedals, fingers.
 - `monitor`: what is done to the sound only for the one who listens, and never to what is rendered.
 - `player`: a phrase becomes events of the block that is about to sound.
+- `recorder`: from an input device, or from the simulated microphone, which plays a made scene.
 - `shared_memory`: The memory that the window and the engine share: values there, meters back, no message per move.
 - `sleep`: when nothing sounds and nothing is asked for, blocks are not computed.
 """

@@ -26,7 +26,9 @@ def for_hearing(
     """
     seconds = min(last - first, LONGEST) if last > first else LONGEST
     audio, whole = read_part(path, first, seconds)
-    both = np.ascontiguousarray(np.repeat(audio.sound, 2, axis=0) if len(audio.sound) == 1 else audio.sound[:2], np.float32)
+    both = np.ascontiguousarray(
+        np.repeat(audio.sound, 2, axis=0) if len(audio.sound) == 1 else audio.sound[:2], np.float32
+    )
     if audio.rate != rate:
         both = np.ascontiguousarray(soxr.resample(both.T, audio.rate, rate).T, np.float32)
     fade = min(int(FADE * rate), both.shape[1])

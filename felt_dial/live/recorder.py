@@ -101,7 +101,9 @@ class Recorder:
             self._stream.start()
         except Exception as wrong:
             self.state = "off"
-            raise NoInput(f"The input cannot be opened: {wrong}. Choose another, or the simulated microphone.") from None
+            raise NoInput(
+                f"The input cannot be opened: {wrong}. Choose another, or the simulated microphone."
+            ) from None
 
     def _called(self, data: NDArray[np.float32], frames: int, when: object, status: object) -> None:
         self._feed(np.ascontiguousarray(data.T[:2], np.float32))

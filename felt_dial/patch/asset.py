@@ -22,9 +22,9 @@ class Asset(BaseModel):
     frames: int = Field(ge=1)
     channels: int = Field(ge=1, le=2)
     rate: float = Field(gt=0, allow_inf_nan=False)
-    recipe: str = Field("", pattern="^([0-9a-f]{64})?$", exclude_if=lambda recipe: not recipe)
-    rights: Literal["", "own", "free", "licensed"] = Field("", exclude_if=lambda rights: not rights)
-    terms: str = Field("", max_length=400, exclude_if=lambda terms: not terms)
+    recipe: str = Field(default="", pattern="^([0-9a-f]{64})?$", exclude_if=lambda recipe: not recipe)
+    rights: Literal["", "own", "free", "licensed"] = Field(default="", exclude_if=lambda rights: not rights)
+    terms: str = Field(default="", max_length=400, exclude_if=lambda terms: not terms)
 
     @property
     def seconds(self) -> float:

@@ -60,7 +60,7 @@ class Importing:
                 hertz = analysis.pitch_of(audio.sound[:, : int(8 * audio.rate)], audio.rate)
                 root = None if hertz is None else 69.0 + 12.0 * math.log2(hertz / 440.0)
             watch(0.5)
-            if is_table and not looks_like_table(audio.sound[0]):
+            if is_table and audio.cycle is None and not looks_like_table(audio.sound[0]):
                 found = cycles_of(audio.sound[:, : int(60 * audio.rate)], audio.rate)
                 if found is not None and found.sure >= SURE:
                     row = Audio(found.frames.reshape(1, -1), 48000.0, notes=audio.notes)
@@ -73,7 +73,7 @@ class Importing:
                 place = 60.0 if root is None else root
                 key, cents = round(place), round(100 * (place - round(place)), 1)
                 analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), part_of(watch, 0.5, 1.0))
-            return Taken(asset, audio, root, guess_cycle(audio.sound[0]) if is_table else 0)
+            return Taken(asset, audio, root, (audio.cycle or guess_cycle(audio.sound[0])) if is_table else 0)
 
         self.session.jobs.start(f"Loading {path.name}", work, lambda taken: self._give(layer, path, kind, taken))
 

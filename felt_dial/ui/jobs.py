@@ -112,7 +112,9 @@ class Latest:
         """True while an answer is waited for."""
         frame.connect(self.poll)
 
-    def ask(self, work: Callable[[], T], then: Callable[[T], None], failed: Callable[[str], None] = lambda _: None) -> None:
+    def ask(
+        self, work: Callable[[], T], then: Callable[[T], None], failed: Callable[[str], None] = lambda _: None
+    ) -> None:
         """Has `work` done in a thread, then `then` called in the window with what it found, or `failed` with a sentence."""
         with self._lock:
             self._wanted = (work, then, failed)

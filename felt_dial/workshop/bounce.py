@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.asset import Asset
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.edits import remove_effect
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio, checked
+from felt_dial.workshop.bouncing import Bounced, Bouncing
 
 if TYPE_CHECKING:
     from felt_dial.sound.playing.phrases import Note
@@ -31,26 +30,6 @@ SILENT = 10.0 ** (-84.0 / 20.0)
 
 class NothingSounds(FeltDialError):
     """A bounce in which nothing is heard; nothing was kept."""
-
-
-@dataclass(frozen=True)
-class Bouncing:
-    """What is bounced: notes as (start, length, key, velocity) in seconds, with racks or without, all or layer by layer."""
-
-    notes: tuple[tuple[float, float, int, int], ...]
-    racks: bool = True
-    each: bool = False
-    quality: int = 4
-    tempo: float | None = None
-    extra: dict[str, str] = field(default_factory=dict, hash=False)
-
-
-class Bounced(NamedTuple):
-    """A recording that was made, the layer that it is of (empty for all), and its key where it is of one note."""
-
-    asset: Asset
-    layer: str
-    root: float | None
 
 
 def without_racks(patch: Patch) -> Patch:
@@ -89,7 +68,9 @@ def sound_of(
     return sound
 
 
-def bounce(document: str, bouncing: Bouncing, folder: str, name: str, watch: Watch = lambda part: True) -> list[Bounced]:
+def bounce(
+    document: str, bouncing: Bouncing, folder: str, name: str, watch: Watch = lambda part: True
+) -> list[Bounced]:
     """Renders a patch and keeps what is heard in a store; raises `FeltDialError`.
 
     One recording, or one of each layer that is on, whose sum it is where nothing common bends them.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import importlib
 import inspect
 import os
 import socket
@@ -48,6 +49,14 @@ class Helper:
         Where it takes `watch` it is told how far it is. Raises `Stopped` once `watch` gives False, what the function
         raises where that is a `FeltDialError`, and `HelperFailed` for all else.
         """
+        found: T = self._ask(work, args, watch)
+        return found
+
+    def call_named(self, work: str, *args: Any, watch: Watch | None = None) -> Any:
+        """The same for a function that the window may not import, named as `module:function`."""
+        return self._ask(work, args, watch)
+
+    def _ask(self, work: Callable[..., Any] | str, args: tuple[Any, ...], watch: Watch | None) -> Any:
         with self._lock:
             pipe = self._pipe or self._start()
             try:
@@ -64,8 +73,7 @@ class Helper:
                     elif kind == "wrong":
                         raise what
                     else:
-                        found: T = what
-                        return found
+                        return what
             except (EOFError, OSError):
                 self.close()
                 raise HelperFailed("The helper ended before it was done; nothing of it was kept. Try again.") from None
@@ -102,6 +110,9 @@ def main(handle: int) -> None:
     with contextlib.suppress(EOFError, OSError):
         while True:
             work, args, places = window.recv()
+            if isinstance(work, str):
+                module, _, name = work.partition(":")
+                work = getattr(importlib.import_module(module), name)
             assets.search_in(places)
             told = {"watch": watch} if "watch" in inspect.signature(work).parameters else {}
             try:
@@ -113,4 +124,3 @@ def main(handle: int) -> None:
             except Exception as wrong:
                 traceback.print_exc()
                 window.send(("wrong", HelperFailed(f"That could not be done: {cut(wrong)}. Nothing was changed.")))
-

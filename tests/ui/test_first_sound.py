@@ -154,8 +154,8 @@ def handles(desk: Desk, step: str) -> None:
 
 def room(desk: Desk, step: str) -> None:
     (text,) = typed(step)
-    assert "On the Effects page (Ctrl+3) add a Delay" in step
-    desk.keys(Qt.Key.Key_3, CONTROL)
+    assert "On the Effects page (Ctrl+4) add a Delay" in step
+    desk.keys(Qt.Key.Key_4, CONTROL)
     rack = desk.window.effects.rack
     rack.menu()
     QTest.keyClicks(rack.chooser.search, "delay")

@@ -67,10 +67,10 @@ def _plays_notes(desk: Desk) -> bool:
 
 def _pages(desk: Desk) -> bool:
     shown = []
-    for key in (KEY.Key_1, KEY.Key_2, KEY.Key_3, KEY.Key_4):
+    for key in (KEY.Key_1, KEY.Key_2, KEY.Key_3, KEY.Key_4, KEY.Key_5):
         press(desk, key, CONTROL)
         shown.append(desk.window.shown)
-    return shown == ["Shelf", "Patch", "Effects", "Threads"]
+    return shown == ["Shelf", "Patch", "Workshop", "Effects", "Threads"]
 
 
 def _dial(desk: Desk) -> None:
@@ -269,7 +269,7 @@ DO: dict[str, Says] = {
     "Space": changes(lambda d: d.session.playing, (KEY.Key_Space, NONE)),
     "Z … M, Q … U": _plays_notes,
     "Shift+Z, Shift+X": changes(lambda d: d.window.strip.octave, (KEY.Key_Z, SHIFT), (KEY.Key_X, SHIFT)),
-    "Ctrl+1 … Ctrl+4": _pages,
+    "Ctrl+1 … Ctrl+5": _pages,
     "`": changes(lambda d: d.session.work.side, (KEY.Key_QuoteLeft, NONE)),
     "Ctrl+S": _saves,
     "Ctrl+Shift+S": _saves_as_new,
@@ -302,6 +302,7 @@ DO: dict[str, Says] = {
     "F2": _renames_bank,
     "Ctrl+M": changes(lambda d: d.window.analyser.isVisible(), (KEY.Key_M, CONTROL), (KEY.Key_M, CONTROL)),
     "Ctrl+K": changes(lambda d: d.window.strip.folded, (KEY.Key_K, CONTROL), (KEY.Key_K, CONTROL)),
+    "Ctrl+O": lambda d: (press(d, KEY.Key_O, CONTROL), d.window.drawer.isVisible())[1],
     "Ctrl+,": lambda d: (press(d, KEY.Key_Comma, CONTROL), d.window.settings_sheet.isVisible())[1],
     "Ctrl+.": _silences,
     "Ctrl+Q": _quits,
@@ -326,7 +327,7 @@ def test_a_key_does_what_the_list_says(desk: Desk, keys: str) -> None:
     assert DO[keys](desk), dict(KEYS)[keys]
 
 
-@pytest.mark.parametrize("page", ["Shelf", "Patch", "Effects", "Threads"])
+@pytest.mark.parametrize("page", ["Shelf", "Patch", "Workshop", "Effects", "Threads"])
 def test_tab_goes_through_the_page_first_and_comes_round(desk: Desk, page: str) -> None:
     window = desk.window
     window.show_page(page)

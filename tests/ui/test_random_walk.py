@@ -33,7 +33,17 @@ KEYS = [
 ]
 TOGETHER = [
     *(Qt.Key.Key_Z, Qt.Key.Key_Y, Qt.Key.Key_S, Qt.Key.Key_N, Qt.Key.Key_D, Qt.Key.Key_T, Qt.Key.Key_K, Qt.Key.Key_M),
-    *(Qt.Key.Key_1, Qt.Key.Key_2, Qt.Key.Key_3, Qt.Key.Key_4, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_C),
+    *(
+        Qt.Key.Key_1,
+        Qt.Key.Key_2,
+        Qt.Key.Key_3,
+        Qt.Key.Key_4,
+        Qt.Key.Key_5,
+        Qt.Key.Key_O,
+        Qt.Key.Key_Left,
+        Qt.Key.Key_Right,
+        Qt.Key.Key_C,
+    ),
     *(Qt.Key.Key_V, Qt.Key.Key_Comma, Qt.Key.Key_F),
 ]
 
@@ -127,7 +137,7 @@ def test_anything_may_be_pressed(
     made, pages = {id(desk.session.patch)}, set()
     for n in range(STEPS):
         if n % 100 == 0:
-            desk.window.show_page(["Patch", "Effects", "Threads", "Shelf"][n // 100 % 4])
+            desk.window.show_page(["Patch", "Workshop", "Effects", "Threads", "Shelf"][n // 100 % 5])
         walker.step()
         made.add(id(desk.session.patch))
         pages.add(desk.window.shown)
@@ -135,7 +145,7 @@ def test_anything_may_be_pressed(
         assert not desk.uncaught, (walker.did[-6:], desk.uncaught)
         assert desk.window.isVisible() and patch.layers, walker.did[-6:]
     walker.closing.stop()
-    assert len(made) > STEPS // 16 and len(pages) == 4, "the walk goes everywhere and does something"
+    assert len(made) > STEPS // 16 and len(pages) == 5, "the walk goes everywhere and does something"
     assert read_patch(write_patch(desk.session.patch), "what was made") == desk.session.patch
     quiet = ("This plugin does not support", "propagateSizeHints")
     assert not [text for text in complaints if not text.startswith(quiet)], (complaints[:3], walker.did[-3:])

@@ -8,6 +8,7 @@ import io
 import json
 import os
 from collections.abc import Callable, Iterator
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -90,7 +91,7 @@ def keep(folder: Path, audio: Audio, name: str) -> Asset:
 def note(folder: Path, asset: Asset) -> None:
     """Writes beside a recording of a store what it is called, where nobody has done so yet."""
     path = folder / (asset.digest + ABOUT)
-    if not path.exists():
+    if not path.exists() and asset.digest not in shipped():
         with contextlib.suppress(CannotWrite):  # it is heard under its fingerprint then
             write_whole(path, asset.model_dump_json())
 
@@ -145,12 +146,18 @@ def called(path: Path) -> str:
     """What a person calls the recording in a file: its name, or what is written down of it where it lies in a store."""
     if len(path.stem) != 64:
         return path.stem
-    from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables  # which find theirs through this module
-
     about = noted(path.parent, path.stem)
-    shipped = {a.digest: a.name for a, _ in shipped_recordings().values()}
-    shipped |= {s.asset.digest: s.asset.name for s in shipped_tables().values()}
-    return about.name if about is not None and about.name else shipped.get(path.stem, path.stem[:12])
+    return about.name if about is not None and about.name else shipped().get(path.stem, path.stem[:12])
+
+
+@cache
+def shipped() -> dict[str, str]:
+    """What the recordings and tables that come with the program are called, by digest."""
+    found = {}
+    for name in ("recordings.json", "tables.json"):
+        with contextlib.suppress(OSError):
+            found |= {about["digest"]: about["name"] for about in json.loads((SHIPPED / name).read_text())}
+    return found
 
 
 def places() -> Iterator[Path]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -27,7 +27,8 @@ class Audio:
     """A recording: float32 (channel, frame), its rate, and what the file says about playing it.
 
     `root` is a MIDI key with cents as its fraction, `loop` the first frame of the loop and the one
-    after its last; both None where the file does not say. `notes` are sentences for the person.
+    after its last, `cycle` the samples of a frame of a table; None where the file does not say. `notes` are sentences
+    for the person.
     """
 
     sound: NDArray[np.float32]
@@ -35,6 +36,7 @@ class Audio:
     root: float | None = None
     loop: tuple[int, int] | None = None
     notes: tuple[str, ...] = field(default=())
+    cycle: int | None = None
 
 
 def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audio:
@@ -72,7 +74,8 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
         reason = str(getattr(wrong, "error_string", wrong)).rstrip(".")
         raise BadAudio(f"{where} cannot be read as audio ({reason}). Nothing was loaded.") from None
     sound = np.ascontiguousarray(np.concatenate(parts).T if parts else np.zeros((channels, 0), np.float32))
-    return checked(sound, rate, where, *_riff_notes(path))
+    root, loop, cycle = _riff_notes(path)
+    return replace(checked(sound, rate, where, root, loop), cycle=cycle)
 
 
 def read_part(path: Path, first: float, seconds: float) -> tuple[Audio, bool]:
@@ -127,25 +130,33 @@ def checked(
     return Audio(sound, rate, root, loop, tuple(notes))
 
 
-def _riff_notes(path: Path) -> tuple[float | None, tuple[int, int] | None]:
-    """Root key and first loop of the `smpl` chunk (Multimedia Programming Interface, IBM and Microsoft, 1991)."""
+def _riff_notes(path: Path) -> tuple[float | None, tuple[int, int] | None, int | None]:
+    """Root key and first loop of the `smpl` chunk (Multimedia Programming Interface, IBM and Microsoft, 1991), and the
+    length of a frame of the `fdtb` chunk of our own tables."""
+    root: float | None = None
+    loop: tuple[int, int] | None = None
+    cycle: int | None = None
     try:
         with path.open("rb") as file:
             if file.read(12)[:4] != b"RIFF":
-                return None, None
+                return None, None, None
             while len(head := file.read(8)) == 8:
                 name, size = head[:4], struct.unpack("<I", head[4:])[0]
-                if name != b"smpl":
+                if name not in (b"smpl", b"fdtb"):
                     file.seek(size + size % 2, 1)
                     continue
                 data = file.read(min(size, 65536))
+                file.seek(size - len(data) + size % 2, 1)
+                if name == b"fdtb":
+                    found = struct.unpack("<II", data[:8])[0]
+                    cycle = found if 16 <= found <= 65536 else None
+                    continue
                 words = struct.unpack("<9I", data[:36])
                 unity, fraction, loops = words[3], words[4], words[7]
                 root = unity + fraction / 2**32 if 0 <= unity <= 127 else None
                 if loops and len(data) >= 60:
                     _, _, first, last, _, _ = struct.unpack("<6I", data[36:60])
-                    return root, (first, last + 1)
-                return root, None
+                    loop = first, last + 1
     except (OSError, struct.error):
-        return None, None
-    return None, None
+        pass
+    return root, loop, cycle

@@ -1,6 +1,6 @@
 """What lies on the benches: always what a layer plays, so that every edit is heard, and undone like any other.
 
-drafts      what is heard while the hand is still moving
-table       the wavetable bench
-recording   the sample bench
+- `drafts`: what is heard before it is kept; cleared when the program starts.
+- `recording`: the recording of a layer, the steps that made it, and the part of it that is chosen.
+- `table`: the table of a layer, how it is made, and the frame under the hand.
 """

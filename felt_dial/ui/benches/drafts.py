@@ -15,7 +15,6 @@ from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.wav import wav_bytes
 from felt_dial.ui.session import Session
 
-
 DAYS = 7.0
 
 

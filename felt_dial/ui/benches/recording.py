@@ -25,6 +25,7 @@ from felt_dial.workshop.recording.loops import Loop
 from felt_dial.workshop.recording.peaks import Peaks
 from felt_dial.workshop.recording.recipe import RecordingRecipe, Step, make, read_steps, write_steps
 from felt_dial.workshop.recording.root import Root
+from felt_dial.workshop.wav_file import recording_wav
 
 PLACES = ("start", "end", "loop_start", "loop_end", "floor")
 SMALLEST_VIEW = 32.0
@@ -48,6 +49,10 @@ def peaks_of(asset: Asset) -> Peaks | None:
     """The picture of a recording at any zoom; None where it is missing."""
     sound = assets.load(asset)
     return None if sound is None else Peaks(sound)
+
+
+class NotThere(FeltDialError):
+    """A recording that nobody has."""
 
 
 @dataclass(frozen=True)
@@ -148,7 +153,7 @@ class RecordingWork(QObject):
     @property
     def rate(self) -> float:
         """Its frames a second."""
-        return self.asset.rate if self.asset is not None else 48000.0
+        return float(self.asset.rate) if self.asset is not None else 48000.0
 
     # --- what is seen --------------------------------------------------------------------------
 
@@ -164,6 +169,10 @@ class RecordingWork(QObject):
     def zoom(self, factor: float, at: float = 0.5) -> None:
         """Shows `factor` times as much, what is at a place across staying there."""
         first, last = self.view
+        frames = float(self.asset.frames) if self.asset is not None else 1.0
+        factor = min(
+            max(factor, min(SMALLEST_VIEW, frames) / max(last - first, 1e-9)), frames / max(last - first, 1e-9)
+        )
         middle = first + at * (last - first)
         self.see(middle - (middle - first) * factor, middle + (last - middle) * factor)
 
@@ -203,12 +212,12 @@ class RecordingWork(QObject):
         low, high = max(at - reach, 0), min(at + reach, sound.shape[1] - 1)
         part = sound[:, low : high + 1]
         if part.shape[1] < 3 or at <= 0 or at >= sound.shape[1]:
-            return min(max(second, 0.0), sound.shape[1] / rate)
+            return float(min(max(second, 0.0), sound.shape[1] / rate))
         crosses = (part[:, :-1] * part[:, 1:] <= 0).all(axis=0)
         height = np.abs(part).max(axis=0)
         cost = np.abs(np.arange(len(height)) - (at - low)) / reach + 40.0 * height / max(float(height.max()), 1e-6)
         cost[:-1] -= 4.0 * crosses
-        return float((low + int(np.argmin(cost))) / rate)
+        return (low + int(np.argmin(cost))) / float(rate)
 
     # --- hearing -------------------------------------------------------------------------------
 
@@ -282,6 +291,19 @@ class RecordingWork(QObject):
         self.session.edit(put(self.session.patch, ["layers", key, "source"], fresh), says)
         self.follow()
 
+    def as_wav(self) -> bytes:
+        """The recording as a file, with the root and the loop of the layer."""
+        sound, source, asset = self.sound, self.source, self.asset
+        if sound is None or asset is None:
+            raise NotThere("The recording is missing, or damaged; nothing was saved.")
+        root = source.number("root") + source.number("cents") / 100 if "root" in source.params else None
+        loop = None
+        if goes_round(source):
+            first, last = (round(source.number(name) * (asset.frames - 1)) for name in ("loop_start", "loop_end"))
+            loop = (first, last) if last > first else None
+        way = str(source.get("loop")) if loop is not None else "forward"
+        return recording_wav(sound, round(asset.rate), root, loop, way)
+
     def set_rights(self, rights: str, terms: str = "") -> None:
         """Notes whose the recording is."""
         if self.asset is not None:
@@ -302,7 +324,8 @@ class RecordingWork(QObject):
     @staticmethod
     def sample_of(asset: Asset, root: float | None) -> Source:
         """A sample that plays a recording at its root."""
-        return Source.kinds["sample"]().model_copy(update={"asset": asset, **root_settings(root)})
+        made: Source = Source.kinds["sample"]().model_copy(update={"asset": asset, **root_settings(root)})
+        return made
 
     def new_sample(self, asset: Asset, root: float | None, says: str, name: str = "") -> str:
         """A new layer that plays a recording as a sample; its id, empty where it was refused."""

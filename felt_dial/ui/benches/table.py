@@ -31,6 +31,7 @@ from felt_dial.workshop.table.recipe import (
     swept,
     write_recipe,
 )
+from felt_dial.workshop.wav_file import table_wav
 
 TABLE_RATE = 48000.0
 BETWEEN_DRAFTS = 40
@@ -197,6 +198,10 @@ class TableWork(QObject):
         self._timer.stop()
         self._show(self._kept(recipe, name, self._store), says)
 
+    def as_wav(self) -> bytes:
+        """The table as a file."""
+        return table_wav(self.frames())
+
     def put_or_add(self, recipe: TableRecipe, says: str, name: str) -> None:
         """Lets the layer play a table, or a new layer where none plays one; raises `FeltDialError`."""
         if self.layer:
@@ -265,7 +270,9 @@ class TableWork(QObject):
             return
         asset = source.asset.model_copy(update={"name": name.strip()[:80]})
         fresh = source.model_copy(update={"asset": asset})
-        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), f"call the table {asset.name}")
+        self.session.edit(
+            put(self.session.patch, ["layers", self.layer, "source"], fresh), f"call the table {asset.name}"
+        )
         self.follow()
 
     def new(self) -> None:

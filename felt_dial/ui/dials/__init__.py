@@ -7,6 +7,8 @@
 - `focus`: what takes it in a part of the window, in the order in which it stands there.
 - `layouts`: Taking everything out of a layout.
 - `param_control`: One parameter under the hand: turned, typed, sewn, whatever face it wears.
+- `plain_slider`: A slider for a figure that belongs to no patch: how far, how long, how strongly something is done on
+  a bench.
 - `scrolling`: Panels that scroll, and wheels that keep scrolling: what slides under a still pointer is not turned.
 - `slider`: Flat faces of a parameter, for rows: a short track, and a value that is turned where it stands.
 - `snippet_button`: settings of a module are kept by name, and given to it.

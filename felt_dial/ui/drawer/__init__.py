@@ -1,6 +1,7 @@
 """The drawer: recordings and tables at hand, heard by a click.
 
-rows     the list, a row a piece
-taking   what becomes of a source that is given a piece
-panel    search, filters, the list, and what is done with what is heard
+- `panel`: search, filters, the list; a click or an arrow key plays, Enter takes.
+- `rows`: a row a piece, with its name, its picture, its length and its root.
+- `taking`: What becomes of a source that is given a piece of the drawer: its marks stay where they fit, and it is
+  said where not.
 """

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
+from typing import Any
 
-from PySide6.QtCore import QItemSelectionModel, QModelIndex, Qt, QTimer, Signal
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QLineEdit, QListView, QMenu, QVBoxLayout
 
@@ -141,7 +142,9 @@ class Drawer(Card):
         outer.addLayout(row)
         row = QHBoxLayout()
         row.setSpacing(4)
-        self.pitched = self._picker({"": "pitched or not", "yes": "pitched", "no": "without root"}, "Whether it has a root")
+        self.pitched = self._picker(
+            {"": "pitched or not", "yes": "pitched", "no": "without root"}, "Whether it has a root"
+        )
         self.length = self._picker(LENGTH_NAMES, "How long it is")
         row.addWidget(self.pitched, 1)
         row.addWidget(self.length, 1)
@@ -150,7 +153,9 @@ class Drawer(Card):
         row.setSpacing(4)
         roots = {-1: "any root"} | {n: note_name(60 + n)[:-1] for n in range(12)}
         self.root = self._picker(roots, "The root that it sounds at")
-        self.bright = self._picker({"": "any colour", "dark": "dark", "middle": "middle", "bright": "bright"}, "How bright it is")
+        self.bright = self._picker(
+            {"": "any colour", "dark": "dark", "middle": "middle", "bright": "bright"}, "How bright it is"
+        )
         self.place = self._picker({"": "everywhere"}, "Where it lies")
         for picker in (self.root, self.bright, self.place):
             picker.setMinimumContentsLength(4)
@@ -182,7 +187,7 @@ class Drawer(Card):
         self.destroyed.connect(self.helper.close)
         self._tell()
 
-    def _picker(self, options: dict, tip: str) -> Picker:  # type: ignore[type-arg]
+    def _picker(self, options: dict[Any, str], tip: str) -> Picker:
         picker = Picker()
         for value, name in options.items():
             picker.addItem(name, value)
@@ -324,7 +329,9 @@ class Drawer(Card):
 
     def key(self, event: QKeyEvent) -> bool:
         """What a key does here; False where it does nothing."""
-        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1, Qt.Key.Key_PageDown: 8, Qt.Key.Key_PageUp: -8}.get(Qt.Key(event.key()))
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1, Qt.Key.Key_PageDown: 8, Qt.Key.Key_PageUp: -8}.get(
+            Qt.Key(event.key())
+        )
         if step is not None:
             self.walk(step)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -400,7 +407,11 @@ class Drawer(Card):
         """What is tried is taken: it is kept in the library too."""
         self._before = None
         self.session.history.settle()
-        asset = getattr(self.session.patch.layers[self.layer].source, "asset", None) if self.layer in self.session.patch.layers else None
+        asset = (
+            getattr(self.session.patch.layers[self.layer].source, "asset", None)
+            if self.layer in self.session.patch.layers
+            else None
+        )
         sound = assets.load(asset)
         path = assets.find(asset) if asset is not None else None
         if asset is not None and sound is not None and path is not None and drafts_folder() in path.parents:
@@ -422,7 +433,9 @@ class Drawer(Card):
             self._tell()
             return
         layer = self.layer if self.layer in session.patch.layers else ""
-        kind = "" if layer and suits(session.patch.layers[layer].source, piece) else "table" if piece.cycle else "sample"
+        kind = (
+            "" if layer and suits(session.patch.layers[layer].source, piece) else "table" if piece.cycle else "sample"
+        )
         if piece.origin == "own":
             self.importing.load(layer, Path(piece.path), kind)
             return
@@ -469,7 +482,7 @@ class Drawer(Card):
             self.look()
             self._tell()
 
-    def _menu(self, at: object) -> None:
+    def _menu(self, at: QPoint) -> None:
         piece = self.chosen()
         if piece is None:
             return
@@ -478,7 +491,7 @@ class Drawer(Card):
         menu.addAction("Take it", self.take)
         menu.addAction("As a new layer", self._as_new)
         menu.addAction("Star it, or take its star", self.toggle_star)
-        menu.popup(self.list.viewport().mapToGlobal(at))  # type: ignore[arg-type]
+        menu.popup(self.list.viewport().mapToGlobal(at))
 
     def _as_new(self) -> None:
         kept, self.layer = self.layer, ""

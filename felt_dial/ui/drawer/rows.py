@@ -6,7 +6,17 @@ from collections import OrderedDict
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QAbstractListModel, QByteArray, QMimeData, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, QUrl
+from PySide6.QtCore import (
+    QAbstractListModel,
+    QByteArray,
+    QMimeData,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    QSize,
+    Qt,
+    QUrl,
+)
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -24,7 +34,13 @@ MOST_KEPT = 400
 
 def length_said(seconds: float) -> str:
     """A length, short."""
-    return f"{number(seconds, 2)} s" if seconds < 10 else f"{number(seconds, 1)} s" if seconds < 100 else f"{seconds / 60:.1f} min"
+    return (
+        f"{number(seconds, 2)} s"
+        if seconds < 10
+        else f"{number(seconds, 1)} s"
+        if seconds < 100
+        else f"{seconds / 60:.1f} min"
+    )
 
 
 def root_said(piece: Piece) -> str:
@@ -129,21 +145,31 @@ class RowPainter(QStyledItemDelegate):
             shade = dye("madder" if chosen else "weld" if piece.cycle else "lichen", in_well=True)
             if not chosen:
                 shade.setAlphaF(0.75)
-            draw_peaks(painter, well.adjusted(3, 2, -3, -2), piece.peaks.astype(np.float32) / 127, shade)
+            draw_peaks(painter, well.adjusted(3, 2, -3, -2), np.asarray(piece.peaks / 127, np.float32), shade)
         left, right = well.right() + 8, box.right() - 8
         painter.setPen(colour("ink"))
         painter.setFont(body_font(12, 600))
         length = length_said(piece.seconds) if piece.seconds else ""
-        painter.drawText(QRectF(right - 70, box.top() + 3, 70, 19), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, length)
+        painter.drawText(
+            QRectF(right - 70, box.top() + 3, 70, 19),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            length,
+        )
         painter.setFont(name_font(15))
         wide = int(right - left - painter.fontMetrics().horizontalAdvance("0") * 5 - 14)
         name = painter.fontMetrics().elidedText(piece.name, Qt.TextElideMode.ElideRight, wide)
         painter.drawText(QRectF(left, box.top() + 3, wide, 20), Qt.AlignmentFlag.AlignVCenter, name)
         painter.setFont(body_font(11))
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(right - 80, box.top() + 21, 80, 17), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, root_said(piece))
+        painter.drawText(
+            QRectF(right - 80, box.top() + 21, 80, 17),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            root_said(piece),
+        )
         key = piece.digest or piece.path
-        marks = ("★ " if key in self.starred else "") + ("in this patch" if piece.digest and piece.digest in self.here else piece.place)
+        marks = ("★ " if key in self.starred else "") + (
+            "in this patch" if piece.digest and piece.digest in self.here else piece.place
+        )
         text = painter.fontMetrics().elidedText(marks, Qt.TextElideMode.ElideRight, int(right - left - 84))
         painter.drawText(QRectF(left, box.top() + 21, right - left - 84, 17), Qt.AlignmentFlag.AlignVCenter, text)
         painter.restore()

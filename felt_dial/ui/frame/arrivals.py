@@ -21,6 +21,7 @@ from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.patch.layer_row import LayerRow
 from felt_dial.ui.pages.patch.page import PatchPage
+from felt_dial.ui.pages.workshop.page import WorkshopPage
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 
@@ -110,6 +111,8 @@ class Arrivals:
 
     def _for_recording(self, path: Path, at: QPoint) -> Landing:
         patch, over = self.session.patch, self.window.childAt(at)
+        if self.window.shown == WorkshopPage.title:
+            return self._for_bench(path, over)
         while over is not None and not isinstance(over, LayerRow | Inspector):
             over = over.parentWidget()
         layer = ""
@@ -121,6 +124,18 @@ class Arrivals:
             return Landing(f"{path.name} into layer {layer.upper()}", over, layer)
         shown = self.window.patch_page.scroller if self.window.shown == PatchPage.title else self.window.stack
         return Landing(f"{path.name} as a new layer", shown)
+
+    def _for_bench(self, path: Path, over: QWidget | None) -> Landing:
+        """On a bench: what a table is made of, what is joined on, or what the layer plays."""
+        workshop = self.window.workshop
+        if workshop.bench is workshop.tables:
+            return Landing(f"A table from {path.name}", workshop.tables.source)
+        side = workshop.recordings.side
+        if side.shown == "Splice" and over is not None and side.isAncestorOf(over):
+            return Landing(f"Join {path.name} on", side)
+        layer = workshop.recordings.work.layer
+        says = f"{path.name} into layer {layer.upper()}" if layer else f"{path.name} as a new layer"
+        return Landing(says, workshop.recordings.wave, layer)
 
     def _plays(self, source: Source) -> bool:
         return "asset" in type(source).model_fields
@@ -156,12 +171,25 @@ class Arrivals:
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
 
+    def _to_bench(self, path: Path, at: QPoint) -> None:
+        workshop, importing = self.window.workshop, self.window.patch_page.inspector.importing
+        landing = self._for_bench(path, self.window.childAt(at))
+        if landing.over is workshop.tables.source:
+            workshop.tables.source.show_file(path)
+        elif landing.over is workshop.recordings.side:
+            workshop.recordings.side.join(path)
+        else:
+            importing.load(landing.layer, path, "" if landing.layer else "sample")
+
     def _tune(self, path: Path) -> None:
         tuning = load_tuning(path, self.session.patch.tuning)
         self.session.edit(self.session.patch.model_copy(update={"tuning": tuning}), f"tune by {path.name}")
         self.session.say(f"The patch is tuned by {path.name}.")
 
     def _load(self, path: Path, at: QPoint) -> None:
+        if self.window.shown == WorkshopPage.title:
+            self._to_bench(path, at)
+            return
         layer = self._for_recording(path, at).layer
         importing = self.window.patch_page.inspector.importing
         if layer and self._plays(self.session.patch.layers[layer].source):

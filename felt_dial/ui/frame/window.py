@@ -194,7 +194,7 @@ class Window(QMainWindow):
             Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), session.redo, 2, lambda: history.redo_says or None),
             Command("Analyser", ("Ctrl+M",), self.toggle_analyser, 3),
             Command("Keyboard", ("Ctrl+K",), self.fold_keyboard, 3),
-            Command("Drawer", ("Ctrl+B",), self.toggle_drawer, 3),
+            Command("Drawer", ("Ctrl+O",), self.toggle_drawer, 3),
             Command("Silence everything", ("Ctrl+.",), self.silence, 3),
             Command("Settings…", ("Ctrl+,",), self.settings_sheet.open, 4),
             Command("Keys", ("F1",), self.key_sheet.open, 4),
@@ -322,7 +322,9 @@ class Window(QMainWindow):
             self.workshop.ask_drawer()
             return
         layer = self.session.selection[1]
-        plays = layer in self.session.patch.layers and "asset" in type(self.session.patch.layers[layer].source).model_fields
+        plays = (
+            layer in self.session.patch.layers and "asset" in type(self.session.patch.layers[layer].source).model_fields
+        )
         self.open_drawer(layer if plays else "")
 
     def show_bench(self, layer: str) -> None:

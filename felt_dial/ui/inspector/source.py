@@ -26,6 +26,7 @@ from felt_dial.ui.importing import Importing
 from felt_dial.ui.inspector.load import load_menu
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import plain
+from felt_dial.workshop.wav_file import table_wav
 
 CYCLES = (64, 128, 256, 512, 600, 1024, 2048, 4096)
 SHORTEST_CYCLE, LONGEST_CYCLE = 16, 65536
@@ -202,7 +203,7 @@ class Material(QWidget):
     def _ways(self, row: QHBoxLayout, kind: str) -> None:
         """To what can be played here, and to the bench."""
         session, layer = self.session, self.layer
-        tip = "Recordings and tables at hand, heard by a click: Ctrl+B"
+        tip = "Recordings and tables at hand, heard by a click: Ctrl+O"
         row.addWidget(Pill("Drawer", "small", lambda: session.drawer_asked.emit(layer, kind), tip))
         row.addWidget(Pill("Bench", "small", lambda: session.bench_asked.emit(layer), "Works on it in the Workshop"))
 
@@ -231,13 +232,16 @@ class Material(QWidget):
 
     def save_table(self, path: Path) -> None:
         """Writes the table as it was loaded, 32-bit float."""
-        asset = getattr(self.session.patch.layers[self.layer].source, "asset", None)
+        source = self.session.patch.layers[self.layer].source
+        asset = getattr(source, "asset", None)
         sound = assets.load(asset)
-        if asset is None or sound is None:
+        if asset is None or not isinstance(source, Table) or sound is None:
             self.session.say("There is no table to save.", problem=True)
             return
         try:
-            write_whole(path, wav_bytes(sound, round(asset.rate)))
+            whole = sound.shape[1] % source.cycle == 0
+            table = table_wav(sound[0].reshape(-1, source.cycle)) if whole else wav_bytes(sound, round(asset.rate))
+            write_whole(path, table)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return

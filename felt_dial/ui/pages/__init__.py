@@ -5,4 +5,5 @@
 - `patch/`: The Patch page.
 - `shelf/`: The Shelf page.
 - `threads/`: The Threads page.
+- `workshop/`: The Workshop: the wavetable bench and the sample bench.
 """

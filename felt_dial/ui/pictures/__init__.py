@@ -14,8 +14,12 @@
 - `modulators`: envelopes, edited where they are shown, chances, blends, followers.
 - `recordings`: Pictures of sources that play recordings: where they begin, loop and travel, and where the note is.
 - `registry`: The picture that suits a module: the module names it, the pictures of this folder say what they draw.
+- `sample_bench`: Pictures of the sample bench: the wave and the spectrum, which scroll and zoom together, the seam of
+  a loop, parts.
 - `sources`: what a layer starts from.
 - `step_rows`: Rows of steps under the hand: bars that are drawn with one stroke, one lane at a time.
 - `swatch`: the spectrogram of a preset, dyed.
+- `table_bench`: Pictures of the wavetable bench: frames as a stack, one frame under the pen, its harmonics, the
+  strip, the reshaping.
 - `well`: the dark ground of every picture, and how a curve is drawn in it.
 """

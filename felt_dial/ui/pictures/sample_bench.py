@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -129,10 +130,14 @@ class Wave(Timed):
         peaks, work = self.work.peaks, self.work
         if peaks is None:
             missing = work.asset is not None
-            says = f"{work.asset.about()} is missing" if missing and work.asset is not None else (
-                "No layer of this patch plays a recording: drop one here, or record one on the right"
-                if not work.layer
-                else "This layer plays no recording yet: drop one here, or take one from the drawer"
+            says = (
+                f"{work.asset.about()} is missing"
+                if missing and work.asset is not None
+                else (
+                    "No layer of this patch plays a recording: drop one here, or record one on the right"
+                    if not work.layer
+                    else "This layer plays no recording yet: drop one here, or take one from the drawer"
+                )
             )
             self.draw_nothing(painter, box, says)
             return
@@ -160,7 +165,9 @@ class Wave(Timed):
                 painter.drawPolyline(points(room, x, 0.5 + 0.46 * (low + high) / 2 / top))
             else:
                 painter.setBrush(self.line_colour())
-                line = points(room, np.concatenate([x, x[::-1]]), 0.5 + 0.46 * np.concatenate([high, low[::-1] - 0.004]) / top)
+                line = points(
+                    room, np.concatenate([x, x[::-1]]), 0.5 + 0.46 * np.concatenate([high, low[::-1] - 0.004]) / top
+                )
                 painter.drawPolygon(line)
         self._ruler(painter, box)
         self._marks(painter, box)
@@ -178,7 +185,9 @@ class Wave(Timed):
             painter.setPen(colour("chalk_soft"))
             text = f"{number(float(at), digits)} s" if at else "0"
             wide = painter.fontMetrics().horizontalAdvance(text)
-            painter.drawText(QPointF(min(max(x - wide / 2, box.left() + 3), box.right() - wide - 3), box.bottom()), text)
+            painter.drawText(
+                QPointF(min(max(x - wide / 2, box.left() + 3), box.right() - wide - 3), box.bottom()), text
+            )
             at += step
 
     def loop(self) -> tuple[float, float] | None:
@@ -221,7 +230,9 @@ class Wave(Timed):
         painter.setBrush(colour("chalk"))
         painter.setPen(Qt.PenStyle.NoPen)
         x = self.x_of(work.cursor)
-        painter.drawPolygon(QPolygonF([QPointF(x - 4, box.top() - 2), QPointF(x + 4, box.top() - 2), QPointF(x, box.top() + 5)]))
+        painter.drawPolygon(
+            QPolygonF([QPointF(x - 4, box.top() - 2), QPointF(x + 4, box.top() - 2), QPointF(x, box.top() + 5)])
+        )
 
     # --- the hand ------------------------------------------------------------------------------
 
@@ -308,7 +319,7 @@ class Wave(Timed):
         at = self.second_at(event.position().x()) * work.rate
         if work.slices:
             edges = [*work.slices, work.asset.frames]
-            for a, b in zip(edges[:-1], edges[1:], strict=True):
+            for a, b in pairwise(edges):
                 if a <= at < b:
                     work.choose(Region(a / work.rate, b / work.rate))
         else:
@@ -322,7 +333,9 @@ class Spectrum(Timed):
         super().__init__(work)
         self.setMinimumHeight(90)
         self.setAccessibleName("The spectrum of the recording over time")
-        self.setToolTip("Choose a part of the sound: brush over it, draw a box or a line around it; Ctrl adds to what is chosen")
+        self.setToolTip(
+            "Choose a part of the sound: brush over it, draw a box or a line around it; Ctrl adds to what is chosen"
+        )
         self.tool = "brush"
         self.brush = 0.25
         self.latest = Latest(work.session.frame)
@@ -394,7 +407,9 @@ class Spectrum(Timed):
         there = ~np.isnan(root.keys)
         previous: QPointF | None = None
         for second, key, is_there in zip(root.times, root.keys, there, strict=True):
-            spot = QPointF(self.x_of(float(second)), self.y_of(440 * 2 ** ((float(key) - 69) / 12))) if is_there else None
+            spot = (
+                QPointF(self.x_of(float(second)), self.y_of(440 * 2 ** ((float(key) - 69) / 12))) if is_there else None
+            )
             if previous is not None and spot is not None and abs(spot.y() - previous.y()) < 24:
                 painter.drawLine(previous, spot)
             previous = spot
@@ -436,8 +451,8 @@ class Spectrum(Timed):
         elif kind == "harmonics":
             a, b = sorted(shape["times"])
             line_ = [(t, f) for t, f in shape["track"] if a <= t <= b] or shape["track"][:1]
-            ends = [(a, float(np.interp(a, *zip(*shape["track"], strict=True)))), *line_]
-            ends.append((b, float(np.interp(b, *zip(*shape["track"], strict=True)))))
+            ends = [(a, pitch_at(shape["track"], a)), *line_]
+            ends.append((b, pitch_at(shape["track"], b)))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             for number_ in range(1, 33):
                 over = [QPointF(self.x_of(t), self.y_of(f * number_)) for t, f in ends]
@@ -455,7 +470,14 @@ class Spectrum(Timed):
         if self.tool == "lasso":
             return {"kind": "lasso", "points": [list(spot) for spot in self._line]}
         first, last = self.work.view
-        seconds = self.brush / np.log2(20000 / 30) * self.box().height() / self.box().width() * (last - first) / self.work.rate
+        seconds = (
+            self.brush
+            / np.log2(20000 / 30)
+            * self.box().height()
+            / self.box().width()
+            * (last - first)
+            / self.work.rate
+        )
         return {
             "kind": "brush",
             "points": [list(spot) for spot in self._line],
@@ -517,6 +539,12 @@ class Spectrum(Timed):
             self._add(made)
 
 
+def pitch_at(track: list[list[float]], second: float) -> float:
+    """The pitch of a track at a moment, in Hz."""
+    times, hertz = zip(*track, strict=True)
+    return float(np.interp(second, np.array(times), np.array(hertz)))
+
+
 def painted(levels: NDArray[np.float32], shade: QColor) -> QImage:
     """Levels in dB, float32 (row, column), as a picture: from the ground through a dye to chalk."""
     well, chalk = colour("well"), colour("chalk")
@@ -530,7 +558,7 @@ def painted(levels: NDArray[np.float32], shade: QColor) -> QImage:
     table = (0xFF << 24) | (ramp[0] << 16) | (ramp[1] << 8) | ramp[2]
     index = np.clip((levels[::-1] + 84.0) / 78.0, 0.0, 1.0) ** 1.3 * 255
     pixels = np.ascontiguousarray(table[index.astype(np.uint8)].astype(np.uint32))
-    made = QImage(pixels.data, pixels.shape[1], pixels.shape[0], QImage.Format.Format_RGB32)  # type: ignore[call-overload]
+    made = QImage(pixels.data, pixels.shape[1], pixels.shape[0], QImage.Format.Format_RGB32)
     return QImage(made).copy()
 
 
@@ -549,7 +577,7 @@ class Seam(Well):
         return self.work.source
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
-        work, source, asset, sound = self.work, self.work.source, self.work.asset, self.work.sound
+        source, asset, sound = self.work.source, self.work.asset, self.work.sound
         painter.setFont(body_font(11))
         painter.setPen(colour("chalk_soft"))
         if sound is None or asset is None or not goes_round(source):
@@ -588,7 +616,7 @@ class Shape(QWidget):
             mono = sound.mean(axis=0)
             edges = np.linspace(0, len(mono), min(300, len(mono)) + 1).astype(int)[:-1]
             peaks = np.stack([np.minimum.reduceat(mono, edges), np.maximum.reduceat(mono, edges)])
-            self._peaks = peaks / max(float(np.abs(peaks).max()) if not top else top, 1e-6)
+            self._peaks = np.asarray(peaks / max(top if top else float(np.abs(peaks).max()), 1e-6), np.float32)
         self.update()
 
     def paintEvent(self, event: object) -> None:

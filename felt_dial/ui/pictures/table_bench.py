@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
@@ -36,7 +35,9 @@ class BenchPicture(Well):
         return work.layer, work.recipe, work.frame, work.chosen
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(Qt.Key(event.key()))
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(
+            Qt.Key(event.key())
+        )
         ends = {Qt.Key.Key_Home: 0, Qt.Key.Key_End: 255}.get(Qt.Key(event.key()))
         if step is None and ends is None:
             super().keyPressEvent(event)
@@ -211,7 +212,14 @@ class Bars(BenchPicture):
             if self._phases:
                 shade.setAlphaF(0.30)
             painter.setBrush(shade)
-            painter.drawRect(QRectF(x + 0.5, box.bottom() - max(min(tall, box.height()), 1.0), wide - 1.4, max(min(tall, box.height()), 1.0)))
+            painter.drawRect(
+                QRectF(
+                    x + 0.5,
+                    box.bottom() - max(min(tall, box.height()), 1.0),
+                    wide - 1.4,
+                    max(min(tall, box.height()), 1.0),
+                )
+            )
             if self._phases and decibels > FLOOR_DB:
                 painter.setBrush(colour("chalk"))
                 painter.drawEllipse(QPointF(x + wide / 2, box.center().y() - phase * box.height()), 1.8, 1.8)
@@ -354,7 +362,9 @@ class Strip(BenchPicture):
             if not here and not keyed_:
                 shade.setAlphaF(0.45)
             y = 0.5 + 0.42 * np.interp(at, np.arange(CYCLE), frames[n]) / top
-            draw_curve(painter, spot.adjusted(3, 3, -3, -3), np.linspace(0, 1, 60), y, shade, None, 1.7 if keyed_ else 1.0)
+            draw_curve(
+                painter, spot.adjusted(3, 3, -3, -3), np.linspace(0, 1, 60), y, shade, None, 1.7 if keyed_ else 1.0
+            )
             font: QFont = body_font(11, 600) if keyed_ else body_font(11)
             painter.setFont(font)
             painter.setPen(colour("ink" if keyed_ else "soft"))
@@ -397,7 +407,9 @@ class Strip(BenchPicture):
         self._pressed = event.position() if event.position().y() < 62 else None
         if frame in self.work.chosen and not keys and len(self.work.chosen) > 1:
             return  # the chosen ones may be about to be dragged
-        self.work.walk(frame, bool(keys & Qt.KeyboardModifier.ControlModifier), bool(keys & Qt.KeyboardModifier.ShiftModifier))
+        self.work.walk(
+            frame, bool(keys & Qt.KeyboardModifier.ControlModifier), bool(keys & Qt.KeyboardModifier.ShiftModifier)
+        )
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._pressed is not None and (event.position() - self._pressed).manhattanLength() > 12:
@@ -482,7 +494,7 @@ class Amounts(BenchPicture):
     def _point(self, box: QRectF, at: int, amount: float) -> QPointF:
         recipe = self.work.recipe
         last = max(recipe.count - 1, 1) if recipe is not None else 1
-        return QPointF(points(box, [at / last], [self._up(amount)])[0])
+        return points(box, [at / last], [self._up(amount)]).first()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         recipe = self.work.recipe

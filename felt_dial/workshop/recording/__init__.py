@@ -1,14 +1,16 @@
 """Recordings: cut, shaped, split, joined and looked into.
 
-steps        what can be done to a recording, one step after the other
-recipe       a recording and the steps that made another of it; kept beside the asset
-peaks        the picture of a recording at any zoom
-spectrogram  the spectrum over time, at any zoom
-root         the key that it sounds at, how sure that is, and where it glides to
-loops        where it can go round
-looks        short spectra, there and back
-split        its tones, its noise and its strikes, which add up to the whole
-choice       parts of the picture in time and frequency: kept, or taken out
-splice       one recording onto the end of another
-slices       where something begins
+- `choice`: Parts of a recording chosen in its picture, in time and frequency, with soft edges: kept, or taken out.
+- `looks`: short spectra of a recording and the way back, exact where nothing is changed.
+- `loops`: Where a recording can go round: whole turns of its pitch whose ends are alike.
+- `peaks`: The picture of a recording: lowest and highest samples at any zoom, from a pyramid.
+- `recipe`: How a recording was made: the one it began from, and what was done to it; a value, kept beside the asset.
+- `root`: The key that a recording sounds at, how sure that is, and where it glides to.
+- `slices`: Where something begins in a recording.
+- `spectrogram`: The spectrum over time, evenly by ear from 30 Hz to 20 kHz, worked out only for what is seen.
+- `splice`: One recording onto the end of another, so that the overlap is neither thin nor loud.
+- `split`: tones, noise and strikes, which add up to the whole.
+- `spread`: as layers of their own, or as one layer whose key says which slice is played.
+- `steps`: What can be done to a recording: each step is a name and figures, and gives another recording.
+- `work`: What a helper does for the sample bench: with the recordings of a store, by their names.
 """

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -22,7 +23,7 @@ class NothingChosen(FeltDialError):
 
 
 def mask_of(
-    shapes: Sequence[dict[str, Any]], times: NDArray[np.float64], soft_time: float, soft_octaves: float
+    shapes: Sequence[dict[str, Any]], times: NDArray[np.floating], soft_time: float, soft_octaves: float
 ) -> NDArray[np.float32]:
     """How much of each moment and frequency is chosen, float32 (time, row): rows 48 to the octave from 20 Hz.
 
@@ -54,7 +55,9 @@ def _octave(hertz: float) -> float:
     return float(np.log2(max(hertz, 1e-3) / LOWEST))
 
 
-def _inside(points: Sequence[Sequence[float]], times: NDArray[np.float64], rows: NDArray[np.float64]) -> NDArray[np.float32]:
+def _inside(
+    points: Sequence[Sequence[float]], times: NDArray[np.floating], rows: NDArray[np.floating]
+) -> NDArray[np.float32]:
     """What lies inside a closed line, by how often a ray crosses it."""
     line = [(t, _octave(f)) for t, f in points]
     inside = np.zeros((len(times), len(rows)), bool)
@@ -67,13 +70,13 @@ def _inside(points: Sequence[Sequence[float]], times: NDArray[np.float64], rows:
     return inside.astype(np.float32)
 
 
-def _brushed(shape: dict[str, Any], times: NDArray[np.float64], rows: NDArray[np.float64]) -> NDArray[np.float32]:
+def _brushed(shape: dict[str, Any], times: NDArray[np.floating], rows: NDArray[np.floating]) -> NDArray[np.float32]:
     """What lies within a distance of a line."""
     line = [(t, _octave(f)) for t, f in shape["points"]]
     line = line if len(line) > 1 else [*line, *line]
     near = np.full((len(times), len(rows)), np.inf)
     t_, o_ = times[:, None] / shape["seconds"], rows[None, :] / shape["octaves"]
-    for (t0, o0), (t1, o1) in zip(line[:-1], line[1:], strict=True):
+    for (t0, o0), (t1, o1) in pairwise(line):
         ta, oa, tb, ob = t0 / shape["seconds"], o0 / shape["octaves"], t1 / shape["seconds"], o1 / shape["octaves"]
         long = (tb - ta) ** 2 + (ob - oa) ** 2
         part = np.clip(((t_ - ta) * (tb - ta) + (o_ - oa) * (ob - oa)) / max(long, 1e-12), 0.0, 1.0)
@@ -81,7 +84,7 @@ def _brushed(shape: dict[str, Any], times: NDArray[np.float64], rows: NDArray[np
     return (near <= 1.0).astype(np.float32)
 
 
-def _harmonics(shape: dict[str, Any], times: NDArray[np.float64], rows: NDArray[np.float64]) -> NDArray[np.float32]:
+def _harmonics(shape: dict[str, Any], times: NDArray[np.floating], rows: NDArray[np.floating]) -> NDArray[np.float32]:
     """All harmonics of a tone that may glide, each within so many octaves, never wider than halfway to the next."""
     at, hertz = (np.array(column, np.float64) for column in zip(*shape["track"], strict=True))
     first = np.interp(times, at, np.log2(hertz))[:, None]
@@ -91,7 +94,7 @@ def _harmonics(shape: dict[str, Any], times: NDArray[np.float64], rows: NDArray[
     away = np.abs(np.log2(place / number))
     widest = np.minimum(shape["octaves"], 0.45 * np.log2(1.0 + 1.0 / number))
     chosen = (away <= widest) & ((times >= a) & (times <= b))[:, None]
-    return chosen.astype(np.float32)
+    return np.asarray(chosen, np.float32)
 
 
 def chosen_part(

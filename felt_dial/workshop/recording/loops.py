@@ -120,7 +120,9 @@ def _refined(mono: NDArray[np.float64], rate: float, hertz: float | None, first:
     spectrum = float((one * two).sum() / np.sqrt(max(float((one**2).sum() * (two**2).sum()), 1e-18)))
     long = min((end - start) / rate, 1.0)
     score = max(float(alike[k]), 0.0) ** 2 * level * spectrum * (0.85 + 0.15 * long)
-    return Loop(float(start), float(end), (end - start) * hertz / rate if hertz else 0.0, float(np.clip(score, 0.0, 1.0)))
+    return Loop(
+        float(start), float(end), (end - start) * hertz / rate if hertz else 0.0, float(np.clip(score, 0.0, 1.0))
+    )
 
 
 def _one_turn(mono: NDArray[np.float64], rate: float, hertz: float) -> Loop | None:
@@ -137,14 +139,22 @@ def _one_turn(mono: NDArray[np.float64], rate: float, hertz: float) -> Loop | No
         start = at + int(rises[0]) if len(rises) else at
         n = np.arange(start + size + 2)
         one = mono[start : start + size]
-        two = np.interp(start + turn + np.arange(size), n[start:], mono[start : len(n)]) if start + 2 * size + 3 > len(mono) else np.interp(
-            start + turn + np.arange(size), np.arange(start, start + 2 * size + 3), mono[start : start + 2 * size + 3]
+        two = (
+            np.interp(start + turn + np.arange(size), n[start:], mono[start : len(n)])
+            if start + 2 * size + 3 > len(mono)
+            else np.interp(
+                start + turn + np.arange(size),
+                np.arange(start, start + 2 * size + 3),
+                mono[start : start + 2 * size + 3],
+            )
         )
         power = float(np.square(one).sum() * np.square(two).sum())
         if power <= 0.0:
             continue
         alike = max(float((one * two).sum() / np.sqrt(power)), 0.0)
-        level = float(np.sqrt(min(np.square(one).sum(), np.square(two).sum()) / max(np.square(one).sum(), np.square(two).sum())))
+        level = float(
+            np.sqrt(min(np.square(one).sum(), np.square(two).sum()) / max(np.square(one).sum(), np.square(two).sum()))
+        )
         score = 0.95 * alike**2 * level
         if best is None or score > best.score:
             best = Loop(float(start), start + turn, 1.0, score)

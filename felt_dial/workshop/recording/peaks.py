@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-FIRST, STEP = 64, 4
-"""Frames of a column of the finest level, and how many columns become one of the next."""
+FIRST, STEP, FINER = 64, 4, 4
+"""Frames of a column of the finest level, how many columns become one of the next, and how many times finer than what is
+drawn a level is at least."""
 
 
 class Peaks:
@@ -36,7 +37,7 @@ class Peaks:
         """
         edges = np.linspace(first, last, count + 1)
         wide = (last - first) / max(count, 1)
-        fits = [level for level in self.levels if level[0] <= wide]
+        fits = [level for level in self.levels if FINER * level[0] <= wide]
         frames = self.sound.shape[1]
         if not fits:
             low = high = self.sound

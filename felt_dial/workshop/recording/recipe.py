@@ -67,7 +67,9 @@ def read_steps(text: str, where: str) -> RecordingRecipe:
             step.says()
         recipe.needs()
     except (KeyError, TypeError, ValueError, AttributeError, ValidationError) as wrong:
-        raise BadSteps(f"{where} is no recipe that can be followed ({cut(wrong)}). The recording itself plays.") from None
+        raise BadSteps(
+            f"{where} is no recipe that can be followed ({cut(wrong)}). The recording itself plays."
+        ) from None
     return recipe
 
 

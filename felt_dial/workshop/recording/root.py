@@ -74,7 +74,9 @@ def track(sound: NDArray[np.float32], rate: float, most: int = 400) -> tuple[NDA
     pieces = mono[starts[:, None] + np.arange(size + longest)]
     pieces = pieces - pieces.mean(axis=1, keepdims=True)
     full = 1 << (size + longest - 1).bit_length()
-    cross = np.fft.irfft(np.fft.rfft(pieces, full) * np.conj(np.fft.rfft(pieces[:, :size], full)), full)[:, : longest + 1]
+    cross = np.fft.irfft(np.fft.rfft(pieces, full) * np.conj(np.fft.rfft(pieces[:, :size], full)), full)[
+        :, : longest + 1
+    ]
     squares = np.concatenate([np.zeros((looks, 1)), np.cumsum(pieces**2, axis=1)], axis=1)
     power = squares[:, size : size + longest + 1] - squares[:, : longest + 1]
     apart = np.maximum(power[:, :1] + power - 2 * cross, 0.0)
@@ -116,12 +118,15 @@ def root_of(sound: NDArray[np.float32], rate: float) -> Root:
         key, sure = float(np.median(keys[near])), float(near.sum() / loud.sum())
     if pitched.sum() >= 8:
         voiced = keys[pitched]
-        part = max(len(voiced) // 8, 2)
-        begins, ends = float(np.median(voiced[:part])), float(np.median(voiced[-part:]))
+        part = max(len(voiced) // 4, 4)
+        begins = float(np.polyval(np.polyfit(np.arange(part), voiced[:part], 1), 0))
+        ends = float(np.polyval(np.polyfit(np.arange(part), voiced[-part:], 1), part - 1))
         middles = np.array([np.median(piece) for piece in np.array_split(voiced, 6)])
         steps = np.diff(middles) / (ends - begins) if abs(ends - begins) > GLIDES else np.array([-1.0])
         if steps.min() > 0.02 and abs(ends - begins) < 48 and pitched.sum() > 0.5 * loud.sum():
-            return Root(float(np.median(voiced)), float(pitched.sum() / max(int(loud.sum()), 1)), times, keys, begins, ends)
+            return Root(
+                float(np.median(voiced)), float(pitched.sum() / max(int(loud.sum()), 1)), times, keys, begins, ends
+            )
     if sure < LEAST_SURE and len(sound[0]) > 0.25 * rate:
         return Root(None, sure, times, keys)
     return Root(key, max(sure, 0.01), times, keys)

@@ -33,7 +33,9 @@ def spectrogram(
     begin = np.rint(centres - size / 2).astype(np.int64)
     at = begin[:, None] + np.arange(size)
     inside = (at >= 0) & (at < frames)
-    pieces = np.where(inside, sound[:, np.clip(at, 0, frames - 1)].mean(axis=0), 0.0) * np.hanning(size).astype(np.float32)
+    pieces = np.where(inside, sound[:, np.clip(at, 0, frames - 1)].mean(axis=0), 0.0) * np.hanning(size).astype(
+        np.float32
+    )
     power = np.square(np.abs(np.fft.rfft(pieces, axis=1))) * (4.0 / size) ** 2
     edges = hertz_edges(rows) * size / rate
     low = np.clip(np.floor(edges[:-1]).astype(int), 0, power.shape[1] - 1)
@@ -41,7 +43,8 @@ def spectrogram(
     bounds = np.minimum(np.stack([low, high], axis=1).ravel(), power.shape[1] - 1)
     found = np.maximum.reduceat(power, bounds, axis=1)[:, ::2]
     found[:, edges[:-1] > power.shape[1] - 1] = 0.0
-    return np.clip(10 * np.log10(np.maximum(found, 1e-12)), FLOOR_DB, 0.0).T.astype(np.float32)
+    levels = np.clip(10 * np.log10(np.maximum(found, 1e-12)), FLOOR_DB, 0.0)
+    return np.asarray(levels.T, np.float32)
 
 
 def hertz_edges(rows: int) -> NDArray[np.float64]:

@@ -73,7 +73,9 @@ def _aligned(end: NDArray[np.float64], begin: NDArray[np.float64], rate: float) 
     if reach < 2 or size < 16:
         return 0
     full = 1 << (size + reach).bit_length()
-    cross = np.fft.irfft(np.fft.rfft(begin[: size + reach], full) * np.conj(np.fft.rfft(end[:size], full)), full)[: reach + 1]
+    cross = np.fft.irfft(np.fft.rfft(begin[: size + reach], full) * np.conj(np.fft.rfft(end[:size], full)), full)[
+        : reach + 1
+    ]
     squares = np.concatenate([[0.0], np.cumsum(begin[: size + reach] ** 2)])
     power = squares[size : size + reach + 1] - squares[: reach + 1]
     return int(np.argmax(cross / np.sqrt(np.maximum(power, 1e-12))))

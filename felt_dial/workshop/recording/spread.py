@@ -26,7 +26,7 @@ def as_layers(patch: Patch, key: str, frames: list[int], first_key: int) -> Patc
 
     Raises `FeltDialError` where there is no room.
     """
-    asset = patch.layers[key].source.asset
+    asset: Asset = patch.layers[key].source.asset  # type: ignore[attr-defined]
     edges = [*frames, asset.frames]
     last = asset.frames - 1
     for n, (begin, end) in reversed(list(enumerate(pairwise(edges)))):

@@ -121,18 +121,21 @@ def _silence(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound
 
 
 def _stretch(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound:
-    """Time and pitch apart, by the stretcher of `python-stretch`."""
+    """Time and pitch apart: the pitch by resampling, which is exact, the length by the stretcher of `python-stretch`."""
     import python_stretch
+    import soxr
 
     time, pitch = float(figures.get("time", 1.0)), float(figures.get("pitch", 0.0))
     if not 0.05 <= time <= 20.0 or not -48.0 <= pitch <= 48.0:
         raise CannotDo("A recording is stretched to a twentieth … twenty times, by up to four octaves.")
+    frames, ratio = round(sound.shape[1] * time), 2.0 ** (pitch / 12.0)
+    if pitch:
+        sound = np.ascontiguousarray(soxr.resample(sound.T, rate * ratio, rate, quality="VHQ").T, np.float32)
     made = python_stretch.Signalsmith.Stretch()
     made.preset(sound.shape[0], rate)
-    made.setTransposeSemitones(pitch)
-    made.timeFactor = 1.0 / time
-    found = made.process(np.ascontiguousarray(sound, np.float32))
-    return np.ascontiguousarray(found, np.float32)
+    made.timeFactor = 1.0 / (time * ratio)
+    found = np.ascontiguousarray(made.process(np.ascontiguousarray(sound, np.float32)), np.float32)
+    return found[:, :frames] if found.shape[1] >= frames else np.pad(found, ((0, 0), (0, frames - found.shape[1])))
 
 
 def _resample(sound: Sound, rate: float, figures: Figures, watch: Watch) -> tuple[Sound, float]:
@@ -145,7 +148,7 @@ def _resample(sound: Sound, rate: float, figures: Figures, watch: Watch) -> tupl
 
 
 def _mono(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound:
-    return sound.mean(axis=0, keepdims=True)
+    return np.asarray(sound.mean(axis=0, keepdims=True), np.float32)
 
 
 def _stereo(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound:
@@ -153,7 +156,7 @@ def _stereo(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound:
 
 
 def _no_dc(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound:
-    return sound - sound.mean(axis=1, keepdims=True)
+    return np.asarray(sound - sound.mean(axis=1, keepdims=True), np.float32)
 
 
 def _choose(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound:
@@ -210,6 +213,8 @@ KINDS: dict[str, Kind] = {
     "dc": Kind(lambda f: "DC removed", _no_dc),
     "choose": Kind(lambda f: "only what was chosen" if f["way"] == "keep" else "without what was chosen", _choose),
     "part": Kind(lambda f: f"only its {PARTS[f['part']]}", _part),
-    "splice": Kind(lambda f: f"joined with {other_of(f).name or 'another'}, {number(1000 * f['overlap'], 0)} ms", _splice),
+    "splice": Kind(
+        lambda f: f"joined with {other_of(f).name or 'another'}, {number(1000 * f['overlap'], 0)} ms", _splice
+    ),
 }
 """Every kind of step."""

@@ -82,12 +82,15 @@ MOVES: dict[str, tuple[str, Callable[[Floats], Floats]]] = {
 
 SHAPES: dict[str, tuple[str, Floats]] = {
     "sine": ("Sine", np.sin(2 * np.pi * _at)),
-    "triangle": ("Triangle", 1 - np.abs((4 * _at + 3) % 4 - 2)),
+    "triangle": ("Triangle", 1 - np.abs((4 * _at + 1) % 4 - 2)),
     "saw": ("Saw", 2 * ((_at + 0.5) % 1) - 1),
     "square": ("Square", np.where(_at < 0.5, 1.0, -1.0)),
     "pulse": ("Pulse, 10 %", np.where(_at < 0.1, 1.8, -0.2) / 1.8),
     "half": ("Half sine", (np.maximum(np.sin(2 * np.pi * _at), 0.0) - 1 / np.pi) / (1 - 1 / np.pi)),
-    "drop": ("Drop", np.sin(2 * np.pi * np.sqrt(_at)) * (1 - _at) - np.mean(np.sin(2 * np.pi * np.sqrt(_at)) * (1 - _at))),
+    "drop": (
+        "Drop",
+        np.sin(2 * np.pi * np.sqrt(_at)) * (1 - _at) - np.mean(np.sin(2 * np.pi * np.sqrt(_at)) * (1 - _at)),
+    ),
 }
 """Shapes to begin from and to mix in: the words for each, and a cycle."""
 

@@ -8,7 +8,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import windows
 
 from felt_dial.errors import FeltDialError
 from felt_dial.sound.matter.analysis import pitch_of
@@ -98,6 +97,8 @@ def by_spectrum(sound: NDArray[np.float32], rate: float, taking: Taking) -> Take
     """
     hertz = pitch_of(sound, rate)
     first = hertz or UNPITCHED
+    from scipy.signal import windows
+
     mono = sound.mean(axis=0).astype(np.float64)
     size = max(int(PERIODS * rate / first), 64)
     padded = np.pad(mono, size // 2)
@@ -125,12 +126,12 @@ def _orderly(mono: Floats, rate: float, hertz: float | None, harmonics: int) -> 
     if hertz is not None:
         at = int(np.argmax(np.abs(mono)))
         first = max(0, min(at - int(3 * rate / hertz), len(mono) - int(7 * rate / hertz)))
-        part = np.float32(mono[first : first + int(8 * rate / hertz)])[None]
+        part = np.asarray(mono[first : first + int(8 * rate / hertz)], np.float32)[None]
         found = cycles_of(part, rate, 8)
         if found is not None:
             known = levels_and_phases(found.frames[len(found.frames) // 2], harmonics)[1]
-            return np.pad(known, (0, harmonics - len(known)))
-    return -np.arange(1, harmonics + 1) ** 2.0 / (2.0 * harmonics)
+            return np.asarray(np.pad(known, (0, harmonics - len(known))), np.float64)
+    return np.asarray(-(np.arange(1, harmonics + 1) ** 2.0) / (2.0 * harmonics), np.float64)
 
 
 def by_length(sound: NDArray[np.float32], rate: float, taking: Taking) -> Taken:
@@ -174,4 +175,4 @@ def one_cycle(sound: NDArray[np.float32], rate: float, at: float) -> Floats:
         piece = sound[:, middle : middle + CYCLE].mean(axis=0).astype(np.float64)
         return np.pad(piece, (0, CYCLE - len(piece)))
     place = (middle - first) / max(part.shape[1], 1)
-    return found.frames[min(int(place * len(found.frames)), len(found.frames) - 1)].astype(np.float64)
+    return np.asarray(found.frames[min(int(place * len(found.frames)), len(found.frames) - 1)], np.float64)

@@ -17,7 +17,9 @@ KEY, HELD, RATE = 45, 1.0, 48000
 """The note that is played for each step, and how long before its cycle is taken."""
 
 
-def swept_by_macro(document: str, macro: str, steps: int = 32, watch: Callable[[float], bool] = lambda part: True) -> Floats:
+def swept_by_macro(
+    document: str, macro: str, steps: int = 32, watch: Callable[[float], bool] = lambda part: True
+) -> Floats:
     """Frames, float (step, 2048), of a patch whose macro goes from 0 to 1; raises `NoFrames` where it is silent."""
     from felt_dial.sound.playing.phrases import Note
     from felt_dial.sound.render import render

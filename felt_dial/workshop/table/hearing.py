@@ -31,4 +31,4 @@ def as_heard(frames: Floats, hertz: float = KEY_HERTZ, seconds: float = SECONDS)
     fade = int(0.2 * RATE)
     sound[-fade:] *= np.linspace(1.0, 0.0, fade)
     sound[:240] *= np.linspace(0.0, 1.0, 240)
-    return (0.5 * sound / max(float(np.abs(sound).max()), 1e-6)).astype(np.float32)[None]
+    return np.asarray(0.5 * sound / max(float(np.abs(sound).max()), 1e-6), np.float32)[None]

@@ -231,9 +231,7 @@ def read_recipe(text: str, where: str) -> TableRecipe:
     """The recipe of a document; raises `FeltDialError` where it cannot be followed."""
     data = TABLE_RECIPE.read(text, where)
     try:
-        keys = tuple(
-            KeyFrame(int(key["at"]), _samples(key["samples"]), float(key["amount"])) for key in data["keys"]
-        )
+        keys = tuple(KeyFrame(int(key["at"]), _samples(key["samples"]), float(key["amount"])) for key in data["keys"])
         recipe = TableRecipe(int(data["count"]), keys, data["between"], data["reshape"], dict(data["came"]))
         places = recipe.places()
         fits = (

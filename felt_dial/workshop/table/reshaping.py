@@ -46,7 +46,7 @@ def _squeeze(cycle: Floats, amount: Floats) -> Floats:
 
 
 def _fold(cycle: Floats, amount: Floats) -> Floats:
-    return np.asarray(1 - np.abs((cycle * (1 + 7 * amount) + 3) % 4 - 2))
+    return np.asarray(1 - np.abs((cycle * (1 + 7 * amount) + 1) % 4 - 2))
 
 
 def _stretch(cycle: Floats, amount: Floats) -> Floats:
@@ -87,8 +87,10 @@ def _formants(cycle: Floats, amount: Floats) -> Floats:
     found = spectrum(cycle)
     sizes = np.abs(found)
     at = np.arange(sizes.shape[1])
-    moved = np.stack([np.interp(_h / 4.0 ** float(much), at, row, right=0.0) for row, much in zip(sizes, amount[:, 0], strict=True)])
-    made = moved * np.exp(1j * np.where(sizes > 1e-7, np.angle(found), 0.0))
+    moved = np.stack(
+        [np.interp(_h / 4.0 ** float(much), at, row, right=0.0) for row, much in zip(sizes, amount[:, 0], strict=True)]
+    )
+    made = np.asarray(moved * np.exp(1j * np.where(sizes > 1e-7, np.angle(found), 0.0)), np.complex128)
     made[:, 0] = 0.0
     return cycle_of(made * _level(found, made))
 

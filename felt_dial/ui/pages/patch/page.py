@@ -91,7 +91,12 @@ class PatchPage(Page):
         adding = QVBoxLayout()
         adding.setSpacing(0)
         adding.addWidget(add)
-        found = Pill("from the drawer", "link", lambda: session.drawer_asked.emit("", ""), "A recording or a table from the drawer as a new layer")
+        found = Pill(
+            "from the drawer",
+            "link",
+            lambda: session.drawer_asked.emit("", ""),
+            "A recording or a table from the drawer as a new layer",
+        )
         adding.addWidget(found)
         adding.addStretch()
         bottom.addLayout(adding)

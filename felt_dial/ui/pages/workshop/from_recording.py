@@ -5,15 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.asset import Asset
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.tables import shipped_recordings
@@ -23,7 +25,7 @@ from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.inspector.load import choose_file
 from felt_dial.ui.inspector.panel import WIDTH, Card
-from felt_dial.ui.jobs import Latest
+from felt_dial.ui.jobs import Latest, Watch
 from felt_dial.ui.pages.workshop.card import MenuPill
 from felt_dial.ui.pictures.sources import draw_peaks
 from felt_dial.ui.pictures.well import draw_curve, draw_ground
@@ -36,12 +38,13 @@ from felt_dial.workshop.helper import Helper
 from felt_dial.workshop.table import recipe
 from felt_dial.workshop.table.cycles import CYCLE, Floats
 from felt_dial.workshop.table.from_recording import WAYS, Taken, Taking, all_ways, one_cycle
-from felt_dial.workshop.table.from_sound import swept_by_macro
 from felt_dial.workshop.table.hearing import as_heard
 
 COUNTS = (4, 8, 16, 32, 48, 64, 128, 256)
 FADES = {0.0: "as they are", 0.01: "closed over 1 %", 0.03: "closed over 3 %", 0.1: "closed over 10 %"}
 LEVELS = {"each": "each frame the same", "all": "the table as a whole", "kept": "as recorded"}
+SWEPT = "felt_dial.workshop.table.from_sound:swept_by_macro"
+"""Renders, and so is never imported by the window."""
 SIZES = (256, 512, 1024, 2048, 4096)
 
 
@@ -82,7 +85,7 @@ class Region(QWidget):
         mono = matter.sound.mean(axis=0)
         edges = np.linspace(0, len(mono), min(600, len(mono)) + 1).astype(int)[:-1]
         peaks = np.stack([np.minimum.reduceat(mono, edges), np.maximum.reduceat(mono, edges)])
-        self._peaks = peaks / max(float(np.abs(peaks).max()), 1e-6)
+        self._peaks = np.asarray(peaks / max(float(np.abs(peaks).max()), 1e-6), np.float32)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -177,7 +180,11 @@ class WayCard(QWidget):
         painter.setPen(colour("soft"))
         says = self.taken if isinstance(self.taken, str) else self.taken.says if self.taken is not None else self.says
         room = QRectF(10, 19, self.width() - 20, 16)
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, painter.fontMetrics().elidedText(says, Qt.TextElideMode.ElideRight, int(room.width())))
+        painter.drawText(
+            room,
+            Qt.AlignmentFlag.AlignVCenter,
+            painter.fontMetrics().elidedText(says, Qt.TextElideMode.ElideRight, int(room.width())),
+        )
         well = QRectF(10, 36, self.width() - 90, 28)
         draw_ground(painter, well)
         if isinstance(self.taken, Taken):
@@ -195,7 +202,7 @@ class WayCard(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.chosen.emit(self.kind)
 
-    def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.chosen.emit(self.kind)
         else:
@@ -242,7 +249,12 @@ class FromRecording(Card):
         box.addLayout(row)
         self.cards = {}
         for kind, (name, _, _) in WAYS.items():
-            listen = Pill("Listen", "small", partial(self._listen, kind), f"Hear the table that is made {name[0].lower()}{name[1:]}")
+            listen = Pill(
+                "Listen",
+                "small",
+                partial(self._listen, kind),
+                f"Hear the table that is made {name[0].lower()}{name[1:]}",
+            )
             card = WayCard(kind, listen)
             card.chosen.connect(self._choose_way)
             self.cards[kind] = card
@@ -250,7 +262,12 @@ class FromRecording(Card):
         for label, field, options, tip in (
             ("Edges", "fade", FADES, "How the end of each frame is let meet its beginning"),
             ("Level", "level", LEVELS, "How loud the frames are"),
-            ("Cut by length", "size", {n: f"every {n} samples" for n in SIZES}, "How long a frame is that is cut by length"),
+            (
+                "Cut by length",
+                "size",
+                {n: f"every {n} samples" for n in SIZES},
+                "How long a frame is that is cut by length",
+            ),
         ):
             row = QHBoxLayout()
             row.addWidget(text_label(label, "small"))
@@ -282,14 +299,18 @@ class FromRecording(Card):
         self.macro = Picker()
         self.macro.setAccessibleName("The macro that travels from end to end")
         row.addWidget(self.macro)
-        self.sweep = Pill("Take", "small", self._sweep, "One cycle for each step of the macro from end to end becomes a frame")
+        self.sweep = Pill(
+            "Take", "small", self._sweep, "One cycle for each step of the macro from end to end becomes a frame"
+        )
         row.addWidget(self.sweep)
         box.addLayout(row)
         box.addStretch()
         row = QHBoxLayout()
         row.setContentsMargins(9, 2, 7, 0)
         self.put = Pill("Put on the bench", "pill", self.take, "The layer plays the table of the chosen way")
-        self.add = Pill("Add after frame 1", "pill", self._add, "The frames of the chosen way behind the frame under the hand")
+        self.add = Pill(
+            "Add after frame 1", "pill", self._add, "The frames of the chosen way behind the frame under the hand"
+        )
         row.addWidget(self.put)
         row.addWidget(self.add)
         outer.addLayout(row)
@@ -298,7 +319,7 @@ class FromRecording(Card):
         self._follow_macros()
         self._show()
 
-    def _picker(self, options: dict, field: str, tip: str) -> Picker:  # type: ignore[type-arg]
+    def _picker(self, options: dict[Any, str], field: str, tip: str) -> Picker:
         picker = Picker()
         for value, name in options.items():
             picker.addItem(name, value)
@@ -313,7 +334,8 @@ class FromRecording(Card):
         return picker
 
     def _switch(self, field: str) -> None:
-        self.taking = replace(self.taking, **{field: self.switches[field].isChecked()})
+        change: dict[str, Any] = {field: self.switches[field].isChecked()}
+        self.taking = replace(self.taking, **change)
         self.look()
 
     # --- which recording -----------------------------------------------------------------------
@@ -336,7 +358,7 @@ class FromRecording(Card):
             menu.addAction(f"{name}, {asset.seconds:.1f} s", partial(self.show_asset, asset))
         return menu
 
-    def _played(self) -> dict[str, assets.Asset]:
+    def _played(self) -> dict[str, Asset]:
         patch = self.session.patch
         found = assets.assets_of(patch)
         return {path: asset for path, asset in found.items() if patch.layers[path.split(".")[1]].source.kind != "table"}
@@ -354,7 +376,7 @@ class FromRecording(Card):
 
         self.latest.ask(read, self.show_matter, lambda says: self.session.say(says, problem=True))
 
-    def show_asset(self, asset: assets.Asset) -> None:
+    def show_asset(self, asset: Asset) -> None:
         """Looks at a recording that the library has."""
         sound = assets.load(asset)
         if sound is None:
@@ -432,7 +454,7 @@ class FromRecording(Card):
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
 
-    def _came(self, way: str) -> dict[str, object]:
+    def _came(self, way: str) -> dict[str, Any]:
         assert self.matter is not None
         seconds = [round(part * self.matter.seconds, 4) for part in (self.region.first, self.region.last)]
         return {"name": self.matter.name, "digest": self.matter.digest, "way": way, "seconds": seconds}
@@ -467,27 +489,24 @@ class FromRecording(Card):
         cycle = cycle * (0.9 / max(float(np.abs(cycle).max()), 1e-6))
         frame = self.work.frame
         if self.work.recipe is None:
-            self._put(recipe.of_cycles([cycle], **self._came("one")), self.matter.name, f"one cycle of {self.matter.name}")
+            self._put(
+                recipe.of_cycles([cycle], **self._came("one")), self.matter.name, f"one cycle of {self.matter.name}"
+            )
         else:
-            self.work.edit(lambda r: recipe.inserted(r, frame, [cycle]), f"take one cycle at {at:.2f} s", frame=frame + 1)
+            self.work.edit(
+                lambda r: recipe.inserted(r, frame, [cycle]), f"take one cycle at {at:.2f} s", frame=frame + 1
+            )
 
     def _sweep(self) -> None:
         """One cycle per step while a macro travels from end to end."""
         patch, macro = self.session.patch, self.macro.currentData()
         name = self.macro.currentText()
 
-        def work(watch) -> Floats:  # type: ignore[no-untyped-def]
-            return self.helper.call(swept_by_macro, patch_text(patch), macro, watch=watch)
+        def work(watch: Watch) -> Floats:
+            return np.asarray(self.helper.call_named(SWEPT, write_patch(patch), macro, watch=watch))
 
         def then(frames: Floats) -> None:
             made = recipe.of_cycles(frames, "spectrum", name=patch.name, way="macro")
             self._put(made, f"{patch.name} {name}", f"a table of this patch as {name} travels")
 
         self.session.jobs.start(f"Taking cycles as {name} travels", work, then)
-
-
-def patch_text(patch: Patch) -> str:
-    """A patch as it is sent to a helper."""
-    from felt_dial.patch.documents.patch import write_patch
-
-    return write_patch(patch)

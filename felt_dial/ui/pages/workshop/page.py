@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from functools import partial
+from pathlib import Path
 
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from felt_dial.errors import FeltDialError
+from felt_dial.files import write_whole
 from felt_dial.ui.dials.controls import NameEdit, Pill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.workshop.sample_bench import SampleBench
 from felt_dial.ui.pages.workshop.table_bench import TableBench
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import dye, layer_dye, text_on
+from felt_dial.ui.theme.colours import cloth, dye, layer_dye, text_on
 
 
 class WorkshopPage(Page):
@@ -36,7 +41,7 @@ class WorkshopPage(Page):
             "Sample bench": self.recordings,
         }
         for name, bench in self.benches.items():
-            pill = Pill(name, "pill", lambda name=name: self.show_bench(name), bench.says)
+            pill = Pill(name, "pill", partial(self.show_bench, name), bench.says)
             pill.setCheckable(True)
             self.tabs[name] = pill
             head.addWidget(pill)
@@ -51,7 +56,13 @@ class WorkshopPage(Page):
         head.addWidget(self.name)
         self.about = text_label("")
         head.addWidget(self.about, 1)
-        self.drawer_pill = Pill("Drawer", "pill", self.ask_drawer, "Recordings and tables at hand, heard by a click: Ctrl+B")
+        self.save_pill = Pill(
+            "Save…", "pill", self.ask_save, "Saves what is on the bench as a WAV file, with its root and loop"
+        )
+        head.addWidget(self.save_pill)
+        self.drawer_pill = Pill(
+            "Drawer", "pill", self.ask_drawer, "Recordings and tables at hand, heard by a click: Ctrl+O"
+        )
         head.addWidget(self.drawer_pill)
         outer.addWidget(self.head)
         self.stack = QStackedWidget()
@@ -106,7 +117,7 @@ class WorkshopPage(Page):
                 bench.side.show()
 
     def sections(self) -> list[QWidget]:
-        return [self.head, self.bench, self.drawer or self.bench.side]
+        return [self.head, self.bench.main, self.drawer or self.bench.side]
 
     def show_bench(self, name: str) -> None:
         """Opens a bench."""
@@ -116,6 +127,25 @@ class WorkshopPage(Page):
         for other, bench in self.benches.items():
             bench.opened(self.isVisible() and other == name)
         self._follow()
+
+    def ask_save(self) -> None:
+        """Asks where what is on the bench is saved."""
+        asset = self.bench.work.asset
+        if asset is None:
+            self.session.say("There is nothing on the bench to save.", problem=True)
+            return
+        path, _ = QFileDialog.getSaveFileName(self, "Save as a WAV file", f"{asset.name}.wav", "WAV files (*.wav)")
+        if path:
+            self.save(Path(path))
+
+    def save(self, path: Path) -> None:
+        """Saves what is on the bench as a WAV file."""
+        try:
+            write_whole(path, self.bench.work.as_wav())
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.session.say(f"Saved {path.name}.")
 
     def end(self) -> None:
         """Ends what works beside the window."""
@@ -138,21 +168,25 @@ class WorkshopPage(Page):
         self.name.show_name(asset.name if asset is not None else "")
         self.name.setEnabled(asset is not None)
         self.about.setText(self.bench.about())
-        now = (tuple(layers), here, type(self.bench).__name__)
+        now = (tuple(layers), here, type(self.bench).__name__, cloth.theme.name)
         if now == self._laid:
             return
         self._laid = now
         clear(self.letters)
         for key in layers:
-            pill = Pill(key.upper(), "letter", lambda key=key: work.choose_layer(key), f"Put what layer {key.upper()} plays on the bench")
+            pill = Pill(
+                key.upper(),
+                "letter",
+                partial(work.choose_layer, key),
+                f"Put what layer {key.upper()} plays on the bench",
+            )
             pill.setFixedSize(26, 26)
             pill.setCheckable(True)
             pill.setChecked(key == here)
             if key == here:
                 ground = dye(layer_dye(key))
-                pill.setStyleSheet(
-                    f"border-radius: 13px; border: none; font-weight: 600; background: {ground.name()}; color: {text_on(ground).name()};"
-                )
+                text = text_on(ground).name()
+                pill.setStyleSheet(f"border-radius: 13px; border: none; background: {ground.name()}; color: {text};")
             else:
                 pill.setStyleSheet("border-radius: 13px;")
             self.letters.addWidget(pill, alignment=Qt.AlignmentFlag.AlignVCenter)

@@ -50,9 +50,11 @@ class SampleBench(QWidget):
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(12)
-        left = QVBoxLayout()
+        self.main = QWidget()
+        left = QVBoxLayout(self.main)
+        left.setContentsMargins(0, 0, 0, 0)
         left.setSpacing(8)
-        outer.addLayout(left, 1)
+        outer.addWidget(self.main, 1)
         left.addWidget(self._wave(), 5)
         left.addWidget(self._spectrum(), 6)
         left.addWidget(self._split())
@@ -62,9 +64,6 @@ class SampleBench(QWidget):
         work.viewed.connect(self._follow)
         self._open = False
         self._follow()
-
-    def sections(self) -> list[QWidget]:
-        return [self, self.side]
 
     def opened(self, seen: bool) -> None:
         """It is shown now, or put away."""
@@ -110,11 +109,15 @@ class SampleBench(QWidget):
         row.addStretch()
         self.chosen = text_label("", "small")
         row.addWidget(self.chosen)
-        self.snap = Pill("Snap", "small", self._snap, "What is chosen ends where the wave goes through zero in all channels")
+        self.snap = Pill(
+            "Snap", "small", self._snap, "What is chosen ends where the wave goes through zero in all channels"
+        )
         self.snap.setCheckable(True)
         self.snap.setChecked(True)
         row.addWidget(self.snap)
-        row.addWidget(Pill("Loop it", "small", self._loop_it, "Plays what is chosen round and round; press Stop to end it"))
+        row.addWidget(
+            Pill("Loop it", "small", self._loop_it, "Plays what is chosen round and round; press Stop to end it")
+        )
         row.addWidget(Pill("Stop", "small", lambda: self.session.link.audition(""), "Stops what is played here"))
         row.addWidget(Pill("−", "small", lambda: work.zoom(2.0), "Show twice as much"))
         row.addWidget(Pill("+", "small", lambda: work.zoom(0.5), "Show half as much"))
@@ -195,7 +198,13 @@ class SampleBench(QWidget):
             self.tools[tool] = pill
             row.addWidget(pill)
         self.soft_time = PlainSlider(
-            "soft", 0.03, (0.0, 0.5), lambda v: f"{1000 * v:.0f} ms", "How softly the choice begins and ends in time", 2.0, 26
+            "soft",
+            0.03,
+            (0.0, 0.5),
+            lambda v: f"{1000 * v:.0f} ms",
+            "How softly the choice begins and ends in time",
+            2.0,
+            26,
         )
         self.soft_octaves = PlainSlider(
             "", 0.08, (0.0, 1.0), lambda v: f"{number(v, 2)} oct", "How softly the choice ends in frequency", 2.0, 0
@@ -207,8 +216,12 @@ class SampleBench(QWidget):
         row.addStretch()
         row.addWidget(Pill("Choose nothing", "small", self._unchoose, "Forgets what is chosen in the spectrum"))
         row.addWidget(Pill("Hear it alone", "small", self._hear_choice, "Plays only what is chosen in the spectrum"))
-        row.addWidget(Pill("Keep only it", "small", partial(self._choose, "keep"), "The layer plays only what is chosen"))
-        row.addWidget(Pill("Take it out", "small", partial(self._choose, "take"), "The layer plays all but what is chosen"))
+        row.addWidget(
+            Pill("Keep only it", "small", partial(self._choose, "keep"), "The layer plays only what is chosen")
+        )
+        row.addWidget(
+            Pill("Take it out", "small", partial(self._choose, "take"), "The layer plays all but what is chosen")
+        )
         inner.addLayout(row)
         self.spectrum = Spectrum(self.work)
         inner.addWidget(self.spectrum, 1)
@@ -243,7 +256,9 @@ class SampleBench(QWidget):
             return
 
         def find() -> np.ndarray:
-            found = work.helper.call(chosen_part, sound, work.rate, figures["shapes"], figures["soft_s"], figures["soft_octaves"])
+            found = work.helper.call(
+                chosen_part, sound, work.rate, figures["shapes"], figures["soft_s"], figures["soft_octaves"]
+            )
             return np.asarray(found)
 
         work.latest.ask(find, work.hear, lambda says: self.session.say(says, problem=True))
@@ -259,13 +274,22 @@ class SampleBench(QWidget):
         row.addWidget(self.split_says)
         row.addStretch()
         self.strength = PlainSlider(
-            "strength", 0.5, (0.0, 1.0), lambda v: f"{100 * v:.0f} %", "How plainly something must be a tone or a strike", 1.0, 50
+            "strength",
+            0.5,
+            (0.0, 1.0),
+            lambda v: f"{100 * v:.0f} %",
+            "How plainly something must be a tone or a strike",
+            1.0,
+            50,
         )
         self.strength.setFixedWidth(190)
         row.addWidget(self.strength)
         row.addWidget(Pill("Split", "small", self.split, "Takes tones, noise and strikes apart"))
         self.all_layers = Pill(
-            "Make layers of all three", "small", self.layers_of_parts, "Tones, noise and strikes become layers in place of this one"
+            "Make layers of all three",
+            "small",
+            self.layers_of_parts,
+            "Tones, noise and strikes become layers in place of this one",
         )
         self.all_layers.setEnabled(False)
         row.addWidget(self.all_layers)
@@ -283,7 +307,12 @@ class SampleBench(QWidget):
             head.addWidget(self.levels[part])
             head.addStretch()
             alone = Pill("Alone", "small", partial(self._hear_part, part), f"Plays only the {name.lower()}")
-            layer = Pill("To a layer", "small", partial(self._part_to_layer, part), f"One more layer, which plays the {name.lower()}")
+            layer = Pill(
+                "To a layer",
+                "small",
+                partial(self._part_to_layer, part),
+                f"One more layer, which plays the {name.lower()}",
+            )
             for pill in (alone, layer):
                 pill.setEnabled(False)
                 self.ready.append(pill)
@@ -326,7 +355,9 @@ class SampleBench(QWidget):
         whole = float(np.sqrt(np.square(sound, dtype=np.float64).mean()))
         for part, _, _ in PARTS:
             found = getattr(parts, part)
-            level = 20 * np.log10(max(float(np.sqrt(np.square(found, dtype=np.float64).mean())) / max(whole, 1e-9), 1e-6))
+            level = 20 * np.log10(
+                max(float(np.sqrt(np.square(found, dtype=np.float64).mean())) / max(whole, 1e-9), 1e-6)
+            )
             set_text(self.levels[part], f"{number(level, 1)} dB")
             self.pictures[part].show_sound(found, top)
         left = parts.tones.astype(np.float64) + parts.noise + parts.strikes - sound
@@ -389,7 +420,9 @@ class SampleBench(QWidget):
             work.root, work.loops = found[0], tuple(found[1])
             work.found.emit()
 
-        work.latest.ask(lambda: work.helper.call(look_into, asset), then, lambda says: self.session.say(says, problem=True))
+        work.latest.ask(
+            lambda: work.helper.call(look_into, asset), then, lambda says: self.session.say(says, problem=True)
+        )
 
     def _follow(self) -> None:
         region = self.work.region

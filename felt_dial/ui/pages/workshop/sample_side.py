@@ -19,7 +19,7 @@ from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import note_name, number
 from felt_dial.sound.matter import assets
-from felt_dial.sound.matter.audio_file import Audio, checked
+from felt_dial.sound.matter.audio_file import Audio, checked, read_audio
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import Note
@@ -29,6 +29,7 @@ from felt_dial.ui.dials.controls import Meter, NameEdit, Options, Pill, control_
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.dials.scrolling import Picker, Scroller
+from felt_dial.ui.inspector.load import choose_file
 from felt_dial.ui.inspector.panel import WIDTH, Card
 from felt_dial.ui.jobs import Watch
 from felt_dial.ui.pages.workshop.card import MenuPill
@@ -40,7 +41,7 @@ from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.felt import Empty, SewnLine
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import item
-from felt_dial.workshop.bounce import Bounced, Bouncing, bounce
+from felt_dial.workshop.bouncing import Bounced, Bouncing
 from felt_dial.workshop.recording.loops import Loop
 from felt_dial.workshop.recording.slices import onsets
 from felt_dial.workshop.recording.spread import as_layers, by_key, in_slots
@@ -48,6 +49,8 @@ from felt_dial.workshop.recording.spread import as_layers, by_key, in_slots
 RIGHTS = {"": "unknown", "own": "own recording", "free": "free for any use", "licensed": "licensed, as noted"}
 SHAPES = {"power": "equal power, for what differs", "gain": "equal gain, for waves in phase"}
 FIRST_KEY = 48
+BOUNCE = "felt_dial.workshop.bounce:bounce"
+"""Renders, and so is never imported by the window."""
 
 
 def milliseconds(value: float) -> str:
@@ -118,14 +121,15 @@ class Part(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(6)
+        self.head = QHBoxLayout()
 
     def title(self, name: str, says: str) -> QLabel:
         """The name of the part, and a few words beside it."""
-        row = QHBoxLayout()
-        row.addWidget(text_label(name, "name"))
+        self.head = QHBoxLayout()
+        self.head.addWidget(text_label(name, "name"))
         label = text_label(says, "small")
-        row.addWidget(label, 1)
-        self.column.addLayout(row)
+        self.head.addWidget(label, 1)
+        self.column.addLayout(self.head)
         return label
 
     def row(self, *widgets: QWidget, stretch: bool = True) -> QHBoxLayout:
@@ -151,9 +155,7 @@ class LoopsPart(Part):
         super().__init__(session, work)
         self.root_says = self.title("Root", "")
         self.use = Pill("Use it", "small", self.use_root, "Sets the root of the layer to what was found")
-        head = self.column.itemAt(0).layout()
-        assert isinstance(head, QHBoxLayout)
-        head.addWidget(self.use)
+        self.head.addWidget(self.use)
         self.dials = QHBoxLayout()
         self.dials.setSpacing(2)
         self.column.addLayout(self.dials)
@@ -194,9 +196,14 @@ class LoopsPart(Part):
         work = self.work
         source, root, loops = work.source, work.root, work.loops
         set_text(self.root_says, "" if work.asset is None else root.says() if root is not None else "is looked for …")
-        self.use.setEnabled(root is not None and root.key is not None and source is not None and "root" in source.params)
+        self.use.setEnabled(
+            root is not None and root.key is not None and source is not None and "root" in source.params
+        )
         looked = work.asset is not None and loops is None
-        set_text(self.loops_say, "are looked for …" if looked else "best first" if loops else "none found" if loops == () else "")
+        set_text(
+            self.loops_say,
+            "are looked for …" if looked else "best first" if loops else "none found" if loops == () else "",
+        )
         on = self._on()
         now = (work.layer, type(source), work.asset, loops, on)
         if now == self._laid:
@@ -267,19 +274,31 @@ class JoinPicture(QWidget):
         shades = dye("madder", in_well=True), dye("woad", in_well=True)
         for shade in shades:
             shade.setAlphaF(0.8)
-        draw_peaks(painter, QRectF(inner.left(), inner.top(), self.seconds[0] * scale, inner.height()), self.parts[0], shades[0])
-        draw_peaks(painter, QRectF(second, inner.top(), self.seconds[1] * scale, inner.height()), self.parts[1], shades[1])
+        draw_peaks(
+            painter,
+            QRectF(inner.left(), inner.top(), self.seconds[0] * scale, inner.height()),
+            self.parts[0],
+            shades[0],
+        )
+        draw_peaks(
+            painter, QRectF(second, inner.top(), self.seconds[1] * scale, inner.height()), self.parts[1], shades[1]
+        )
         x = np.linspace(0.0, 1.0, 40)
         down, up = (np.cos(x * np.pi / 2), np.sin(x * np.pi / 2)) if self.power else (1 - x, x)
         painter.setPen(QPen(colour("chalk"), 1.6))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for line in (down, up):
-            spots = [QPointF(second + a * over * scale, inner.bottom() - b * inner.height()) for a, b in zip(x, line, strict=True)]
+            spots = [
+                QPointF(second + a * over * scale, inner.bottom() - b * inner.height())
+                for a, b in zip(x, line, strict=True)
+            ]
             painter.drawPolyline(QPolygonF(spots))
         painter.setPen(shades[0])
         painter.drawText(QRectF(7, 2, box.width() / 2, 14), Qt.AlignmentFlag.AlignLeft, self.names[0])
         painter.setPen(shades[1])
-        painter.drawText(QRectF(box.width() / 2 - 7, 2, box.width() / 2, 14), Qt.AlignmentFlag.AlignRight, self.names[1])
+        painter.drawText(
+            QRectF(box.width() / 2 - 7, 2, box.width() / 2, 14), Qt.AlignmentFlag.AlignRight, self.names[1]
+        )
 
 
 class SplicePart(Part):
@@ -307,7 +326,12 @@ class SplicePart(Part):
         self.shape.setAccessibleName("How they cross")
         self.shape.activated.connect(lambda _: self._show())
         self.row(text_label("crosses by", "small"), self.shape)
-        self.align = Pill("Align", "small", None, "Moves the second to where both waves are most alike, so that the overlap is not thin")
+        self.align = Pill(
+            "Align",
+            "small",
+            None,
+            "Moves the second to where both waves are most alike, so that the overlap is not thin",
+        )
         self.match = Pill("Match level", "small", None, "Brings the second to the level of the first where they meet")
         for pill in (self.align, self.match):
             pill.setCheckable(True)
@@ -321,14 +345,32 @@ class SplicePart(Part):
 
     def _menu(self) -> QMenu:
         menu = QMenu(self)
+        menu.addAction("From a file…", self._ask)
         patch = self.session.patch
-        mine = {path: a for path, a in assets.assets_of(patch).items() if patch.layers[path.split(".")[1]].source.kind != "table"}
+        mine = {
+            path: a
+            for path, a in assets.assets_of(patch).items()
+            if patch.layers[path.split(".")[1]].source.kind != "table"
+        }
         for path, asset in mine.items():
             menu.addAction(item(f"{asset.name}, layer {path.split('.')[1].upper()}"), partial(self.take, asset))
         menu.addSeparator()
         for name, (asset, _) in shipped_recordings().items():
             menu.addAction(f"{name}, {asset.seconds:.1f} s", partial(self.take, asset))
         return menu
+
+    def _ask(self) -> None:
+        if path := choose_file(self, self.session):
+            self.take_file(path)
+
+    def take_file(self, path: Path) -> None:
+        """A recording in a file is joined on; it is kept in the library."""
+        library = self.session.library
+
+        def read() -> Asset:
+            return library.keep_audio(read_audio(path), assets.called(path))
+
+        self.work.latest.ask(read, self.take, lambda says: self.session.say(says, problem=True))
 
     def take(self, asset: Asset) -> None:
         """Another recording is joined on."""
@@ -378,10 +420,10 @@ class SlicesPart(Part):
         self.sensitivity = PlainSlider(
             "sensitivity", 0.5, (0.0, 1.0), lambda v: f"{100 * v:.0f} %", "How small a beginning is found"
         )
-        self.sensitivity.let_go.connect(lambda _: self.find())
+        self.sensitivity.let_go.connect(lambda _: self.look())
         self.column.addWidget(self.sensitivity)
         self.row(
-            Pill("Find", "small", self.find, "Looks for where something begins"),
+            Pill("Find", "small", self.look, "Looks for where something begins"),
             Pill("Add at the mark", "small", self.add, "One more slice, at the mark over the wave"),
             Pill("Forget them", "small", self.forget, "No slices"),
         )
@@ -392,7 +434,9 @@ class SlicesPart(Part):
         self.first.setCurrentIndex(self.first.findData(FIRST_KEY))
         self.first.setAccessibleName("The key of the first slice")
         self.row(text_label("first on key", "small"), self.first)
-        self.layers = Pill("A layer for each", "small", self.to_layers, "Each slice becomes a layer on a key of its own")
+        self.layers = Pill(
+            "A layer for each", "small", self.to_layers, "Each slice becomes a layer on a key of its own"
+        )
         self.keys = Pill("One layer, a slice a key", "small", self.to_keys, "The key says which slice this layer plays")
         self.row(self.layers, self.keys)
         self.column.addStretch()
@@ -405,7 +449,7 @@ class SlicesPart(Part):
         for pill in (self.layers, self.keys):
             pill.setEnabled(count > 1)
 
-    def find(self) -> None:
+    def look(self) -> None:
         """Looks for where something begins."""
         work, sound = self.work, self.work.sound
         if sound is None:
@@ -415,7 +459,9 @@ class SlicesPart(Part):
         def then(found: list[int]) -> None:
             self._put(tuple(found))
 
-        work.latest.ask(lambda: work.helper.call(onsets, sound, rate, sensitivity), then, lambda says: self.session.say(says, True))
+        work.latest.ask(
+            lambda: work.helper.call(onsets, sound, rate, sensitivity), then, lambda says: self.session.say(says, True)
+        )
 
     def _put(self, frames: tuple[int, ...]) -> None:
         self.work.slices = frames
@@ -437,7 +483,9 @@ class SlicesPart(Part):
             self.session.say("Slices are played by a Sample: make the layer one first.", problem=True)
             return
         slices = list(work.slices)
-        self.session.try_edit(lambda: as_layers(self.session.patch, work.layer, slices, first), f"{len(slices)} slices as layers")
+        self.session.try_edit(
+            lambda: as_layers(self.session.patch, work.layer, slices, first), f"{len(slices)} slices as layers"
+        )
 
     def to_keys(self) -> None:
         """One layer plays the slice of the key that is struck."""
@@ -449,7 +497,9 @@ class SlicesPart(Part):
             self.session.say("Slices are played by a Sample: make the layer one first.", problem=True)
             return
         try:
-            slots = self.session.library.keep_audio(Audio(in_slots(sound, work.rate, slices), work.rate), f"{asset.name}, slices")
+            slots = self.session.library.keep_audio(
+                Audio(in_slots(sound, work.rate, slices), work.rate), f"{asset.name}, slices"
+            )
             slots = slots.model_copy(update={"rights": asset.rights, "terms": asset.terms})
             patch = by_key(self.session.patch, layer, slots, len(slices), first)
         except FeltDialError as wrong:
@@ -473,8 +523,8 @@ class BouncePart(Part):
         self.what.setAccessibleName("What is played")
         self.what.activated.connect(self._what)
         self.racks = Picker()
-        for value, name in ((True, "With racks"), (False, "Without racks")):
-            self.racks.addItem(name, value)
+        for racks, name in ((True, "With racks"), (False, "Without racks")):
+            self.racks.addItem(name, racks)
         self.racks.setAccessibleName("With the effects of the racks, or without")
         self.row(self.what, self.racks)
         self.key = PlainSlider("key", 60, (12, 108), lambda v: note_name(round(v)), "Which key is struck")
@@ -487,7 +537,11 @@ class BouncePart(Part):
         self.row(self.each)
         self.column.addWidget(text_label("and then it becomes", "small"))
         self.to = Picker()
-        for value, name in (("layer", "a new layer here"), ("patch", "a new patch that starts from it"), ("library", "a recording in the library")):
+        for value, name in (
+            ("layer", "a new layer here"),
+            ("patch", "a new patch that starts from it"),
+            ("library", "a recording in the library"),
+        ):
             self.to.addItem(name, value)
         self.to.setAccessibleName("What becomes of it")
         self.row(self.to)
@@ -531,12 +585,15 @@ class BouncePart(Part):
             self.refuse(wrong)
             return
         name = f"{session.patch.name} bounced"
-        bouncing = Bouncing(notes, bool(self.racks.currentData()), self.each.isChecked(), session.settings.render_quality)
+        bouncing = Bouncing(
+            notes, bool(self.racks.currentData()), self.each.isChecked(), session.settings.render_quality
+        )
         document, folder = write_patch(session.patch), str(session.library.root / ".assets")
         to = str(self.to.currentData())
 
         def work(watch: Watch) -> list[Bounced]:
-            return helper.call(bounce, document, bouncing, folder, name, watch=watch)
+            made: list[Bounced] = helper.call_named(BOUNCE, document, bouncing, folder, name, watch=watch)
+            return made
 
         session.jobs.start(f"Bouncing {session.patch.name}", work, partial(self.give, to))
 
@@ -579,11 +636,23 @@ class RecordPart(Part):
         self.row(self.input)
         self.meter = Meter()
         self.column.addWidget(self.meter)
-        self.count = PlainSlider("count-in", 0, (0, 8), lambda v: f"{round(v)} beats" if round(v) else "none", "Beats that are heard before it begins")
-        self.threshold = PlainSlider(
-            "begins at", -80.0, (-80.0, -6.0), lambda v: "once" if v < -79 else f"{number(v, 0)} dB", "It waits until something is as loud as that"
+        self.count = PlainSlider(
+            "count-in",
+            0,
+            (0, 8),
+            lambda v: f"{round(v)} beats" if round(v) else "none",
+            "Beats that are heard before it begins",
         )
-        self.before = PlainSlider("from before", 0.1, (0.0, 2.0), milliseconds, "So much of what was just before is kept too", 2.0, 72)
+        self.threshold = PlainSlider(
+            "begins at",
+            -80.0,
+            (-80.0, -6.0),
+            lambda v: "once" if v < -79 else f"{number(v, 0)} dB",
+            "It waits until something is as loud as that",
+        )
+        self.before = PlainSlider(
+            "from before", 0.1, (0.0, 2.0), milliseconds, "So much of what was just before is kept too", 2.0, 72
+        )
         for slider in (self.count, self.threshold, self.before):
             self.column.addWidget(slider)
         self.trim = Pill("Trim after", "small", None, "Leaves out silence before and after")
@@ -679,7 +748,12 @@ class StepsPart(Part):
         self.list = QVBoxLayout()
         self.list.setSpacing(3)
         self.column.addLayout(self.list)
-        self.applied = Pill("Apply", "small", work.apply, "The recording as it is becomes the beginning: steps cannot be taken back any more")
+        self.applied = Pill(
+            "Apply",
+            "small",
+            work.apply,
+            "The recording as it is becomes the beginning: steps cannot be taken back any more",
+        )
         self.row(self.applied)
         self.column.addWidget(SewnLine())
         self.title("Rights", "go along with the recording")
@@ -689,7 +763,12 @@ class StepsPart(Part):
         self.rights.setAccessibleName("Whose the recording is")
         self.rights.activated.connect(lambda n: work.set_rights(self.rights.itemData(n), self.terms.text()))
         self.row(self.rights)
-        self.terms = NameEdit("", "", lambda text: work.set_rights(self.rights.currentData(), text), empty="licence, author, where it is from")
+        self.terms: NameEdit = NameEdit(
+            "",
+            "",
+            lambda text: work.set_rights(self.rights.currentData(), text),
+            empty="licence, author, where it is from",
+        )
         self.terms.setAccessibleName("Under what terms it may be used")
         self.column.addWidget(self.terms)
         self.column.addStretch()
@@ -713,7 +792,9 @@ class StepsPart(Part):
             label = text_label(f"{n + 1}  {says}" if len(says) < 40 else f"{n + 1}  {says[:38]}…", "label")
             label.setToolTip(says)
             row.addWidget(label, 1)
-            row.addWidget(Pill("Take back", "link", partial(self.work.take_back, n), "Leaves out this step; those after it stay"))
+            row.addWidget(
+                Pill("Take back", "link", partial(self.work.take_back, n), "Leaves out this step; those after it stay")
+            )
             self.list.addLayout(row)
         if not steps:
             self.list.addWidget(Empty("What is done to the recording is listed here, and each step can be taken back."))
@@ -787,6 +868,13 @@ class SampleSide(Card):
             pill.setChecked(other == name)
         self.shown = name
         self._tell()
+
+    def join(self, path: Path) -> None:
+        """A file is what is joined on."""
+        part = self.part("Splice")
+        assert isinstance(part, SplicePart)
+        self.show_part("Splice")
+        part.take_file(path)
 
     def opened(self, seen: bool) -> None:
         """The bench is shown now, or put away."""

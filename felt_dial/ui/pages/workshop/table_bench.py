@@ -81,8 +81,9 @@ class TableBench(QWidget):
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(12)
-        self.left = QStackedLayout()
-        outer.addLayout(self.left, 1)
+        self.main = QWidget()
+        self.left = QStackedLayout(self.main)
+        outer.addWidget(self.main, 1)
         self.left.addWidget(self._empty())
         body = QWidget()
         column = QVBoxLayout(body)
@@ -95,7 +96,9 @@ class TableBench(QWidget):
         card, inner = Sheet.with_box()
         self.stack = Stack(work)
         inner.addWidget(self.stack, 1)
-        inner.addWidget(text_label("drag up and down to walk through the frames; the bead is where the layer reads now", "small"))
+        inner.addWidget(
+            text_label("drag up and down to walk through the frames; the bead is where the layer reads now", "small")
+        )
         top.addWidget(card, 1)
         top.addWidget(self._frame(), 1)
         column.addWidget(self._strip())
@@ -106,9 +109,6 @@ class TableBench(QWidget):
         self._scored: object = None
         work.changed.connect(self._follow)
         self._follow()
-
-    def sections(self) -> list[QWidget]:
-        return [self, self.side]
 
     def opened(self, seen: bool) -> None:
         """It is shown now, or put away."""
@@ -124,7 +124,9 @@ class TableBench(QWidget):
         return f"{count}, {keys}{came} · layer {self.work.layer.upper()} plays it"
 
     def _empty(self) -> QWidget:
-        made = Empty("No layer of this patch plays a table. Begin a new one here, or take one from a recording on the right.")
+        made = Empty(
+            "No layer of this patch plays a table. Begin a new one here, or take one from a recording on the right."
+        )
         holder = QWidget()
         box = QVBoxLayout(holder)
         box.setContentsMargins(0, 0, 0, 0)
@@ -144,12 +146,20 @@ class TableBench(QWidget):
         row.setSpacing(4)
         self.frame_name = text_label("Frame 1", "name")
         row.addWidget(self.frame_name)
-        self.keyed = Pill("Key frame", "small", self._toggle_key, "Keeps this frame as it is; what lies between key frames is worked out")
+        self.keyed = Pill(
+            "Key frame",
+            "small",
+            self._toggle_key,
+            "Keeps this frame as it is; what lies between key frames is worked out",
+        )
         self.keyed.setCheckable(True)
         row.addWidget(self.keyed)
         row.addStretch()
         self.tools = {}
-        for tool, name, tip in (("draw", "Draw", "Draw freely over the frame"), ("line", "Line", "Draw straight lines over the frame")):
+        for tool, name, tip in (
+            ("draw", "Draw", "Draw freely over the frame"),
+            ("line", "Line", "Draw straight lines over the frame"),
+        ):
             pill = Pill(name, "small", partial(self._tool, tool), tip)
             pill.setCheckable(True)
             self.tools[tool] = pill
@@ -166,7 +176,6 @@ class TableBench(QWidget):
         inner.addWidget(self.bars, 3)
         self._tool("draw")
         return card
-
 
     def _tool(self, tool: str) -> None:
         self.pen.tool = tool
@@ -212,12 +221,18 @@ class TableBench(QWidget):
         made = self.work.recipe
         if made is not None and made.count > 1:
             plain = self.work.plain()
-            others |= {f"Frame {n + 1}": plain[n] for n in sorted({0, made.count - 1, *made.places()[:12]}) if n != self.work.frame}
+            others |= {
+                f"Frame {n + 1}": plain[n]
+                for n in sorted({0, made.count - 1, *made.places()[:12]})
+                if n != self.work.frame
+            }
         for name, cycle in others.items():
             part_menu = menu.addMenu(name)
             for part in PARTS:
                 words = "in its place" if part == 100 else f"{part} %"
-                act = partial(cycles.mixed, other=0.95 * cycle if name in dict(cycles.SHAPES.values()) else cycle, part=part / 100)
+                act = partial(
+                    cycles.mixed, other=0.95 * cycle if name in dict(cycles.SHAPES.values()) else cycle, part=part / 100
+                )
                 part_menu.addAction(words, partial(self._on_chosen, act, f"mix {name.lower()} {part} %"))
         return menu
 
@@ -238,7 +253,9 @@ class TableBench(QWidget):
             ("Paste", self._paste, "The copied frames behind this one"),
         ):
             row.addWidget(Pill(name, "small", act, tip))
-        self.count = MenuPill("Frames: 64…", "How many frames the key frames are spread over, or only some of them kept", self._count_menu)
+        self.count = MenuPill(
+            "Frames: 64…", "How many frames the key frames are spread over, or only some of them kept", self._count_menu
+        )
         row.addWidget(self.count)
         row.addStretch()
         row.addWidget(text_label("between key frames"))
@@ -251,13 +268,20 @@ class TableBench(QWidget):
         inner.addLayout(row)
         self.strip = Strip(self.work)
         inner.addWidget(self.strip)
-        inner.addWidget(text_label("a dot on the thread is a key frame; what lies between is worked out again whenever one changes", "small"))
+        inner.addWidget(
+            text_label(
+                "a dot on the thread is a key frame; what lies between is worked out again whenever one changes",
+                "small",
+            )
+        )
         return card
 
     def _insert(self) -> None:
         frame = self.work.frame
         plain = self.work.plain()[frame]
-        self.work.edit(lambda r: recipe.inserted(r, frame, [plain]), f"insert a frame after {frame + 1}", frame=frame + 1)
+        self.work.edit(
+            lambda r: recipe.inserted(r, frame, [plain]), f"insert a frame after {frame + 1}", frame=frame + 1
+        )
 
     def _duplicate(self) -> None:
         chosen = self.work.chosen
@@ -269,7 +293,11 @@ class TableBench(QWidget):
 
     def _delete_from(self) -> None:
         frame = self.work.frame
-        self.work.edit(lambda r: recipe.deleted(r, range(frame, r.count)), f"delete from frame {frame + 1}", frame=max(frame - 1, 0))
+        self.work.edit(
+            lambda r: recipe.deleted(r, range(frame, r.count)),
+            f"delete from frame {frame + 1}",
+            frame=max(frame - 1, 0),
+        )
 
     def _reverse(self) -> None:
         self.work.edit(recipe.reversed_frames, "reverse the table")
@@ -345,10 +373,14 @@ class TableBench(QWidget):
         scores = QVBoxLayout()
         scores.setSpacing(0)
         self.scores = {
-            "jump": ScoreRow("edge jump", "The worst step from the end of a cycle to its beginning, beyond the steps beside it"),
+            "jump": ScoreRow(
+                "edge jump", "The worst step from the end of a cycle to its beginning, beyond the steps beside it"
+            ),
             "dc": ScoreRow("DC", "The most that stands still in a frame"),
             "spread": ScoreRow("level spread", "From the quietest frame to the loudest"),
-            "key": ScoreRow("highest full key", "Up to this key every harmonic is heard; above it the upper ones are left out"),
+            "key": ScoreRow(
+                "highest full key", "Up to this key every harmonic is heard; above it the upper ones are left out"
+            ),
         }
         for score in self.scores.values():
             scores.addWidget(score)
