@@ -20,6 +20,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 from demo_handles import breathing_glass, irrigation_clock, with_handles
 from demo_rooms import NEW, with_rooms
 from demo_tones import TONES
+from demo_workshop import WORKSHOP
 from maker import STORE, Maker, trimmed
 
 BANKS = Path(__file__).parent.parent / "felt_dial" / "data" / "banks"
@@ -698,6 +699,7 @@ DEMO = {
             breathing_glass,
             *NEW,
             *TONES,
+            *WORKSHOP,
         ],
     ),
     "Tide Tables": ("Sketches from a harbour.", [ebb_bell, harbour_lamp]),

@@ -44,7 +44,7 @@ class Maker:
 
     def source(self, layer: str, kind: str, made_of: str = "", **fields: object) -> Maker:
         """Gives a layer another source, made of a table or a recording by its name."""
-        if kind == "table":
+        if kind == "table" and made_of:
             table = shipped_tables()[made_of]
             fields |= {"asset": table.asset, "cycle": table.cycle}
         elif made_of:

@@ -155,7 +155,7 @@ def test_walking_while_a_phrase_plays_swaps_the_recording_and_nothing_else(open_
     assert any("loop was made for Struck Glass" in text for text in desk.messages) or source.asset.seconds == 3.0
     QTest.keyClick(drawer.list, Qt.Key.Key_Escape)
     assert session.patch == before and len(session.history._done) == steps
-    drawer.walk(1)
+    drawer.walk(-1)
     assert wait(lambda: session.patch != before)
     drawer.take()
     assert len(session.history._done) == steps + 1

@@ -153,7 +153,7 @@ def called(path: Path) -> str:
 @cache
 def shipped() -> dict[str, str]:
     """What the recordings and tables that come with the program are called, by digest."""
-    found = {}
+    found = dict[str, str]()
     for name in ("recordings.json", "tables.json"):
         with contextlib.suppress(OSError):
             found |= {about["digest"]: about["name"] for about in json.loads((SHIPPED / name).read_text())}

@@ -6,21 +6,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 
+LONG = 2**21
+"""Samples of all channels together from which a recording is long: 20 s of stereo."""
+
+
 def _window(size: int, plain: bool) -> NDArray[np.float64]:
     """Hann, or its root: applied on the way there and back, overlapping ones sum to a constant."""
     hann = 0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)
     return np.asarray(hann if plain else np.sqrt(hann))
 
 
-def looks_at(sound: NDArray[np.float64], size: int, hop: int, plain: bool = False) -> NDArray[np.complex64]:
-    """Short spectra, complex (channel, look, bin), with a window of silence before and two after.
+def looks_at(sound: NDArray[np.float64], size: int, hop: int, plain: bool = False) -> NDArray:
+    """Short spectra, complex (channel, look, bin), with a window of silence before and two after; of what is long in single
+    precision, which takes half the room.
 
     Look n is centred at frame n · hop − size / 2. With `plain` windows what is strong reaches less far into other bins;
     they need hops of an eighth, the others of a quarter.
     """
     padded = np.pad(sound, ((0, 0), (size, 2 * size)))
     views = np.lib.stride_tricks.sliding_window_view(padded, size, axis=1)[:, ::hop]
-    return np.fft.rfft(views * _window(size, plain), axis=2).astype(np.complex64)
+    spectra = np.fft.rfft(views * _window(size, plain), axis=2)
+    return spectra if sound.size <= LONG else spectra.astype(np.complex64)
 
 
 def sound_of_looks(spectra: NDArray, frames: int, size: int, hop: int, plain: bool = False) -> NDArray[np.float64]:
