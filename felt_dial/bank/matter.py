@@ -262,12 +262,15 @@ class Matter:
     # --- looking -------------------------------------------------------------------------------
 
     def find(self, wish: Wish) -> list[int]:
-        """Rows of what is looked for, by name."""
-        where, values = ["problem = ''"], list[object]()
+        """Rows of what is looked for: those that have the words in their name first, by name."""
+        where, values, named = ["problem = ''"], list[object](), list[str]()
+        likes = list[object]()
         for word in wish.words.split():
             where.append("(name LIKE ? ESCAPE '\\' OR place LIKE ? ESCAPE '\\')")
             like = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
             values += [like, like]
+            named.append("name LIKE ? ESCAPE '\\'")
+            likes.append(like)
         if wish.kind:
             where.append("cycle > 0" if wish.kind == "table" else "cycle = 0")
         for column, wanted in (("origin", wish.origin), ("place", wish.place)):
@@ -290,8 +293,9 @@ class Matter:
             marks = ", ".join("?" * len(wish.only)) or "''"
             where.append(f"(digest IN ({marks}) OR path IN ({marks}))")
             values += [*wish.only, *wish.only]
-        text = f"SELECT row FROM matter WHERE {' AND '.join(where)} ORDER BY name COLLATE NOCASE, place, row"
-        return [row for (row,) in self._do(text, values)]
+        first = f"({' AND '.join(named)}) DESC, " if named else ""
+        text = f"SELECT row FROM matter WHERE {' AND '.join(where)} ORDER BY {first}name COLLATE NOCASE, place, row"
+        return [row for (row,) in self._do(text, [*values, *likes])]
 
     def piece(self, row: int) -> Piece | None:
         """One of them; None where it is gone."""

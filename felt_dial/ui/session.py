@@ -27,6 +27,7 @@ from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
+from felt_dial.patch.asset import Asset
 from felt_dial.patch.change import Change, values_changed
 from felt_dial.patch.edits import add_layer, add_layer_with_level, add_modulator, place_name
 from felt_dial.patch.history import History, Step
@@ -34,7 +35,7 @@ from felt_dial.patch.module import Modulator
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, movers, outline, param_at, value_at, without_solo
 from felt_dial.patch.units import Value, number
-from felt_dial.sound.matter.assets import words_of_missing
+from felt_dial.sound.matter.assets import assets_of, words_of_missing
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.phrases import PHRASES, Phrase, phrase_for
 from felt_dial.ui.clipboard import Clipboard
@@ -102,6 +103,7 @@ class Session(QObject):
         blank = new_patch()
         self.work = Work(blank, blank, began=blank)
         self._kept: tuple[str, object] = ("", None)
+        self._matter: dict[str, Asset] = {}
         self.selection = ("source", "a")
         self.rack, self.effect = "1", ""
         self.focus_path = ""
@@ -147,6 +149,7 @@ class Session(QObject):
     def _take(self, work: Work) -> None:
         """Puts other work on the table and makes everything follow."""
         before = self.work
+        self._matter |= {asset.digest: asset for side in (work.a, work.b) for asset in assets_of(side).values()}
         if before.page != work.page and self._journal_timer.isActive():
             self.write_journal()
         self.work = work
@@ -644,6 +647,10 @@ class Session(QObject):
     def ask(self, text: str, answers: Sequence[tuple[str, Callable[[], object]]]) -> None:
         """One sentence for the person, with buttons that answer it."""
         self.asked.emit(text, list(answers))
+
+    def assets_at_hand(self) -> list[Asset]:
+        """Recordings of all sounds that lay on the table since the start: undo may bring any of them back."""
+        return list(self._matter.values())
 
     def keep_settings(self, settings: Settings) -> None:
         """Keeps the settings and follows them."""

@@ -11,6 +11,8 @@ import soundfile
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
+from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.ui.drawer.panel import Drawer
 from felt_dial.ui.drawer.rows import root_said
 from tests.ui.conftest import Desk, wait
@@ -97,7 +99,7 @@ def test_enter_puts_a_recording_on_the_layer_and_it_is_one_step(desk: Desk, fold
     layer = session.selection[1]
     before = session.patch
     drawer = opened(desk, folder, layer, "recording")
-    QTest.keyClicks(drawer.search, "glass")
+    QTest.keyClicks(drawer.search, "struck glass")
     QTest.keyClick(drawer.search, Qt.Key.Key_Down)
     QTest.keyClick(drawer.search, Qt.Key.Key_Return)
     source = session.patch.layers[layer].source
@@ -116,8 +118,6 @@ def test_a_file_of_a_folder_is_kept_in_the_library_when_it_is_taken(desk: Desk, 
     assert layer.source.kind == "sample" and layer.source.asset.name == "Bell far"
     assert layer.source.number("root") == 69
     (folder / "night" / "Bell far.wav").unlink()
-    from felt_dial.sound.matter import assets
-
     assert assets.load(layer.source.asset) is not None
 
 
@@ -136,17 +136,17 @@ def test_walking_while_a_phrase_plays_swaps_the_recording_and_nothing_else(open_
     desk.window.patch_page.add_layer("sample")
     layer = session.selection[1]
     drawer = opened(desk, layer=layer, kind="recording")
-    drawer.search.setText("glass")
+    drawer.search.setText("struck glass")
     drawer.walk(1)
     drawer.take()
     session.set(f"layers.{layer}.source.start", 0.25)
     session.set(f"layers.{layer}.source.loop", "forward")
     before, steps = session.patch, len(session.history._done)
     session.play(True)
-    drawer.search.setText("")
-    drawer.walk(-9)
-    for _ in range(2):
-        drawer.walk(1)
+    drawer.search.setText("r")
+    for name in ("Blown Reed", "Rain on Panes"):
+        drawer._point(names(drawer).index(name))
+        drawer.hear()
         QTest.qWait(150)
     assert wait(lambda: session.patch.layers[layer].source.asset.name == drawer.chosen().name)
     source = session.patch.layers[layer].source
@@ -202,3 +202,29 @@ def test_the_drawer_stands_in_the_inspectors_place_and_goes_when_something_is_ch
     desk.window.show_page("Shelf")
     desk.window.toggle_drawer()
     assert desk.window.shown == "Patch" and desk.window.drawer.isVisible()
+
+
+def test_what_nothing_uses_is_listed_and_goes_only_when_it_is_wished(desk: Desk) -> None:
+    """What undo would bring back, what a preset, a version or a recipe names, stays."""
+    session = desk.session
+    page = desk.window.workshop
+    desk.window.show_page("Workshop")
+    page.tables.work.new()
+    assert session.save_new("Keeps its table")
+    page.tables._reshape("fold")
+    store = session.library.root / ".assets"
+    session.library.keep_audio(Audio(np.full((1, 480), 0.25, np.float32), 48000.0), "Forgotten")
+    before = sorted(path.name for path in store.iterdir())
+    drawer = opened(desk)
+    asked: list[tuple[str, list[Any]]] = []
+    session.asked.connect(lambda text, answers: asked.append((text, answers)))
+    drawer.ask_unused()
+    assert wait(lambda: bool(asked), 20)
+    text, answers = asked[-1]
+    assert text.startswith("1 files") and "Forgotten" in text
+    assert sorted(path.name for path in store.iterdir()) == before
+    answers[0][1]()
+    gone = set(before) - {path.name for path in store.iterdir()}
+    assert {name.rpartition(".")[2] for name in gone} <= {"flac", "wav", "about"} and len(gone) == 2
+    session.undo()
+    assert assets.load(page.tables.work.asset) is not None

@@ -8,10 +8,11 @@ from typing import Any
 
 from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QLineEdit, QListView, QMenu, QVBoxLayout
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QLineEdit, QListView, QMenu, QVBoxLayout
 
 from felt_dial.bank.matter import LENGTHS, Gathering, Looked, Matter, Piece, Wish, look_at
-from felt_dial.bank.places import cache_folder
+from felt_dial.bank.places import cache_folder, journal_folder
+from felt_dial.bank.unused import Unused, clean, unused
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.module import Source
@@ -23,6 +24,7 @@ from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import drafts_folder, look_in_drafts
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.drawer.folders import folders_menu
 from felt_dial.ui.drawer.rows import RowPainter, Rows
 from felt_dial.ui.drawer.taking import asset_of, given, suits
 from felt_dial.ui.importing import Importing
@@ -31,7 +33,6 @@ from felt_dial.ui.jobs import Latest
 from felt_dial.ui.pages.workshop.card import MenuPill
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
-from felt_dial.ui.theme.words import item
 from felt_dial.workshop.helper import Helper
 
 TRYING = "try what the drawer holds"
@@ -308,6 +309,8 @@ class Drawer(Card):
 
     def _changed(self) -> None:
         """Something was found out, or has changed on disk."""
+        if self.gathering is not None and self.gathering.folders != self.session.settings.folders:
+            self.gather()
         if self.gathering is None or not self.isVisible() or self.gathering.changes == self._seen_changes:
             return
         self._seen_changes = self.gathering.changes
@@ -499,33 +502,35 @@ class Drawer(Card):
         self.layer = kept if kept in self.session.patch.layers else ""
 
     def _folders_menu(self) -> QMenu:
-        menu = QMenu(self)
-        menu.addAction("Add a folder…", self.ask_folder)
-        for folder in self.session.settings.folders:
-            menu.addAction(item(f"Without {folder}"), partial(self.remove_folder, folder))
+        menu = folders_menu(self, self.session, self._changed)
         menu.addSeparator()
         menu.addAction("Look through all again", lambda: self.gathering.again() if self.gathering else None)
+        menu.addAction("What nothing uses any more…", self.ask_unused)
         return menu
 
-    def ask_folder(self) -> None:
-        """Asks for a folder to be listed."""
-        path = QFileDialog.getExistingDirectory(self, "Add a folder of recordings")
-        if path:
-            self.add_folder(path)
+    def ask_unused(self) -> None:
+        """Lists what lies in the library and is used by nothing, and asks whether it shall go."""
+        session = self.session
+        session.write_journal()
+        root, journal = session.library.root, journal_folder()
+        here = {asset.digest for asset in session.assets_at_hand()}
 
-    def add_folder(self, folder: str) -> None:
-        """Lists what is in a folder, from now on."""
-        settings = self.session.settings
-        if folder not in settings.folders:
-            self.session.keep_settings(settings.model_copy(update={"folders": (*settings.folders, folder)}))
-            self.gather()
-            self.session.say(f"{Path(folder).name} is read and looked into beside your work.")
-        self._tell()
+        def then(found: list[Unused]) -> None:
+            these = [one for one in found if one.path.stem not in here]
+            if not these:
+                session.say("Everything in the library is used by something.")
+                return
+            size = sum(one.size for one in these) / 1e6
+            names = ", ".join(list(dict.fromkeys(one.name for one in these if one.name != "a recipe"))[:4])
+            more = f" ({names} …)" if names else ""
+            session.ask(
+                f"{len(these)} files, {size:.1f} MB{more}, are used by no preset, version or bin entry.",
+                [("Take them away", lambda: self._clean(these)), ("Keep them", lambda: None)],
+            )
 
-    def remove_folder(self, folder: str) -> None:
-        """Lists it no more; its files stay as they are."""
-        settings = self.session.settings
-        kept = tuple(f for f in settings.folders if f != folder)
-        self.session.keep_settings(settings.model_copy(update={"folders": kept}))
-        self.gather()
-        self._tell()
+        session.jobs.start("Looking for what nothing uses", lambda watch: unused(root, [journal], watch), then)
+
+    def _clean(self, these: list[Unused]) -> None:
+        self.session.say(f"{clean(these)} files are gone.")
+        if self.gathering is not None:
+            self.gathering.again()

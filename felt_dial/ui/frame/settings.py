@@ -20,7 +20,9 @@ from PySide6.QtWidgets import (
 from felt_dial.errors import FeltDialError
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.drawer.folders import folders_menu
 from felt_dial.ui.frame.sheets import Sheet
+from felt_dial.ui.pages.workshop.card import MenuPill
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 
@@ -136,6 +138,10 @@ class SettingsSheet(Sheet):
         self._choice(form, "Keyboard", "keyboard", shown, "Keyboard at the foot of the window: Ctrl+K")
         return form
 
+    def _count_folders(self) -> None:
+        count = len(self.session.settings.folders)
+        self.folders.setText(f"{count} folder{'s' * (count != 1)} of yours" if count else "no folders of yours yet")
+
     def _library(self) -> QFormLayout:
         """Where work is kept, and for how long."""
         form = self._form("Library")
@@ -148,6 +154,14 @@ class SettingsSheet(Sheet):
         row.addWidget(self.folder, 1)
         row.addWidget(Pill("Choose…", "pill", self._choose_folder, "Another folder for your banks"))
         form.addRow(text_label("Folder"), row)
+        self.folders = text_label("")
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        row.addWidget(self.folders, 1)
+        tip = "Folders of yours whose recordings and tables the drawer lists"
+        self.folders_pill = MenuPill("Folders…", tip, lambda: folders_menu(self, self.session, self._count_folders))
+        row.addWidget(self.folders_pill)
+        form.addRow(text_label("Recordings"), row)
         kept = [(n, f"{n} of each preset") for n in (3, 10, 30, 100)]
         self._choice(form, "Versions kept", "versions", kept, "How many earlier versions of a preset are kept")
         closing = [("keep", "is kept, and offered the next time"), ("ask", "is asked about")]
@@ -192,6 +206,7 @@ class SettingsSheet(Sheet):
             check.setChecked(getattr(settings, field))
         self.folder.setText(str(settings.library_folder()))
         self.folder.setCursorPosition(0)
+        self._count_folders()
 
     def _say(self) -> None:
         link = self.session.link

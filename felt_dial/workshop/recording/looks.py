@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-
 LONG = 2**21
 """Samples of all channels together from which a recording is long: 20 s of stereo."""
 
