@@ -53,6 +53,17 @@ An LFO and the key read from −1 to 1, everything else from 0 to 1; `reading` t
 
 ## A bank
 
+What was made on a bench has a `recipe` in its `asset`: the SHA-256 of a document of how it was made, which lies beside
+it as `SHA256.recipe`. That of a table (`format` 1) holds `count`, `between` (`crossfade`, `spectrum` or `harmonics`),
+`reshape`, `came`, and `keys`: where each key frame stands (`at`), its 2048 `samples` (32-bit floats, little-endian,
+deflated, in base 64), and the `amount` by which it is reshaped. That of a recording holds its `origin`, its `steps`
+(`kind` and `figures`), and all recordings that it `needs`. `rights` (`own`, `free`, `licensed`) and `terms` say whose a
+recording is. `SHA256.about` says what a person calls it. All of them go along in a bank file.
+
+A table is saved as a WAV of 32-bit floats with a chunk `fdtb` before its samples: two little-endian 32-bit numbers, the
+samples of a frame and the frames. A recording is saved with its root and loop in a `smpl` chunk. Other programs pass over
+what they do not know.
+
 A bank is a folder in the library: `bank.json` (`format`, `name`, `description`, `order`), `presets/ID.json`,
 `assets/SHA256.flac` or `.wav`, and `versions/ID/` with what a preset was before its last three saves that changed its sound.
 Deleted presets wait in `.bin/` of the library. A `.feltbank` file is a zip of `bank.json`, `presets/` and `assets/`. A bank is

@@ -12,13 +12,13 @@ os.environ.setdefault(
     "QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent.parent / 'tests' / 'screen.json'}"
 )
 
-from PySide6.QtCore import QMimeData, QPoint, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QPainter
+from PySide6.QtGui import QPainter
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.bank.places import load_settings
 from felt_dial.live.link import EngineLink
+from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.frame.app import stand_up
 from felt_dial.ui.frame.window import Window
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
@@ -62,9 +62,6 @@ def main() -> None:
     session.choose_effect("1", "equaliser1")
     session.selected.emit()
     shoot("effects", "Effects", 2500)
-    session.choose_effect("1", "reverb1")
-    session.selected.emit()
-    shoot("reverb", "Effects", 2000)
     session.open("glasshouse-at-dusk", "rubber-root")
     session.choose_phrase("bass")
     session.choose_effect("1", "compressor1")
@@ -90,17 +87,48 @@ def main() -> None:
     session.choose_phrase("held")
     session.select("pattern", "")
     shoot("pattern", "Patch", 2500)
-    session.open("glasshouse-at-dusk", "rain-roof")
-    session.choose_phrase("held")
-    shoot("layers", "Patch", 3500)
-    session.open("glasshouse-at-dusk", "pollen-drift")
-    session.choose_phrase("slow")
-    session.select("source", "a")
-    shoot("grains", "Patch", 3500)
+    benches(window, shoot)
     eight_layers(window, shoot)
     session.play(False)
     window.close()
     application.quit()
+
+
+def benches(window: Window, shoot: Callable[..., None]) -> None:
+    """Both benches at work, and the drawer while a phrase plays."""
+    session = window.session
+    session.open("glasshouse-at-dusk", "thaw-choir")
+    session.choose_phrase("slow")
+    window.show_page("Workshop")
+    workshop = window.workshop
+    workshop.show_layer("a")
+    workshop.tables.source.show_asset(shipped_recordings()["Blown Reed"][0])
+    workshop.tables.work.walk(24)
+    shoot("workshop-table", "Workshop", 3500)
+    session.open("glasshouse-at-dusk", "pane-crack")
+    session.choose_phrase("arpeggio")
+    workshop.show_bench("Sample bench")
+    bench = workshop.recordings
+    bench.work.new_sample(shipped_recordings()["Struck Glass"][0], 72.0, "glass", "Pane")
+    QTest.qWait(2500)
+    bench.side.part("Loops").take(bench.work.loops[1])
+    bench.split()
+    while session.jobs.busy:
+        QTest.qWait(50)
+    bench.work.shapes = ({"kind": "lasso", "points": [[0.5, 700], [0.9, 1900], [1.6, 1500], [1.9, 800], [1.2, 560]]},)
+    bench.work.changed.emit()
+    shoot("workshop-sample", "Workshop", 1500)
+    session.open("glasshouse-at-dusk", "pollen-drift")
+    session.choose_phrase("slow")
+    window.show_page("Patch")
+    window.open_drawer("a", "recording")
+    QTest.qWait(3000)
+    window.drawer.walk(1)
+    QTest.qWait(400)
+    window.drawer.walk(1)
+    shoot("drawer", "Patch", 2500)
+    window.drawer.put_back()
+    window.drawer.close_it()
 
 
 def eight_layers(window: Window, shoot: Callable[..., None]) -> None:
@@ -124,15 +152,6 @@ def eight_layers(window: Window, shoot: Callable[..., None]) -> None:
     shoot("adding", "Patch", 500, chooser)
     assert page.chooser is not None
     page.chooser.close()
-    data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile("/recordings/gate-hinge.wav")])
-    row = page.rows["c"]
-    at = row.mapTo(window, QPoint(260, row.height() // 2))
-    words = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
-    QApplication.sendEvent(window, QDragEnterEvent(at, *words))
-    QApplication.sendEvent(window, QDragMoveEvent(at, *words))
-    shoot("drop", "Patch", 500)
-    window.arrivals.hint.hide()
     window.resize(1280, 720)
     session.open("glasshouse-at-dusk", "rain-roof")
     shoot("small", "Patch", 2500)

@@ -112,6 +112,10 @@ class Catalogue:
             self._ask(f"SELECT kind, count(*) FROM preset {where} kind != '' GROUP BY kind ORDER BY kind", *given)
         )
 
+    def names(self) -> list[str]:
+        """What every preset of every bank is called."""
+        return [name for (name,) in self._ask("SELECT name FROM preset")]
+
     def search(self, text: str, kind: str = "") -> tuple[list[Listed], int]:
         """The best `MOST_FOUND` presets that have all the words, or beginnings of words, and how many there are."""
         words = re.findall(r"\w+", text)

@@ -32,7 +32,24 @@ MOST_THREADS = 256
 RACK_MOST = 12
 MACRO_IDS = tuple(f"m{n}" for n in range(1, 9))
 BY_RATIO, BY_AMOUNT = "ratio", "amount"
-KINDS = ("Bass", "Brass", "Drum", "Keys", "Lead", "Moment", "Pad", "Pluck", "Strings")
+KINDS = (
+    *(
+        "Bass",
+        "Bell",
+        "Brass",
+        "Drum",
+        "Keys",
+        "Lead",
+        "Moment",
+        "Organ",
+        "Pad",
+        "Pattern",
+        "Pluck",
+        "Strings",
+        "Texture",
+    ),
+    *("Voice", "Other"),
+)
 
 
 class NoSuchPath(FeltDialError):

@@ -65,7 +65,7 @@ def three_buses(given: dict[str, Any]) -> dict[str, Bus]:
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,31}", re.ASCII)
 """What layers, modulators, effects and threads may be called in a document."""
-NOT_SOUND = ("name", "character", "description", "author", "favourite")
+NOT_SOUND = ("name", "character", "description", "author", "favourite", "parent", "notes", "unnamed")
 """Fields of a patch that nobody hears."""
 ABOUT = (*NOT_SOUND, "type")
 """Fields that say what a patch is, which are changed on the shelf as well."""
@@ -123,6 +123,12 @@ class Patch(Module):
     description: str = ""
     author: str = ""
     favourite: bool = False
+    parent: str = Field(default="", max_length=200, exclude_if=lambda parent: not parent)
+    """The name of the sound that it was grown from."""
+    notes: str = Field(default="", max_length=4000, exclude_if=lambda notes: not notes)
+    """What its maker notes for themselves."""
+    unnamed: bool = Field(default=False, exclude_if=lambda unnamed: not unnamed)
+    """True while its name is one that was made up for it."""
     tuning: Tuning | None = None
     layers: dict[str, Layer] = {}
     buses: dict[str, SerializeAsAny[Bus]] = Field(default_factory=lambda: three_buses({}))

@@ -6,7 +6,10 @@ its document.
 
 from __future__ import annotations
 
+from felt_dial.bank.documents import Document
 from felt_dial.bank.library import MovedOn
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.patch import Patch
 from felt_dial.ui.session import Session
 
 
@@ -247,3 +250,114 @@ def reorder_bank(session: Session, key: str, to: int) -> None:
 
     if to != at:
         session.shelf_step(f"move {name} to place {to + 1}", lambda: put(at, to), lambda: put(to, at), lambda: ())
+
+
+def keep_new(session: Session, bank: str, patches: list[Patch], says: str, after: str | None = None) -> list[str]:
+    """Saves patches as new presets of a bank, as one step; their ids, none where it was refused."""
+    library = session.library
+    kept: list[tuple[str, str]] = []
+    tickets: list[str] = []
+
+    def forth() -> None:
+        if tickets:
+            kept[:] = [_restore(session, ticket) for ticket in tickets]
+            tickets.clear()
+            return
+        place = after
+        for patch in patches:
+            place = library.bank(bank).save_new(patch, after=place)
+            kept.append((bank, place))
+
+    def back() -> None:
+        for where, patch in zip(kept, patches, strict=True):
+            if session.stored_at(*where) != patch:
+                raise MovedOn(f"“{patch.name}” is not as it was kept; it stays.")
+        tickets[:] = [_delete(session, *where) for where in kept]
+
+    done = session.shelf_step(says, forth, back, lambda: {bank, *(home for home, _ in kept)})
+    return [key for _, key in kept] if done else []
+
+
+def change_many(session: Session, these: list[tuple[str, str]], changes: list[dict[str, object]], says: str) -> bool:
+    """Changes something about several presets that is not their sound, as one step; all of them or none."""
+    rows: list[tuple[Document, dict[str, object], dict[str, object]]] = []
+    for where, change in zip(these, changes, strict=True):
+        patch = session.stored_at(*where)
+        if patch is not None and any(getattr(patch, key) != value for key, value in change.items()):
+            rows.append((session.documents.at(*where, patch), {key: getattr(patch, key) for key in change}, change))
+    if not rows:
+        return False
+
+    def put(document: Document, before: dict[str, object], after: dict[str, object]) -> None:
+        if not document.there:
+            raise MovedOn("One of them is not in the library any more; all stay as they are.")
+        document.stored = session.library.bank(document.bank).change(document.preset, before, after)
+        if session.work.document is document:
+            session.take_about(after)
+
+    def put_all(ways: list[tuple[Document, dict[str, object], dict[str, object]]]) -> None:
+        done = []
+        try:
+            for document, before, after in ways:
+                put(document, before, after)
+                done.append((document, after, before))
+        except FeltDialError:
+            for way in reversed(done):
+                put(*way)
+            raise
+
+    back = [(document, after, before) for document, before, after in rows]
+    return session.shelf_step(
+        says, lambda: put_all(rows), lambda: put_all(back), lambda: {row[0].bank for row in rows} - {""}
+    )
+
+
+def delete_many(session: Session, these: list[tuple[str, str]]) -> bool:
+    """Puts several presets into the bin, as one step."""
+    now, tickets = list(these), list[str]()
+
+    def forth() -> None:
+        tickets[:] = [_delete(session, *where) for where in now]
+
+    def back() -> None:
+        now[:] = [_restore(session, ticket) for ticket in tickets]
+
+    says = f"delete {len(these)} presets"
+    return session.shelf_step(
+        says,
+        forth,
+        back,
+        lambda: {home for home, _ in [*these, *now]},
+        f"Deleted {len(these)} presets; undo brings them back.",
+    )
+
+
+def move_many(session: Session, these: list[tuple[str, str]], to: str) -> bool:
+    """Moves several presets to another bank, as one step."""
+    places = [(home, session.library.bank(home).ids().index(preset)) for home, preset in these]
+    here, there = [preset for _, preset in these], list[str]()
+
+    def forth() -> None:
+        there[:] = [_move(session, home, preset, to, None) for (home, _), preset in zip(places, here, strict=True)]
+
+    def back() -> None:
+        for n in sorted(range(len(here)), key=lambda n: places[n][1]):
+            here[n] = _move(session, to, there[n], *places[n])
+
+    name = session.library.bank(to).name
+    return session.shelf_step(
+        f"move {len(these)} presets to {name}", forth, back, lambda: {to, *(home for home, _ in places)}
+    )
+
+
+def reorder_bank_by(session: Session, bank: str, order: list[str], says: str) -> bool:
+    """Gives all presets of a bank another order, as one step."""
+    before = session.library.bank(bank).ids()
+
+    def put(wanted: list[str]) -> None:
+        now = session.library.bank(bank).ids()
+        if set(now) != set(wanted):
+            raise MovedOn("The bank holds other presets by now; its order stays.")
+        session.library.bank(bank).reorder(wanted)
+
+    return session.shelf_step(says, lambda: put(order), lambda: put(before), lambda: (bank,))

@@ -82,7 +82,7 @@ def test_a_bank_is_exported_and_imported_from_the_menu(
     menu = opened(desk)
     row(menu, "Export Glasshouse at Dusk…").trigger()
     menu.close()
-    assert wait(lambda: desk.messages[-1:] == ["Exported 32 presets to out.feltbank."])
+    assert wait(lambda: desk.messages[-1:] == ["Exported 36 presets to out.feltbank."])
     desk.window.show_page("Patch")
     menu = opened(desk)
     row(menu, "Import a bank…").trigger()

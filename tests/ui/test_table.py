@@ -227,10 +227,10 @@ def test_a_bank_is_deleted_with_all_in_it_and_comes_back(desk: Desk) -> None:
     assert [bank.id for bank in session.library.banks()] == ["tide-tables"]
     assert dotted(desk) and session.work.preset == "" and session.shelf_bank == "tide-tables"
     session.undo()
-    assert len(presets(desk)) == 32 and not dotted(desk) and session.work.preset == "dew-pluck"
+    assert len(presets(desk)) == 36 and not dotted(desk) and session.work.preset == "dew-pluck"
     session.redo()
     shelf_steps.restore_thrown(session, session.library.bin.all()[0].ticket, "Glasshouse at Dusk")
-    assert len(presets(desk)) == 32 and not dotted(desk)
+    assert len(presets(desk)) == 36 and not dotted(desk)
     session.undo()
     assert [bank.id for bank in session.library.banks()] == ["tide-tables"]
 
@@ -289,7 +289,7 @@ def test_a_bank_that_lacks_a_recording_is_handed_over_only_if_wished(desk: Desk,
     assert "needs the recording" in desk.window.said.text.text() and not target.exists()
     answer(desk, "Export it all the same")
     desk.finish_job()
-    assert target.exists() and desk.messages[-1] == "Exported 32 presets to out.feltbank."
+    assert target.exists() and desk.messages[-1] == "Exported 36 presets to out.feltbank."
 
 
 def test_delete_twice_leaves_the_neighbour_which_is_chosen_and_named(desk: Desk) -> None:

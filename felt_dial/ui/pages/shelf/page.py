@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QListView,
     QMenu,
     QProgressBar,
+    QStackedLayout,
     QVBoxLayout,
     QWidget,
 )
@@ -33,6 +34,7 @@ from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.jobs import Watch, part_of
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.shelf.details import Details
+from felt_dial.ui.pages.shelf.offshoots import Offshoots
 from felt_dial.ui.pages.shelf.preset_list import ROW, ListHead, PresetList, PresetPainter
 from felt_dial.ui.pages.shelf.spine import Spine
 from felt_dial.ui.pages.threads.page import SearchBar
@@ -62,7 +64,11 @@ class ShelfPage(Page):
         self._scrolled.timeout.connect(self._measure)
         self.banks: list[ListedBank] = []
         self._kinds_shown: object = None
-        outer = QHBoxLayout(self)
+        self.stack = QStackedLayout(self)
+        body = QWidget()
+        self.stack.addWidget(body)
+        self.grown: Offshoots | None = None
+        outer = QHBoxLayout(body)
         outer.setContentsMargins(12, 10, 12, 10)
         outer.setSpacing(12)
         left = QVBoxLayout()
@@ -146,6 +152,7 @@ class ShelfPage(Page):
         outer.addLayout(centre, 1)
         self.choices = {
             "Open": (self.open_chosen, "Put it on the table: Enter"),
+            "Grow…": (self.grow, "Variations of this sound, on a map: keep those you like"),
             "Duplicate": (self.duplicate, "A copy behind it: Ctrl+D"),
             "Move…": (self.ask_move, "Into another bank"),
             "Delete": (self.delete, "Into the bin: Delete. Undo brings it back."),
@@ -166,7 +173,30 @@ class ShelfPage(Page):
     # --- what is shown -------------------------------------------------------------------------
 
     def sections(self) -> list[QWidget]:
+        if self.grown is not None and self.stack.currentWidget() is self.grown:
+            return [self.grown]
         return self._parts
+
+    @property
+    def offshoots(self) -> Offshoots:
+        """The page of offshoots, made when it is first asked for."""
+        if self.grown is None:
+            self.grown = Offshoots(self.session)
+            self.grown.closed.connect(self._back)
+            self.stack.addWidget(self.grown)
+        return self.grown
+
+    def _back(self) -> None:
+        self.stack.setCurrentIndex(0)
+        self._measure()
+        self.view.setFocus()
+
+    def grow(self) -> None:
+        """Shows the offshoots of the chosen preset."""
+        if (chosen := self.chosen()) and (patch := self.session.stored_at(*chosen)) is not None:
+            offshoots = self.offshoots
+            self.stack.setCurrentWidget(offshoots)
+            offshoots.open_for(patch, *chosen)
 
     def refresh(self) -> None:
         """Shows the library as the catalogue has it; what is there already stays and shows what is others now."""

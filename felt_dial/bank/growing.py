@@ -1,0 +1,177 @@
+"""Growing: children are rendered until they are as far as wished, and those that are silent, wild or out of tune thrown away.
+
+Renders, so it is for a helper, by name.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
+from felt_dial.bank.features import Features, distance, features_of
+from felt_dial.bank.measurement import swatch_of
+from felt_dial.bank.offshoots import TARGET, Offshoot, Wishes, changes, child, dials, directions
+from felt_dial.patch.documents.patch import read_patch, write_patch
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.playing.phrases import Note
+from felt_dial.sound.render import render
+from felt_dial.workshop.recording.root import root_of
+
+RATE = 48000
+KEYS = {"Bass": 36, "Drum": 48, "Lead": 64, "Bell": 69}
+KEY, HELD, SECONDS = 55, 0.9, 1.8
+BLOCK = 1024
+"""Frames of a block: nobody plays along, and fewer are quicker."""
+TRIES, NEAR = 4, 0.22
+"""Renders of a child at the most, and how near to the wished distance is near enough."""
+SILENT_DB, WILD_DB = -60.0, 14.0
+CENTS, LOUD_LU, COST = 5.0, 0.5, 1.3
+PROBES = 3
+_known: dict[str, Parent] = {}
+_reaches: dict[tuple[object, ...], float] = {}
+
+
+class Parent(NamedTuple):
+    """What is measured of a sound that others are grown from."""
+
+    patch: Patch
+    sound: NDArray[np.float32]
+    features: Features
+    key: float | None
+    sure: float
+    lufs: float
+    glides: bool
+
+
+def heard(patch: Patch) -> NDArray[np.float32]:
+    """One note of a patch, float32 (2, frames)."""
+    return render(patch, [Note(0.0, HELD, KEYS.get(patch.type, KEY))], SECONDS, rate=RATE, quality=1, block=BLOCK)
+
+
+def loudness(sound: NDArray[np.float32]) -> float:
+    """LUFS, −inf for silence."""
+    import pyloudnorm
+
+    with np.errstate(divide="ignore"):
+        return float(pyloudnorm.Meter(RATE).integrated_loudness(sound.T.astype(np.float64)))
+
+
+def cost_of(patch: Patch) -> float:
+    """About what a note costs, counted and not timed, so that the same comes out each time: voices of layers that are on."""
+    total = 1.0
+    for layer in patch.layers.values():
+        if layer.get("on"):
+            source = layer.source
+            voices = float(source.number("unison")) if "unison" in source.params else 1.0
+            dense = float(source.number("rate")) / 40.0 if "rate" in source.params and source.kind == "grains" else 1.0
+            total += voices * max(dense, 1.0)
+    return total
+
+
+def parent_of(document: str) -> Parent:
+    """What is measured of the parent, once in a process."""
+    if document not in _known:
+        _known.clear()
+        patch = read_patch(document, "The sound")
+        sound = heard(patch)
+        root = root_of(sound, RATE)
+        _known[document] = Parent(
+            patch, sound, features_of(sound, RATE), root.key, root.sure, loudness(sound), root.begins is not None
+        )
+    return _known[document]
+
+
+def parent_as_offshoot(document: str) -> Offshoot:
+    """The parent, as it stands on the map among its offshoots."""
+    parent = parent_of(document)
+    return Offshoot(document, 0.0, parent.features, swatch_of(parent.sound, RATE), parent.sound)
+
+
+def grow(document: str, wishes: Wishes, number: int) -> Offshoot:
+    """One child, the same for the same parent, wishes and number."""
+    parent = parent_of(document)
+    found = dials(parent.patch, wishes)
+    way = directions(found, wishes.seed, number)
+    wanted = max(wishes.far, 0.02) * TARGET
+    much, best = wanted / _reach(document, wishes), None
+    low, high = 0.0, 4.0
+    for _ in range(TRIES):
+        patch = child(parent.patch, found, way, much)
+        sound = heard(patch)
+        features = features_of(sound, RATE)
+        far = distance(parent.features, features)
+        made = (abs(far - wanted), patch, sound, features, far)
+        if best is None or made[0] < best[0]:
+            best = made
+        if abs(far - wanted) < NEAR * wanted:
+            break
+        if far < wanted:
+            low = much
+        else:
+            high = much
+        guess = much * min(max(wanted / max(far, 1e-3), 0.35), 2.8)
+        much = guess if low < guess < high else (low + min(high, 2 * low + 0.1)) / 2
+    assert best is not None
+    _, patch, sound, features, far = best
+    wrong = _wrong(parent, patch, sound, wishes)
+    if not wrong and wishes.as_loud:
+        patch, sound, wrong = _levelled(parent, patch, sound)
+    return Offshoot(
+        write_patch(patch), far, features, swatch_of(sound, RATE), sound, changes(parent.patch, patch), wrong
+    )
+
+
+def _reach(document: str, wishes: Wishes) -> float:
+    """How far this sound goes for each step of its dials, by three trials: what makes the same wish mean the same for every
+    sound."""
+    known = (document, wishes.groups, wishes.locked, wishes.in_tune)
+    if known not in _reaches:
+        _reaches.clear()
+        parent = parent_of(document)
+        found, much = dials(parent.patch, wishes), 0.15
+        trials = (child(parent.patch, found, directions(found, 0, 10_000 + n), much) for n in range(PROBES))
+        far = [distance(parent.features, features_of(heard(patch), RATE)) for patch in trials]
+        _reaches[known] = max(float(np.median(far)) / much, 0.2)
+    return _reaches[known]
+
+
+def _wrong(parent: Parent, patch: Patch, sound: NDArray[np.float32], wishes: Wishes) -> str:
+    peak = float(np.abs(sound).max(initial=0.0))
+    if not np.isfinite(sound).all() or 20 * math.log10(max(peak, 1e-9)) > WILD_DB:
+        return "too loud"
+    if 20 * math.log10(max(peak, 1e-9)) < SILENT_DB:
+        return "silent"
+    if wishes.in_tune and parent.key is not None and parent.sure > 0.6 and not parent.glides:
+        root = root_of(sound, RATE)
+        sure = root.key is not None and root.sure > 0.6
+        away = abs((float(root.key or 0.0) - parent.key + 6) % 12 - 6) if sure else 0.0
+        if away > CENTS / 100:
+            return "out of tune"
+    if wishes.cheap and cost_of(patch) > COST * cost_of(parent.patch):
+        return "too costly"
+    return ""
+
+
+def _levelled(parent: Parent, patch: Patch, sound: NDArray[np.float32]) -> tuple[Patch, NDArray[np.float32], str]:
+    """The child as loud as its parent; its level is the last thing before the output, so that nothing else changes."""
+    change = parent.lufs - loudness(sound)
+    level = min(max(float(patch.level) + change, -60.0), 12.0)
+    made = with_value(patch, "level", round(level, 2))
+    moved = float(made.level) - float(patch.level)
+    if not math.isfinite(change) or abs(moved - change) > LOUD_LU:
+        return patch, sound, "cannot be as loud"
+    return made, np.asarray(sound * 10 ** (moved / 20), np.float32), ""
+
+
+def step_between(document: str, parent: str) -> Offshoot:
+    """A step between two sounds, as far as it is from the first."""
+    first = parent_of(parent)
+    patch = read_patch(document, "A step")
+    sound = heard(patch)
+    features = features_of(sound, RATE)
+    far = distance(first.features, features)
+    return Offshoot(document, far, features, swatch_of(sound, RATE), sound, changes(first.patch, patch))

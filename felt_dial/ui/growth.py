@@ -1,0 +1,183 @@
+"""Growth: offshoots that are grown beside the window by two helpers, as they come; stopped and gone at a word."""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal, SignalInstance
+
+from felt_dial.bank.features import vector
+from felt_dial.bank.offshoots import Offshoot, Wishes, least_apart, spread
+from felt_dial.errors import FeltDialError
+from felt_dial.workshop.helper import Helper
+
+GROWING = "felt_dial.bank.growing:"
+"""Renders, and so is never imported by the window."""
+HANDS = 2
+MORE = 1.25
+"""So many times as many as wished are grown, of which those are kept that lie farthest apart."""
+MOST_TRIED = 4
+
+
+class Growth(QObject):
+    """What grows.
+
+    Attributes
+    ----------
+    changed : Signal()
+        One more is there, or all are.
+    failed : Signal(str)
+        A sentence.
+    """
+
+    changed = Signal()
+    failed = Signal(str)
+
+    def __init__(self, frame: SignalInstance) -> None:
+        super().__init__()
+        self.helpers = [Helper() for _ in range(HANDS)]
+        self.parent_: Offshoot | None = None
+        self.found: list[Offshoot] = []
+        self.thrown: list[str] = []
+        self.wanted = 0
+        self.seconds = 0.0
+        self.apart = 0.0
+        self.busy = False
+        self._begin = 0.0
+        self._run = 0
+        self._lock = threading.Lock()
+        self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
+        frame.connect(self._poll)
+
+    @property
+    def part(self) -> float:
+        """How much of it is done."""
+        return min(len(self.found) / max(round(self.wanted * MORE), 1), 1.0) if self.busy else 1.0
+
+    def warm(self, document: str) -> None:
+        """Has the helpers know a sound before anything is asked of them; it stands on the map at once."""
+        self.stop()
+        self._run += 1
+        run = self._run
+        self.found, self.thrown, self.parent_ = [], [], None
+
+        def work(helper: Helper) -> None:
+            try:
+                parent = helper.call_named(GROWING + "parent_as_offshoot", document)
+            except FeltDialError:
+                return  # it is said when something is asked
+            self._heard.put(partial(self._take_parent, run, parent))
+
+        for helper in self.helpers:
+            threading.Thread(target=work, args=(helper,), daemon=True).start()
+
+    def start(self, document: str, wishes: Wishes) -> None:
+        """Grows offshoots of a patch; what grew before is gone."""
+        self.stop()
+        self._run += 1
+        self.found, self.thrown, self.wanted = [], [], wishes.count
+        self.parent_ = None
+        self.busy, self._begin, self.apart = True, time.monotonic(), 0.0
+        self._next = 0
+        wanted, most = round(wishes.count * MORE), MOST_TRIED * wishes.count
+        made: list[tuple[int, Offshoot]] = []
+        left = [HANDS]
+        run = self._run
+
+        def work(helper: Helper) -> None:
+            try:
+                parent = helper.call_named(GROWING + "parent_as_offshoot", document)
+                self._heard.put(partial(self._take_parent, run, parent))
+                while run == self._run:
+                    with self._lock:
+                        if sum(not one.wrong for _, one in made) >= wanted or self._next >= most:
+                            break
+                        number, self._next = self._next, self._next + 1
+                    one = helper.call_named(GROWING + "grow", document, wishes, number)
+                    with self._lock:
+                        made.append((number, one))
+                    self._heard.put(partial(self._take, run, one))
+            except FeltDialError as wrong:
+                if run == self._run:
+                    self._heard.put(partial(self.failed.emit, str(wrong)))
+            with self._lock:
+                left[0] -= 1
+                last = left[0] == 0
+            if last:
+                self._heard.put(partial(self._end, run, wishes, made))
+
+        for helper in self.helpers:
+            threading.Thread(target=work, args=(helper,), daemon=True).start()
+        self.changed.emit()
+
+    def between(self, documents: list[str]) -> None:
+        """Has steps from one sound to another rendered, in their order."""
+        self.stop()
+        self._run += 1
+        run, helper = self._run, self.helpers[0]
+        self.found, self.thrown, self.wanted, self.parent_ = [], [], len(documents), None
+        self.busy, self._begin = True, time.monotonic()
+
+        def work() -> None:
+            try:
+                for document in documents:
+                    one = helper.call_named(GROWING + "step_between", document, documents[0])
+                    self._heard.put(partial(self._take, run, one))
+            except FeltDialError as wrong:
+                self._heard.put(partial(self.failed.emit, str(wrong)))
+            self._heard.put(partial(self._end, run, None, []))
+
+        threading.Thread(target=work, daemon=True).start()
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Ends what grows; what is there stays."""
+        if self.busy:
+            self._run += 1
+            self.busy = False
+            for helper in self.helpers:
+                helper.close()
+            self.changed.emit()
+
+    def close(self) -> None:
+        """Ends its helpers."""
+        self._run += 1
+        for helper in self.helpers:
+            helper.close()
+
+    def _take_parent(self, run: int, parent: Offshoot) -> None:
+        if run == self._run and self.parent_ is None:
+            self.parent_ = parent
+            self.changed.emit()
+
+    def _take(self, run: int, one: Offshoot) -> None:
+        if run != self._run:
+            return
+        if one.wrong:
+            self.thrown.append(one.wrong)
+        else:
+            self.found.append(one)
+        self.changed.emit()
+
+    def _end(self, run: int, wishes: Wishes | None, made: list[tuple[int, Offshoot]]) -> None:
+        """All are there: in the order of their numbers, so that the same seed gives the same; the nearest to another left out."""
+        if run != self._run:
+            return
+        self.busy, self.seconds = False, time.monotonic() - self._begin
+        if wishes is not None:
+            good = [one for _, one in sorted(made, key=lambda row: row[0]) if not one.wrong]
+            good = good[: round(wishes.count * MORE)]
+            points = np.stack([vector(one.features) for one in good]) if good else np.zeros((0, 1))
+            kept = spread(points, wishes.count)
+            self.found = [good[n] for n in kept]
+            self.apart = least_apart(points[kept]) if kept else 0.0
+        self.changed.emit()
+
+    def _poll(self) -> None:
+        while not self._heard.empty():
+            self._heard.get()()
