@@ -316,6 +316,12 @@ def between(first: Patch, last: Patch, steps: int) -> Between:
     kinds = [dict((prefix, type(module)) for prefix, module in modules(patch)) for patch in (first, last)]
     missing = [prefix for prefix in kinds[1] if kinds[0].get(prefix) is not kinds[1][prefix]]
     missing += [prefix for prefix in kinds[0] if prefix not in kinds[1]]
+    missing += [
+        f"threads.{key}"
+        for key, thread in first.threads.items()
+        if key in last.threads
+        and (thread.source, thread.target) != (last.threads[key].source, last.threads[key].target)
+    ]
     apart = tuple(dict.fromkeys(_module_name(first, last, prefix) for prefix in missing if prefix))
     patches = []
     for n in range(steps):
@@ -324,7 +330,7 @@ def between(first: Patch, last: Patch, steps: int) -> Between:
             other = theirs.get(path)
             if (
                 other is None
-                or type(other.param) is not type(slot.param)
+                or other.param.schema() != slot.param.schema()
                 or any(path.startswith(f"{m}.") for m in missing if m)
             ):
                 continue
