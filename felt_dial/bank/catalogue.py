@@ -18,15 +18,17 @@ from typing import Any, NamedTuple
 from felt_dial.bank.bank import Bank, BankFile
 from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import sound_key
+from felt_dial.bank.search import parse
 from felt_dial.errors import FeltDialError
+from felt_dial.patch.patch import Patch
 
-SCHEMA = 3
+SCHEMA = 4
 TABLES = """
 CREATE TABLE bank (id TEXT PRIMARY KEY, stamp INTEGER, name TEXT, problem TEXT) WITHOUT ROWID;
 CREATE TABLE preset (
     row INTEGER PRIMARY KEY, bank TEXT, id TEXT, place INTEGER, stamp INTEGER, size INTEGER, name TEXT, kind TEXT,
     character TEXT, description TEXT, favourite INTEGER, author TEXT, layers INTEGER, threads INTEGER, macros TEXT,
-    key TEXT, problem TEXT, UNIQUE (bank, id)
+    key TEXT, problem TEXT, uses TEXT, parent TEXT, unnamed INTEGER, UNIQUE (bank, id)
 );
 CREATE INDEX in_order ON preset (bank, place);
 CREATE INDEX of_kind ON preset (kind, bank);
@@ -34,6 +36,8 @@ CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text, prefix = '1 
 """
 MOST_FOUND = 500
 """How many presets a search lists."""
+NEAR_ENOUGH = 78
+"""How alike, of 100, a word must be to be taken for another."""
 MOST_WEIGHED = 5000
 """Where more have the words, which are hardly more than a letter then, those that have them in their name are the best."""
 HOW: dict[str, Any] = {"isolation_level": None, "timeout": 5.0, "check_same_thread": False}
@@ -67,6 +71,10 @@ class Listed(NamedTuple):
     key: str
     """Of its sound, see `sound_key`; empty where its file cannot be read."""
     problem: str
+    uses: str = ""
+    """Kinds of its sources, filters and effects, as they are read out."""
+    parent: str = ""
+    unnamed: bool = False
 
 
 COLUMNS = ", ".join(f"preset.{name}" for name in Listed._fields)
@@ -118,18 +126,45 @@ class Catalogue:
 
     def search(self, text: str, kind: str = "") -> tuple[list[Listed], int]:
         """The best `MOST_FOUND` presets that have all the words, or beginnings of words, and how many there are."""
-        words = re.findall(r"\w+", text)
-        if not words:
+        asked = parse(text)
+        query = asked.match
+        where = [*asked.where, *([("preset.kind = ?", kind)] if kind else [])]
+        if not query and asked.without:
+            gone = " OR ".join(f'"{word}"*' for word in asked.without)
+            where.append(("preset.row NOT IN (SELECT rowid FROM words WHERE words MATCH ?)", gone))
+        if not query and not where:
             return [], 0
-        query = " AND ".join(f'"{word}"*' for word in words)
-        if kind:
-            of_kind = "FROM words CROSS JOIN preset ON preset.row = words.rowid WHERE words MATCH ? AND preset.kind = ?"
-            listed = self._listed(f"SELECT {COLUMNS} {of_kind} ORDER BY rank LIMIT {MOST_FOUND}", query, kind)
-            return listed, int(self._ask(f"SELECT count(*) {of_kind}", query, kind)[0][0])
+        if where:
+            conditions, values = " AND ".join(condition for condition, _ in where), [value for _, value in where]
+            if query:
+                of = f"FROM words CROSS JOIN preset ON preset.row = words.rowid WHERE words MATCH ? AND {conditions}"
+                values, order = [query, *values], "rank"
+            else:
+                of, order = f"FROM preset WHERE {conditions}", "bank, place"
+            listed = self._listed(f"SELECT {COLUMNS} {of} ORDER BY {order} LIMIT {MOST_FOUND}", *values)
+            return listed, int(self._ask(f"SELECT count(*) {of}", *values)[0][0])
         count = self._count(query)
         if count > MOST_WEIGHED and self._count(f"name : ({query})") >= MOST_FOUND:
             return self._found(f"name : ({query})", "rowid"), count
         return self._found(query, "rank"), count
+
+    def corrected(self, text: str) -> str:
+        """What is typed with words that nobody has turned into the nearest that somebody has; as it is where none is near."""
+        from rapidfuzz import fuzz, process
+
+        known: list[str] | None = None
+        for word in parse(text).words:
+            if self._count(f'"{word}"*'):
+                continue
+            if known is None:
+                self._base.execute(
+                    "CREATE VIRTUAL TABLE IF NOT EXISTS temp.terms USING fts5vocab('main', 'words', 'row')"
+                )
+                known = [term for (term,) in self._ask("SELECT term FROM temp.terms")]
+            found = process.extractOne(word.casefold(), known, scorer=fuzz.WRatio, score_cutoff=NEAR_ENOUGH)
+            if found is not None:
+                text = re.sub(rf"\b{re.escape(word)}\b", found[0], text)
+        return text
 
     def _count(self, query: str) -> int:
         return int(self._ask("SELECT count(*) FROM words WHERE words MATCH ?", query)[0][0])
@@ -139,7 +174,9 @@ class Catalogue:
         return self._listed(f"SELECT {COLUMNS} FROM ({best}) CROSS JOIN preset ON preset.row = found", query)
 
     def _listed(self, question: str, *given: object) -> list[Listed]:
-        return [Listed._make((*row[:7], bool(row[7]), *row[8:])) for row in self._ask(question, *given)]
+        return [
+            Listed._make((*row[:7], bool(row[7]), *row[8:-1], bool(row[-1]))) for row in self._ask(question, *given)
+        ]
 
     # --- how it follows the files ----------------------------------------------------------------
 
@@ -289,6 +326,14 @@ def _files(folder: Path) -> Iterable[tuple[str, tuple[int, int]]]:
                     yield entry.name[:-5], (about.st_mtime_ns, about.st_size)
 
 
+def uses_of(patch: Patch) -> str:
+    """Kinds of the sources, of filters that are on, and of the effects of a patch, each once."""
+    found = [layer.source.title for layer in patch.layers.values()]
+    found += [layer.filter.title for layer in patch.layers.values() if layer.filter.get("on")]
+    found += [effect.title for rack in patch.racks.values() for effect in rack.values()]
+    return " · ".join(dict.fromkeys(found))
+
+
 def _entered(
     bank: Bank, preset: str, place: int, stamp: tuple[int, int], known: tuple[Any, ...] | None
 ) -> list[tuple[str, tuple[Any, ...]]]:
@@ -303,13 +348,14 @@ def _entered(
         named = " · ".join(f"{key.upper()} {macro.name}" for key, macro in patch.macros.items() if macro.name)
         about = (
             patch.name, patch.type, ", ".join(patch.character), patch.description, patch.favourite, patch.author,
-            len(patch.layers), len(patch.threads), named, sound_key(patch), "",
+            len(patch.layers), len(patch.threads), named, sound_key(patch), "", uses_of(patch), patch.parent,
+            patch.unnamed,
         )  # fmt: skip
     except FeltDialError as wrong:
-        about = (preset, "", "", "", False, "", 0, 0, "", "", str(wrong))
+        about = (preset, "", "", "", False, "", 0, 0, "", "", str(wrong), "", "", False)
     marks = ", ".join("?" * (6 + len(about)))
     steps.append((f"INSERT OR REPLACE INTO preset VALUES ({marks})", (row, bank.id, preset, place, *stamp, *about)))
-    words = (about[0], about[1], about[2], about[3])
+    words = (about[0], about[1], about[2], " ".join((about[3], about[5], about[8], about[11])))
     at = "(SELECT row FROM preset WHERE bank = ? AND id = ?)"
     steps.append(
         (f"INSERT INTO words (rowid, name, kind, character, text) VALUES ({at}, ?, ?, ?, ?)", (bank.id, preset, *words))

@@ -5,7 +5,8 @@ from __future__ import annotations
 import random
 from collections.abc import Iterable, Sequence
 
-from felt_dial.bank.features import Features
+import numpy as np
+from numpy.typing import NDArray
 
 FIRST = (
     *(
@@ -115,14 +116,21 @@ def on_offer(names: Sequence[str], taken: Iterable[str], count: int = 5, seed: o
     return found
 
 
-def working_name(kind: str, features: Features | None, taken: Iterable[str]) -> str:
+def words_of_swatch(swatch: NDArray[np.uint8]) -> list[str]:
+    """What a swatch shows: `bright` or `dark` by where its power is, `short` or `long` by how soon it is gone."""
+    power = 10.0 ** ((swatch[::-1].astype(np.float64) / 255 * 84 - 84) / 10)
+    octaves = np.linspace(0.0, 10.0, len(power))[:, None]
+    middle = float((power * octaves).sum() / max(float(power.sum()), 1e-12))
+    level = power.sum(axis=0)
+    heard = np.flatnonzero(level > level.max() * 1e-3)
+    share = (heard[-1] + 1) / len(level) if len(heard) else 0.0
+    tone = "bright" if middle > 6.0 else "dark" if middle < 3.6 else ""
+    return [word for word in (tone, "short" if share < 0.3 else "long" if share > 0.97 else "") if word]
+
+
+def working_name(kind: str, words: Sequence[str], taken: Iterable[str]) -> str:
     """A name for a sound that nobody has named yet, from what it is: `Bright short bass 3`."""
-    words = []
-    if features is not None and features.length > 0.0:
-        words.append("bright" if features.bright > 4.2 else "dark" if features.bright < 2.2 else "")
-        words.append("short" if features.length < 0.5 else "long" if features.length > 1.6 else "")
-        words.append("noisy" if features.noise > 0.75 else "")
-    words.append(kind.lower() or "sound")
+    words = [*words, kind.lower() or "sound"]
     plain = " ".join(word for word in words if word)
     plain = plain[:1].upper() + plain[1:]
     gone = {name.casefold() for name in taken}

@@ -22,6 +22,7 @@ from felt_dial.bank.journal import Journal, LeftBehind, Unsaved
 from felt_dial.bank.library import Bank, Library, NoSuchBank
 from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.measuring import Measuring
+from felt_dial.bank.names import words_of_swatch, working_name
 from felt_dial.bank.places import Settings, cache_folder, index_path, journal_folder, load_settings, save_settings
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
@@ -418,19 +419,26 @@ class Session(QObject):
         self.say(f"Saved {self.patch.name}{'; the version before is kept' if kept else ''}.")
         return True
 
-    def save_new(self, name: str) -> bool:
+    def save_new(self, name: str, unnamed: bool = False) -> bool:
         """Saves as a new preset behind this one."""
-        patch = self._to_keep().model_copy(update={"name": name.strip() or "Untitled"})
+        patch = self._to_keep().model_copy(update={"name": name.strip() or "Untitled", "unnamed": unnamed})
         try:
             home = self._home() or self.library.create("First Sketches")
             key = home.save_new(patch, after=self.work.preset)
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
             return False
-        self.work = self.work.with_about({"name": patch.name})
+        self.work = self.work.with_about({"name": patch.name, "unnamed": unnamed})
         self._saved(self.documents.at(home.id, key, patch))
         self.say(f"Saved {patch.name} as a new preset in {home.name}.")
         return True
+
+    def quick_keep(self) -> bool:
+        """Saves the sound of this moment as a new preset under a name made from what it is, marked as unnamed."""
+        measured = self.figures.of(self.patch)
+        words = words_of_swatch(measured.swatch) if measured is not None else []
+        name = working_name(self.patch.type, words, self.catalogue.names())
+        return self.save_new(name, unnamed=True)
 
     def _to_keep(self) -> Patch:
         """The patch as a preset keeps it: without solo, unless that is wished."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 from felt_dial.bank.documents import Document
 from felt_dial.bank.library import MovedOn
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.patch import Patch, with_value
 from felt_dial.ui.session import Session
 
 
@@ -361,3 +361,31 @@ def reorder_bank_by(session: Session, bank: str, order: list[str], says: str) ->
         session.library.bank(bank).reorder(wanted)
 
     return session.shelf_step(says, lambda: put(order), lambda: put(before), lambda: (bank,))
+
+
+LOUDNESS = -18.0
+
+
+def level_many(session: Session, lufs: dict[tuple[str, str], float]) -> bool:
+    """Brings presets, measured at so many LUFS, to −18 by their output level, as one step."""
+    rows: list[tuple[Document, Patch, Patch]] = []
+    for where, loud in lufs.items():
+        patch = session.stored_at(*where)
+        if patch is None or loud < -70.0:
+            continue
+        level = min(max(round(float(patch.level) + LOUDNESS - loud, 1), -60.0), 12.0)
+        if abs(level - float(patch.level)) >= 0.1:
+            rows.append((session.documents.at(*where, patch), patch, with_value(patch, "level", level)))
+    if not rows:
+        return False
+
+    def put(ways: list[tuple[Document, Patch, Patch]]) -> None:
+        for document, before, after in ways:
+            if not document.there or session.stored_at(document.bank, document.preset) != before:
+                raise MovedOn(f"“{before.name}” is another by now; it stays.")
+            session.library.bank(document.bank).save(document.preset, after, session.settings.versions)
+            document.stored = after
+
+    back = [(document, after, before) for document, before, after in rows]
+    banks = {document.bank for document, _, _ in rows}
+    return session.shelf_step(f"level {len(rows)} presets", lambda: put(rows), lambda: put(back), lambda: banks - {""})

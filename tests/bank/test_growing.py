@@ -12,7 +12,8 @@ import pytest
 
 from felt_dial.bank import growing
 from felt_dial.bank.features import distance, features_of, reason, steps, vector
-from felt_dial.bank.names import on_offer, working_name
+from felt_dial.bank.measurement import swatch_of
+from felt_dial.bank.names import on_offer, words_of_swatch, working_name
 from felt_dial.bank.offshoots import (
     GROUPS,
     TARGET,
@@ -256,6 +257,9 @@ def test_names_on_offer_are_of_the_banks_words_and_never_taken() -> None:
 
 
 def test_a_working_name_says_what_a_sound_is() -> None:
-    short = features_of(tone(bright=3.0, length=0.08), RATE)
-    assert working_name("Bass", short, []).casefold().endswith("short bass 1")
-    assert working_name("", None, ["Sound 1"]) == "Sound 2"
+    pips = swatch_of(np.pad(tone(bright=4.0, length=0.08)[:, :24000], ((0, 0), (0, 168000))), RATE)
+    assert "short" in words_of_swatch(pips)
+    low = swatch_of(np.stack([np.sin(2 * np.pi * 50 * np.arange(192000) / RATE)] * 2).astype(np.float32), RATE)
+    assert words_of_swatch(low) == ["dark", "long"]
+    assert working_name("Bass", words_of_swatch(low), []) == "Dark long bass 1"
+    assert working_name("", [], ["Sound 1"]) == "Sound 2"

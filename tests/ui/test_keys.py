@@ -302,6 +302,9 @@ DO: dict[str, Says] = {
     "F2": _renames_bank,
     "Ctrl+M": changes(lambda d: d.window.analyser.isVisible(), (KEY.Key_M, CONTROL), (KEY.Key_M, CONTROL)),
     "Ctrl+K": changes(lambda d: d.window.strip.folded, (KEY.Key_K, CONTROL), (KEY.Key_K, CONTROL)),
+    "Ctrl+Shift+N": lambda d: (press(d, KEY.Key_N, CONTROL | SHIFT), d.session.patch.unnamed and not d.session.unsaved)[
+        1
+    ],
     "Ctrl+O": lambda d: (press(d, KEY.Key_O, CONTROL), d.window.drawer.isVisible())[1],
     "Ctrl+,": lambda d: (press(d, KEY.Key_Comma, CONTROL), d.window.settings_sheet.isVisible())[1],
     "Ctrl+.": _silences,

@@ -42,6 +42,7 @@ KEYS = (
     ("F2", "rename the bank in focus"),
     ("Ctrl+M", "analyser"),
     ("Ctrl+K", "put the keyboard away, or bring it back"),
+    ("Ctrl+Shift+N", "keep the sound of this moment under a name made for it"),
     ("Ctrl+O", "the drawer: recordings and tables at hand, heard by a click"),
     ("Ctrl+,", "settings"),
     ("Ctrl+.", "silence everything"),

@@ -188,6 +188,7 @@ class Window(QMainWindow):
             Command("Open…", ("Ctrl+F",), self.search),
             Command("Save", ("Ctrl+S",), session.save, about=lambda: "" if session.unsaved else None),
             Command("Save as new…", ("Ctrl+Shift+S",), self.save_as_new),
+            Command("Keep as it is", ("Ctrl+Shift+N",), session.quick_keep),
             Command("Import a bank…", (), self.ask_import, 1),
             Command("Export", (), self.ask_export, 1, self._exported),
             Command("Undo", ("Ctrl+Z",), session.undo, 2, lambda: history.undo_says or None),

@@ -163,6 +163,8 @@ class Details(Card):
         self.notes.setText(
             f"{lacks}{loud}\n{layers} layer{'' if layers == 1 else 's'}, {threads} thread{'' if threads == 1 else 's'}"
             f"{', by ' + preset.author if preset.author else ''}"
+            f"{chr(10) + 'grown from ' + preset.parent if preset.parent else ''}"
+            f"{chr(10) + 'not named yet' if preset.unnamed else ''}"
         )
 
     def _list_versions(self) -> None:
@@ -188,7 +190,7 @@ class Details(Card):
 
     def _rename(self, name: str) -> None:
         if name.strip():
-            self._keep({"name": name.strip()}, "name")
+            self._keep({"name": name.strip(), "unnamed": False}, "name")
 
     def _described(self, event: QFocusEvent) -> None:
         QPlainTextEdit.focusOutEvent(self.description, event)

@@ -6,10 +6,11 @@ import time
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QModelIndex, QPoint, QRect, QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QRect, QSignalBlocker, Qt, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QApplication,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -34,6 +35,7 @@ from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.jobs import Watch, part_of
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.shelf.details import Details
+from felt_dial.ui.pages.shelf.many import ORDERS, Many
 from felt_dial.ui.pages.shelf.offshoots import Offshoots
 from felt_dial.ui.pages.shelf.preset_list import ROW, ListHead, PresetList, PresetPainter
 from felt_dial.ui.pages.shelf.spine import Spine
@@ -44,6 +46,7 @@ from felt_dial.ui.theme.words import item
 
 AT_ONCE = 300
 """Up to so many presets are measured as they are listed, not only those in view."""
+CHOOSES = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
 HASTY = 0.7
 """Seconds after a deletion in which another press of the key is taken for the same one."""
 
@@ -106,7 +109,9 @@ class ShelfPage(Page):
         self.search.setProperty("part", "search")
         self.search.setPlaceholderText("Search all banks by name, kind, character or description")
         self.search.setAccessibleName("Search presets")
-        self.search.setToolTip("Finds presets of all banks by what they are called and said to be: Ctrl+F")
+        self.search.setToolTip(
+            "Words, and filters such as kind:pad -drum uses:grains macro:bright layers<3 unnamed starred: Ctrl+F"
+        )
         self.search.textChanged.connect(lambda _: self._searched())
         self.search.returnPressed.connect(self._to_list)
         bar = SearchBar(self.search)
@@ -114,6 +119,10 @@ class ShelfPage(Page):
         bar.layout_.addWidget(self.count)
         centre.addWidget(bar)
         self._parts += [bar]
+        self.many = Many(session)
+        self.many.between_asked.connect(self.steps_between)
+        self.many.hide()
+        centre.addWidget(self.many)
         self.head = ListHead()
         centre.addWidget(self.head)
         self.model = PresetList()
@@ -121,7 +130,7 @@ class ShelfPage(Page):
         self.view = QListView()
         self.view.setModel(self.model)
         self.view.setItemDelegate(PresetPainter(session))
-        self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.view.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.view.setUniformItemSizes(True)
         self.view.verticalScrollBar().valueChanged.connect(lambda _: self._scrolled.start())
         self.view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
@@ -163,6 +172,7 @@ class ShelfPage(Page):
         outer.addWidget(self.details)
         self._parts += [self.view, self.details]
         self.view.selectionModel().currentChanged.connect(lambda *_: self.show_chosen())
+        self.view.selectionModel().selectionChanged.connect(lambda *_: self._selected())
         session.shelf_changed.connect(self.refresh)
         session.changed.connect(self._follow_table)
         session.measured.connect(self._measured)
@@ -261,15 +271,19 @@ class ShelfPage(Page):
     def list_presets(self) -> None:
         """Lists what the bank, the kind and the search leave."""
         chosen = self.chosen()
-        words = self.search.text().strip()
+        words, near = self.search.text().strip(), ""
         if words:
             listed, count = self.session.catalogue.search(words, self.kind)
+            instead = "" if listed else self.session.catalogue.corrected(words)
+            if instead and instead != words:
+                listed, count = self.session.catalogue.search(instead, self.kind)
+                near = f" · for “{instead}”" if listed else ""
         else:
             listed = self.session.catalogue.presets(self.session.shelf_bank, self.kind)
             count = len(listed)
         self.model.show(listed, ordered=not words and not self.kind)
         order = "in order" if not words else "best first" if count == len(listed) else f"the best {len(listed)} listed"
-        self.count.setText(f"{count} preset{'' if count == 1 else 's'} · {order}")
+        self.count.setText(f"{count} preset{'' if count == 1 else 's'} · {order}{near}")
         self.empty.setVisible(not listed)
         self.view.setVisible(bool(listed))
         self.empty.setText(
@@ -280,7 +294,13 @@ class ShelfPage(Page):
         wanted = self._wanted or chosen or (self.session.work.bank, self.session.work.preset)
         rows = [n for n, preset in enumerate(listed) if (preset.bank, preset.id) == wanted]
         if listed:
+            kept = {(row.bank, row.id) for row in self.many.rows}
             self.view.setCurrentIndex(self.model.index(rows[0] if rows else 0))
+            if len(kept) > 1:
+                selection = self.view.selectionModel()
+                for n, preset in enumerate(listed):
+                    if (preset.bank, preset.id) in kept:
+                        selection.select(self.model.index(n), QItemSelectionModel.SelectionFlag.Select)
         self._measure()
         self.show_chosen()
 
@@ -366,7 +386,27 @@ class ShelfPage(Page):
             self.session.open(*chosen)
             self.view.viewport().update()
 
+    def selected(self) -> list[Listed]:
+        """The presets that are selected, in the order of the list."""
+        rows = sorted(index.row() for index in self.view.selectionModel().selectedRows())
+        return [self.model.presets[row] for row in rows if row < len(self.model.presets)]
+
+    def _selected(self) -> None:
+        self.many.show_rows(self.selected())
+        self.view.viewport().update()
+
+    def steps_between(self) -> None:
+        """Steps from one of two presets to the other."""
+        rows = self.selected()
+        patches = [patch for row in rows if (patch := self.session.stored_at(row.bank, row.id)) is not None]
+        if len(patches) == 2:
+            self.stack.setCurrentWidget(self.offshoots)
+            self.offshoots.open_for(patches[0], rows[0].bank, rows[0].id)
+            self.offshoots.show_between(*patches)
+
     def _clicked(self, index: QModelIndex) -> None:
+        if QApplication.keyboardModifiers() & CHOOSES:
+            return  # one more, or all up to here
         place = self.view.visualRect(index)
         star = PresetPainter.columns(place.width() - 2)["star"][0]
         x = self.view.viewport().mapFromGlobal(self.cursor().pos()).x()
@@ -387,6 +427,9 @@ class ShelfPage(Page):
 
     def delete(self) -> None:
         """Puts the chosen preset into the bin and chooses its neighbour, which a hasty second press leaves alone."""
+        if len(self.selected()) > 1:
+            self.many.delete()
+            return
         if not (chosen := self.chosen()):
             return
         if time.monotonic() - self._deleted < HASTY:
@@ -446,8 +489,16 @@ class ShelfPage(Page):
         place = self.banks.index(spine.bank)
         menu.addAction("Move up", partial(self.reorder_bank, key, -1)).setEnabled(place > 0)
         menu.addAction("Move down", partial(self.reorder_bank, key, 1)).setEnabled(place < len(self.banks) - 1)
+        orders = menu.addMenu("Order its presets")
+        for name in ORDERS:
+            orders.addAction(name, partial(self.order_bank, key, name))
         menu.addAction("Delete", partial(shelving.delete_bank, self.session, key))
         return menu
+
+    def order_bank(self, key: str, by: str) -> None:
+        """Gives the presets of a bank another order."""
+        rows = sorted(self.session.catalogue.presets(key), key=ORDERS[by])  # type: ignore[arg-type]
+        shelving.reorder_bank_by(self.session, key, [row.id for row in rows], f"order the bank {by}")
 
     def ask_bank_words(self, spine: Spine) -> Entry:
         """Opens the entry for the description of a bank."""

@@ -119,7 +119,7 @@ class PresetPainter(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         row = QRect(option.rect).adjusted(1, 2, -1, -2)
         view = option.widget
-        chosen = isinstance(view, QListView) and view.currentIndex() == index
+        chosen = isinstance(view, QListView) and view.selectionModel().isSelected(index)
         on_table = (self.session.work.bank, self.session.work.preset) == (preset.bank, preset.id)
         painter.setPen(QPen(dye("madder") if chosen else colour("edge"), 1.8 if chosen else 1))
         painter.setBrush(colour("raised" if chosen else "cloth"))
