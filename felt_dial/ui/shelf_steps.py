@@ -260,7 +260,7 @@ def keep_new(session: Session, bank: str, patches: list[Patch], says: str, after
 
     def forth() -> None:
         if tickets:
-            kept[:] = [_restore(session, ticket) for ticket in tickets]
+            kept[:] = reversed([_restore(session, ticket) for ticket in reversed(tickets)])
             tickets.clear()
             return
         place = after
@@ -320,7 +320,7 @@ def delete_many(session: Session, these: list[tuple[str, str]]) -> bool:
         tickets[:] = [_delete(session, *where) for where in now]
 
     def back() -> None:
-        now[:] = [_restore(session, ticket) for ticket in tickets]
+        now[:] = reversed([_restore(session, ticket) for ticket in reversed(tickets)])  # each to where it stood
 
     says = f"delete {len(these)} presets"
     return session.shelf_step(

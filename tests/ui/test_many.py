@@ -1,0 +1,282 @@
+"""Many presets at once, and what grows: selected, renamed, moved, kept, found, each taken back in one step."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+import pytest
+from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
+from PySide6.QtTest import QTest
+
+from felt_dial.bank.renaming import BadPattern, Named, renamed
+from felt_dial.bank.search import parse
+from felt_dial.patch.edits import add_effect
+from felt_dial.patch.module import Effect
+from felt_dial.sound.modules import new_patch
+from felt_dial.ui.pages.shelf.page import ShelfPage
+from tests.ui.conftest import Desk, wait
+
+
+def shelf(desk: Desk, first: int = 0, last: int = -1) -> ShelfPage:
+    """The Shelf with some rows of Glasshouse at Dusk selected."""
+    desk.window.show_page("Shelf")
+    page = desk.window.shelf
+    page.choose_bank("glasshouse-at-dusk")
+    select(page, *range(first, last + 1))
+    return page
+
+
+def select(page: ShelfPage, *rows: int) -> None:
+    selection = page.view.selectionModel()
+    selection.clearSelection()
+    for row in rows:
+        selection.select(page.model.index(row), QItemSelectionModel.SelectionFlag.Select)
+
+
+def names(page: ShelfPage) -> list[str]:
+    return [preset.name for preset in page.model.presets]
+
+
+def test_twenty_are_renamed_by_a_pattern_as_one_step(desk: Desk) -> None:
+    page = shelf(desk, 0, 19)
+    before = names(page)
+    assert page.many.isVisible() and page.many.count.text() == "20 selected"
+    page.many.ask_rename()
+    page.many.pattern.setText("{n:02} {name}")
+    page.many.find_.setText("Moss")
+    page.many.replace_.setText("Fern")
+    assert "Moss Pad → 03 Fern Pad" in page.many.preview.text()
+    page.many.rename()
+    assert names(page)[:3] == ["01 Dew Pluck", "02 Lantern Brass", "03 Fern Pad"] and names(page)[20:] == before[20:]
+    assert len(page.selected()) == 20
+    desk.session.undo()
+    assert names(page) == before
+    desk.session.redo()
+    assert names(page)[0] == "01 Dew Pluck"
+
+
+def test_a_click_with_ctrl_or_shift_selects_and_opens_nothing(desk: Desk) -> None:
+    page = shelf(desk)
+    on_table = desk.session.work.preset
+    for row, key in ((2, Qt.KeyboardModifier.NoModifier), (4, Qt.KeyboardModifier.ControlModifier)):
+        at = page.view.visualRect(page.model.index(row)).center() - QPoint(100, 0)
+        if key is not Qt.KeyboardModifier.NoModifier:
+            before = desk.session.work.preset
+            select(page, 2, row)
+            page._clicked.__self__  # noqa: B018  the page lives
+            assert desk.session.work.preset == before
+        else:
+            QTest.mouseClick(page.view.viewport(), Qt.MouseButton.LeftButton, key, at)
+            assert desk.session.work.preset != on_table
+    assert [row.name for row in page.selected()] == [names(page)[2], names(page)[4]]
+
+
+@pytest.mark.parametrize("act", ["kind", "star", "words", "move", "copy", "delete"])
+def test_each_of_many_at_once_is_one_step_and_taken_back(desk: Desk, act: str) -> None:
+    page = shelf(desk, 1, 4)
+    session = desk.session
+    steps = len(session.history._done)
+
+    def library() -> dict[str, list[Any]]:
+        rows = {bank.id: session.catalogue.presets(bank.id) for bank in session.banks()}
+        return {
+            bank: [(r.name, r.kind, r.character, r.favourite, r.author, r.key) for r in found]
+            for bank, found in rows.items()
+        }
+
+    before = library()
+    many = page.many
+    if act == "kind":
+        many._change({"type": "Texture"}, "kind")
+        assert [row.kind for row in page.model.presets[1:5]] == ["Texture"] * 4
+    elif act == "star":
+        many.star()
+        assert all(row.favourite for row in page.model.presets[1:5])
+    elif act == "words":
+        many.words.setText("cold, wide")
+        many.author.setText("A. Person")
+        many.give_words()
+        assert {(row.character, row.author) for row in page.model.presets[1:5]} == {("cold, wide", "A. Person")}
+    elif act == "move":
+        many.move_to("tide-tables")
+        assert len(library()["tide-tables"]) == 6 and len(library()["glasshouse-at-dusk"]) == 32
+    elif act == "copy":
+        many.copy_to("tide-tables")
+        assert len(library()["tide-tables"]) == 6 and len(library()["glasshouse-at-dusk"]) == 36
+    else:
+        page.delete()
+        assert len(library()["glasshouse-at-dusk"]) == 32
+    assert len(session.history._done) == steps + 1
+    session.undo()
+    assert library() == before
+    session.redo()
+    assert library() != before
+
+
+def test_a_bank_is_put_in_order_and_back(desk: Desk) -> None:
+    page = shelf(desk)
+    before = names(page)
+    page.order_bank("glasshouse-at-dusk", "by name")
+    assert names(page) == sorted(before, key=str.casefold)
+    desk.session.undo()
+    assert names(page) == before
+
+
+# --- searching ---------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "asked",
+    [
+        "kind:pad",
+        "kind:pad -wide",
+        "uses:grains",
+        "macro:bright",
+        "layers>3",
+        "threads<12 kind:drum",
+        "starred",
+        '"slow" uses:reverb',
+        "-kind:pad by:felt",
+        "-glass",
+    ],
+)
+def test_filters_find_what_a_plain_scan_of_all_documents_finds(desk: Desk, asked: str) -> None:
+    session, query = desk.session, parse(asked)
+    session.library.bank("tide-tables").change(
+        session.library.bank("tide-tables").ids()[0], {"favourite": False}, {"favourite": True}
+    )
+    session.refresh_shelf()
+    found, count = session.catalogue.search(asked)
+
+    def has(word: str, text: str) -> bool:
+        return any(
+            part.startswith(word.casefold())
+            for part in text.casefold()
+            .replace("-", " ")
+            .replace(",", " ")
+            .replace(".", " ")
+            .replace(":", " ")
+            .replace("·", " ")
+            .replace(";", " ")
+            .split()
+        )
+
+    wanted = set()
+    for bank in session.library.banks():
+        for key in bank.ids():
+            patch = bank.load(key)
+            uses = [layer.source.title for layer in patch.layers.values()]
+            uses += [layer.filter.title for layer in patch.layers.values() if layer.filter.get("on")]
+            uses += [effect.title for rack in patch.racks.values() for effect in rack.values()]
+            macros = " ".join(macro.name for macro in patch.macros.values())
+            text = " ".join([patch.name, patch.type, *patch.character, patch.description, patch.author, macros, *uses])
+            columns = {"kind": patch.type, "uses": " ".join(uses), "macros": macros, "author": patch.author}
+            fits = all(has(word, text) for word in query.words) and not any(has(word, text) for word in query.without)
+            for condition, value in query.where:
+                column = condition.split(".")[1].split()[0]
+                if column in columns:
+                    fits &= (str(value).strip("%").casefold() in columns[column].casefold()) != ("NOT" in condition)
+                elif column == "favourite":
+                    fits &= patch.favourite == bool(value)
+                else:
+                    number = len(patch.layers if column == "layers" else patch.threads)
+                    fits &= number > int(str(value)) if ">" in condition else number < int(str(value))
+            if fits:
+                wanted.add((bank.id, key))
+    assert wanted and {(row.bank, row.id) for row in found} == wanted and count == len(wanted)
+
+
+def test_a_typo_finds_what_was_meant_and_says_so(desk: Desk) -> None:
+    page = shelf(desk)
+    page.search.setText("lantrn bras")
+    assert names(page) == ["Lantern Brass"] and "for “lantern bras”" in page.count.text()
+    page.search.setText("qqqqzz")
+    assert names(page) == [] and "“" not in page.count.text()
+
+
+def test_one_key_keeps_the_sound_of_this_moment_and_naming_it_unmarks_it(desk: Desk) -> None:
+    session = desk.session
+    patch, _ = add_effect(new_patch("Nothing yet").model_copy(update={"type": "Bass"}), "1", Effect.kinds["delay"]())
+    session.open_patch(patch)
+    for _ in range(2):
+        assert session.quick_keep()
+    found = [row.name for row in session.catalogue.search("unnamed")[0]]
+    assert sorted(found) == ["Bass 1", "Bass 2"]
+    page = shelf(desk)
+    page.search.setText("unnamed")
+    page.view.setCurrentIndex(page.model.index(0))
+    page.details._rename("Gravel Path")
+    assert [row.name for row in session.catalogue.search("unnamed")[0]] == [found[1]]
+
+
+# --- names by a pattern ------------------------------------------------------------------------
+
+
+def test_patterns_give_names() -> None:
+    these = [Named("Dew Pluck", "Pluck", "A"), Named("moss pad", "Pad", "B")]
+    assert renamed(these, "{n:02} {name}") == ["01 Dew Pluck", "02 moss pad"]
+    assert renamed(these, "{kind} {n} by {author}", first=9) == ["Pluck 9 by A", "Pad 10 by B"]
+    assert renamed(these, "{name}", "Pluck", "Drop", "title") == ["Dew Drop", "Moss Pad"]
+    assert renamed(these, "{name}", case="upper") == ["DEW PLUCK", "MOSS PAD"]
+    for wrong in ("{nme}", "{n.__class__}", "{", "   ", "{name!r}"):
+        with pytest.raises(BadPattern):
+            renamed(these, wrong)
+
+
+# --- growing -----------------------------------------------------------------------------------
+
+
+def test_offshoots_are_grown_kept_with_their_parent_and_taken_back(desk: Desk, kernels: None) -> None:
+    page = shelf(desk)
+    page.view.setCurrentIndex(page.model.index(names(page).index("Dew Pluck")))
+    page.grow()
+    grown, session = page.offshoots, desk.session
+    assert page.stack.currentWidget() is grown and grown.name == "Dew Pluck"
+    grown.count.setCurrentIndex(grown.count.findData(4))
+    grown.grow()
+    assert wait(lambda: not grown.growth.busy and len(grown.sounds) == 4, 120)
+    before = names(page)
+    for n in (0, 1, 2):
+        grown.map.choose(n)
+        grown.keep()
+    kept = list(grown.kept.values())
+    assert len(set(kept)) == 3 and not set(kept) & set(before)
+    at = names(page).index("Dew Pluck")
+    assert set(names(page)[at + 1 : at + 4]) == set(kept)
+    stored = [session.stored_at(row.bank, row.id) for row in page.model.presets if row.name in kept]
+    assert all(patch is not None and patch.parent == "Dew Pluck" for patch in stored)
+    assert [row.name for row in session.catalogue.search("from:dew")[0]] != []
+    for _ in range(3):
+        session.undo()
+    assert names(page) == before
+    count = len(grown.sounds)
+    grown.map.choose(3)
+    grown.throw()
+    assert len(grown.sounds) == count - 1
+    grown.between(-1, 0)
+    assert wait(lambda: not grown.growth.busy, 60)
+    far = [one.far for one in grown.sounds]
+    assert far[0] == 0.0 and len(far) == 9 and max(far) == pytest.approx(far[-1], abs=0.05)
+    assert all(b > a - 0.05 for a, b in pairwise(far)), "steadily away from the first, but for what is hardly heard"
+    QTest.keyClick(grown.map, Qt.Key.Key_Escape)
+    assert page.stack.currentIndex() == 0
+
+
+def test_growing_is_stopped_at_a_word_and_what_is_there_stays(desk: Desk, kernels: None) -> None:
+    page = shelf(desk)
+    page.view.setCurrentIndex(page.model.index(names(page).index("Dew Pluck")))
+    page.grow()
+    grown = page.offshoots
+    grown.grow()
+    assert wait(lambda: len(grown.sounds) >= 2, 120)
+    there = len(grown.sounds)
+    grown.growth.stop()
+    assert not grown.growth.busy
+    QTest.qWait(600)
+    assert there <= len(grown.sounds) <= there + 2
+    for name, check in grown.groups.items():
+        check.setChecked(False)
+        assert name
+    grown.grow()
+    assert "may change" in desk.messages[-1] and not grown.growth.busy
