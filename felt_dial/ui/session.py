@@ -86,6 +86,7 @@ class Session(QObject):
     controls_turned = Signal(list)
     program_asked = Signal(int, int)
     drawer_asked = Signal(str, str)
+    compare_asked = Signal(object, object, tuple)
     bench_asked = Signal(str)
 
     control: Learning

@@ -280,3 +280,34 @@ def test_growing_is_stopped_at_a_word_and_what_is_there_stays(desk: Desk, kernel
         assert name
     grown.grow()
     assert "may change" in desk.messages[-1] and not grown.growth.busy
+
+
+def test_a_version_says_what_changed_and_gives_back_one_module(desk: Desk) -> None:
+    session = desk.session
+    session.open("glasshouse-at-dusk", "dew-pluck")
+    cutoff = session.value("layers.a.filter.cutoff")
+    session.set("layers.a.filter.cutoff", 3100.0)
+    session.set("layers.a.pan", 0.4)
+    assert session.save()
+    page = shelf(desk)
+    page.view.setCurrentIndex(page.model.index(names(page).index("Dew Pluck")))
+    menu = page.details.versions_menu()
+    assert menu is not None
+    (version,) = [action for action in menu.actions() if action.menu()]
+    assert "A Cutoff 620" in version.text() and "3.10" in version.text()
+    acts = {action.text(): action for action in version.menu().actions()}
+    acts["Only its filter of A"].trigger()
+    assert session.value("layers.a.filter.cutoff") == cutoff and session.value("layers.a.pan") == 0.4
+    session.undo()
+    assert session.value("layers.a.filter.cutoff") == 3100.0
+    acts["What is different…"].trigger()
+    sheet = desk.window.compare_sheet
+    assert sheet.isVisible() and "2 differences" in sheet.head.text()
+    sheet.put_away()
+    session.flip()
+    session.set("layers.a.level", -30.0)
+    desk.window.compare_sides()
+    assert "A → B" in sheet.head.text()
+    select(page, 0, 1)
+    page.many.ask_compare()
+    assert "Dew Pluck → Lantern Brass" in sheet.head.text()

@@ -33,6 +33,7 @@ from felt_dial.ui.drawer.panel import Drawer
 from felt_dial.ui.frame.analyser import Analyser
 from felt_dial.ui.frame.arrivals import Arrivals
 from felt_dial.ui.frame.commands import Command, bind, menu_of
+from felt_dial.ui.frame.compare import CompareSheet
 from felt_dial.ui.frame.controller_window import ControllerWindow
 from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
@@ -109,6 +110,7 @@ class Window(QMainWindow):
         session.asked.connect(lambda text, answers: self.said.say(text, True, answers))
         session.working.connect(self._tell_work)
         session.drawer_asked.connect(self.open_drawer)
+        session.compare_asked.connect(lambda a, b, names: self.compare_sheet.compare(a, b, names))
         session.bench_asked.connect(self.show_bench)
         session.rebuilding.connect(self._note_focus)
         session.rebuilt.connect(self._give_focus_back)
@@ -176,6 +178,16 @@ class Window(QMainWindow):
         return GuideSheet(self.stack)
 
     @cached_property
+    def compare_sheet(self) -> CompareSheet:
+        """What is different between two sounds."""
+        return CompareSheet(self.stack, self.session)
+
+    def compare_sides(self) -> None:
+        """What is different between A and B."""
+        work = self.session.work
+        self.compare_sheet.compare(work.a, work.b, ("A", "B"))
+
+    @cached_property
     def about_sheet(self) -> AboutSheet:
         """What the program says of itself."""
         return AboutSheet(self.stack, self.session)
@@ -195,6 +207,7 @@ class Window(QMainWindow):
             Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), session.redo, 2, lambda: history.redo_says or None),
             Command("Analyser", ("Ctrl+M",), self.toggle_analyser, 3),
             Command("Keyboard", ("Ctrl+K",), self.fold_keyboard, 3),
+            Command("Compare A and B", (), self.compare_sides, 3),
             Command("Drawer", ("Ctrl+O",), self.toggle_drawer, 3),
             Command("Silence everything", ("Ctrl+.",), self.silence, 3),
             Command("Settings…", ("Ctrl+,",), self.settings_sheet.open, 4),

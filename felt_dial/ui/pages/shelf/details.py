@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -11,6 +12,7 @@ from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QPlainTextEdit, QVBoxLayout, QWidget
 
 from felt_dial.bank.catalogue import Listed
+from felt_dial.bank.compare import difference
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
 from felt_dial.patch.documents.kind import LONGEST
@@ -20,11 +22,13 @@ from felt_dial.patch.units import THIN, number
 from felt_dial.sound.matter.assets import words_of_missing
 from felt_dial.ui.dials.controls import LONGEST_NAME, NameEdit, Pill, text_label
 from felt_dial.ui.dials.scrolling import Picker, Scroller
+from felt_dial.ui.frame.compare import module_acts
 from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
 from felt_dial.ui.pictures.swatch import Swatch
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
+from felt_dial.ui.theme.words import item
 
 Actions = Mapping[str, tuple[Callable[[], object], str]]
 """What can be done with the preset: by its name, with a tip."""
@@ -168,13 +172,37 @@ class Details(Card):
         )
 
     def _list_versions(self) -> None:
-        if self.preset is None:
-            return
+        menu = self.versions_menu()
+        if menu is not None:
+            menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            menu.popup(self.versions.mapToGlobal(self.versions.rect().bottomLeft()))
+
+    def versions_menu(self) -> QMenu | None:
+        """Every version with what is different in it, to be opened, compared, or to take one module from."""
+        preset, session = self.preset, self.session
+        now = session.stored_at(preset.bank, preset.id) if preset is not None else None
+        if preset is None or now is None:
+            return None
         menu = QMenu(self)
-        for path in self.session.library.bank(self.preset.bank).versions(self.preset.id):
+        for path in session.library.bank(preset.bank).versions(preset.id):
             saved = datetime.fromtimestamp(int(path.stem) / 1e9)
-            menu.addAction(f"Open what it was until {saved:%d %b, %H:%M:%S}", lambda p=path: self.open_version(p))
-        menu.exec(self.versions.mapToGlobal(self.versions.rect().bottomLeft()))
+            whose = f"{saved:%d %b, %H:%M}"
+            try:
+                patch = read_patch(read_whole(path), "An earlier version")
+            except FeltDialError:
+                menu.addAction(f"{whose}: cannot be read").setEnabled(False)
+                continue
+            said = difference(patch, now).sentence()
+            inner = menu.addMenu(item(f"until {whose}: {said if len(said) < 90 else said[:88] + '…'}"))
+            inner.addAction("Open it", partial(self.open_version, path))
+            compared = partial(session.compare_asked.emit, patch, now, (f"{now.name}, {whose}", "today"))
+            inner.addAction("What is different…", compared)
+            acts = module_acts(session, patch, whose) if session.work.preset == preset.id else []
+            if acts:
+                inner.addSeparator()
+            for name, act in acts:
+                inner.addAction(item(f"Only its {name}"), act)
+        return menu
 
     def open_version(self, path: Path) -> None:
         """Puts an earlier version on the table; saving it makes it the preset again."""

@@ -64,6 +64,8 @@ class Many(QWidget):
             "Steps between", "small", self.between_asked.emit, "Sounds on the way from one of the two to the other"
         )
         row.addWidget(self.steps)
+        self.compare = Pill("Compare", "small", self.ask_compare, "What is different between the two, in words")
+        row.addWidget(self.compare)
         row.addStretch()
         row.addWidget(Pill("Delete", "small", self.delete, "Puts all of them into the bin"))
         box.addLayout(row)
@@ -119,7 +121,8 @@ class Many(QWidget):
         """Others are selected."""
         self.rows = [row for row in rows if not row.problem]
         set_text(self.count, f"{len(self.rows)} selected")
-        self.steps.setVisible(len(self.rows) == 2)
+        for pill in (self.steps, self.compare):
+            pill.setVisible(len(self.rows) == 2)
         if len(self.rows) < 2:
             self.renaming.hide()
             self.wording.hide()
@@ -172,6 +175,12 @@ class Many(QWidget):
     def delete(self) -> None:
         """Puts all into the bin."""
         shelving.delete_many(self.session, self.places)
+
+    def ask_compare(self) -> None:
+        """Shows what is different between the two."""
+        both = [self.session.stored_at(*place) for place in self.places]
+        if len(both) == 2 and both[0] is not None and both[1] is not None:
+            self.session.compare_asked.emit(both[0], both[1], (both[0].name, both[1].name))
 
     def ask_rename(self) -> None:
         """Shows the pattern and its preview."""
