@@ -12,6 +12,7 @@ os.environ.setdefault(
     "QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent.parent / 'tests' / 'screen.json'}"
 )
 
+from PySide6.QtCore import QItemSelectionModel
 from PySide6.QtGui import QPainter
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
@@ -129,6 +130,31 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     shoot("drawer", "Patch", 2500)
     window.drawer.put_back()
     window.drawer.close_it()
+    shelf = window.shelf
+    window.show_page("Shelf")
+    shelf.choose_bank("glasshouse-at-dusk")
+    names = [preset.id for preset in shelf.model.presets]
+    for name in ("moss-pad", "root-sub", "compost-kick", "potting-snare", "bamboo-screech"):
+        flag = QItemSelectionModel.SelectionFlag.Select
+        shelf.view.selectionModel().select(shelf.model.index(names.index(name)), flag)
+    shelf.many.ask_rename()
+    shoot("many", "Shelf", 1000)
+    shelf.view.clearSelection()
+    shelf.view.setCurrentIndex(shelf.model.index(names.index("beetle-zap")))
+    shelf.grow()
+    grown = shelf.offshoots
+    grown.grow()
+    while grown.growth.busy:
+        QTest.qWait(100)
+    for n in (4, 11, 17):
+        grown.map.choose(n)
+        grown.keep()
+    grown.map.choose(7)
+    window.said.hide()
+    shoot("offshoots", "Shelf", 1500)
+    for _ in range(3):
+        session.undo()
+    grown.close_it()
 
 
 def eight_layers(window: Window, shoot: Callable[..., None]) -> None:

@@ -3,6 +3,7 @@
 - `bank`: one folder of presets, their order, their last versions, and the recordings that they need.
 - `bin`: deleted presets and banks, each in a folder with where it stood, what it was before, and when it was deleted.
 - `catalogue`: what stands in the library, as rows, so that nobody has to read all files to list or search them.
+- `compare`: what is different between two patches, in words, and taking one module of one into the other.
 - `documents`: the presets that lie, or lay, on the table, and what disk holds of each now.
 - `features`: what is measured of a sound so that one can be said to be like another, and how far two are apart.
 - `figures`: what is known of the loudness and the look of sounds, and what is still to be measured.
@@ -21,6 +22,9 @@
   out.
 - `package`: a bank as one file, a zip of its folder.
 - `places`: Where things are kept on this machine, and the settings of the person.
+- `renaming`: `{n:02} {name}`, find and replace, and the case of letters.
+- `search`: What is typed into the search: words, and simple filters such as `kind:pad -drum uses:grains macro:bright
+  layers<3 unnamed`.
 - `snippets`: the settings of one module under a name, to be given to another of its kind.
 - `unused`: Recordings of the library that nothing uses any more: listed, and cleaned only when somebody asks for it.
 """

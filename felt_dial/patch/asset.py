@@ -13,6 +13,7 @@ class Asset(BaseModel):
     `digest` is the SHA-256 of the decoded samples, so that the same sound is found wherever it lies.
     `recipe` is the SHA-256 of the document that says how it was made, where it was made on a bench.
     `rights` says whose it is, as far as that is known, and `terms` under what licence it may be used.
+    A `draft` is heard while a hand still draws it: it is made ready quickly rather than finely.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -24,6 +25,7 @@ class Asset(BaseModel):
     rate: float = Field(gt=0, allow_inf_nan=False)
     recipe: str = Field(default="", pattern="^([0-9a-f]{64})?$", exclude_if=lambda recipe: not recipe)
     rights: Literal["", "own", "free", "licensed"] = Field(default="", exclude_if=lambda rights: not rights)
+    draft: bool = Field(default=False, exclude_if=lambda draft: not draft)
     terms: str = Field(default="", max_length=400, exclude_if=lambda terms: not terms)
 
     @property

@@ -28,6 +28,8 @@ from felt_dial.workshop.recording.root import Root
 from felt_dial.workshop.wav_file import recording_wav
 
 PLACES = ("start", "end", "loop_start", "loop_end", "floor")
+LONG = 6_000_000
+"""Samples of all channels together from which a recording is read beside the window."""
 SMALLEST_VIEW = 32.0
 """Frames across the picture where it is zoomed in as far as it goes."""
 
@@ -97,6 +99,8 @@ class RecordingWork(QObject):
         self.latest = Latest(session.frame)
         self.destroyed.connect(self.helper.close)
         self._seen: tuple[object, ...] | None = None
+        self._reader = Latest(session.frame)
+        self._reading, self._read = "", set[str]()
         session.watch(self.follow, "layers")
 
     # --- what is there -------------------------------------------------------------------------
@@ -141,8 +145,24 @@ class RecordingWork(QObject):
 
     @property
     def peaks(self) -> Peaks | None:
-        """Its picture."""
-        return peaks_of(self.asset) if self.asset is not None else None
+        """Its picture; a long one is read beside the window, and is there a little later."""
+        asset = self.asset
+        if asset is None or (asset.digest in self._read or asset.frames * asset.channels < LONG):
+            return peaks_of(asset) if asset is not None else None
+        if asset.digest != self._reading:
+            self._reading = asset.digest
+
+            def then(_: Peaks | None) -> None:
+                self._read.add(asset.digest)
+                self.changed.emit()
+
+            self._reader.ask(lambda: peaks_of(asset), then)
+        return None
+
+    @property
+    def reading(self) -> bool:
+        """True while a long recording is still being read."""
+        return self.asset is not None and self.asset.digest == self._reading and self._reading not in self._read
 
     @property
     def sound(self) -> NDArray[np.float32] | None:

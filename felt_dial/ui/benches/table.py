@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
@@ -92,6 +92,8 @@ class TableWork(QObject):
         self._seen: tuple[object, ...] | None = None
         self._timer = QTimer(self, singleShot=True, interval=BETWEEN_DRAFTS)
         self._timer.timeout.connect(self._sound)
+        self._quiet = QElapsedTimer()
+        self._quiet.start()
         look_in_drafts()
         session.watch(self.follow, "layers")
 
@@ -218,8 +220,8 @@ class TableWork(QObject):
         """What the hand draws: seen at once, heard within some 40 ms, kept when it is let go; `says` names the step."""
         self.draft, self._says = recipe, says
         self.changed.emit()
-        if not self._timer.isActive():
-            self._timer.start()
+        if not self._timer.isActive():  # the first at once, what follows as often as it can be heard
+            self._timer.start(0 if self._quiet.hasExpired(BETWEEN_DRAFTS) else BETWEEN_DRAFTS)
 
     def let_go(self) -> None:
         """The hand is lifted: what it has drawn is kept, as one step."""
@@ -237,8 +239,10 @@ class TableWork(QObject):
         """Lets the layer play what is drawn so far."""
         if self.draft is None:
             return
+        self._quiet.restart()
         with contextlib.suppress(FeltDialError):  # it is said when the hand is lifted
-            self._show(self._kept(self.draft, "", drafts_folder() / ".assets"), self._says, merge=DRAWING)
+            asset = self._kept(self.draft, "", drafts_folder() / ".assets").model_copy(update={"draft": True})
+            self._show(asset, self._says, merge=DRAWING)
 
     @property
     def _store(self) -> Path:

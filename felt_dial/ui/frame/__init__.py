@@ -5,6 +5,8 @@
 - `arrivals`: Files dropped on the window: where each would go is shown while it hovers, and it goes there when it is
   let go.
 - `commands`: what the window can be told from anywhere, by its menu, by a key, or both.
+- `compare`: A comparison of two sounds, in words, over the page; single modules can be taken from the one into the
+  sound on the table.
 - `controller_window`: The window of the simulated controller: wheels, knobs, a pad and a scripted performance, sent
   as MIDI messages.
 - `guide`: The guide and what the program says of itself, as sheets over the page.

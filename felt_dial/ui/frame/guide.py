@@ -19,7 +19,7 @@ from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.fonts import body_font, name_font
 
-GUIDES = ("first-sound", "raw-matter", "workshop", "what-moves", "tone-and-room")
+GUIDES = ("first-sound", "raw-matter", "workshop", "what-moves", "tone-and-room", "a-bank")
 """In the order in which they are read."""
 
 STANDS_ON = ("numpy", "scipy", "numba", "soundfile", "soxr", "sounddevice", "mido", "pydantic", "pyloudnorm")

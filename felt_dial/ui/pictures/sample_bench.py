@@ -129,6 +129,9 @@ class Wave(Timed):
     def draw(self, painter: QPainter, box: QRectF) -> None:
         peaks, work = self.work.peaks, self.work
         if peaks is None:
+            if work.reading:
+                self.draw_nothing(painter, box, "is read …")
+                return
             missing = work.asset is not None
             says = (
                 f"{work.asset.about()} is missing"

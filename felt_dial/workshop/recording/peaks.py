@@ -52,6 +52,7 @@ class Peaks:
         bounds = np.empty(2 * count, np.int64)
         bounds[::2], bounds[1::2] = begin, np.minimum(end, low.shape[1] - 1)
         bounds[1::2] = np.maximum(bounds[1::2], begin)
-        found_low = np.minimum.reduceat(low, bounds, axis=1)[:, ::2]
-        found_high = np.maximum.reduceat(high, bounds, axis=1)[:, ::2]
+        last_block = int(bounds[-1]) + 1  # the last one would reach to the end of everything
+        found_low = np.minimum.reduceat(low[:, bounds[0] : last_block], bounds - bounds[0], axis=1)[:, ::2]
+        found_high = np.maximum.reduceat(high[:, bounds[0] : last_block], bounds - bounds[0], axis=1)[:, ::2]
         return np.stack([found_low, found_high], axis=1)

@@ -112,29 +112,31 @@ def _counts() -> list[int]:
     return sorted({round(MOST_HARMONICS / 2 ** (n / 2)) for n in range(21)} | {1})
 
 
-def make_levels(spectra: NDArray[np.complex128]) -> Levels:
+def make_levels(spectra: NDArray[np.complex128], quickly: bool = False) -> Levels:
     """Band-limited cycles of every frame, at every level.
 
     A level of h harmonics has at least 64·h samples (32·h in a long table), up to 16384, for linear
-    interpolation, whose droop sinc²(h / L) is divided out and whose images lie (h / L)² below.
+    interpolation (12·h where it is made `quickly`), whose droop sinc²(h / L) is divided out and whose images lie (h / L)² below.
     """
     counts = _counts()
-    finer = 64 if len(spectra) <= 96 else 32
-    parts, shifts, total = [], [], 0
-    offsets = np.zeros((len(spectra), len(counts)), np.int32)
+    finer = 12 if quickly else 64 if len(spectra) <= 96 else 32
+    frames, total = len(spectra), 0
+    bits = [min(max(math.ceil(math.log2(finer * harmonics)), 11), 14) for harmonics in counts]
+    samples = np.empty(frames * sum((1 << size) + 1 for size in bits), np.float32)
+    offsets = np.zeros((frames, len(counts)), np.int32)
     for level, harmonics in enumerate(counts):
-        bits = min(max(math.ceil(math.log2(finer * harmonics)), 11), 14)
-        size = 1 << bits
+        size = 1 << bits[level]
         h = np.arange(min(harmonics, spectra.shape[1] - 1) + 1)
-        full = np.zeros((len(spectra), size // 2 + 1), np.complex128)
-        full[:, : len(h)] = spectra[:, : len(h)] * (size / 2) / np.sinc(h / size) ** 2
-        cycles = np.fft.irfft(full, size, axis=1).astype(np.float32)
-        offsets[:, level] = total + np.arange(len(spectra)) * (size + 1)
-        parts.append(np.concatenate([cycles, cycles[:, :1]], axis=1).ravel())
-        total += len(spectra) * (size + 1)
-        shifts.append(32 - bits)
+        full = np.zeros((frames, size // 2 + 1), np.complex64)  # in single precision, which rounds 140 dB down
+        full[:, : len(h)] = spectra[:, : len(h)] * ((size / 2) / np.sinc(h / size) ** 2)
+        rows = samples[total : total + frames * (size + 1)].reshape(frames, size + 1)
+        rows[:, :-1] = np.fft.irfft(full, size, axis=1)
+        rows[:, -1] = rows[:, 0]
+        offsets[:, level] = total + np.arange(frames) * (size + 1)
+        total += frames * (size + 1)
+    shifts = np.array([32 - size for size in bits], np.uint32)
     level_of = np.maximum(np.searchsorted(counts, np.arange(MOST_HARMONICS + 1), side="right") - 1, 0)
-    made = Levels(np.concatenate(parts), offsets, np.array(shifts, np.uint32), level_of.astype(np.int32))
+    made = Levels(samples, offsets, shifts, level_of.astype(np.int32))
     for array in made:
         array.setflags(write=False)
     return made
@@ -144,7 +146,7 @@ def make_levels(spectra: NDArray[np.complex128]) -> Levels:
 def _levels(digest: str, cycle: int, morph: str, asset: Asset) -> Levels:
     sound = assets.load(asset)
     frames = np.zeros((1, CYCLE), np.float32) if sound is None else cut_cycles(sound[0], cycle)
-    return make_levels(spectra_of(frames, morph))
+    return make_levels(spectra_of(frames, "crossfade" if asset.draft else morph), asset.draft)
 
 
 def table_of(asset: Asset | None, cycle: int, morph: str) -> Levels:
