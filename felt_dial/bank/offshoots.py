@@ -98,7 +98,9 @@ def group_of(path: str, param: Param) -> str:
         return "macros" if len(steps) == 2 else ""
     if steps[0] == "racks":
         return "effects"
-    if steps[0] in ("modulators", "threads", "pattern"):
+    if steps[0] == "threads":
+        return "movement" if name == "depth" else ""
+    if steps[0] in ("modulators", "pattern"):
         return "movement"
     if steps[0] == "buses":
         return "tone" if len(steps) > 3 else ""

@@ -10,6 +10,7 @@ import socket
 import subprocess
 import sys
 import threading
+import time
 import traceback
 from collections.abc import Callable
 from multiprocessing.connection import Connection
@@ -63,10 +64,12 @@ class Helper:
                 pipe.send((work, args, assets.searched()))
                 part = 0.0
                 while True:
-                    while not pipe.poll(LOOK_EVERY):
-                        if watch is not None and not watch(part):
-                            self.close()
-                            raise Stopped("Stopped; nothing of it was kept.")
+                    there = pipe.poll(LOOK_EVERY)
+                    if watch is not None and not watch(part):
+                        self.close()
+                        raise Stopped("Stopped; nothing of it was kept.")
+                    if not there:
+                        continue
                     kind, what = pipe.recv()
                     if kind == "part":
                         part = what
@@ -103,8 +106,12 @@ def main(handle: int) -> None:
         os.nice(10)
     window = Connection(handle)
 
+    told = [0.0]
+
     def watch(part: float) -> bool:
-        window.send(("part", part))
+        if time.monotonic() - told[0] > LOOK_EVERY:
+            told[0] = time.monotonic()
+            window.send(("part", part))
         return True
 
     with contextlib.suppress(EOFError, OSError):
@@ -114,9 +121,9 @@ def main(handle: int) -> None:
                 module, _, name = work.partition(":")
                 work = getattr(importlib.import_module(module), name)
             assets.search_in(places)
-            told = {"watch": watch} if "watch" in inspect.signature(work).parameters else {}
+            watched = {"watch": watch} if "watch" in inspect.signature(work).parameters else {}
             try:
-                window.send(("done", work(*args, **told)))
+                window.send(("done", work(*args, **watched)))
             except FeltDialError as wrong:
                 window.send(("wrong", FeltDialError(str(wrong))))
             except (EOFError, OSError):

@@ -321,8 +321,8 @@ class TableBench(QWidget):
         for size in SIZES:
             menu.addAction(f"Spread over {size} frame{'s' * (size != 1)}", partial(self._resize, size))
         menu.addSeparator()
-        for every in (2, 4, 8, 16):
-            menu.addAction(f"Key only every {every}th frame".replace("2th", "second"), partial(self._thin, every))
+        for every, word in ((2, "second"), (3, "third"), (4, "fourth"), (6, "sixth"), (8, "eighth"), (16, "sixteenth")):
+            menu.addAction(f"Key only every {word} frame", partial(self._thin, every))
         menu.addSeparator()
         menu.addAction("New table, one sine", self.work.new)
         return menu
