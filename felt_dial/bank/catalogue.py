@@ -36,7 +36,7 @@ CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text, prefix = '1 
 """
 MOST_FOUND = 500
 """How many presets a search lists."""
-NEAR_ENOUGH = 78
+NEAR_ENOUGH = 74
 """How alike, of 100, a word must be to be taken for another."""
 MOST_WEIGHED = 5000
 """Where more have the words, which are hardly more than a letter then, those that have them in their name are the best."""
@@ -161,7 +161,7 @@ class Catalogue:
                     "CREATE VIRTUAL TABLE IF NOT EXISTS temp.terms USING fts5vocab('main', 'words', 'row')"
                 )
                 known = [term for (term,) in self._ask("SELECT term FROM temp.terms")]
-            found = process.extractOne(word.casefold(), known, scorer=fuzz.WRatio, score_cutoff=NEAR_ENOUGH)
+            found = process.extractOne(word.casefold(), known, scorer=fuzz.ratio, score_cutoff=NEAR_ENOUGH)
             if found is not None:
                 text = re.sub(rf"\b{re.escape(word)}\b", found[0], text)
         return text

@@ -221,7 +221,7 @@ def test_a_bank_is_deleted_with_all_in_it_and_comes_back(desk: Desk) -> None:
     desk.window.show_page("Shelf")
     spine = desk.find(Spine, lambda s: s.name == "Glasshouse at Dusk")
     menu = shelf.bank_menu(spine)
-    expected = ["Rename…", "Describe…", "Duplicate", "Export…", "Move up", "Move down", "Delete"]
+    expected = ["Rename…", "Describe…", "Duplicate", "Export…", "Move up", "Move down", "Order its presets", "Delete"]
     assert [action.text() for action in menu.actions()] == expected
     menu.actions()[-1].trigger()
     assert [bank.id for bank in session.library.banks()] == ["tide-tables"]

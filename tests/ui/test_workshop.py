@@ -180,27 +180,25 @@ def test_every_reshaping_and_mend_can_be_taken_back(desk: Desk, tables: TableBen
             undone(desk, before)
 
 
-@pytest.mark.parametrize("way", ["pitch", "spectrum", "length"])
 def test_a_recording_dropped_on_the_bench_becomes_a_table_by_each_way(
-    desk: Desk, tables: TableBench, way: str, tmp_path: Path
+    desk: Desk, tables: TableBench, tmp_path: Path
 ) -> None:
     path = tmp_path / "reed.wav"
     n = np.arange(48000) / 48000
     soundfile.write(path, 0.3 * sum(np.sin(2 * np.pi * 220 * k * n) / k for k in range(1, 30)), 48000)
-    said = drop(desk, tables.pen, path)
-    assert said == "A table from reed.wav"
+    assert drop(desk, tables.pen, path) == "A table from reed.wav"
     source = tables.source
     assert wait(lambda: bool(source.found), 30)
     before = desk.session.patch
-    source._choose_way(way)
-    source.put.click()
-    assert "cannot" not in desk.messages[-1] and tables.work.recipe is not None
-    assert tables.work.recipe.came["way"] == way and tables.work.recipe.came["name"] == "reed"
-    frame = shown(tables)[8].astype(float)
-    if way != "length":
-        levels = np.abs(np.fft.rfft(frame))[1:11]
-        assert 20 * np.log10(levels / levels[0] * np.arange(1, 11)) == pytest.approx(0, abs=0.5)
-    undone(desk, before)
+    for way in ("pitch", "spectrum", "length"):
+        source._choose_way(way)
+        source.put.click()
+        assert tables.work.recipe is not None
+        assert tables.work.recipe.came["way"] == way and tables.work.recipe.came["name"] == "reed"
+        if way != "length":
+            levels = np.abs(np.fft.rfft(shown(tables)[8].astype(float)))[1:11]
+            assert 20 * np.log10(levels / levels[0] * np.arange(1, 11)) == pytest.approx(0, abs=0.5)
+        undone(desk, before)
 
 
 def test_frames_of_a_recording_are_added_behind_the_one_under_the_hand(desk: Desk, tables: TableBench) -> None:
@@ -414,46 +412,37 @@ def test_slices_are_found_dragged_and_spread_over_keys(desk: Desk, samples: Samp
     undone(desk, before)
 
 
-@pytest.mark.parametrize("to", ["layer", "patch", "library"])
-def test_a_note_is_bounced(desk: Desk, samples: SampleBench, to: str) -> None:
+def test_a_note_is_bounced_to_a_layer_to_a_patch_to_the_library_and_layer_by_layer(
+    desk: Desk, samples: SampleBench
+) -> None:
     samples.side.show_part("Bounce")
-    part = samples.side.part("Bounce")
+    part, session = samples.side.part("Bounce"), desk.session
     assert isinstance(part, BouncePart)
     part.what.setCurrentIndex(part.what.findData("note"))
     part._what(1)
     part.length.set_value(0.2)
-    part.to.setCurrentIndex(part.to.findData(to))
-    before, name = desk.session.patch, desk.session.patch.name
-    part.bounce()
-    idle(desk)
-    assert "ounced" in desk.messages[-1]
-    if to == "library":
-        assert desk.session.patch == before
-        assert any(
-            path.suffix == ".about" and "bounced" in path.read_text()
-            for path in (desk.session.library.root / ".assets").iterdir()
-        )
-        return
-    layer = list(desk.session.patch.layers.values())[-1]
-    assert layer.source.asset.name == f"{name} bounced" and layer.source.number("root") == 60
-    sound = assets.load(layer.source.asset)
-    from dataclasses import asdict
-
-    assert asdict  # the recording is what the patch renders, to its last sample but the fade
-    alone = render(before, [Note(0.0, 0.2, 60)], 1.0, quality=desk.session.settings.render_quality)
-    assert np.abs(sound[:, :9000] - alone[:, :9000]).max() < 1e-4
-
-
-def test_each_layer_is_bounced_apart(desk: Desk, samples: SampleBench) -> None:
-    samples.side.show_part("Bounce")
-    part = samples.side.part("Bounce")
-    assert isinstance(part, BouncePart)
-    part.what.setCurrentIndex(1)
+    before, name = session.patch, session.patch.name
+    alone = render(before, [Note(0.0, 0.2, 60)], 1.0, quality=session.settings.render_quality)
+    for to in ("library", "layer", "patch"):
+        part.to.setCurrentIndex(part.to.findData(to))
+        part.bounce()
+        idle(desk)
+        assert "ounced" in desk.messages[-1]
+        if to == "library":
+            assert session.patch == before
+            notes = [path.read_text() for path in (session.library.root / ".assets").glob("*.about")]
+            assert any(f"{name} bounced" in note for note in notes)
+            continue
+        layer = list(session.patch.layers.values())[-1]
+        assert layer.source.asset.name == f"{name} bounced" and layer.source.number("root") == 60
+        sound = assets.load(layer.source.asset)
+        assert np.abs(sound[:, :9000] - alone[:, :9000]).max() < 1e-4, "what the patch renders"
+        undone(desk, before)
+    part.to.setCurrentIndex(part.to.findData("layer"))
     part.each.setChecked(True)
-    count = len(desk.session.patch.layers)
     part.bounce()
     idle(desk)
-    assert len(desk.session.patch.layers) == 2 * count
+    assert len(session.patch.layers) == 2 * len(before.layers)
 
 
 def test_a_take_is_recorded_from_the_simulated_microphone(desk: Desk, samples: SampleBench) -> None:
