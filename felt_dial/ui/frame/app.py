@@ -56,6 +56,7 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     from PySide6.QtCore import QTimer
 
     from felt_dial.bank.places import lay_out_demo
+    from felt_dial.ui.benches.drafts import tidy_drafts
     from felt_dial.ui.controllers import Control
     from felt_dial.ui.frame.window import Window
     from felt_dial.ui.session import Session
@@ -71,6 +72,7 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
         said = f"The library {root} cannot be made: {wrong.strerror}. Choose another in the settings."
     session = Session(settings, link)
     session.library.tidy(settings.bin_days, settings.bin_most)
+    tidy_drafts()
     Control(session)
     if not shelf_later:
         session.refresh_shelf()
