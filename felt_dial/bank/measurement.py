@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from felt_dial.patch.patch import NOT_SOUND, Patch
 
 RATE = 48000
+WANTED_LUFS = -18.0
+"""How loud presets are, so that one follows another without a hand on the volume."""
 SWATCH_SECONDS = 4.0
 SWATCH_SHAPE = (64, 160)
 

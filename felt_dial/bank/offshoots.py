@@ -5,7 +5,7 @@ Pure: nothing here renders; `growing` does, in a helper.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -85,7 +85,6 @@ class Offshoot:
     sound: NDArray[np.float32]
     changed: tuple[tuple[str, str, str], ...] = ()
     wrong: str = ""
-    near: dict[int, float] = field(default_factory=dict, hash=False, compare=False)
 
 
 def group_of(path: str, param: Param) -> str:

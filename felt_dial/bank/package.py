@@ -83,7 +83,7 @@ def _whole(where: str) -> Iterator[None]:
         yield
     except zipfile.BadZipFile as wrong:
         raise BadDocument(f"{where} is no whole bank file: not a zip, or cut short ({cut(wrong)}). {NOTHING}") from None
-    except NotImplementedError:
+    except NotImplementedError:  # what zipfile raises for a packing or a lock that it does not know
         raise BadDocument(f"{where} is packed in a way that is not known here. {NOTHING}") from None
     except UnicodeDecodeError:
         raise BadDocument(f"{where} holds a name that is no text. {NOTHING}") from None

@@ -12,19 +12,19 @@ from felt_dial.sound.matter.audio_file import read_part
 
 LOUDNESS, CEILING = -20.0, 0.7
 """dB of the loudest 400 ms (mean square, both channels), and the highest sample that this may come to."""
-LONGEST, FADE = 12.0, 0.03
-"""Seconds that are heard at most, and those in which what is cut off fades."""
+LONGEST, LONGEST_PART, FADE = 12.0, 30.0, 0.03
+"""Seconds that are heard at most, of a part with an end too, and those in which what is cut off fades."""
 
 
 def for_hearing(
-    path: Path, rate: float, first: float = 0.0, last: float = 0.0, loops: bool = False
+    path: Path, rate: float, first: float = 0.0, last: float = 0.0, loops: bool = False, levelled: bool = True
 ) -> NDArray[np.float32]:
     """A recording from a second on as it is heard, to `last` where that is not 0, float32 (2, frames) at `rate`.
 
-    What goes round is heard as it is at its ends; else it fades where it is cut off. Raises `BadAudio` for what cannot
-    be read.
+    `levelled` brings all to one loudness; else it is as loud as it is, up to full scale. What goes round is heard as it
+    is at its ends; else it fades where it is cut off. Raises `BadAudio` for what cannot be read.
     """
-    seconds = min(last - first, LONGEST) if last > first else LONGEST
+    seconds = min(last - first, LONGEST_PART) if last > first else LONGEST
     audio, whole = read_part(path, first, seconds)
     both = np.ascontiguousarray(
         np.repeat(audio.sound, 2, axis=0) if len(audio.sound) == 1 else audio.sound[:2], np.float32
@@ -37,12 +37,12 @@ def for_hearing(
     if first > 0.0 and not loops:
         rise = min(int(0.004 * rate), both.shape[1])
         both[:, :rise] *= np.linspace(0.0, 1.0, rise, dtype=np.float32)
-    return both * _gain(both, rate)
+    peak = float(np.abs(both).max(initial=0.0))
+    return both * (_gain(both, rate, peak) if levelled else np.float32(1.0 / max(peak, 1.0)))
 
 
-def _gain(sound: NDArray[np.float32], rate: float) -> np.float32:
+def _gain(sound: NDArray[np.float32], rate: float, peak: float) -> np.float32:
     """What brings the loudest 400 ms to the loudness, without going over the ceiling."""
-    peak = float(np.abs(sound).max(initial=0.0))
     if peak < 1e-6:
         return np.float32(0.0)
     power, window = np.mean(np.square(sound, dtype=np.float64), axis=0), max(int(0.4 * rate), 1)

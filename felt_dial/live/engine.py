@@ -429,7 +429,9 @@ class Engine:
         try:
             sound = np.zeros((2, 0), np.float32)
             if message.path:
-                sound = for_hearing(Path(message.path), self.rate, message.first, message.last, message.loops)
+                sound = for_hearing(
+                    Path(message.path), self.rate, message.first, message.last, message.loops, message.levelled
+                )
         except FeltDialError as wrong:
             self.tell(Unheard(str(wrong)))
             return

@@ -302,9 +302,14 @@ class EngineLink:
         found = float(self.shared.data["places"][layer])
         return found if self.settled and found >= 0.0 else None
 
-    def audition(self, path: str, first: float = 0.0, last: float = 0.0, loops: bool = False) -> None:
-        """Plays a recording beside the patch, or a part of it in seconds, round and round; an empty path stops it."""
-        self.tell(Listen(path, first, last, loops))
+    def audition(
+        self, path: str, first: float = 0.0, last: float = 0.0, loops: bool = False, levelled: bool = True
+    ) -> None:
+        """Plays a recording beside the patch, or a part of it in seconds, round and round; an empty path stops it.
+
+        `levelled` recordings are all as loud as each other; else it is as loud as it is.
+        """
+        self.tell(Listen(path, first, last, loops, levelled))
 
     def play(self, phrase: Phrase, loop: bool) -> None:
         """Plays a phrase from its beginning."""

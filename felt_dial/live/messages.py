@@ -85,13 +85,14 @@ class PlayPhrase(NamedTuple):
 class Listen(NamedTuple):
     """A recording is played beside the patch, from a second on, to another or to its end; an empty path stops it.
 
-    With `loops` what lies between both goes round until another is played.
+    With `loops` what lies between both goes round until another is played; `levelled` brings all to one loudness.
     """
 
     path: str
     first: float = 0.0
     last: float = 0.0
     loops: bool = False
+    levelled: bool = True
 
 
 class StopPhrase(NamedTuple):

@@ -66,7 +66,8 @@ class Recorder:
     Attributes
     ----------
     state : str
-        `off`, `idle` (it listens), `count` (it counts in), `wait` (for something loud), or `on`.
+        `off`, `idle` (it listens), `count` (it counts in), `wait` (for something loud), `on`, or `full`: it keeps no
+        more, since a sample may not be longer; `stop` gives what there is.
     """
 
     def __init__(self) -> None:
@@ -74,6 +75,7 @@ class Recorder:
         self._lock = threading.Lock()
         self._ring: list[NDArray[np.float32]] = []
         self._kept: list[NDArray[np.float32]] = []
+        self._frames = 0
         self._level = 0.0
         self._count = 0
         self._threshold: float | None = None
@@ -129,8 +131,9 @@ class Recorder:
                 self._start()
             if self.state == "on":
                 self._kept.append(block.copy())
-                if sum(b.shape[1] for b in self._kept[-1:]) and len(self._kept) * BLOCK > LONGEST * RATE:
-                    self.state = "idle"
+                self._frames += block.shape[1]
+                if self._frames + BLOCK > LONGEST * RATE:  # one block more, and it could not be loaded
+                    self.state = "full"
             else:
                 self._ring.append(block.copy())
                 while sum(b.shape[1] for b in self._ring) > RING * RATE:
@@ -142,6 +145,7 @@ class Recorder:
         frames = int(self._before * RATE)
         before = np.concatenate(self._ring, axis=1)[:, -frames:] if frames and self._ring else None
         self._kept = [before] if before is not None else []
+        self._frames = before.shape[1] if before is not None else 0
         self._ring = []
 
     def level(self) -> float:
@@ -154,7 +158,7 @@ class Recorder:
     def seconds(self) -> float:
         """How much was kept so far."""
         with self._lock:
-            return sum(block.shape[1] for block in self._kept) / RATE if self.state == "on" else 0.0
+            return self._frames / RATE if self.state in ("on", "full") else 0.0
 
     def begin(self, count_in: float = 0.0, threshold_db: float | None = None, before: float = 0.1) -> None:
         """Begins to keep what comes: at once, after so many seconds, or once it is louder than a threshold.

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from felt_dial.bank.documents import Document
 from felt_dial.bank.library import MovedOn
+from felt_dial.bank.measurement import WANTED_LUFS
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.ui.session import Session
@@ -363,9 +364,6 @@ def reorder_bank_by(session: Session, bank: str, order: list[str], says: str) ->
     return session.shelf_step(says, lambda: put(order), lambda: put(before), lambda: (bank,))
 
 
-LOUDNESS = -18.0
-
-
 def level_many(session: Session, lufs: dict[tuple[str, str], float]) -> bool:
     """Brings presets, measured at so many LUFS, to −18 by their output level, as one step."""
     rows: list[tuple[Document, Patch, Patch]] = []
@@ -373,7 +371,7 @@ def level_many(session: Session, lufs: dict[tuple[str, str], float]) -> bool:
         patch = session.stored_at(*where)
         if patch is None or loud < -70.0:
             continue
-        level = min(max(round(float(patch.level) + LOUDNESS - loud, 1), -60.0), 12.0)
+        level = min(max(round(float(patch.level) + WANTED_LUFS - loud, 1), -60.0), 12.0)
         if abs(level - float(patch.level)) >= 0.1:
             rows.append((session.documents.at(*where, patch), patch, with_value(patch, "level", level)))
     if not rows:

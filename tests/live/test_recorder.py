@@ -7,7 +7,7 @@ import time
 import numpy as np
 import pytest
 
-from felt_dial.live.recorder import BLOCK, RATE, Input, NoInput, Recorder, list_inputs, scene, trimmed
+from felt_dial.live.recorder import BLOCK, LONGEST, RATE, Input, NoInput, Recorder, list_inputs, scene, trimmed
 
 
 def test_the_simulated_microphone_is_always_there_and_hears_a_made_scene() -> None:
@@ -52,6 +52,18 @@ def test_a_threshold_waits_and_a_count_in_counts() -> None:
     assert recorder.state == "count"
     fed(recorder, loud)
     assert recorder.seconds == pytest.approx(0.75, abs=0.02)
+
+
+def test_after_ten_minutes_it_keeps_no_more_and_what_it_has_can_be_loaded() -> None:
+    recorder = listening()
+    minute = np.full((1, 60 * RATE), 0.1, np.float32)
+    fed(recorder, minute[:, :RATE])
+    recorder.begin(before=0.5)
+    for _ in range(11):
+        fed(recorder, minute)
+    assert recorder.state == "full" and recorder.seconds == pytest.approx(LONGEST, abs=0.02)
+    sound = recorder.stop()
+    assert LONGEST * RATE - BLOCK <= sound.shape[1] <= LONGEST * RATE and recorder.state == "idle"
 
 
 def test_silence_around_a_take_is_trimmed_and_what_is_heard_stays() -> None:

@@ -13,7 +13,7 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.sound.matter import assets
-from felt_dial.sound.matter.audio_file import BadAudio, read_audio
+from felt_dial.sound.matter.audio_file import BadAudio, read_audio, read_part
 from felt_dial.sound.modules import new_patch
 
 TONE = 0.5 * np.sin(2 * np.pi * 440 * np.arange(48000) / 48000)
@@ -57,6 +57,17 @@ def test_a_file_that_cannot_be_played_gets_one_sentence(word: str, tmp_path: Pat
     with pytest.raises(BadAudio) as wrong:
         read_audio(path)
     assert word in str(wrong.value) and path.name in str(wrong.value) and "\n" not in str(wrong.value)
+
+
+@pytest.mark.parametrize("word", ["audio", "24 channels", "1000 Hz", "768000", "not there"])
+def test_a_part_of_a_file_is_refused_as_the_whole_of_it(word: str, tmp_path: Path) -> None:
+    path = (bad_files(tmp_path) | {"not there": tmp_path / "gone.wav"})[word]
+    said = []
+    for read in (read_audio, lambda path: read_part(path, 0.0, 1.0)):
+        with pytest.raises(BadAudio, match=word) as wrong:
+            read(path)
+        said.append(str(wrong.value))
+    assert said[0] == said[1]
 
 
 def test_more_than_ten_minutes_are_refused_with_the_limit(tmp_path: Path) -> None:

@@ -64,7 +64,6 @@ def test_a_click_with_ctrl_or_shift_selects_and_opens_nothing(desk: Desk) -> Non
         if key is not Qt.KeyboardModifier.NoModifier:
             before = desk.session.work.preset
             select(page, 2, row)
-            page._clicked.__self__  # noqa: B018  the page lives
             assert desk.session.work.preset == before
         else:
             QTest.mouseClick(page.view.viewport(), Qt.MouseButton.LeftButton, key, at)

@@ -11,6 +11,7 @@ import soundfile
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from felt_dial import files
 from felt_dial.live import recorder
 from felt_dial.patch.edits import remove_layer
 from felt_dial.sound.matter import assets
@@ -445,6 +446,17 @@ def test_a_note_is_bounced_to_a_layer_to_a_patch_to_the_library_and_layer_by_lay
     assert len(session.patch.layers) == 2 * len(before.layers)
 
 
+def recording(samples: SampleBench, begins_at: float = -80.0) -> RecordPart:
+    """The part that records, which has just begun."""
+    samples.side.show_part("Record")
+    part = samples.side.part("Record")
+    assert isinstance(part, RecordPart)
+    part.threshold.set_value(begins_at)
+    part.trim.setChecked(False)
+    part.go.click()
+    return part
+
+
 def test_a_take_is_recorded_from_the_simulated_microphone(desk: Desk, samples: SampleBench) -> None:
     samples.side.show_part("Record")
     part = samples.side.part("Record")
@@ -462,6 +474,48 @@ def test_a_take_is_recorded_from_the_simulated_microphone(desk: Desk, samples: S
     undone(desk, before)
     desk.window.show_page("Patch")
     assert part.recorder.state == "off"
+
+
+@pytest.mark.parametrize("leave", ["another page", "another part", "another input"])
+def test_who_leaves_while_it_records_loses_nothing(desk: Desk, samples: SampleBench, leave: str) -> None:
+    part = recording(samples)
+    before = desk.session.patch
+    QTest.qWait(1500)
+    if leave == "another page":
+        desk.window.show_page("Patch")
+    elif leave == "another part":
+        samples.side.show_part("Loops")
+    else:
+        part.input.activated.emit(0)
+    assert part.take is None and samples.work.asset.name == "Take 1" and samples.work.asset.seconds > 1.0
+    assert part.recorder.state == ("idle" if leave == "another input" else "off")
+    undone(desk, before)
+
+
+def test_a_take_that_the_disk_does_not_hold_waits_to_be_kept(
+    desk: Desk, samples: SampleBench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    part = recording(samples)
+    before = desk.session.patch
+    QTest.qWait(1500)
+    with monkeypatch.context() as patched:
+        patched.setattr(files.os, "fsync", full)
+        part.go.click()
+    assert "No space left" in desk.messages[-1] and desk.session.patch == before and part.take is not None
+    assert wait(lambda: part.go.text() == "Keep it" and part.drop.isVisible(), 2)
+    part.go.click()
+    assert part.take is None and samples.work.asset.name == "Take 1" and samples.work.asset.seconds > 1.0
+    undone(desk, before)
+
+
+def test_who_ends_it_before_it_began_hears_no_complaint(desk: Desk, samples: SampleBench) -> None:
+    part = recording(samples, begins_at=-6.0)
+    said = list(desk.messages)
+    part.go.click()
+    assert part.recorder.state == "idle" and part.take is None and desk.messages == said
 
 
 @pytest.mark.parametrize("work", ["split", "step", "bounce"])

@@ -311,7 +311,7 @@ def test_mends_do_what_they_say() -> None:
     assert [round(float(b)) for b in brightness(MENDS["sort"].act(mixed))] == [0, 1, 2, 3]
 
 
-def test_the_highest_full_key_is_where_the_last_harmonic_reaches_20_kilohertz() -> None:
+def test_the_highest_full_key_is_where_the_last_harmonic_reaches_20_khz() -> None:
     """69 + 12 log₂(20000 / (h · 440))."""
     for last in (1, 10, 100):
         frame = cycles.from_levels(np.full(last, 0.01))[None]

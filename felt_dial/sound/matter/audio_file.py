@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,35 +46,21 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
 
     `watch` is told the part read, 0 to 1, and stops the reading by returning False.
     """
-    import soundfile
-
     where = f"“{path.name}”"
-    if not path.exists():
-        raise BadAudio(f"{where} is not there.")
-    try:
-        with soundfile.SoundFile(path) as file:
-            rate, channels = float(file.samplerate), int(file.channels)
-            if channels > 2:
-                raise BadAudio(f"{where} has {channels} channels; one or two can be played.")
-            if not RATES[0] <= rate <= RATES[1]:
-                raise BadAudio(f"{where} is at {rate:.0f} Hz; 8 kHz to 384 kHz can be played.")
-            if file.frames > LONGEST * rate:
-                seconds = file.frames / rate
-                raise BadAudio(
-                    f"{where} lasts {seconds / 60:.1f} min; samples may last up to 10 min. It was not loaded."
-                )
-            parts = []
-            done = 0
-            for part in file.blocks(262144, dtype="float32", always_2d=True):
-                parts.append(part.copy())
-                done += len(part)
-                if done > LONGEST * rate:
-                    raise BadAudio(f"{where} lasts longer than 10 min, the limit for samples. It was not loaded.")
-                if watch is not None and not watch(done / max(file.frames, done)):
-                    raise BadAudio(f"Loading {where} was stopped.")
-    except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as wrong:
-        reason = str(getattr(wrong, "error_string", wrong)).rstrip(".")
-        raise BadAudio(f"{where} cannot be read as audio ({reason}). Nothing was loaded.") from None
+    with _opened(path) as file:
+        rate, channels = float(file.samplerate), int(file.channels)
+        if file.frames > LONGEST * rate:
+            seconds = file.frames / rate
+            raise BadAudio(f"{where} lasts {seconds / 60:.1f} min; samples may last up to 10 min. It was not loaded.")
+        parts = []
+        done = 0
+        for part in file.blocks(262144, dtype="float32", always_2d=True):
+            parts.append(part.copy())
+            done += len(part)
+            if done > LONGEST * rate:
+                raise BadAudio(f"{where} lasts longer than 10 min, the limit for samples. It was not loaded.")
+            if watch is not None and not watch(done / max(file.frames, done)):
+                raise BadAudio(f"Loading {where} was stopped.")
     sound = np.ascontiguousarray(np.concatenate(parts).T if parts else np.zeros((channels, 0), np.float32))
     root, loop, cycle = _riff_notes(path)
     return replace(checked(sound, rate, where, root, loop), cycle=cycle)
@@ -83,6 +71,21 @@ def read_part(path: Path, first: float, seconds: float) -> tuple[Audio, bool]:
 
     Only what is asked for is read, so that long files are heard as soon as short ones.
     """
+    with _opened(path) as file:
+        rate = float(file.samplerate)
+        at = min(int(first * rate), max(file.frames - SHORTEST, 0))
+        if at:
+            file.seek(at)
+        data = file.read(max(int(seconds * rate), SHORTEST), dtype="float32", always_2d=True)
+        whole = at + len(data) >= file.frames
+    if not len(data):
+        raise BadAudio(f"“{path.name}” holds nothing there.")
+    return Audio(np.nan_to_num(np.ascontiguousarray(data.T)), rate), whole
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[Any]:
+    """A file that can be played, opened; raises `BadAudio`, also for what goes wrong while it is read."""
     import soundfile
 
     where = f"“{path.name}”"
@@ -90,20 +93,14 @@ def read_part(path: Path, first: float, seconds: float) -> tuple[Audio, bool]:
         raise BadAudio(f"{where} is not there.")
     try:
         with soundfile.SoundFile(path) as file:
-            rate = float(file.samplerate)
-            at = min(int(first * rate), max(file.frames - SHORTEST, 0))
-            if at:
-                file.seek(at)
-            data = file.read(max(int(seconds * rate), SHORTEST), dtype="float32", always_2d=True)
-            whole = at + len(data) >= file.frames
+            if file.channels > 2:
+                raise BadAudio(f"{where} has {file.channels} channels; one or two can be played.")
+            if not RATES[0] <= file.samplerate <= RATES[1]:
+                raise BadAudio(f"{where} is at {file.samplerate} Hz; 8 kHz to 384 kHz can be played.")
+            yield file
     except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as wrong:
         reason = str(getattr(wrong, "error_string", wrong)).rstrip(".")
         raise BadAudio(f"{where} cannot be read as audio ({reason}). Nothing was loaded.") from None
-    if data.shape[1] > 2:
-        raise BadAudio(f"{where} has {data.shape[1]} channels; one or two can be played.")
-    if not len(data):
-        raise BadAudio(f"{where} holds nothing there.")
-    return Audio(np.nan_to_num(np.ascontiguousarray(data.T)), rate), whole
 
 
 def checked(

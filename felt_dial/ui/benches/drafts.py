@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import time
 from pathlib import Path
 
@@ -37,8 +38,8 @@ def tidy_drafts() -> None:
                 path.unlink()
 
 
-def hear(session: Session, sound: NDArray[np.float32], rate: float, loops: bool = False) -> None:
+def hear(session: Session, sound: NDArray[np.float32], rate: float, levelled: bool = True) -> None:
     """Plays a sound, float32 (channel, frame), beside the patch; raises `CannotWrite`."""
-    path = drafts_folder() / "heard.wav"
+    path = drafts_folder() / f"heard-{os.getpid()}.wav"  # another window may listen to something else
     write_whole(path, wav_bytes(np.asarray(sound, np.float32), round(rate)))
-    session.link.audition(str(path), loops=loops)
+    session.link.audition(str(path), 0.0, sound.shape[1] / rate, False, levelled)

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import Signal
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
@@ -18,6 +18,7 @@ from felt_dial.patch.patch import Patch, put
 from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import hear
+from felt_dial.ui.benches.work import BenchWork
 from felt_dial.ui.jobs import Latest, Watch
 from felt_dial.ui.session import Session
 from felt_dial.workshop.helper import Helper
@@ -65,27 +66,22 @@ class Region:
     last: float
 
 
-class RecordingWork(QObject):
+class RecordingWork(BenchWork):
     """The recording that a layer plays.
 
     Attributes
     ----------
-    changed : Signal()
-        Another recording, or another part of it is chosen.
     viewed : Signal()
         Another part of it is seen.
     found : Signal()
         Something was found out about it: its root, its loops.
     """
 
-    changed = Signal()
     viewed = Signal()
     found = Signal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        self.wished = ""
+        super().__init__(session)
         self.region: Region | None = None
         self.view = (0.0, 1.0)
         """The first and the last frame that are seen."""
@@ -98,45 +94,13 @@ class RecordingWork(QObject):
         self.helper = Helper()
         self.latest = Latest(session.frame)
         self.destroyed.connect(self.helper.close)
-        self._seen: tuple[object, ...] | None = None
         self._reader = Latest(session.frame)
         self._reading, self._read = "", set[str]()
-        session.watch(self.follow, "layers")
 
     # --- what is there -------------------------------------------------------------------------
 
-    def layers(self) -> list[str]:
-        """Layers that play a recording, or could."""
-        return [
-            key
-            for key, layer in self.session.patch.layers.items()
-            if "asset" in type(layer.source).model_fields and not isinstance(layer.source, Table)
-        ]
-
-    @property
-    def layer(self) -> str:
-        """The layer whose recording lies here; empty where none plays one."""
-        known = self.layers()
-        if self.wished in known:
-            return self.wished
-        chosen = self.session.selection[1]
-        if chosen in known:
-            return chosen
-        full = [key for key in known if self._source(key).asset is not None]
-        return (full or known or [""])[0]
-
-    def _source(self, key: str) -> Any:
-        return self.session.patch.layers[key].source
-
-    @property
-    def source(self) -> Any:
-        """The source that plays it; None where there is none."""
-        return self._source(self.layer) if self.layer else None
-
-    @property
-    def asset(self) -> Asset | None:
-        """The recording as the patch names it."""
-        return self.source.asset if self.layer else None
+    def suits(self, source: Any) -> bool:
+        return "asset" in type(source).model_fields and not isinstance(source, Table)
 
     @property
     def recipe(self) -> RecordingRecipe | None:
@@ -196,11 +160,6 @@ class RecordingWork(QObject):
         middle = first + at * (last - first)
         self.see(middle - (middle - first) * factor, middle + (last - middle) * factor)
 
-    def choose_layer(self, key: str) -> None:
-        """Puts the recording of another layer here."""
-        self.wished = key
-        self.follow()
-
     def follow(self) -> None:
         """The patch is another: what is shown here follows."""
         asset = self.asset
@@ -242,16 +201,17 @@ class RecordingWork(QObject):
     # --- hearing -------------------------------------------------------------------------------
 
     def play(self, first: float = 0.0, last: float = 0.0, loops: bool = False) -> None:
-        """Plays it from a second on, beside the patch."""
+        """Plays it from a second on, beside the patch, as loud as it is: so a gain or a fade is heard."""
         asset = self.asset
         path = assets.find(asset) if asset is not None else None
-        if path is not None:
-            self.session.link.audition(str(path), first, last, loops)
+        if asset is not None and path is not None:
+            end = last or asset.seconds
+            self.session.link.audition(str(path), first, end, loops, levelled=False)
 
     def hear(self, sound: NDArray[np.float32]) -> None:
         """Plays something that was made of it."""
         try:
-            hear(self.session, sound, self.rate)
+            hear(self.session, sound, self.rate, levelled=False)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
 
@@ -329,11 +289,6 @@ class RecordingWork(QObject):
         if self.asset is not None:
             asset = self.asset.model_copy(update={"rights": rights, "terms": terms.strip()[:400]})
             self.show_asset(asset, "note whose the recording is")
-
-    def rename(self, name: str) -> None:
-        """Calls the recording something else."""
-        if self.asset is not None and name.strip() and name.strip() != self.asset.name:
-            self.show_asset(self.asset.model_copy(update={"name": name.strip()[:80]}), f"call it {name.strip()}")
 
     # --- more layers ---------------------------------------------------------------------------
 

@@ -6,10 +6,11 @@ import contextlib
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
+from PySide6.QtCore import QElapsedTimer, QTimer
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
@@ -20,6 +21,7 @@ from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.sources.core.levels import cut_cycles
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import drafts_folder, look_in_drafts
+from felt_dial.ui.benches.work import BenchWork
 from felt_dial.ui.session import Session
 from felt_dial.workshop.table.cycles import CYCLE, Floats
 from felt_dial.workshop.table.recipe import (
@@ -69,59 +71,29 @@ def recipe_of_table(asset: Asset, cycle: int) -> tuple[TableRecipe | None, str]:
     return of_cycles(at_2048(sound[0], cycle), "crossfade"), wrong
 
 
-class TableWork(QObject):
+class TableWork(BenchWork):
     """The wavetable bench: the table of a layer, the frame under the hand, the frames that are chosen.
 
-    Attributes
-    ----------
-    changed : Signal()
-        Another table, another recipe, or another frame under the hand.
+    `changed` also tells of another recipe, or another frame under the hand.
     """
 
-    changed = Signal()
-
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        self.wished = ""
+        super().__init__(session)
         self.frame = 0
         self.chosen: tuple[int, ...] = (0,)
         self.draft: TableRecipe | None = None
         """What the hand is drawing, until it is let go."""
         self._says = ""
-        self._seen: tuple[object, ...] | None = None
         self._timer = QTimer(self, singleShot=True, interval=BETWEEN_DRAFTS)
         self._timer.timeout.connect(self._sound)
         self._quiet = QElapsedTimer()
         self._quiet.start()
         look_in_drafts()
-        session.watch(self.follow, "layers")
 
     # --- what is there -------------------------------------------------------------------------
 
-    def layers(self) -> list[str]:
-        """Layers that play a table."""
-        return [key for key, layer in self.session.patch.layers.items() if isinstance(layer.source, Table)]
-
-    @property
-    def layer(self) -> str:
-        """The layer whose table lies here; empty where none plays one."""
-        known = self.layers()
-        if self.wished in known:
-            return self.wished
-        chosen = self.session.selection[1]
-        return chosen if chosen in known else known[0] if known else ""
-
-    @property
-    def source(self) -> Table | None:
-        """The source that plays it."""
-        source = self.session.patch.layers[self.layer].source if self.layer else None
-        return source if isinstance(source, Table) else None
-
-    @property
-    def asset(self) -> Asset | None:
-        """The table as the patch names it."""
-        return None if self.source is None else self.source.asset
+    def suits(self, source: Any) -> bool:
+        return isinstance(source, Table)
 
     @property
     def recipe(self) -> TableRecipe | None:
@@ -142,11 +114,6 @@ class TableWork(QObject):
         return np.zeros((1, CYCLE)) if recipe is None else _plain(recipe)
 
     # --- which frame ---------------------------------------------------------------------------
-
-    def choose_layer(self, key: str) -> None:
-        """Puts the table of another layer here."""
-        self.wished = key
-        self.follow()
 
     def walk(self, frame: int, add: bool = False, range_: bool = False) -> None:
         """Another frame under the hand; with others chosen too, or all between."""
@@ -266,18 +233,6 @@ class TableWork(QObject):
         self._seen = (self.layer, asset, CYCLE)
         self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says, merge)
         self.changed.emit()
-
-    def rename(self, name: str) -> None:
-        """Calls the table something else."""
-        source = self.source
-        if source is None or source.asset is None or not name.strip() or name.strip() == source.asset.name:
-            return
-        asset = source.asset.model_copy(update={"name": name.strip()[:80]})
-        fresh = source.model_copy(update={"asset": asset})
-        self.session.edit(
-            put(self.session.patch, ["layers", self.layer, "source"], fresh), f"call the table {asset.name}"
-        )
-        self.follow()
 
     def new(self) -> None:
         """A new table of one sine from end to end, in the layer or in a new one."""

@@ -1,5 +1,6 @@
 """Controls.
 
+- `cards`: Cards of cloth that controls lie on: plain, or with a dye band on top.
 - `chooser`: what can be added, in groups, found as one types, each with its sentence.
 - `controls`: pills, choices, the pan slider, the level meter, names that can be edited.
 - `dial`: the round face of a parameter, with its value, its threads and where they take it.

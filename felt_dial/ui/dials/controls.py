@@ -113,6 +113,22 @@ class SwitchPill(Pill):
                 self.setText("On" if self.isChecked() else "Off")
 
 
+class MenuPill(Pill):
+    """A pill that opens a menu under itself."""
+
+    def __init__(self, text: str, tip: str, make: Callable[[], QMenu]) -> None:
+        super().__init__(text, "small", None, tip)
+        self._make = make
+        self.clicked.connect(self.open)
+
+    def open(self) -> QMenu:
+        """Opens the menu, made anew each time."""
+        menu = self._make()
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.mapToGlobal(self.rect().bottomLeft()))
+        return menu
+
+
 def open_menu(menu: QMenu, owner: QWidget) -> None:
     """Opens a menu under the button that was pressed, or in the middle of what it belongs to where that was a key."""
     near = pressed_button(owner)

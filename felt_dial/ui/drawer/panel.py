@@ -22,15 +22,15 @@ from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import drafts_folder, look_in_drafts
-from felt_dial.ui.dials.controls import Pill, set_text, text_label
+from felt_dial.ui.dials.cards import Card
+from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.drawer.folders import folders_menu
 from felt_dial.ui.drawer.rows import RowPainter, Rows
 from felt_dial.ui.drawer.taking import asset_of, given, suits
 from felt_dial.ui.importing import Importing
-from felt_dial.ui.inspector.panel import WIDER, WIDTH, Card
+from felt_dial.ui.inspector.panel import WIDER, WIDTH
 from felt_dial.ui.jobs import Latest
-from felt_dial.ui.pages.workshop.card import MenuPill
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
 from felt_dial.workshop.helper import Helper

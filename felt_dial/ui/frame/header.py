@@ -18,7 +18,7 @@ from felt_dial.ui.frame.settings import QUALITIES
 from felt_dial.ui.frame.word_mark import WordMark
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
-from felt_dial.ui.theme.felt import Wool, sewn_pen
+from felt_dial.ui.theme.felt import Wool, draw_cloth, draw_focus, sewn_pen
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import plain
 from felt_dial.ui.watchers import EVERYTHING
@@ -51,10 +51,7 @@ class Tab(Pill):
             for n in (-1, 0, 1):
                 painter.drawLine(round(middle + n * 14 - 5), 43, round(middle + n * 14 + 4), 43)
         if self.hasFocus():
-            focus = QPen(dye("madder"), 1.2)
-            focus.setDashPattern([3, 2.4])
-            painter.setPen(focus)
-            painter.drawRoundedRect(QRectF(4, 10, self.width() - 8, 30), 6, 6)
+            draw_focus(painter, QRectF(4, 10, self.width() - 8, 30), 6)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasFormat(THREAD_MIME):
@@ -138,9 +135,7 @@ class PresetBox(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("edge"), 1))
-        painter.setBrush(colour("strip"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 8, 8)
+        draw_cloth(painter, QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 8, "strip")
 
 
 class Sides(QWidget):

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.focus import give_next, in_turn
 from felt_dial.ui.dials.scrolling import Scroller
-from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.colours import dye
+from felt_dial.ui.theme.felt import draw_cloth
 
 KEYS = (
     ("Space", "play or stop the phrase"),
@@ -108,9 +109,7 @@ class Sheet(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("soft"), 1))
-        painter.setBrush(colour("cloth"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, 10)
+        draw_cloth(painter, QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 10, edge="soft")
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(dye("madder"))
         painter.drawRoundedRect(QRectF(0, 0, self.width(), 5), 2, 2)

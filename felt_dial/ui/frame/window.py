@@ -323,9 +323,8 @@ class Window(QMainWindow):
         drawer.open_for(layer, kind)
 
     def _put_drawer_away(self) -> None:
-        for page in (self.patch_page, self._pages.get(WorkshopPage.title)):
-            if isinstance(page, PatchPage | WorkshopPage):
-                page.hide_drawer()
+        for page in self._pages.values():
+            page.hide_drawer()
 
     def toggle_drawer(self) -> None:
         """Shows the drawer for the chosen layer, or puts it away."""

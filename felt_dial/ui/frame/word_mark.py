@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QFont, QFontMetrics, QPainter, QPaintEvent, QPen
 
 from felt_dial.ui.dials.controls import Pill
-from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.colours import colour
+from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import name_font
 
 MARK = "felt dial"
@@ -34,8 +35,4 @@ class WordMark(Pill):
         painter.setPen(QPen(colour("ink" if self.underMouse() or self.hasFocus() else "soft"), 1.4))
         painter.drawPolyline([QPointF(x, 24), QPointF(x + 4, 28), QPointF(x + 8, 24)])
         if self.hasFocus():
-            focus = QPen(dye("madder"), 1.2)
-            focus.setDashPattern([3, 2.4])
-            painter.setPen(focus)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(1, 7, self.width() - 8, 36), 6, 6)
+            draw_focus(painter, QRectF(1, 7, self.width() - 8, 36), 6)

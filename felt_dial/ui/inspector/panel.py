@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import bus_layers, param_at, put
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.sound.sources.core.unison import Unison
+from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.dials.scrolling import Picker, Scroller
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.dials.under_hand import UnderHand
@@ -30,29 +31,11 @@ from felt_dial.ui.inspector.tone import DrivePart, FilterPart, shown
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.sources import SourcePicture
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import colour, dye, layer_dye
+from felt_dial.ui.theme.colours import dye, layer_dye
 from felt_dial.ui.theme.felt import SewnLine
 
 WIDTH, WIDER = 344, 420
 """Pixels across, and where the window is wide."""
-
-
-class Card(QWidget):
-    """A card of cloth with a dye band on top."""
-
-    def __init__(self, shade: str = "madder") -> None:
-        super().__init__()
-        self.shade = shade
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("edge"), 1))
-        painter.setBrush(colour("cloth"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 1.5, -0.5, -0.5), 9, 9)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(dye(self.shade))
-        painter.drawRoundedRect(QRectF(0, 0, self.width(), 4), 2, 2)
 
 
 class Inspector(Card):
@@ -62,13 +45,7 @@ class Inspector(Card):
         super().__init__()
         self.session = session
         self.setFixedWidth(WIDTH)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(4, 8, 4, 6)
-        body = QWidget()
-        self.body = QVBoxLayout(body)
-        self.body.setContentsMargins(9, 2, 7, 2)
-        self.body.setSpacing(5)
-        outer.addWidget(Scroller(body))
+        _, self.body = self.scrolled()
         self.threads = ThreadList(session)
         self.threads.all_asked.connect(lambda: session.focus(""))
         self.hand = UnderHand(self, lambda: self._laid_for != self._layout_key(), self.rebuild)

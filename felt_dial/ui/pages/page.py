@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QLayout, QWidget
 
 from felt_dial.ui import pages
 from felt_dial.ui.session import Session
@@ -28,6 +28,8 @@ class Page(Wool):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.drawer: QWidget | None = None
+        """The drawer while it is shown here."""
         self._due: Callable[[], None] | None = None
 
     def lay_when_seen(self, lay: Callable[[], None]) -> None:
@@ -51,9 +53,29 @@ class Page(Wool):
     def opened(self, seen: bool) -> None:
         """It is shown now, or another page is."""
 
+    def place_of_drawer(self) -> tuple[QLayout | None, list[QWidget]]:
+        """Where the drawer stands, and what gives its place to it; None where a page has no place for it."""
+        return None, []
+
     def show_drawer(self, drawer: QWidget) -> bool:
-        """Shows the drawer beside what is on it; False where there is no place for it."""
-        return False
+        """Shows the drawer until it is hidden; False where there is no place for it."""
+        layout, others = self.place_of_drawer()
+        if layout is None:
+            return False
+        layout.addWidget(drawer)
+        self.drawer = drawer
+        for other in others:
+            other.hide()
+        drawer.show()
+        return True
+
+    def hide_drawer(self) -> None:
+        """What gave its place to the drawer is there again."""
+        if self.drawer is not None:
+            self.drawer.hide()
+            self.drawer = None
+            for other in self.place_of_drawer()[1]:
+                other.show()
 
     def sections(self) -> list[QWidget]:
         """Its parts, as the eye goes through them."""

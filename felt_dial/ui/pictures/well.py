@@ -17,6 +17,7 @@ from felt_dial.patch.parts import NoSuchPath
 from felt_dial.sound import spectra
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth, colour, dye
+from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.watchers import EVERYTHING
 
@@ -156,11 +157,7 @@ class Well(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.draw_live(painter, self.box())
         if self.hasFocus():
-            pen = QPen(dye("madder", in_well=True), 1.4)
-            pen.setDashPattern([3, 2.4])
-            painter.setPen(pen)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 4, 4)
+            draw_focus(painter, QRectF(self.rect()).adjusted(2, 2, -2, -2), 4, in_well=True)
 
     def still(self, ratio: float) -> QPixmap:
         """The still part on its ground, `ratio` pixels to the point."""

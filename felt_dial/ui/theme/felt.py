@@ -10,9 +10,25 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen, QPixmap, QRadialGradient
 from PySide6.QtWidgets import QLabel, QWidget
 
-from felt_dial.ui.theme.colours import cloth, colour
+from felt_dial.ui.theme.colours import cloth, colour, dye
 
 STITCHES, SWEEP = 25, 270.0
+
+
+def draw_cloth(painter: QPainter, box: QRectF, corner: float, ground: str = "cloth", edge: str = "edge") -> None:
+    """A piece of cloth with a fine edge; `ground` and `edge` are colours of the theme."""
+    painter.setPen(QPen(colour(edge), 1))
+    painter.setBrush(colour(ground))
+    painter.drawRoundedRect(box, corner, corner)
+
+
+def draw_focus(painter: QPainter, box: QRectF, corner: float, in_well: bool = False) -> None:
+    """The dashed ring around what the keyboard works on."""
+    pen = QPen(dye("madder", in_well=in_well), 1.4 if in_well else 1.2)
+    pen.setDashPattern([3, 2.4])
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRoundedRect(box, corner, corner)
 
 
 @lru_cache(maxsize=4)

@@ -15,12 +15,12 @@ from felt_dial.patch.patch import sounding
 from felt_dial.patch.ways import effect_name
 from felt_dial.sound.effects.equaliser import BANDS
 from felt_dial.sound.effects.equaliser import Equaliser as Banded
+from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import Pill, SwitchPill, Upright, control_for, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.under_hand import UnderHand
-from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.inspector.thread_list import ThreadList
 from felt_dial.ui.pages.effects.rack_row import Rack, dials
 from felt_dial.ui.pages.page import Page

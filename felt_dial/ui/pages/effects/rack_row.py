@@ -31,6 +31,7 @@ from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font
 
 WIDE, NARROW = 134, 82
@@ -140,10 +141,7 @@ class EffectCard(TakesEffects):
         painter.setBrush(colour("cloth"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
         if self.hasFocus():
-            pen = QPen(dye("madder"), 1.2)
-            pen.setDashPattern([3, 2.4])
-            painter.setPen(pen)
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(3.5, 3.5, -3.5, -3.5), 6, 6)
+            draw_focus(painter, QRectF(self.rect()).adjusted(3.5, 3.5, -3.5, -3.5), 6)
 
     def choose(self) -> None:
         """Shows it large."""

@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QApplication, QBoxLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QBoxLayout, QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
@@ -110,7 +110,6 @@ class PatchPage(Page):
         self.tray.addWidget(self.add_mover)
         self.tray.addWidget(self.player_tags)
         self.tray.addStretch()
-        self.drawer: QWidget | None = None
         session.rebuilt.connect(self.rebuild)
         session.selected.connect(self._selected)
         session.frame.connect(self._frame)
@@ -119,22 +118,8 @@ class PatchPage(Page):
     def sections(self) -> list[QWidget]:
         return [self.scroller, self.line, self.tray_view, self.drawer or self.inspector]
 
-    def show_drawer(self, drawer: QWidget) -> bool:
-        """In the inspector's place, until it is closed or something else is chosen."""
-        layout = self.layout()
-        assert layout is not None
-        layout.addWidget(drawer)
-        self.drawer = drawer
-        self.inspector.hide()
-        drawer.show()
-        return True
-
-    def hide_drawer(self) -> None:
-        """The inspector is there again."""
-        if self.drawer is not None:
-            self.drawer.hide()
-            self.drawer = None
-            self.inspector.show()
+    def place_of_drawer(self) -> tuple[QLayout | None, list[QWidget]]:
+        return self.layout(), [self.inspector]
 
     def rebuild(self) -> None:
         """Lays out the rows and cards of the patch as it is; those that can follow by themselves stay."""

@@ -12,6 +12,7 @@ from felt_dial.patch.parts import Bus, Layer
 from felt_dial.patch.ways import arrivals, bus_layers, bus_words, words
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye, text_on
+from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font
 
 TALL, LOW = 78, 62
@@ -166,11 +167,7 @@ class Routing(QWidget):
             text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(box.width() - 10))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
         if focused:
-            pen = QPen(dye("madder"), 1.2)
-            pen.setDashPattern([3, 2.4])
-            painter.setPen(pen)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(box.adjusted(-3, -3, 3, 3), 8, 8)
+            draw_focus(painter, box.adjusted(-3, -3, 3, 3), 8)
 
     def _node_at(self, at: QPointF) -> Node | None:
         return next((node for node, box in self.nodes().items() if box.adjusted(-3, -3, 3, 3).contains(at)), None)

@@ -20,10 +20,10 @@ from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.parts import KINDS
 from felt_dial.patch.units import THIN, number
 from felt_dial.sound.matter.assets import words_of_missing
+from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import LONGEST_NAME, NameEdit, Pill, text_label
 from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.frame.compare import module_acts
-from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
 from felt_dial.ui.pictures.swatch import Swatch
 from felt_dial.ui.session import Session

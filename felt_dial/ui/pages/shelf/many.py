@@ -13,9 +13,9 @@ from felt_dial.bank.renaming import CASES, Named, renamed
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.parts import KINDS
 from felt_dial.ui import shelf_steps as shelving
-from felt_dial.ui.dials.controls import Pill, set_text, text_label
+from felt_dial.ui.dials.cards import Plate
+from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.scrolling import Picker
-from felt_dial.ui.pages.workshop.card import MenuPill, Sheet
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import item
 
@@ -44,7 +44,7 @@ class Many(QWidget):
         super().__init__()
         self.session = session
         self.rows: list[Listed] = []
-        card, box = Sheet.with_box()
+        card, box = Plate.with_box()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(card)

@@ -21,18 +21,17 @@ from felt_dial.patch.patch import Patch
 from felt_dial.patch.units import number
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.benches.drafts import hear
+from felt_dial.ui.dials.cards import Card, Plate
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.dials.scrolling import Picker, Scroller
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.growth import Growth
-from felt_dial.ui.inspector.panel import Card
-from felt_dial.ui.pages.workshop.card import Sheet
 from felt_dial.ui.pictures.swatch import Swatch, paint_swatch
 from felt_dial.ui.pictures.well import draw_ground
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
-from felt_dial.ui.theme.felt import SewnLine
+from felt_dial.ui.theme.felt import SewnLine, draw_focus
 from felt_dial.ui.theme.fonts import body_font
 
 STEPS = 9
@@ -107,7 +106,6 @@ class Map(QWidget):
         wide, tall = self.sizes()
         found: dict[int, QRectF] = {}
         if self.way == "map":
-            first = 0 if self.parent_ is not None else -1
             for n in range(-1 if self.parent_ is not None else 0, len(self.sounds)):
                 at = n + 1 if self.parent_ is not None else n
                 if at >= len(self.places):
@@ -116,7 +114,6 @@ class Map(QWidget):
                 y = self.height() / 2 + self.places[at][1] * (self.height() / 2 - tall * 0.9)
                 size = 1.22 if n == -1 else 1.0
                 found[n] = QRectF(x - wide * size / 2, y - tall * size / 2, wide * size, tall * size)
-            del first
             return found
         every = list(range(-1 if self.parent_ is not None and self.way == "grid" else 0, len(self.sounds)))
         columns = max(int((self.width() - 16) // (wide + 14)), 1)
@@ -178,11 +175,7 @@ class Map(QWidget):
             painter.setPen(pen)
             painter.drawLine(self.boxes()[self._from[0]].center(), self._to)
         if self.hasFocus():
-            pen = QPen(dye("madder", in_well=True), 1.4)
-            pen.setDashPattern([3, 2.4])
-            painter.setPen(pen)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 4, 4)
+            draw_focus(painter, QRectF(self.rect()).adjusted(2, 2, -2, -2), 4, in_well=True)
 
     def at(self, place: QPointF) -> int:
         """Which stands at a place; −2 for none."""
@@ -293,13 +286,7 @@ class Offshoots(QWidget):
     def _wishes(self) -> QWidget:
         card = Card("mallow")
         card.setFixedWidth(224)
-        outer = QVBoxLayout(card)
-        outer.setContentsMargins(4, 8, 4, 6)
-        body = QWidget()
-        box = QVBoxLayout(body)
-        box.setContentsMargins(9, 2, 7, 2)
-        box.setSpacing(5)
-        outer.addWidget(Scroller(body))
+        outer, box = card.scrolled()
         head = QHBoxLayout()
         head.addWidget(text_label("Offshoots", "title"), 1)
         head.addWidget(Pill("Close", "link", self.close_it, "Back to the Shelf: Escape"))
@@ -388,7 +375,7 @@ class Offshoots(QWidget):
     # --- the middle ----------------------------------------------------------------------------
 
     def _middle(self) -> QWidget:
-        card, box = Sheet.with_box()
+        card, box = Plate.with_box()
         row = QHBoxLayout()
         row.setSpacing(4)
         self.says = text_label("near means alike, by ear: brightness, attack, length, noise, movement, width", "small")
@@ -442,13 +429,7 @@ class Offshoots(QWidget):
     def _side(self) -> QWidget:
         card = Card("walnut")
         card.setFixedWidth(316)
-        outer = QVBoxLayout(card)
-        outer.setContentsMargins(4, 8, 4, 8)
-        body = QWidget()
-        box = QVBoxLayout(body)
-        box.setContentsMargins(9, 2, 7, 2)
-        box.setSpacing(5)
-        outer.addWidget(Scroller(body), 1)
+        outer, box = card.scrolled()
         head = QHBoxLayout()
         self.title = text_label("", "title")
         self.how_far = text_label("", "small")

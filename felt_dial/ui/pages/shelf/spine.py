@@ -21,6 +21,7 @@ from felt_dial.ui.pages.shelf.preset_list import PRESET_MIME
 from felt_dial.ui.session import Session
 from felt_dial.ui.shelf_steps import move_preset, reorder_bank
 from felt_dial.ui.theme.colours import colour, dye
+from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font, name_font
 from felt_dial.ui.theme.words import plain
 
@@ -93,11 +94,7 @@ class Spine(QWidget):
             else f"{self.bank.presets} preset{'' if self.bank.presets == 1 else 's'}",
         )
         if self.hasFocus():
-            pen = QPen(dye("madder"), 1.2)
-            pen.setDashPattern([3, 2.4])
-            painter.setPen(pen)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(box.adjusted(16, 3, -3, -3), 6, 6)
+            draw_focus(painter, box.adjusted(16, 3, -3, -3), 6)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._pressed = event.position().toPoint() if event.button() == Qt.MouseButton.LeftButton else None

@@ -21,7 +21,7 @@ from felt_dial.ui.pages.threads.thread_card import ThreadCard
 from felt_dial.ui.pages.threads.thread_table import NOW, ThreadTable, ThreadView, fill_targets
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
-from felt_dial.ui.theme.felt import Empty
+from felt_dial.ui.theme.felt import Empty, draw_cloth
 from felt_dial.ui.watchers import EVERYTHING
 
 
@@ -194,9 +194,7 @@ class SearchBar(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("edge"), 1))
-        painter.setBrush(colour("cloth"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 8, 8)
+        draw_cloth(painter, QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 8)
         painter.setPen(QPen(colour("soft"), 1.8))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         y = self.height() / 2

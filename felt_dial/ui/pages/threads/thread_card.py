@@ -12,6 +12,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import place_name, reach_of_all, set_thread, sew, threads_on
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import Patch, depth_of, movers, slots, target_param
+from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import Pill, open_menu, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.layouts import clear
@@ -19,7 +20,6 @@ from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.dials.tag import Tag, mover_dye, tag_text
 from felt_dial.ui.inspector.modulator import DrawingTools
-from felt_dial.ui.inspector.panel import Card
 from felt_dial.ui.pages.threads.thread_table import ThreadView
 from felt_dial.ui.pictures.drawn_lines import LineEditor
 from felt_dial.ui.session import Session

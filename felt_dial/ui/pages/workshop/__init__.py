@@ -1,6 +1,5 @@
 """The Workshop: the wavetable bench and the sample bench.
 
-- `card`: The parts that both benches are laid out with.
 - `from_recording`: A table from a recording: all ways side by side, heard before one is taken; and from what sounds
   now.
 - `page`: what a layer plays, on the bench: a table or a recording.

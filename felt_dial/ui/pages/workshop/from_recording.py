@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
@@ -21,12 +21,12 @@ from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.table import TableWork
-from felt_dial.ui.dials.controls import Pill, set_text, text_label
-from felt_dial.ui.dials.scrolling import Picker, Scroller
+from felt_dial.ui.dials.cards import Card
+from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.inspector.load import choose_file
-from felt_dial.ui.inspector.panel import WIDTH, Card
+from felt_dial.ui.inspector.panel import WIDTH
 from felt_dial.ui.jobs import Latest, Watch
-from felt_dial.ui.pages.workshop.card import MenuPill
 from felt_dial.ui.pictures.sources import draw_peaks
 from felt_dial.ui.pictures.well import draw_curve, draw_ground
 from felt_dial.ui.session import Session
@@ -223,13 +223,7 @@ class FromRecording(Card):
         self.latest = Latest(session.frame)
         self.destroyed.connect(self.helper.close)
         self.setFixedWidth(WIDTH)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(4, 8, 4, 6)
-        body = QWidget()
-        box = QVBoxLayout(body)
-        box.setContentsMargins(9, 2, 7, 2)
-        box.setSpacing(5)
-        outer.addWidget(Scroller(body))
+        outer, box = self.scrolled()
         row = QHBoxLayout()
         row.addWidget(text_label("From a recording", "name"))
         row.addStretch()

@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.files import write_whole
@@ -69,7 +69,6 @@ class WorkshopPage(Page):
         for bench in self.benches.values():
             self.stack.addWidget(bench)
             bench.work.changed.connect(self._follow)
-        self.drawer: QWidget | None = None
         body = QHBoxLayout()
         body.setSpacing(12)
         body.addWidget(self.stack, 1)
@@ -99,22 +98,8 @@ class WorkshopPage(Page):
             kind = "table" if self.bench is self.tables else "recording"
             self.session.drawer_asked.emit(self.bench.work.layer, kind)
 
-    def show_drawer(self, drawer: QWidget) -> bool:
-        """In place of the card beside the bench, until it is closed."""
-        self.body.addWidget(drawer)
-        self.drawer = drawer
-        for bench in self.benches.values():
-            bench.side.hide()
-        drawer.show()
-        return True
-
-    def hide_drawer(self) -> None:
-        """The card beside the bench is there again."""
-        if self.drawer is not None:
-            self.drawer.hide()
-            self.drawer = None
-            for bench in self.benches.values():
-                bench.side.show()
+    def place_of_drawer(self) -> tuple[QLayout | None, list[QWidget]]:
+        return self.body, [bench.side for bench in self.benches.values()]
 
     def sections(self) -> list[QWidget]:
         return [self.head, self.bench.main, self.drawer or self.bench.side]

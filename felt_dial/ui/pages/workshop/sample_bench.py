@@ -13,10 +13,10 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import number
 from felt_dial.ui.benches.recording import RecordingWork, with_layer
-from felt_dial.ui.dials.controls import Pill, set_text, text_label
+from felt_dial.ui.dials.cards import Plate
+from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.jobs import Watch
-from felt_dial.ui.pages.workshop.card import MenuPill, Sheet
 from felt_dial.ui.pages.workshop.sample_side import SampleSide
 from felt_dial.ui.pictures.sample_bench import Shape, Spectrum, Wave
 from felt_dial.ui.session import Session
@@ -88,7 +88,7 @@ class SampleBench(QWidget):
 
     def _wave(self) -> QWidget:
         work = self.work
-        card, inner = Sheet.with_box()
+        card, inner = Plate.with_box()
         row = QHBoxLayout()
         row.setSpacing(4)
         for name, act, tip in (
@@ -188,7 +188,7 @@ class SampleBench(QWidget):
     # --- the spectrum --------------------------------------------------------------------------
 
     def _spectrum(self) -> QWidget:
-        card, inner = Sheet.with_box()
+        card, inner = Plate.with_box()
         row = QHBoxLayout()
         row.setSpacing(4)
         self.tools = {}
@@ -266,7 +266,7 @@ class SampleBench(QWidget):
     # --- parts ---------------------------------------------------------------------------------
 
     def _split(self) -> QWidget:
-        card, inner = Sheet.with_box()
+        card, inner = Plate.with_box()
         row = QHBoxLayout()
         row.setSpacing(6)
         row.addWidget(text_label("Split into parts", "value"))

@@ -25,14 +25,14 @@ from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.recording import RecordingWork, goes_round, peaks_of, root_settings
-from felt_dial.ui.dials.controls import Meter, NameEdit, Options, Pill, control_for, set_text, text_label
+from felt_dial.ui.dials.cards import Card
+from felt_dial.ui.dials.controls import MenuPill, Meter, NameEdit, Options, Pill, control_for, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.inspector.load import choose_file
-from felt_dial.ui.inspector.panel import WIDTH, Card
+from felt_dial.ui.inspector.panel import WIDTH
 from felt_dial.ui.jobs import Watch
-from felt_dial.ui.pages.workshop.card import MenuPill
 from felt_dial.ui.pictures.sample_bench import Seam
 from felt_dial.ui.pictures.sources import draw_peaks
 from felt_dial.ui.pictures.well import draw_ground
@@ -628,6 +628,8 @@ class RecordPart(Part):
     def __init__(self, session: Session, work: RecordingWork) -> None:
         super().__init__(session, work)
         self.recorder = Recorder()
+        self.take: np.ndarray | None = None
+        """What was recorded, until a layer plays it."""
         self.destroyed.connect(self.recorder.close)
         self.says = self.title("Record", "")
         self.input = Picker()
@@ -647,7 +649,7 @@ class RecordPart(Part):
             "begins at",
             -80.0,
             (-80.0, -6.0),
-            lambda v: "once" if v < -79 else f"{number(v, 0)} dB",
+            lambda v: "any level" if v < -79 else f"{number(v, 0)} dB",
             "It waits until something is as loud as that",
         )
         self.before = PlainSlider(
@@ -659,14 +661,17 @@ class RecordPart(Part):
         self.trim.setCheckable(True)
         self.trim.setChecked(True)
         self.go = Pill("Record", "pill", self.toggle, "Begins to record, and ends it")
-        self.row(self.trim, self.go)
+        self.drop = Pill("Throw it away", "link", self.throw_away, "Forgets what was recorded")
+        self.drop.hide()
+        self.row(self.trim, self.go, self.drop)
         self.column.addWidget(text_label("it becomes a new layer of this patch", "small"))
         self.column.addStretch()
         session.frame.connect(self._frame)
 
     def opened(self, seen: bool) -> None:
-        """Listens while it is seen."""
+        """Listens while it is seen; whoever leaves while it records ends it, and what was recorded is kept."""
         if not seen:
+            self.end_if_recording()
             self.recorder.close()
         elif self.recorder.state == "off":
             kept = self.input.currentData()
@@ -677,15 +682,18 @@ class RecordPart(Part):
             self.listen()
 
     def listen(self) -> None:
-        """Listens to the chosen input."""
+        """Listens to the chosen input; what was recorded from another is kept."""
+        self.end_if_recording()
         try:
             self.recorder.open(str(self.input.currentData() or SIMULATED))
         except FeltDialError as wrong:
             self.refuse(wrong)
 
     def toggle(self) -> None:
-        """Begins to record, or ends it."""
-        if self.recorder.state in ("idle", "off"):
+        """Begins to record, or ends it; what could not be kept is tried once more."""
+        if self.take is not None:
+            self.keep()
+        elif self.recorder.state in ("idle", "off"):
             self.begin()
         else:
             self.end()
@@ -703,20 +711,42 @@ class RecordPart(Part):
             self.refuse(wrong)
 
     def end(self) -> None:
-        """Ends it, and makes a layer of what was recorded."""
-        sound = self.recorder.stop()
-        if self.trim.isChecked() and sound.shape[1]:
-            sound = trimmed(sound)
+        """Ends it, and makes a layer of what was recorded; before anything was, it only waits no more."""
+        self.take = self.recorder.stop()
+        if self.take.shape[1]:
+            self.keep()
+        else:
+            self.take = None
+
+    def end_if_recording(self) -> None:
+        """Ends it where something is being kept."""
+        if self.recorder.state in ("on", "full"):
+            self.end()
+
+    def keep(self) -> None:
+        """Makes a layer of what was recorded; where that cannot be, it waits here to be tried once more."""
+        assert self.take is not None
+        sound = trimmed(self.take) if self.trim.isChecked() else self.take
         try:
             audio = checked(sound, float(RATE), "What was recorded")
-            names = {layer.source.gist() for layer in self.session.patch.layers.values()}
-            name = next(n for n in (f"Take {k}" for k in range(1, 1000)) if n not in names)
+        except FeltDialError as wrong:
+            self.take = None
+            self.refuse(wrong)
+            return
+        names = {layer.source.gist() for layer in self.session.patch.layers.values()}
+        name = next(n for n in (f"Take {k}" for k in range(1, 1000)) if n not in names)
+        try:
             asset = self.session.library.keep_audio(audio, name).model_copy(update={"rights": "own"})
         except FeltDialError as wrong:
             self.refuse(wrong)
             return
         if self.work.new_sample(asset, None, f"record {name}", name):
+            self.take = None
             self.session.say(f"Recorded {number(asset.seconds, 2)} s: layer {self.work.layer.upper()} plays it.")
+
+    def throw_away(self) -> None:
+        """Forgets what could not be kept."""
+        self.take = None
 
     def _frame(self) -> None:
         if not self.isVisible():
@@ -724,8 +754,15 @@ class RecordPart(Part):
         state = self.recorder.state
         self.meter.show_peak(self.recorder.level())
         words = {"off": "", "idle": "listens", "count": "counts in …", "wait": "waits for something loud …"}
-        set_text(self.says, words.get(state, f"records, {number(self.recorder.seconds, 1)} s"))
-        set_text(self.go, "Record" if state in ("off", "idle") else "End it")
+        says = words.get(state, f"records, {number(self.recorder.seconds, 1)} s")
+        if state == "full":
+            says = "10 min are recorded, the most that a sample may last"
+        waits = self.take is not None
+        if self.take is not None:
+            says = f"{number(self.take.shape[1] / RATE, 2)} s wait to be kept"
+        set_text(self.says, says)
+        set_text(self.go, "Keep it" if waits else "Record" if state in ("off", "idle") else "End it")
+        self.drop.setVisible(waits)
 
 
 def clicks(beats: int, beat: float) -> np.ndarray:

@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QStackedL
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.units import note_name, number
 from felt_dial.ui.benches.table import TableWork
-from felt_dial.ui.dials.controls import Pill, set_text, text_label
+from felt_dial.ui.dials.cards import Plate
+from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.scrolling import Picker
-from felt_dial.ui.pages.workshop.card import MenuPill, Sheet
 from felt_dial.ui.pages.workshop.from_recording import FromRecording
 from felt_dial.ui.pictures.table_bench import Amounts, Bars, Pen, Stack, Strip
 from felt_dial.ui.session import Session
@@ -93,7 +93,7 @@ class TableBench(QWidget):
         top = QHBoxLayout()
         top.setSpacing(8)
         column.addLayout(top, 1)
-        card, inner = Sheet.with_box()
+        card, inner = Plate.with_box()
         self.stack = Stack(work)
         inner.addWidget(self.stack, 1)
         inner.addWidget(
@@ -141,7 +141,7 @@ class TableBench(QWidget):
     # --- the frame under the hand --------------------------------------------------------------
 
     def _frame(self) -> QWidget:
-        card, inner = Sheet.with_box()
+        card, inner = Plate.with_box()
         row = QHBoxLayout()
         row.setSpacing(4)
         self.frame_name = text_label("Frame 1", "name")
@@ -239,7 +239,7 @@ class TableBench(QWidget):
     # --- the strip -----------------------------------------------------------------------------
 
     def _strip(self) -> QWidget:
-        card, inner = Sheet.with_box()
+        card, inner = Plate.with_box()
         row = QHBoxLayout()
         row.setSpacing(4)
         row.addWidget(text_label("Frames"))
@@ -340,7 +340,7 @@ class TableBench(QWidget):
     # --- mending, reshaping, scores ------------------------------------------------------------
 
     def _mending(self) -> QWidget:
-        card, inner = Sheet.with_box()
+        card, inner = Plate.with_box()
         row = QHBoxLayout()
         row.setSpacing(4)
         row.addWidget(text_label("Mend", "value"))
