@@ -19,16 +19,14 @@ from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.ui.benches.recording import Region
+from felt_dial.ui.pages.workshop.parts.bounce import BouncePart
+from felt_dial.ui.pages.workshop.parts.loops import LoopsPart
+from felt_dial.ui.pages.workshop.parts.record import RecordPart
+from felt_dial.ui.pages.workshop.parts.slices import SlicesPart
+from felt_dial.ui.pages.workshop.parts.splice import SplicePart
+from felt_dial.ui.pages.workshop.parts.steps import StepsPart
 from felt_dial.ui.pages.workshop.sample_bench import SampleBench
-from felt_dial.ui.pages.workshop.sample_side import (
-    PARTS,
-    BouncePart,
-    LoopsPart,
-    RecordPart,
-    SlicesPart,
-    SplicePart,
-    StepsPart,
-)
+from felt_dial.ui.pages.workshop.sample_side import PARTS
 from felt_dial.ui.pages.workshop.table_bench import TableBench
 from felt_dial.workshop.table.reshaping import RESHAPINGS
 from tests.ui.conftest import Desk, wait
