@@ -140,7 +140,7 @@ def main(banks: int) -> None:
     timed("save as new", lambda: session.save_new(f"New {rng.random()}"))
     timed("move", lambda: shelf_steps.move_preset(session, *row(), f"bank-{rng.randrange(banks - 1)}"))
     timed("delete", lambda: shelf_steps.delete_preset(session, *row()))
-    timed("reorder", lambda: shelf.reorder(row()[1], rng.randrange(50)))
+    timed("reorder", lambda: shelf.reorder([row()], rng.randrange(50)))
     for words in ("s", "a", "gl", "ti", "tide", "tide glass"):
         timed(f"search “{words}”", lambda w=words: shelf.search.setText(w), 1)
         timed(f"search “{words}” again", lambda w=words: (shelf.search.setText(""), shelf.search.setText(w)), 9)

@@ -155,9 +155,9 @@ def _render_one(
 ) -> None:
     """Renders one file, and says where it goes above full scale."""
     from felt_dial.files import write_whole
+    from felt_dial.patch.phrase import Note
     from felt_dial.sound.matter.wav import wav_bytes
     from felt_dial.sound.playing.events import Event
-    from felt_dial.sound.playing.phrases import Note
     from felt_dial.sound.render import render as render_patch
     from felt_dial.workshop.wav_file import recording_wav
 

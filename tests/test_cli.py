@@ -15,9 +15,9 @@ import soundfile
 
 from felt_dial import cli
 from felt_dial.patch.documents.patch import write_patch
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import exact_frequency
 

@@ -19,10 +19,12 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from demo_handles import breathing_glass, irrigation_clock, with_handles
 from demo_rooms import NEW, with_rooms
+from demo_tides import tides
 from demo_tones import TONES
 from demo_workshop import WORKSHOP
 from maker import STORE, Maker, trimmed
 
+MADE = "2026-11-27"
 BANKS = Path(__file__).parent.parent / "felt_dial" / "data" / "banks"
 
 
@@ -676,6 +678,8 @@ def harbour_lamp() -> Maker:
 DEMO = {
     "Glasshouse at Dusk": (
         "Sounds for an evening light walk through a botanical garden.",
+        "madder",
+        "dew lantern moss root compost pane pollen canopy beetle boiler moth fern orchid stem",
         [
             dew_pluck,
             lantern_brass,
@@ -702,17 +706,24 @@ DEMO = {
             *WORKSHOP,
         ],
     ),
-    "Tide Tables": ("Sketches from a harbour.", [ebb_bell, harbour_lamp]),
+    "Tide Tables": (
+        "Sketches from a harbour, and what grew from them.",
+        "walnut",
+        "tide ebb pier salt rope harbour buoy hull low far silt slack gull spray lamp horn bell choir drift quay",
+        tides([ebb_bell, harbour_lamp]),
+    ),
 }
+ABOUT = {"author": "Felt Dial", "version": "1.0", "licence": "Free to be used and passed on, in music and in banks"}
 
 
 def make_bank(library: Library, name: str) -> Bank:
     assets.look_in(STORE.parent)
-    description, makers = DEMO[name]
+    description, shade, words, makers = DEMO[name]
     bank = library.create(name)
-    bank.describe(description)
     for maker in makers:
-        bank.save_new(trimmed(with_handles(with_rooms(maker())).patch))
+        bank.save_new(trimmed(with_handles(with_rooms(maker())).patch.model_copy(update={"made": MADE})))
+    words = tuple(word.capitalize() for word in words.split())
+    bank.about({}, {"description": description, "dye": shade, "words": words, **ABOUT})
     return bank
 
 

@@ -1,6 +1,6 @@
 """A bank: one folder of presets, their order, their last versions, and the recordings that they need.
 
-bank.json                 name, description, order
+bank.json                 name, order, and what it says about itself
 presets/dew-pluck.json    one patch each
 versions/dew-pluck/       what it was before the last saves that changed its sound
 assets/<sha256>.flac
@@ -16,15 +16,16 @@ from collections.abc import Callable
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from felt_dial.bank.measurement import sound_key
 from felt_dial.errors import FeltDialError
 from felt_dial.files import at_the_disk, held, names_like, slug, write_new, write_whole
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.patch import MARKS, Patch
 from felt_dial.sound.matter.assets import ENDINGS, assets_of, find_recipe, needed_for, note
 from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
 from felt_dial.sound.matter.assets import find as find_asset
@@ -43,6 +44,9 @@ class MovedOn(FeltDialError):
     """What should be taken back is not as it was left any more; nothing was changed."""
 
 
+Word = Annotated[str, StringConstraints(min_length=1, max_length=24)]
+
+
 class BankFile(BaseModel):
     """What `bank.json` says; unknown keys are kept."""
 
@@ -51,6 +55,14 @@ class BankFile(BaseModel):
     name: str
     description: str = ""
     order: tuple[str, ...] = ()
+    dye: str = Field(default="", pattern=f"^({'|'.join(MARKS)})?$", exclude_if=lambda dye: not dye)
+    """The colour of its spine; that of its place on the shelf where it is empty."""
+    author: str = Field(default="", max_length=200, exclude_if=lambda author: not author)
+    version: str = Field(default="", max_length=40, exclude_if=lambda version: not version)
+    licence: str = Field(default="", max_length=400, exclude_if=lambda licence: not licence)
+    """Under what terms its sounds may be used and passed on."""
+    words: tuple[Word, ...] = Field(default=(), max_length=400, exclude_if=lambda words: not words)
+    """Words that names of new sounds are made of, beside those that its presets are called by."""
 
 
 def read_bank(text: str | bytes, where: str) -> BankFile:
@@ -115,14 +127,6 @@ class Bank:
         except FeltDialError:
             return self.id
 
-    @property
-    def description(self) -> str:
-        """What it says about itself; nothing where `bank.json` cannot be read."""
-        try:
-            return self.file.description
-        except FeltDialError:
-            return ""
-
     def held(self) -> AbstractContextManager[None]:
         """Holds the bank against other processes; raises `CannotWrite`."""
         return held(self.folder.parent / ".locks" / f"{self.id}.lock", f"The bank “{self.name}”")
@@ -131,9 +135,17 @@ class Bank:
         """Gives the bank another name; the folder stays."""
         self._change(lambda file: {"name": name})
 
-    def describe(self, text: str) -> None:
-        """Gives the bank another description."""
-        self._change(lambda file: {"description": text})
+    def about(self, before: dict[str, object], after: dict[str, object]) -> None:
+        """Changes what the bank says about itself, and nothing else.
+
+        Raises `MovedOn` where that is not as it was `before`, and `BadDocument` for what a bank cannot say.
+        """
+        with self.held():
+            file = self.file
+            if any(getattr(file, key) != value for key, value in before.items()):
+                raise MovedOn(f"What “{file.name}” says about itself was changed in the meantime; it stays so.")
+            BANK.validated(BankFile, {**file.model_dump(), **after}, f"The bank “{file.name}”")
+            self._change(lambda file: after)
 
     def reorder(self, order: list[str]) -> None:
         """Keeps a new order of presets."""

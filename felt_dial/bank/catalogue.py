@@ -18,29 +18,39 @@ from typing import Any, NamedTuple
 from felt_dial.bank.bank import Bank, BankFile
 from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import sound_key
-from felt_dial.bank.search import parse
+from felt_dial.bank.search import MARKS, parse
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch
 
-SCHEMA = 4
+SCHEMA = 5
 TABLES = """
-CREATE TABLE bank (id TEXT PRIMARY KEY, stamp INTEGER, name TEXT, problem TEXT) WITHOUT ROWID;
+CREATE TABLE bank (id TEXT PRIMARY KEY, stamp INTEGER, name TEXT, problem TEXT, dye TEXT) WITHOUT ROWID;
 CREATE TABLE preset (
     row INTEGER PRIMARY KEY, bank TEXT, id TEXT, place INTEGER, stamp INTEGER, size INTEGER, name TEXT, kind TEXT,
     character TEXT, description TEXT, favourite INTEGER, author TEXT, layers INTEGER, threads INTEGER, macros TEXT,
-    key TEXT, problem TEXT, uses TEXT, parent TEXT, unnamed INTEGER, UNIQUE (bank, id)
+    key TEXT, problem TEXT, uses TEXT, parent TEXT, mark TEXT, made TEXT, unnamed INTEGER, UNIQUE (bank, id)
 );
 CREATE INDEX in_order ON preset (bank, place);
 CREATE INDEX of_kind ON preset (kind, bank);
+CREATE INDEX of_sound ON preset (key);
 CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text, prefix = '1 2 3');
 """
+FIGURES = "CREATE TABLE figures.sound (key TEXT PRIMARY KEY, lufs REAL, bright REAL, length REAL, cost REAL)"
+PERSON = "CREATE TABLE person.opened (bank TEXT, id TEXT, last REAL)"
+"""What stands in for what was measured, and for what was opened, where there is no such file."""
 MOST_FOUND = 500
 """How many presets a search lists."""
 NEAR_ENOUGH = 74
 """How alike, of 100, a word must be to be taken for another."""
 MOST_WEIGHED = 5000
 """Where more have the words, which are hardly more than a letter then, those that have them in their name are the best."""
-HOW: dict[str, Any] = {"isolation_level": None, "timeout": 5.0, "check_same_thread": False}
+RECENT = 50
+"""How many presets are recent."""
+ONLY = ("starred", "unnamed", "unopened")
+"""Of `MARKS`, those that a list can be narrowed to."""
+SOUND = " JOIN figures.sound AS sound ON sound.key = preset.key"
+PERSONAL = " LEFT JOIN person.opened AS opened ON opened.bank = preset.bank AND opened.id = preset.id"
+HOW: dict[str, Any] = {"isolation_level": None, "timeout": 5.0, "check_same_thread": False, "uri": True}
 
 
 class ListedBank(NamedTuple):
@@ -50,6 +60,7 @@ class ListedBank(NamedTuple):
     name: str
     problem: str
     presets: int
+    dye: str = ""
 
 
 class Listed(NamedTuple):
@@ -74,6 +85,10 @@ class Listed(NamedTuple):
     uses: str = ""
     """Kinds of its sources, filters and effects, as they are read out."""
     parent: str = ""
+    mark: str = ""
+    made: str = ""
+    stamp: int = 0
+    """When its file was last written, in nanoseconds."""
     unnamed: bool = False
 
 
@@ -88,25 +103,53 @@ def catalogue_path(folder: Path, root: Path) -> Path:
 class Catalogue:
     """Rows of everything in a library."""
 
-    def __init__(self, path: Path | None = None) -> None:
-        self.path = path
+    def __init__(self, path: Path | None = None, figures: Path | None = None, opened: Path | None = None) -> None:
+        self.path, self._beside = path, {"figures": (figures, FIGURES), "person": (opened, PERSON)}
         self._base = self._open()
+        self._attach()
 
     # --- what is asked of it ---------------------------------------------------------------------
 
     def banks(self) -> list[ListedBank]:
         """Every bank, by id."""
         rows = self._ask(
-            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id) FROM bank ORDER BY id"
+            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id), dye FROM bank ORDER BY id"
         )
         return [ListedBank(*row) for row in rows]
 
-    def presets(self, bank: str, kind: str = "") -> list[Listed]:
-        """The presets of a bank in their order, or those of one kind."""
-        only = " AND kind = ?" if kind else ""
-        return self._listed(
-            f"SELECT {COLUMNS} FROM preset WHERE bank = ?{only} ORDER BY place", bank, *[kind] * bool(kind)
+    def presets(self, bank: str, kind: str = "", only: str = "") -> list[Listed]:
+        """The presets of a bank in their order, or those of one kind, or of those that `MARKS` knows; what is recent is
+        of all banks, the last one first."""
+        asked: list[tuple[str, object]] = (
+            [("preset.bank = ?", bank)] if only != "recent" else [("opened.last IS NOT ?", None)]
         )
+        asked += [("preset.kind = ?", kind)] if kind else []
+        conditions = [condition for condition, _ in asked] + ([MARKS[only][0]] if only in MARKS else [])
+        order = "opened.last DESC" if only == "recent" else "preset.place"
+        where, last = " AND ".join(conditions), f"LIMIT {RECENT}" if only == "recent" else ""
+        joined = _joined(f"{where} {order}")
+        return self._listed(
+            f"SELECT {COLUMNS} FROM preset{joined} WHERE {where} ORDER BY {order} {last}",
+            *(value for _, value in asked),
+        )
+
+    def of_sounds(self, keys: Iterable[str]) -> list[Listed]:
+        """Every preset that sounds as one of these keys, see `sound_key`."""
+        given = list(keys)
+        return self._listed(f"SELECT {COLUMNS} FROM preset WHERE key IN ({', '.join('?' * len(given))})", *given)
+
+    def measured(self, bank: str) -> dict[str, tuple[float, float, float]]:
+        """Brightness, length and loudness of the presets of a bank that were measured, by id."""
+        rows = self._ask(
+            f"SELECT preset.id, sound.bright, sound.length, sound.lufs FROM preset{SOUND} WHERE preset.bank = ?", bank
+        )
+        return {row[0]: row[1:] for row in rows if row[1] is not None}
+
+    def counts(self, bank: str) -> dict[str, int]:
+        """How many presets of a bank there are of those that `MARKS` knows."""
+        counts = ", ".join(f"sum({MARKS[name][0]})" for name in ONLY)
+        row = self._ask(f"SELECT {counts} FROM preset{PERSONAL} WHERE preset.bank = ?", bank)[0]
+        return {name: int(count or 0) for name, count in zip(ONLY, row, strict=True)}
 
     def preset(self, bank: str, preset: str) -> Listed | None:
         """One preset; None where it is not known."""
@@ -128,19 +171,20 @@ class Catalogue:
         """The best `MOST_FOUND` presets that have all the words, or beginnings of words, and how many there are."""
         asked = parse(text)
         query = asked.match
-        where = [*asked.where, *([("preset.kind = ?", kind)] if kind else [])]
+        where = [*asked.where, *([("preset.kind = ?", (kind,))] if kind else [])]
         if not query and asked.without:
             gone = " OR ".join(f'"{word}"*' for word in asked.without)
-            where.append(("preset.row NOT IN (SELECT rowid FROM words WHERE words MATCH ?)", gone))
+            where.append(("preset.row NOT IN (SELECT rowid FROM words WHERE words MATCH ?)", (gone,)))
         if not query and not where:
             return [], 0
         if where:
-            conditions, values = " AND ".join(condition for condition, _ in where), [value for _, value in where]
+            conditions = " AND ".join(condition for condition, _ in where)
+            values, joined = [value for _, given in where for value in given], _joined(conditions)
             if query:
-                of = f"FROM words CROSS JOIN preset ON preset.row = words.rowid WHERE words MATCH ? AND {conditions}"
+                of = f"FROM words CROSS JOIN preset ON preset.row = words.rowid{joined} WHERE words MATCH ? AND {conditions}"
                 values, order = [query, *values], "rank"
             else:
-                of, order = f"FROM preset WHERE {conditions}", "bank, place"
+                of, order = f"FROM preset{joined} WHERE {conditions}", "preset.bank, preset.place"
             listed = self._listed(f"SELECT {COLUMNS} {of} ORDER BY {order} LIMIT {MOST_FOUND}", *values)
             return listed, int(self._ask(f"SELECT count(*) {of}", *values)[0][0])
         count = self._count(query)
@@ -220,8 +264,8 @@ class Catalogue:
             row[0]: row[1:] for row in self._ask("SELECT id, stamp, size, place, row FROM preset WHERE bank = ?", key)
         }
         steps: list[tuple[str, tuple[Any, ...]]] = []
-        if self._ask("SELECT name, problem FROM bank WHERE id = ?", key) != [(file.name, problem)]:
-            steps.append(("INSERT OR REPLACE INTO bank VALUES (?, 0, ?, ?)", (key, file.name, problem)))
+        if self._ask("SELECT name, problem, dye FROM bank WHERE id = ?", key) != [(file.name, problem, file.dye)]:
+            steps.append(("INSERT OR REPLACE INTO bank VALUES (?, 0, ?, ?, ?)", (key, file.name, problem, file.dye)))
         for preset in set(known) - set(found):
             steps.append(("DELETE FROM words WHERE rowid = ?", (known[preset][3],)))
             steps.append(("DELETE FROM preset WHERE row = ?", (known[preset][3],)))
@@ -275,6 +319,21 @@ class Catalogue:
         if self.path is not None and not _taken_away(self.path):
             self.path = None
         self._base = self._open()
+        self._attach()
+
+    def _attach(self) -> None:
+        """Lets questions reach what was measured and what was opened, or an empty stand-in of it."""
+        for name, (path, table) in self._beside.items():
+            try:
+                if path is None or not path.exists():
+                    raise sqlite3.OperationalError("there is no such file")
+                self._base.execute(f"ATTACH ? AS {name}", (f"{path.resolve().as_uri()}?mode=ro",))
+                self._base.execute(f"SELECT 1 FROM {name}.{table.split('.')[1].split()[0]} LIMIT 1")
+            except sqlite3.Error:
+                with contextlib.suppress(sqlite3.Error):
+                    self._base.execute(f"DETACH {name}")
+                self._base.execute(f"ATTACH ':memory:' AS {name}")
+                self._base.execute(table)
 
     def _ask(self, question: str, *given: object) -> list[Any]:
         try:
@@ -299,6 +358,11 @@ class Catalogue:
     def close(self) -> None:
         """Lets go of the file."""
         self._base.close()
+
+
+def _joined(conditions: str) -> str:
+    """What a question has to be joined with for its conditions."""
+    return (SOUND if "sound." in conditions else "") + (PERSONAL if "opened." in conditions else "")
 
 
 def _busy(wrong: Exception) -> bool:
@@ -349,10 +413,10 @@ def _entered(
         about = (
             patch.name, patch.type, ", ".join(patch.character), patch.description, patch.favourite, patch.author,
             len(patch.layers), len(patch.threads), named, sound_key(patch), "", uses_of(patch), patch.parent,
-            patch.unnamed,
+            patch.mark, patch.made, patch.unnamed,
         )  # fmt: skip
     except FeltDialError as wrong:
-        about = (preset, "", "", "", False, "", 0, 0, "", "", str(wrong), "", "", False)
+        about = (preset, "", "", "", False, "", 0, 0, "", "", str(wrong), "", "", "", "", False)
     marks = ", ".join("?" * (6 + len(about)))
     steps.append((f"INSERT OR REPLACE INTO preset VALUES ({marks})", (row, bank.id, preset, place, *stamp, *about)))
     words = (about[0], about[1], about[2], " ".join((about[3], about[5], about[8], about[11])))

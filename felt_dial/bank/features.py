@@ -62,11 +62,14 @@ def _mel(hertz: float) -> float:
     return 2595.0 * math.log10(1 + hertz / 700.0)
 
 
-def _bands(rate: float) -> NDArray[np.int64]:
-    edges = np.linspace(_mel(40.0), _mel(min(14000.0, 0.48 * rate)), BANDS + 1)
-    hertz = 700.0 * (10 ** (edges / 2595.0) - 1)
-    bins = np.round(hertz * SIZE / rate).astype(int)
-    return np.maximum.accumulate(np.maximum(bins, np.arange(BANDS + 1) + 1))
+def mel_edges(low: float, high: float, bands: int, rate: float, size: int) -> NDArray[np.int64]:
+    """Where bands begin that are even by ear, in bins of a spectrum over `size` frames; (bands + 1,).
+
+    S. S. Stevens, J. Volkmann, E. B. Newman, JASA 8 (1937), in the form that is common practice.
+    """
+    edges = np.linspace(_mel(low), _mel(high), bands + 1)
+    bins = np.round(700.0 * (10 ** (edges / 2595.0) - 1) * size / rate).astype(np.int64)
+    return np.maximum.accumulate(np.maximum(bins, np.arange(bands + 1) + 1))
 
 
 def features_of(sound: NDArray[np.float32], rate: float) -> Features:
@@ -78,7 +81,7 @@ def features_of(sound: NDArray[np.float32], rate: float) -> Features:
     padded = np.pad(mono, (SIZE // 2, SIZE // 2))
     views = np.lib.stride_tricks.sliding_window_view(padded, SIZE)[::HOP]
     power = np.square(np.abs(np.fft.rfft(views * np.hanning(SIZE).astype(np.float32), axis=1))).astype(np.float64)
-    edges = _bands(rate)
+    edges = mel_edges(40.0, min(14000.0, 0.48 * rate), BANDS, rate, SIZE)
     bands = np.add.reduceat(power[:, : edges[-1]], edges[:-1], axis=1)
     level = np.sqrt(power.sum(axis=1))
     loud = level > 0.03 * level.max()
@@ -133,3 +136,10 @@ def reason(one: Features, other: Features) -> str:
         (f"same {names.get(axis, axis)}" for axis in ("attack", "length", "bright", "noise") if axis in same), ""
     )
     return ", ".join(filter(None, [kept, *words])) or "nearly the same"
+
+
+def lacks(aimed: Features, reached: Features) -> str:
+    """What a sound does not reach of a recording, in words; empty where it is the same on every axis."""
+    away = sorted(steps(reached, aimed).items(), key=lambda step: -abs(step[1]))
+    words = [str(AXES[axis][0 if much > 0 else 1]) for axis, much in away if abs(much) > 1.5 * SAME]
+    return ", ".join(words[:3])

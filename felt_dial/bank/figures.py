@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import partial
 
+import numpy as np
+
 from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.index import Index
 from felt_dial.bank.library import Library
@@ -12,6 +14,9 @@ from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.measuring import Measuring
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import Patch
+
+LIKE = 60
+"""How many sounds are listed as like another."""
 
 
 class Figures:
@@ -62,6 +67,20 @@ class Figures:
         for row in rows:
             if row.key and self._lacks(row.key):
                 self.measuring.ask(row.key, partial(_text, library, row.bank, row.id))
+
+    def like(self, key: str, most: int = LIKE) -> list[tuple[float, str]]:
+        """The measured sounds that are nearest to one, nearest first, each with its distance; none where it was not measured.
+
+        What is compared is described in `features`: six axes and the shape of the spectrum, of one note.
+        """
+        known = self.index.vectors()
+        if key not in known or len(known) < 2:
+            return []
+        keys = [other for other in known if other != key]
+        points = np.stack([known[other] for other in keys])
+        far = np.sqrt(np.square(points - known[key]).sum(axis=1))
+        nearest = np.argsort(far, kind="stable")[:most]
+        return [(float(far[n]), keys[n]) for n in nearest]
 
     def _lacks(self, key: str) -> bool:
         return key not in self.failed and self.index.get(key) is None

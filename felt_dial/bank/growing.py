@@ -13,24 +13,20 @@ from numpy.typing import NDArray
 
 import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
 from felt_dial.bank.features import Features, distance, features_of
+from felt_dial.bank.hearing import RATE, heard, loudness
 from felt_dial.bank.measurement import swatch_of
-from felt_dial.bank.offshoots import TARGET, Offshoot, Wishes, changes, child, dials, directions
+from felt_dial.bank.offshoots import TARGET, Offshoot, Wishes, called, changes, child, dials, directions, moved_by
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound.playing.phrases import Note
-from felt_dial.sound.render import render
+from felt_dial.patch.patch import Patch, put_value, slots, with_value
 from felt_dial.workshop.recording.root import root_of
 
-RATE = 48000
-KEYS = {"Bass": 36, "Drum": 48, "Lead": 64, "Bell": 69}
-KEY, HELD, SECONDS = 55, 0.9, 1.8
-BLOCK = 1024
-"""Frames of a block: nobody plays along, and fewer are quicker."""
 TRIES, NEAR = 4, 0.22
 """Renders of a child at the most, and how near to the wished distance is near enough."""
 SILENT_DB, WILD_DB = -60.0, 14.0
 CENTS, LOUD_LU, COST = 5.0, 0.5, 1.3
 PROBES = 3
+HEARD_ALONE = 24
+"""So many of the dials that were moved, those that were moved most, are heard one by one."""
 _known: dict[str, Parent] = {}
 _reaches: dict[tuple[object, ...], float] = {}
 
@@ -45,19 +41,6 @@ class Parent(NamedTuple):
     sure: float
     lufs: float
     glides: bool
-
-
-def heard(patch: Patch) -> NDArray[np.float32]:
-    """One note of a patch, float32 (2, frames)."""
-    return render(patch, [Note(0.0, HELD, KEYS.get(patch.type, KEY))], SECONDS, rate=RATE, quality=1, block=BLOCK)
-
-
-def loudness(sound: NDArray[np.float32]) -> float:
-    """LUFS, −inf for silence."""
-    import pyloudnorm
-
-    with np.errstate(divide="ignore"):
-        return float(pyloudnorm.Meter(RATE).integrated_loudness(sound.T.astype(np.float64)))
 
 
 def cost_of(patch: Patch) -> float:
@@ -175,3 +158,23 @@ def step_between(document: str, parent: str) -> Offshoot:
     features = features_of(sound, RATE)
     far = distance(first.features, features)
     return Offshoot(document, far, features, swatch_of(sound, RATE), sound, changes(first.patch, patch))
+
+
+def audible(document: str, offshoot: str) -> tuple[tuple[str, str, str], ...]:
+    """What changed in an offshoot, most audible first: how far the parent goes when that dial alone is where the child has it."""
+    parent, patch = parent_of(document), read_patch(offshoot, "An offshoot")
+    were = {slot.path: slot.value for slot in slots(parent.patch)}
+    moved = [
+        (slot.path, slot.param, slot.value)
+        for slot in slots(patch)
+        if slot.path in were and slot.path != "level" and slot.value != were[slot.path]
+    ]
+    moved.sort(key=lambda row: -moved_by(row[1], were[row[0]], row[2]))
+    found = []
+    for n, (path, param, value) in enumerate(moved):
+        far = 0.0
+        if n < HEARD_ALONE:
+            far = distance(parent.features, features_of(heard(put_value(parent.patch, path, value)), RATE))
+        found.append((far, (called(patch, path, param), param.write(were[path]), param.write(value))))
+    found.sort(key=lambda row: -row[0])
+    return tuple(row for _, row in found)

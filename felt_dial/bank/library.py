@@ -144,14 +144,20 @@ class Library:
     def duplicate(self, key: str) -> Bank:
         """A copy of a bank with all its presets and recordings, without their earlier versions."""
         bank = self.bank(key)
-        name = f"{bank.name} copy"
-        with bank.held(), self.draft(name) as folder:
-            with at_the_disk(f"“{bank.name}” could not be copied", "The library is as it was."):
-                for sub in (bank.folder / "presets", bank.folder / "assets"):
-                    if sub.is_dir():
-                        shutil.copytree(sub, folder / sub.name, dirs_exist_ok=True)
-            write_whole(folder / "bank.json", write_bank(bank.file.model_copy(update={"name": name})))
-            return self.put_up(folder, name)
+        with bank.held():
+            return self.take_in(bank.folder, f"{bank.name} copy")
+
+    def take_in(self, folder: Path, name: str = "") -> Bank:
+        """A copy of a bank's folder, wherever that lies, under its own name or another."""
+        file = Bank(folder).file
+        name = name or file.name
+        with self.draft(name) as made:
+            with at_the_disk(f"“{file.name}” could not be copied", "The library is as it was."):
+                for sub in ("presets", "assets"):
+                    if (folder / sub).is_dir():
+                        shutil.copytree(folder / sub, made / sub, dirs_exist_ok=True)
+            write_whole(made / "bank.json", write_bank(file.model_copy(update={"name": name})))
+            return self.put_up(made, name)
 
     def presets(self) -> Iterator[Preset]:
         """Every preset of every bank."""

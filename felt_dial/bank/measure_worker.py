@@ -1,35 +1,60 @@
-"""The worker that measures presets: renders what it is sent, until the window is gone."""
+"""A worker that measures presets: renders what it is sent, until the window is gone."""
 
 from __future__ import annotations
 
 import math
 import os
 import sys
+import time
 from multiprocessing.connection import Connection
+from pathlib import Path
 
 import numpy as np
 
-from felt_dial.bank.measurement import RATE, SWATCH_SECONDS, Measurement, swatch_of
+from felt_dial.bank.features import features_of
+from felt_dial.bank.hearing import RATE, heard, loudness
+from felt_dial.bank.measurement import SWATCH_SECONDS, Measurement, swatch_of
+from felt_dial.bank.previews import write_preview
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.phrases import phrase_for
 from felt_dial.sound.render import render
 
+LONGEST, TIMED = 12.0, 2.0
+"""Seconds of a phrase that are measured at most, and over which its cost is taken."""
 
-def measure(patch: Patch, quality: int = 1) -> Measurement:
-    """Renders a patch with the phrase of its kind and measures it."""
-    import pyloudnorm
 
-    phrase = phrase_for(patch.type)
-    seconds = max(SWATCH_SECONDS, min(phrase.seconds(float(patch.tempo)), 12.0))
-    sound = render(patch, phrase.in_seconds(float(patch.tempo)), seconds, rate=RATE, quality=quality)
+def measure(patch: Patch, quality: int = 1, preview: Path | None = None) -> Measurement:
+    """Renders a patch with the phrase it is best heard with and measures it; keeps a `preview` to be listened to."""
+    phrase = patch.phrase or phrase_for(patch.type)
+    notes, tempo = phrase.in_seconds(float(patch.tempo)), float(patch.tempo)
+    seconds = max(SWATCH_SECONDS, min(phrase.seconds(tempo), LONGEST))
+    sound = render(patch, notes, seconds, rate=RATE, quality=quality)
+    note = heard(patch)
+    if preview is not None:
+        write_preview(preview, sound, RATE)
     peak = float(np.abs(sound).max())
-    with np.errstate(divide="ignore"):
-        lufs = float(pyloudnorm.Meter(RATE).integrated_loudness(sound.T.astype(np.float64)))
     first = sound[:, : int(SWATCH_SECONDS * RATE)]
-    return Measurement(lufs, 20 * math.log10(peak) if peak > 0 else -math.inf, swatch_of(first, RATE))
+    return Measurement(
+        loudness(sound),
+        20 * math.log10(peak) if peak > 0 else -math.inf,
+        swatch_of(first, RATE),
+        features_of(note, RATE),
+        _cost(patch, phrase.in_seconds(tempo)),
+    )
+
+
+def _cost(patch: Patch, notes: list[Note]) -> float:
+    """The part of a core that the phrase takes: what is timed is the second render, less what it takes to begin one."""
+    took = []
+    for seconds in (0.02, TIMED):
+        began = time.process_time()
+        render(patch, notes, seconds, rate=RATE, quality=1)
+        took.append(time.process_time() - began)
+    return max(took[1] - took[0], 0.0) / (TIMED - 0.02)
 
 
 def main(handle: int) -> None:
@@ -38,10 +63,10 @@ def main(handle: int) -> None:
     window = Connection(handle)
     try:
         while True:
-            key, text, places = window.recv()
+            key, text, places, quality, preview = window.recv()
             assets.search_in(places)
             try:
-                window.send((key, measure(read_patch(text, "A preset"))))
+                window.send((key, measure(read_patch(text, "A preset"), quality, preview)))
             except FeltDialError:
                 window.send((key, None))
     except (EOFError, OSError):

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.bank.features import Features
 from felt_dial.patch.patch import NOT_SOUND, Patch
 
 RATE = 48000
@@ -30,11 +31,17 @@ class Measurement:
         dBFS of the largest sample.
     swatch : uint8, shape (64, 160)
         Spectrogram from 20 Hz (last row) to 20 kHz (first), 0 = −84 dB, 255 = loudest.
+    features : Features
+        Of one note, so that sounds are compared and not phrases.
+    cost : float
+        The part of a core that its phrase takes at quality 1, as it was on this machine.
     """
 
     lufs: float
     peak: float
     swatch: NDArray[np.uint8]
+    features: Features
+    cost: float
 
 
 def sound_key(patch: Patch) -> str:

@@ -1,34 +1,64 @@
-"""Measuring in the background: a worker process renders while the window works and the sound plays."""
+"""Measuring in the background: worker processes render while the window works and the sound plays."""
 
 from __future__ import annotations
 
 import contextlib
+import os
 import socket
 import subprocess
 import sys
 from collections.abc import Callable
 from multiprocessing.connection import Connection
+from pathlib import Path
 
 from felt_dial.bank.measurement import Measurement
+from felt_dial.bank.previews import preview_path
 from felt_dial.errors import FeltDialError
 from felt_dial.sound.matter import assets
 
 MOST_DEATHS = 3
-"""So often the worker is started again; then nothing is measured any more."""
+"""So often a worker is started again; then nothing is measured any more."""
+WORKERS = max((os.cpu_count() or 1) // 2, 1)
+"""Half of the cores at the most: the sound and the window need theirs."""
+
+
+class Worker:
+    """One process that measures one sound after the other."""
+
+    def __init__(self) -> None:
+        self.busy = ""
+        ours, theirs = socket.socketpair()
+        with theirs:
+            command = [sys.executable, "-m", "felt_dial.bank.measure_worker", str(theirs.fileno())]
+            self._process = subprocess.Popen(command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
+        self.pipe = Connection(ours.detach())
+
+    def close(self) -> None:
+        """Ends it."""
+        self._process.kill()
+        self._process.wait()
+        self.pipe.close()
 
 
 class Measuring:
-    """A queue of patches to be measured, one at a time, by a process that starts when first needed."""
+    """A queue of patches to be measured by processes that start when first needed.
 
-    def __init__(self) -> None:
+    Attributes
+    ----------
+    quality : int
+        At which quality is rendered.
+    previews : Path or None
+        The folder where what was rendered is kept to be listened to; None keeps nothing.
+    deaths : int
+        Times that a worker ended by itself without anything having been measured since.
+    """
+
+    def __init__(self, quality: int = 1, previews: Path | None = None, workers: int = WORKERS) -> None:
+        self.quality, self.previews, self._most = quality, previews, workers
         self.waiting: list[tuple[str, Callable[[], str]]] = []
-        self.total = 0
-        self.deaths = 0
-        """Times that the worker ended by itself without having measured anything since."""
-        self._busy = ""
+        self.total, self.deaths = 0, 0
         self._lost: list[str] = []
-        self._pipe: Connection | None = None
-        self._process: subprocess.Popen[bytes] | None = None
+        self._workers: list[Worker] = []
 
     def ask(self, key: str, text: Callable[[], str], first: bool = False) -> None:
         """Puts a patch into the queue, once; `text` reads its document when its turn comes, and may raise."""
@@ -40,62 +70,61 @@ class Measuring:
 
     def asked(self, key: str) -> bool:
         """True while a sound is waited for."""
-        return key == self._busy or any(key == waiting for waiting, _ in self.waiting)
+        return any(key == worker.busy for worker in self._workers) or any(key == waiting for waiting, _ in self.waiting)
 
     def cancel(self) -> None:
         """Empties the queue; what is being measured ends by itself."""
         self.waiting.clear()
-        self.total = 1 if self._busy else 0
+        self.total = self.left
 
     @property
     def left(self) -> int:
         """How many are still to come."""
-        return len(self.waiting) + bool(self._busy)
+        return len(self.waiting) + sum(bool(worker.busy) for worker in self._workers)
 
     def poll(self) -> list[tuple[str, Measurement | None]]:
         """What was measured since the last call; None where it could not be."""
         found: list[tuple[str, Measurement | None]] = [(key, None) for key in self._lost]
         self._lost.clear()
-        try:
-            while self._pipe is not None and self._pipe.poll():
-                found.append(self._pipe.recv())
-                self._busy, self.deaths = "", 0
-        except (EOFError, OSError):
-            found.append((self._busy, None))
-            self._busy, self._pipe = "", None
-            self.deaths += 1
-            if self.deaths >= MOST_DEATHS:
-                self.waiting.clear()
+        for worker in list(self._workers):
+            try:
+                while worker.pipe.poll():
+                    found.append(worker.pipe.recv())
+                    worker.busy, self.deaths = "", 0
+            except (EOFError, OSError):
+                if worker.busy:
+                    found.append((worker.busy, None))
+                self._workers.remove(worker)
+                worker.close()
+                self.deaths += 1
+                if self.deaths >= MOST_DEATHS:
+                    self.waiting.clear()
         self._feed()
         if not self.left:
             self.total = 0
         return found
 
     def _feed(self) -> None:
-        while not self._busy and self.waiting:
+        while self.waiting:
+            worker = next((one for one in self._workers if not one.busy), None)
+            if worker is None:
+                if len(self._workers) >= self._most:
+                    return
+                worker = Worker()
+                self._workers.append(worker)
             key, text = self.waiting.pop(0)
             try:
                 document = text()
             except FeltDialError:  # its file is gone meanwhile
                 self._lost.append(key)
                 continue
-            if self._pipe is None:
-                self._start()
-            self._busy = key
-            assert self._pipe is not None
+            worker.busy = key
+            preview = preview_path(self.previews, key) if self.previews is not None else None
             with contextlib.suppress(OSError):  # a worker that has died already is found by the next poll
-                self._pipe.send((key, document, assets.searched()))
-
-    def _start(self) -> None:
-        ours, theirs = socket.socketpair()
-        with theirs:
-            command = [sys.executable, "-m", "felt_dial.bank.measure_worker", str(theirs.fileno())]
-            self._process = subprocess.Popen(command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
-        self._pipe = Connection(ours.detach())
+                worker.pipe.send((key, document, assets.searched(), self.quality, preview))
 
     def close(self) -> None:
-        """Ends the worker."""
-        if self._process is not None:
-            self._process.kill()
-            self._process.wait()
-        self._process, self._pipe = None, None
+        """Ends the workers."""
+        for worker in self._workers:
+            worker.close()
+        self._workers.clear()

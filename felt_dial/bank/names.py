@@ -87,15 +87,25 @@ def words_of(names: Iterable[str]) -> tuple[list[str], list[str]]:
     return list(firsts), list(lasts)
 
 
-def on_offer(names: Sequence[str], taken: Iterable[str], count: int = 5, seed: object = 0, near: str = "") -> list[str]:
+def on_offer(
+    names: Sequence[str],
+    taken: Iterable[str],
+    count: int = 5,
+    seed: object = 0,
+    near: str = "",
+    words: Sequence[str] = (),
+) -> list[str]:
     """Names made of the words of a bank's names, the same for the same seed; one keeps the first word of `near`.
+
+    The bank's own list of `words` comes first, where it has one: then no name is without one of them.
 
     None is taken, whatever its case.
     """
     firsts, lasts = words_of(names)
     chance = random.Random(f"{seed}")
     gone = {name.casefold() for name in taken}
-    firsts, lasts = [*firsts, *FIRST], [*lasts, *SECOND]
+    own = list(dict.fromkeys(word[:1].upper() + word[1:] for word in words))
+    firsts, lasts = ([*firsts, *own], [*lasts, *own]) if own else ([*firsts, *FIRST], [*lasts, *SECOND])
     found: list[str] = []
     if near.split():
         kept = near.split()[0]
@@ -109,6 +119,8 @@ def on_offer(names: Sequence[str], taken: Iterable[str], count: int = 5, seed: o
         if len(found) >= count:
             break
         first, last = chance.choice(firsts), chance.choice(lasts)
+        if own and first not in own and last not in own:
+            first, last = (chance.choice(own), last) if chance.random() < 0.5 else (first, chance.choice(own))
         name = f"{first} {last}"
         if first.casefold() != last.casefold() and len(name) <= LONGEST and name.casefold() not in gone:
             found.append(name)

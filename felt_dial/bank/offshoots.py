@@ -15,7 +15,7 @@ from felt_dial.bank.features import Features
 from felt_dial.patch.edits import place_name
 from felt_dial.patch.params import Choice, Param, Parameter, Switch
 from felt_dial.patch.patch import Patch, modules, put_value, slots
-from felt_dial.patch.units import Beats
+from felt_dial.patch.units import Beats, Value
 
 COUNTS = (4, 8, 16, 24, 48, 64)
 GROUPS = {
@@ -214,6 +214,11 @@ def child(patch: Patch, found: list[Dial], way: NDArray[np.float64], much: float
     return made
 
 
+def moved_by(param: Parameter, before: Value, after: Value) -> float:
+    """How far a parameter is moved, as a part of its way; all of it for a choice or a switch."""
+    return abs(param.position(after) - param.position(before)) if isinstance(param, Param) else 1.0
+
+
 def changes(before: Patch, after: Patch) -> tuple[tuple[str, str, str], ...]:
     """What is different between two patches with the same modules: where, before, after; most moved first."""
     were = {slot.path: slot for slot in slots(before)}
@@ -222,10 +227,14 @@ def changes(before: Patch, after: Patch) -> tuple[tuple[str, str, str], ...]:
         slot = were.get(path)
         if slot is None or slot.value == value or path == "level":
             continue
-        moved = 1.0
-        if isinstance(param, Param):
-            moved = abs(param.position(value) - param.position(slot.value))
-        found.append((moved, called(after, path, param), slot.param.write(slot.value), param.write(value)))
+        found.append(
+            (
+                moved_by(param, slot.value, value),
+                called(after, path, param),
+                slot.param.write(slot.value),
+                param.write(value),
+            )
+        )
     found.sort(key=lambda row: -row[0])
     return tuple(row[1:] for row in found)
 

@@ -18,7 +18,7 @@ from felt_dial.bank.library import Bank, Library, read_bank, write_bank
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import at_the_disk, write_whole
 from felt_dial.patch.documents.kind import BadDocument
-from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.sound.matter.assets import assets_of, missing, needed_for
 
 MOST_FILES = 20_000
@@ -48,8 +48,8 @@ def missing_from(bank: Bank) -> list[str]:
 def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambda part: True) -> int:
     """Writes a bank as `.feltbank`, bytes equal for equal content; returns how many presets it holds.
 
-    What is written can be read again: raises `BadDocument` where a preset cannot be read, and writes nothing. Recordings
-    that no preset needs any more do not go along.
+    Private notes and recordings that no preset needs any more stay behind. What is written can be read again: raises
+    `BadDocument` where a preset cannot be read, and writes nothing.
     """
     memory = io.BytesIO()
     order, needed = bank.ids(), set[str]()
@@ -62,6 +62,8 @@ def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambd
             patch = read_patch(content, f"“{key}” in {bank.name}")
             for named in assets_of(patch).values():
                 needed |= {named.digest, named.recipe, *(other.digest for other in needed_for(named))}
+            if patch.notes:  # they are for their maker
+                content = write_patch(patch.model_copy(update={"notes": ""})).encode()
             _add(archive, f"presets/{key}.json", content)
         for asset in sorted((bank.folder / "assets").glob("*")):
             if asset.stem in needed and ASSET.fullmatch(f"assets/{asset.name}"):

@@ -52,6 +52,8 @@ class Settings(BaseModel):
     """Whether the keyboard is shown; None shows it where the window is tall enough."""
     recent: tuple[str, ...] = ()
     """Files of recordings and tables that were loaded last, the newest first."""
+    hover: bool = True
+    """Whether a preset on the Shelf is heard while the pointer rests on its swatch."""
     folders: tuple[str, ...] = ()
     """Folders of recordings and tables that the drawer lists."""
     starred: tuple[str, ...] = ()
@@ -87,6 +89,16 @@ def cache_folder() -> Path:
 def index_path() -> Path:
     """The file of the index."""
     return _place("cache") / "index.sqlite"
+
+
+def previews_folder() -> Path:
+    """The folder of what presets sound like."""
+    return _place("cache") / "previews"
+
+
+def state_folder() -> Path:
+    """The folder of what the person did."""
+    return _place("state")
 
 
 def load_settings() -> Settings:

@@ -42,6 +42,7 @@ from felt_dial.live.messages import (
     Controllers,
     ControlsTurned,
     Devices,
+    EndTaking,
     Failed,
     Handlers,
     Hold,
@@ -51,6 +52,7 @@ from felt_dial.live.messages import (
     MeasureAnew,
     Misunderstood,
     NoControllerThere,
+    NotesTaken,
     Opened,
     Perform,
     PlayPhrase,
@@ -64,6 +66,7 @@ from felt_dial.live.messages import (
     ShowPatch,
     StopPhrase,
     TakeController,
+    TakeNotes,
     TransportAsked,
     Unheard,
     UnknownMessage,
@@ -74,6 +77,7 @@ from felt_dial.live.monitor import Monitor
 from felt_dial.live.player import Player
 from felt_dial.live.shared_memory import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
 from felt_dial.live.sleep import Sleep
+from felt_dial.live.taking import Taking
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.module import Effect, Source
 from felt_dial.sound.control.core.records import GLOBAL
@@ -119,6 +123,9 @@ class Engine:
         self.cold = set(Source.kinds)
         self.monitor = Monitor(rate, frames)
         self.quality = 1
+        self.taking: Taking | None = None
+        self.played: list[Event] = []
+        """What came from keys in this block, and not from the phrase."""
         self.controller: RealController | SimulatedController | None = None
         self.clock = Clock()
         self.sleep = Sleep(rate, frames)
@@ -134,13 +141,17 @@ class Engine:
             self._swap()
         events = self._events()
         trim = float(data["trim"])
-        if self.sleep.goes_on(self.program, trim) and not (events or self.handing or self.audition.sounding):
+        if self.sleep.goes_on(self.program, trim) and not (
+            events or self.handing or self.audition.sounding or self.taking
+        ):
             return self._sleep_on(data, begin)
         self.program.output.ceiling, self.program.output.dry = self.monitor.ceiling, self.monitor.dry_share()
         out = self.program.block(events) if self.handing is None else self.handing.block(events)
         if self.handing is not None and self.handing.done:
             self.handing = None
         self._trim(out, trim)
+        if self.taking is not None:
+            self.taking.block(self.played, self.program.tempo, out)
         if self.audition.sounding:
             self.audition.add_to(out)
             left, right = (float(peak) for peak in np.abs(out).max(axis=1))
@@ -205,11 +216,11 @@ class Engine:
             self.sleep.wake()
         while self.commands:
             events += IN_BLOCK.call(self, self.commands.popleft())
-        events += self._held(self.shared.received())
+        self.played = self._held(self.shared.received())
         if self.controller is not None:
-            events += self._held(self.controller.block(self.frames, self.rate))
+            self.played += self._held(self.controller.block(self.frames, self.rate))
             self._hear_controls(self.controller.reader)
-        return events + self.player.block(self.frames, self.program.tempo)
+        return events + self.played + self.player.block(self.frames, self.program.tempo)
 
     def _hear_controls(self, reader: Reader) -> None:
         """What a controller sends besides notes: turned knobs and programs go to the window, a clock rules the tempo."""
@@ -233,10 +244,24 @@ class Engine:
 
     @IN_BLOCK.of(PlayPhrase)
     def _play(self, message: PlayPhrase) -> list[Event]:
+        at = self.player.position if message.go_on and self.player.phrase is not None else 0.0
         ends = self.player.stop()
-        self.player.play(message.phrase, message.loop)
-        self.program.pattern.restart()
+        self.player.play(message.phrase, message.loop, at)
+        if not message.go_on:
+            self.program.pattern.restart()
         return ends
+
+    @IN_BLOCK.of(TakeNotes)
+    def _take_notes(self, message: TakeNotes) -> list[Event]:
+        self.taking = Taking(self.rate, message.count_in, message.clicks)
+        return []
+
+    @IN_BLOCK.of(EndTaking)
+    def _end_taking(self, message: EndTaking) -> list[Event]:
+        if self.taking is not None:
+            self.tell(NotesTaken(self.taking.finish()))
+        self.taking = None
+        return []
 
     @IN_BLOCK.of(LoopPhrase)
     def _loop(self, message: LoopPhrase) -> list[Event]:
@@ -352,7 +377,7 @@ class Engine:
         count = max(len(program.pattern.rows), 1)
         data["pattern_step"] = (turning.row - 1) % count if turning.sounding and turning.was_on else -1
         data["playing"] = self.player.phrase is not None
-        data["position"] = self.player.position
+        data["position"] = self.player.position if self.taking is None else self.taking.position
         data["generation"] = self.generation
 
     def _tidy(self) -> None:

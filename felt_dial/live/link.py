@@ -14,6 +14,7 @@ from felt_dial.live.messages import (
     AskDevices,
     Begin,
     Died,
+    EndTaking,
     Failed,
     GaveUp,
     Hold,
@@ -32,6 +33,7 @@ from felt_dial.live.messages import (
     ShowPatch,
     StopPhrase,
     TakeController,
+    TakeNotes,
     WriteSound,
 )
 from felt_dial.live.shared_memory import BANKS, Shared
@@ -39,9 +41,9 @@ from felt_dial.patch.change import Change
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.patch import Patch, drawings, drawn_at, param_at, slots, sounding, structure, value_at
+from felt_dial.patch.phrase import Phrase
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, WHEEL, Event
-from felt_dial.sound.playing.phrases import Phrase
 
 STALLED, QUICK = 2.0, 5.0
 """Seconds without a block after which the engine counts as dead, and within which a death is a quick one."""
@@ -311,10 +313,18 @@ class EngineLink:
         """
         self.tell(Listen(path, first, last, loops, levelled))
 
-    def play(self, phrase: Phrase, loop: bool) -> None:
-        """Plays a phrase from its beginning."""
+    def play(self, phrase: Phrase, loop: bool, go_on: bool = False) -> None:
+        """Plays a phrase from its beginning; or, with `go_on`, from where the one before has come to."""
         self._phrase = (phrase, loop)
-        self.tell(PlayPhrase(phrase, loop))
+        self.tell(PlayPhrase(phrase, loop, go_on))
+
+    def take_notes(self, count_in: float, clicks: bool) -> None:
+        """Takes down what is played, after so many beats of counting in."""
+        self.tell(TakeNotes(count_in, clicks))
+
+    def end_taking(self) -> None:
+        """Ends that; what was played comes as `NotesTaken`."""
+        self.tell(EndTaking())
 
     def stop(self) -> None:
         """Stops the phrase."""

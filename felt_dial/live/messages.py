@@ -9,7 +9,7 @@ from collections.abc import Callable
 from typing import Any, NamedTuple, TypeVar
 
 from felt_dial.errors import FeltDialError
-from felt_dial.sound.playing.phrases import Phrase
+from felt_dial.patch.phrase import Beat, Phrase
 
 # --- from the window to the engine --------------------------------------------------------------
 
@@ -76,10 +76,22 @@ class Perform(NamedTuple):
 
 
 class PlayPhrase(NamedTuple):
-    """A phrase from its beginning."""
+    """A phrase from its beginning; or, with `go_on`, from where the one before has come to."""
 
     phrase: Phrase
     loop: bool
+    go_on: bool = False
+
+
+class TakeNotes(NamedTuple):
+    """Keys are taken down as notes from now on, after so many beats of counting in, with a click or without."""
+
+    count_in: float
+    clicks: bool
+
+
+class EndTaking(NamedTuple):
+    """Ends that: answered by `NotesTaken`."""
 
 
 class Listen(NamedTuple):
@@ -201,6 +213,12 @@ class ProgramAsked(NamedTuple):
 
     bank: int
     number: int
+
+
+class NotesTaken(NamedTuple):
+    """What was played, in beats."""
+
+    notes: tuple[Beat, ...]
 
 
 class TransportAsked(NamedTuple):

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+import io
 import math
 from pathlib import Path
 from typing import Any
 
 from felt_dial.errors import cut
+from felt_dial.files import write_whole
 from felt_dial.live.controller import Reader
 from felt_dial.patch.documents.kind import BadDocument
+from felt_dial.patch.phrase import MOST_BEATS, MOST_NOTES, Beat, Phrase, whole_bars
 from felt_dial.sound.playing.events import OFF, ON, PANIC, TEMPO, Event
-from felt_dial.sound.playing.phrases import Beat, Phrase
 
 LONGEST = 4 * 3600.0
 """Seconds that a file may last."""
-TICKS, MOST_BEATS, MOST_NOTES = 960.0, 512, 10_000
-"""Ticks of a beat, and what a phrase may hold."""
+TICKS = 960.0
+"""Of a beat."""
 
 
 def read_midi(path: Path, tempo: float, rate: float, fixed: bool = False) -> tuple[list[Event], float]:
@@ -66,7 +68,7 @@ def phrase_of(path: Path) -> Phrase:
     """
     events, end = read_midi(path, 60.0, TICKS, fixed=True)
     where = f"“{cut(path.name)}”"
-    if end > MOST_BEATS:
+    if end >= MOST_BEATS:
         raise BadDocument(f"{where} is {end:.0f} beats long; a phrase may have {MOST_BEATS}. Nothing was taken.")
     down: dict[tuple[int, int], list[Event]] = {}
     notes: list[Beat] = []
@@ -87,12 +89,33 @@ def phrase_of(path: Path) -> Phrase:
     if len(notes) > MOST_NOTES:
         raise BadDocument(f"{where} holds {len(notes)} notes; a phrase may have {MOST_NOTES}. Nothing was taken.")
     last = max(note.at + note.length for note in notes)
-    return Phrase(
-        f"file:{path.stem}", cut(path.stem), max(4.0 * math.ceil(last / 4.0 - 1e-6), 4.0), tuple(sorted(notes))
-    )
+    return Phrase(f"file:{path.stem[:64]}", path.stem[:64], whole_bars(last), tuple(sorted(notes)))
 
 
 def _at_one_tempo(merged: Any, file: Any, tempo: float) -> list[Any]:
     """The messages with their times in seconds, as if the file had one tempo from end to end."""
     beat = 60.0 / tempo / file.ticks_per_beat
     return [message.copy(time=message.time * beat) for message in merged]
+
+
+def write_phrase_as_midi(phrase: Phrase, tempo: float, path: Path) -> None:
+    """Writes a phrase as a Standard MIDI File of one track; raises `CannotWrite`."""
+    import mido
+
+    file = mido.MidiFile(ticks_per_beat=int(TICKS), type=0)
+    track = mido.MidiTrack()
+    file.tracks.append(track)
+    track.append(mido.MetaMessage("track_name", name=phrase.name.encode("latin-1", "replace").decode("latin-1")))
+    track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(tempo)))
+    ends = [(note.at + note.length, 0, note) for note in phrase.notes]
+    begins = [(note.at, 1, note) for note in phrase.notes]
+    ticks = 0
+    for at, on, note in sorted([*ends, *begins]):
+        now = round(at * TICKS)
+        kind = "note_on" if on else "note_off"
+        track.append(mido.Message(kind, note=note.key, velocity=note.velocity if on else 0, time=now - ticks))
+        ticks = now
+    track.append(mido.MetaMessage("end_of_track", time=max(round(phrase.beats * TICKS) - ticks, 0)))
+    memory = io.BytesIO()
+    file.save(file=memory)
+    write_whole(path, memory.getvalue())

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from bisect import bisect_left
 
+from felt_dial.patch.phrase import Beat, Phrase
 from felt_dial.sound.playing.events import OFF, ON, Event
-from felt_dial.sound.playing.phrases import Beat, Phrase
 
 
 class Player:
@@ -20,9 +20,9 @@ class Player:
         self._notes: list[Beat] = []
         self._starts: list[float] = []
 
-    def play(self, phrase: Phrase, loop: bool) -> None:
-        """Begins a phrase from its first beat at the next block."""
-        self.phrase, self.loop, self.position = phrase, loop, 0.0
+    def play(self, phrase: Phrase, loop: bool, at: float = 0.0) -> None:
+        """Begins a phrase from a beat of it at the next block."""
+        self.phrase, self.loop, self.position = phrase, loop, at % phrase.beats
         self._notes = sorted(phrase.notes)
         self._starts = [note.at for note in self._notes]
 

@@ -33,6 +33,7 @@ from felt_dial.patch.parts import (
     still,
 )
 from felt_dial.patch.pattern import Pattern
+from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.tuning import Tuning
 from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
@@ -65,9 +66,11 @@ def three_buses(given: dict[str, Any]) -> dict[str, Bus]:
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,31}", re.ASCII)
 """What layers, modulators, effects and threads may be called in a document."""
-NOT_SOUND = ("name", "character", "description", "author", "favourite", "parent", "notes", "unnamed")
+NOT_SOUND = ("name", "character", "description", "author", "favourite", "parent", "notes", "unnamed", "mark", "made")
 """Fields of a patch that nobody hears."""
-ABOUT = (*NOT_SOUND, "type")
+MARKS = ("madder", "weld", "woad", "lichen", "mallow", "walnut")
+"""Colours that a preset can be marked with."""
+ABOUT = (*NOT_SOUND, "type", "phrase")
 """Fields that say what a patch is, which are changed on the shelf as well."""
 
 
@@ -129,6 +132,12 @@ class Patch(Module):
     """What its maker notes for themselves."""
     unnamed: bool = Field(default=False, exclude_if=lambda unnamed: not unnamed)
     """True while its name is one that was made up for it."""
+    mark: str = Field(default="", pattern=f"^({'|'.join(MARKS)})?$", exclude_if=lambda mark: not mark)
+    """A colour that its maker marks it with."""
+    made: str = Field(default="", pattern=r"^(\d{4}-\d{2}-\d{2})?$", exclude_if=lambda made: not made)
+    """The day on which it was first kept, as `2026-11-27`."""
+    phrase: Phrase | None = Field(default=None, exclude_if=lambda phrase: phrase is None)
+    """The phrase that it is best heard with; None is that of its kind."""
     tuning: Tuning | None = None
     layers: dict[str, Layer] = {}
     buses: dict[str, SerializeAsAny[Bus]] = Field(default_factory=lambda: three_buses({}))

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.playing.events import OFF, ON, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.sizes import BLOCK, QUALITIES
 
 OPEN = 1e4

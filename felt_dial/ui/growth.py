@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import queue
 import threading
 import time
@@ -13,12 +14,19 @@ from PySide6.QtCore import QObject, Signal, SignalInstance
 
 from felt_dial.bank.features import vector
 from felt_dial.bank.offshoots import Offshoot, Wishes, least_apart, spread
+from felt_dial.bank.towards import Search
 from felt_dial.errors import FeltDialError
+from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.workshop.helper import Helper
 
 GROWING = "felt_dial.bank.growing:"
 """Renders, and so is never imported by the window."""
-HANDS = 2
+AIMING = "felt_dial.bank.aiming:"
+HANDS = max(2, min((os.cpu_count() or 2) - 1, 6))
+"""Helpers that grow side by side: one core is left to the window and the sound."""
+WORTH = 0.03
+"""A sound that came nearer by less than this part is not shown by itself."""
+Changes = tuple[tuple[str, str, str], ...]
 MORE = 1.25
 """So many times as many as wished are grown, of which those are kept that lie farthest apart."""
 MOST_TRIED = 4
@@ -48,7 +56,13 @@ class Growth(QObject):
         self.seconds = 0.0
         self.apart = 0.0
         self.busy = False
-        self._begin = 0.0
+        self.search: Search | None = None
+        """The search towards a recording, where there is or was one."""
+        self.aimed: Offshoot | None = None
+        self.audible: dict[str, Changes] = {}
+        """What changed in an offshoot, by its document, most audible first for those in `heard_order`."""
+        self.heard_order: set[str] = set()
+        self._begin = self._until = 0.0
         self._run = 0
         self._lock = threading.Lock()
         self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
@@ -57,6 +71,9 @@ class Growth(QObject):
     @property
     def part(self) -> float:
         """How much of it is done."""
+        if self.busy and self.search is not None:
+            whole = max(self._until - self._begin, 1e-3)
+            return min((time.monotonic() - self._begin) / whole, 1.0)
         return min(len(self.found) / max(round(self.wanted * MORE), 1), 1.0) if self.busy else 1.0
 
     def warm(self, document: str) -> None:
@@ -64,7 +81,7 @@ class Growth(QObject):
         self.stop()
         self._run += 1
         run = self._run
-        self.found, self.thrown, self.parent_ = [], [], None
+        self.found, self.thrown, self.parent_, self.search = [], [], None, None
 
         def work(helper: Helper) -> None:
             try:
@@ -81,7 +98,7 @@ class Growth(QObject):
         self.stop()
         self._run += 1
         self.found, self.thrown, self.wanted = [], [], wishes.count
-        self.parent_ = None
+        self.parent_ = self.search = None
         self.busy, self._begin, self.apart = True, time.monotonic(), 0.0
         self._next = 0
         wanted, most = round(wishes.count * MORE), MOST_TRIED * wishes.count
@@ -121,6 +138,7 @@ class Growth(QObject):
         self._run += 1
         run, helper = self._run, self.helpers[0]
         self.found, self.thrown, self.wanted, self.parent_ = [], [], len(documents), None
+        self.search = None
         self.busy, self._begin = True, time.monotonic()
 
         def work() -> None:
@@ -133,6 +151,81 @@ class Growth(QObject):
             self._heard.put(partial(self._end, run, None, []))
 
         threading.Thread(target=work, daemon=True).start()
+        self.changed.emit()
+
+    def towards(self, recording: str, document: str, wishes: Wishes, seconds: float) -> None:
+        """Searches for sounds that come nearer to a recording, each of them there as it is found, until that is stopped or
+        the time is over."""
+        self.stop()
+        self._run += 1
+        run, search = self._run, Search(read_patch(document, "The sound"), wishes)
+        self.found, self.thrown, self.wanted, self.parent_ = [], [], 0, None
+        self.search, self.aimed = search, None
+        self.busy, self._begin, self._until = True, time.monotonic(), time.monotonic() + seconds
+        left, shown = [HANDS], [0.0]
+
+        def work(helper: Helper) -> None:
+            try:
+                aimed = helper.call_named(AIMING + "target", recording, document)
+                self._heard.put(partial(self._take_aimed, run, aimed))
+                while run == self._run and time.monotonic() < self._until:
+                    with self._lock:
+                        rows = search.ask(1)
+                    if not rows:
+                        time.sleep(0.02)
+                        continue
+                    patch = write_patch(search.patch_of(rows[0]))
+                    fars = helper.call_named(AIMING + "tried", recording, [patch])
+                    with self._lock:
+                        nearer = search.tell(rows, fars)
+                        worth = nearer and (search.far < shown[0] * (1 - WORTH) or search.tried == 1)
+                        if worth:
+                            shown[0] = search.far
+                    if worth:
+                        one = helper.call_named(AIMING + "come_to", recording, patch, document)
+                        self._heard.put(partial(self._take_nearer, run, one))
+            except FeltDialError as wrong:
+                if run == self._run:
+                    self._heard.put(partial(self.failed.emit, str(wrong)))
+            with self._lock:
+                left[0] -= 1
+                last = left[0] == 0
+            if last:
+                self._heard.put(partial(self._end, run, None, []))
+
+        for helper in self.helpers:
+            threading.Thread(target=work, args=(helper,), daemon=True).start()
+        self.changed.emit()
+
+    def _take_aimed(self, run: int, aimed: Offshoot) -> None:
+        if run == self._run and self.aimed is None:
+            self.aimed = self.parent_ = aimed
+            self.changed.emit()
+
+    def _take_nearer(self, run: int, one: Offshoot) -> None:
+        if run == self._run:
+            self.found = sorted([*self.found, one], key=lambda found: -found.far)
+            self.changed.emit()
+
+    def ask_audible(self, document: str, one: Offshoot) -> None:
+        """Has what changed in an offshoot put in the order in which it is heard; `changed` is emitted once it is."""
+        if one.document in self.audible or self.busy or self.search is not None:
+            return
+        self.audible[one.document] = one.changed
+        helper, run = self.helpers[-1], self._run
+
+        def work() -> None:
+            try:
+                order = helper.call_named(GROWING + "audible", document, one.document)
+            except FeltDialError:
+                return  # they stand in the order in which they were moved
+            self._heard.put(partial(self._take_audible, run, one.document, order))
+
+        threading.Thread(target=work, daemon=True).start()
+
+    def _take_audible(self, run: int, document: str, order: Changes) -> None:
+        self.audible[document] = order
+        self.heard_order.add(document)
         self.changed.emit()
 
     def stop(self) -> None:

@@ -16,6 +16,7 @@ from felt_dial.live.messages import (
     Handlers,
     Misunderstood,
     NoControllerThere,
+    NotesTaken,
     Opened,
     ProgramAsked,
     Refused,
@@ -102,6 +103,11 @@ def _transport_asked(session: Session, message: TransportAsked) -> None:
 @HEARD.of(NoControllerThere)
 def _no_controller(session: Session, message: NoControllerThere) -> None:
     session.say(message.reason, problem=True)
+
+
+@HEARD.of(NotesTaken)
+def _notes_taken(session: Session, message: NotesTaken) -> None:
+    session.notes_taken.emit(message.notes)
 
 
 @HEARD.of(Opened)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 from typing import Protocol
 
@@ -23,7 +24,18 @@ from felt_dial.bank.library import Bank, Library, NoSuchBank
 from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.measuring import Measuring
 from felt_dial.bank.names import words_of_swatch, working_name
-from felt_dial.bank.places import Settings, cache_folder, index_path, journal_folder, load_settings, save_settings
+from felt_dial.bank.opened import Opened
+from felt_dial.bank.phrases import Phrases
+from felt_dial.bank.places import (
+    Settings,
+    cache_folder,
+    index_path,
+    journal_folder,
+    load_settings,
+    previews_folder,
+    save_settings,
+    state_folder,
+)
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite
@@ -35,15 +47,21 @@ from felt_dial.patch.history import History, Step
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, movers, outline, param_at, value_at, without_solo
+from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.matter.assets import assets_of, words_of_missing
 from felt_dial.sound.modules import new_layer, new_patch
-from felt_dial.sound.playing.phrases import PHRASES, Phrase, phrase_for
+from felt_dial.sound.playing.phrases import phrase_for
 from felt_dial.ui.clipboard import Clipboard
 from felt_dial.ui.heard import HEARD
 from felt_dial.ui.jobs import Jobs
 from felt_dial.ui.watchers import DOCUMENT, Watchers
 from felt_dial.ui.work import Work
+
+
+def today() -> str:
+    """The day, as documents have it."""
+    return f"{date.today():%Y-%m-%d}"
 
 
 class Learning(Protocol):
@@ -88,6 +106,7 @@ class Session(QObject):
     drawer_asked = Signal(str, str)
     compare_asked = Signal(object, object, tuple)
     bench_asked = Signal(str)
+    notes_taken = Signal(tuple)
 
     control: Learning
 
@@ -95,9 +114,9 @@ class Session(QObject):
         super().__init__()
         self.settings, self.link = settings, link
         self.library = Library(settings.library_folder())
-        self.catalogue = self._open_catalogue()
+        self.figures = Figures(Index(index_path()), Measuring(settings.render_quality, previews_folder()))
+        self.catalogue, self.opened = self._open_catalogue()
         self.following: Following | None = None
-        self.figures = Figures(Index(index_path()), Measuring())
         self.journal = Journal(journal_folder())
         self.documents = Documents()
         self.history = History()
@@ -109,8 +128,10 @@ class Session(QObject):
         self.selection = ("source", "a")
         self.rack, self.effect = "1", ""
         self.focus_path = ""
+        self.locked: set[str] = set()
+        """Paths of dials that offshoots leave alone."""
         self.shelf_bank = ""
-        self.phrases = dict(PHRASES)
+        self.phrases = Phrases(self.library.root)
         self.phrase, self.looping, self.playing = "arpeggio", True, False
         self.velocity = 96
         self.preparing = ""
@@ -341,6 +362,7 @@ class Session(QObject):
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
             return
+        self.opened.note(bank, preset)
         self.open_patch(patch, self.documents.at(bank, preset, patch))
 
     def open_patch(self, patch: Patch, document: Document | None = None) -> None:
@@ -353,7 +375,8 @@ class Session(QObject):
         """Lays other work on the table, as a step; what lay there has its page in the journal."""
         before = self.work
         if not self.playing:
-            self.phrase = phrase_for(after.patch.type).id
+            own = after.patch.phrase
+            self.phrase = self.phrases.welcome(own) if own else phrase_for(after.patch.type).id
         self._take(after)
         self.transport.emit()
         left = after
@@ -422,14 +445,15 @@ class Session(QObject):
 
     def save_new(self, name: str, unnamed: bool = False) -> bool:
         """Saves as a new preset behind this one."""
-        patch = self._to_keep().model_copy(update={"name": name.strip() or "Untitled", "unnamed": unnamed})
+        about = {"name": name.strip() or "Untitled", "unnamed": unnamed, "made": today()}
+        patch = self._to_keep().model_copy(update=about)
         try:
             home = self._home() or self.library.create("First Sketches")
             key = home.save_new(patch, after=self.work.preset)
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
             return False
-        self.work = self.work.with_about({"name": patch.name, "unnamed": unnamed})
+        self.work = self.work.with_about(about)
         self._saved(self.documents.at(home.id, key, patch))
         self.say(f"Saved {patch.name} as a new preset in {home.name}.")
         return True
@@ -543,8 +567,12 @@ class Session(QObject):
         place = self.library.place_of()
         return sorted(self.catalogue.banks(), key=lambda listed: place(listed.id))
 
-    def _open_catalogue(self) -> Catalogue:
-        return Catalogue(catalogue_path(cache_folder(), self.library.root))
+    def _open_catalogue(self) -> tuple[Catalogue, Opened]:
+        """What stands in the library, and what of it was opened when."""
+        of = catalogue_path(cache_folder(), self.library.root)
+        opened = state_folder() / f"opened-{of.stem}.sqlite"
+        kept = Opened(opened)
+        return Catalogue(of, index_path(), opened), kept
 
     def _follow_document(self) -> None:
         """What happened to the preset on the table behind the back of this window."""
@@ -589,7 +617,7 @@ class Session(QObject):
         """Plays or stops the phrase."""
         self.playing = on
         if on:
-            self.link.play(self.phrases[self.phrase], self.looping)
+            self.link.play(self.phrase_now, self.looping)
         else:
             self.link.stop()
         self.transport.emit()
@@ -604,18 +632,48 @@ class Session(QObject):
         self.link.listen("dry", on)
         self.say("Heard without its effects: dry." if on else "Heard with its effects again.")
 
+    @property
+    def phrase_now(self) -> Phrase:
+        """The phrase that is chosen."""
+        known = self.phrases.all()
+        return known.get(self.phrase) or known["arpeggio"]
+
     def choose_phrase(self, phrase: str) -> None:
         """Another phrase, from its beginning."""
-        self.phrase = phrase if phrase in self.phrases else self.phrase
+        self.phrase = phrase if phrase in self.phrases.all() else self.phrase
         if self.playing:
-            self.link.play(self.phrases[self.phrase], self.looping)
+            self.link.play(self.phrase_now, self.looping)
         self.transport.emit()
 
-    def add_phrase(self, phrase: Phrase) -> None:
-        """One more phrase to choose, chosen at once and played."""
-        self.phrases[phrase.id] = phrase
-        self.choose_phrase(phrase.id)
+    def put_phrase(self, before: Phrase | None, after: Phrase | None, says: str, merge: str = "") -> bool:
+        """Keeps a phrase of one's own as it is now, a new one, or throws one away, as a step; what plays goes on with it."""
+
+        def put(old: Phrase | None, new: Phrase | None) -> None:
+            if new is not None:
+                self.phrases.keep(new)
+                self.phrase = new.id
+            elif old is not None:
+                self.phrases.remove(old.id)
+                self.phrase = before.id if before is not None and before is not old else phrase_for(self.patch.type).id
+            if self.playing:
+                self.link.play(self.phrase_now, self.looping, go_on=True)
+            self.transport.emit()
+
+        try:
+            put(before, after)
+        except FeltDialError as wrong:
+            self.say(str(wrong), problem=True)
+            return False
+        self.history.add(Step(says, lambda: put(after, before), lambda: put(before, after), merge))
+        return True
+
+    def add_phrase(self, phrase: Phrase, says: str) -> bool:
+        """One more phrase of one's own, chosen at once and played."""
+        made = replace(phrase, id=self.phrases.new_id(phrase.name))
+        if not self.put_phrase(None, made, says):
+            return False
         self.play(True)
+        return True
 
     def tick(self) -> None:
         """Thirty times a second: hears the engine and the worker, and lets pictures move."""
@@ -671,6 +729,7 @@ class Session(QObject):
         wanted = (settings.device, settings.rate, settings.block)
         if wanted != (before.device, before.rate, before.block):
             self.link.reopen(*wanted)
+        self.figures.measuring.quality = settings.render_quality
         if settings.quality != before.quality:
             self.link.take_quality(settings.quality)
         if settings.controller != before.controller:
@@ -679,7 +738,8 @@ class Session(QObject):
             followed = self.following is not None
             self._let_library_go()
             self.library = Library(settings.library_folder())
-            self.catalogue = self._open_catalogue()
+            self.phrases = Phrases(self.library.root)
+            self.catalogue, self.opened = self._open_catalogue()
             self.refresh_shelf()
             if followed:
                 self.follow_library()
@@ -720,4 +780,5 @@ class Session(QObject):
         if self.following is not None:
             self.following.close()
             self.following = None
+        self.opened.close()
         self.catalogue.close()

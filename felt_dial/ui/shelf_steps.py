@@ -9,14 +9,16 @@ from __future__ import annotations
 from felt_dial.bank.documents import Document
 from felt_dial.bank.library import MovedOn
 from felt_dial.bank.measurement import WANTED_LUFS
+from felt_dial.bank.places import SHIPPED
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.ui.session import Session
+from felt_dial.ui.session import Session, today
 
 
 def _move(session: Session, home: str, preset: str, to: str, place: int | None) -> str:
     key = session.library.move(home, preset, to, place)
     session.documents.moved(home, preset, to, key)
+    session.opened.moved(home, preset, to, key)
     return key
 
 
@@ -151,19 +153,17 @@ def duplicate_bank(session: Session, key: str) -> str:
     return made if session.shelf_step(f"duplicate the bank {name}", forth, back, lambda: (made,)) else ""
 
 
-def describe_bank(session: Session, key: str, text: str) -> None:
-    """Gives a bank another description."""
+def about_bank(session: Session, key: str, change: dict[str, object], what: str) -> None:
+    """Changes what a bank says about itself."""
     bank = session.library.bank(key)
-    before = bank.description
-
-    def put(old: str, new: str) -> None:
-        if bank.description != old:
-            raise MovedOn(f"The description of “{bank.name}” was changed in the meantime; it stays so.")
-        bank.describe(new)
-
-    if text != before:
+    file = bank.file
+    before = {field: getattr(file, field) for field in change}
+    if change != before:
         session.shelf_step(
-            f"describe {bank.name}", lambda: put(before, text), lambda: put(text, before), lambda: (key,)
+            f"change the {what} of {file.name}",
+            lambda: bank.about(before, change),
+            lambda: bank.about(change, before),
+            lambda: (key,),
         )
 
 
@@ -223,21 +223,6 @@ def make_bank(session: Session, name: str) -> str:
     return made if session.shelf_step(f"make the bank {name}", forth, back, lambda: (made,)) else ""
 
 
-def rename_bank(session: Session, key: str, name: str) -> None:
-    """Gives a bank another name; its folder stays."""
-    bank = session.library.bank(key)
-    before = bank.name
-
-    def put(old: str, new: str) -> None:
-        if bank.name != old:
-            raise MovedOn(f"The bank is called “{bank.name}” by now; it stays so.")
-        bank.rename(new)
-
-    session.shelf_step(
-        f"rename {before} to {name}", lambda: put(before, name), lambda: put(name, before), lambda: (key,)
-    )
-
-
 def reorder_bank(session: Session, key: str, to: int) -> None:
     """Gives a bank another place among the others, counted without it."""
     ids = [bank.id for bank in session.library.banks()]
@@ -256,6 +241,7 @@ def reorder_bank(session: Session, key: str, to: int) -> None:
 def keep_new(session: Session, bank: str, patches: list[Patch], says: str, after: str | None = None) -> list[str]:
     """Saves patches as new presets of a bank, as one step; their ids, none where it was refused."""
     library = session.library
+    patches = [patch if patch.made else patch.model_copy(update={"made": today()}) for patch in patches]
     kept: list[tuple[str, str]] = []
     tickets: list[str] = []
 
@@ -349,6 +335,57 @@ def move_many(session: Session, these: list[tuple[str, str]], to: str) -> bool:
     return session.shelf_step(
         f"move {len(these)} presets to {name}", forth, back, lambda: {to, *(home for home, _ in places)}
     )
+
+
+def split_bank(session: Session, these: list[tuple[str, str]], name: str) -> str:
+    """Moves presets into a new bank, as one step; returns its id, empty where it was refused."""
+    places = [(home, session.library.bank(home).ids().index(preset)) for home, preset in these]
+    here, there, made = [preset for _, preset in these], list[str](), ""
+
+    def forth() -> None:
+        nonlocal made
+        made = session.library.create(name).id
+        there[:] = [_move(session, home, preset, made, None) for (home, _), preset in zip(places, here, strict=True)]
+
+    def back() -> None:
+        for n in sorted(range(len(here)), key=lambda n: places[n][1]):
+            here[n] = _move(session, made, there[n], *places[n])
+        session.library.remove_empty(made)
+
+    done = session.shelf_step(
+        f"make a bank of {len(these)} presets", forth, back, lambda: {made, *(home for home, _ in places)}
+    )
+    return made if done else ""
+
+
+def reorder_many(session: Session, bank: str, these: list[str], to: int) -> None:
+    """Moves presets in front of the one at place `to` of their bank, in the order that they have, as one step."""
+    order = session.library.bank(bank).ids()
+    moved = [preset for preset in order if preset in these]
+    before = [preset for preset in order[:to] if preset not in these]
+    after = [preset for preset in order[to:] if preset not in these]
+    if [*before, *moved, *after] != order:
+        reorder_bank_by(
+            session, bank, [*before, *moved, *after], f"move {len(moved)} presets to place {len(before) + 1}"
+        )
+
+
+def bring_shipped(session: Session) -> None:
+    """Brings the banks that come with the program into the library, as one step."""
+    made: list[str] = []
+    tickets: list[str] = []
+
+    def forth() -> None:
+        if tickets:
+            made[:] = [_restore(session, ticket)[0] for ticket in tickets]
+            tickets.clear()
+        else:
+            made[:] = [session.library.take_in(folder).id for folder in sorted(SHIPPED.glob("*"))]
+
+    def back() -> None:
+        tickets[:] = [_delete_bank(session, key) for key in made]
+
+    session.shelf_step("bring the shipped banks", forth, back, lambda: list(made))
 
 
 def reorder_bank_by(session: Session, bank: str, order: list[str], says: str) -> bool:

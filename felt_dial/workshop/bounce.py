@@ -19,7 +19,7 @@ from felt_dial.sound.matter.audio_file import Audio, checked
 from felt_dial.workshop.bouncing import Bounced, Bouncing
 
 if TYPE_CHECKING:
-    from felt_dial.sound.playing.phrases import Note
+    from felt_dial.patch.phrase import Note
 
 Watch = Callable[[float], bool]
 RATE = 48000
@@ -75,7 +75,7 @@ def bounce(
 
     One recording, or one of each layer that is on, whose sum it is where nothing common bends them.
     """
-    from felt_dial.sound.playing.phrases import Note
+    from felt_dial.patch.phrase import Note
 
     patch = read_patch(document, "The patch")
     notes = [Note(*note) for note in bouncing.notes]

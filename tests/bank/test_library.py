@@ -331,7 +331,7 @@ def test_the_demo_is_what_its_script_makes(bank: str, tmp_path: Path, monkeypatc
 
 
 def test_the_demo_has_two_banks() -> None:
-    assert [len(bank.ids()) for bank in Library(BANKS).banks()] == [36, 2]
+    assert [len(bank.ids()) for bank in Library(BANKS).banks()] == [36, 16]
 
 
 @pytest.mark.parametrize("preset", list(Library(BANKS).presets()), ids=lambda preset: preset.id)

@@ -15,10 +15,10 @@ from felt_dial.live.controller import NoController, Reader, SimulatedController,
 from felt_dial.live.link import EngineLink
 from felt_dial.live.midi_file import read_midi
 from felt_dial.patch.patch import with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, RANGE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.live.conftest import until
 from tests.sound.listening import exact_frequency, plain

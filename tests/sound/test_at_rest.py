@@ -13,9 +13,9 @@ from felt_dial.patch.edits import add_modulator, sew
 from felt_dial.patch.module import Modulator, Module, Source
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import Patch, put
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 
 

@@ -10,12 +10,12 @@ from felt_dial.bank.places import SHIPPED
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, loops_back, remove_layer, replace_module
 from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.matter.assets import PLACES
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.modules import new_layer
 from felt_dial.sound.playing.events import ON, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
 

@@ -23,12 +23,12 @@ from felt_dial.patch.edits import (
 from felt_dial.patch.module import Effect, Filter, Modulator
 from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import Patch, feeding, slots, sounding, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.ways import arrivals, bus_layers, words
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady
 

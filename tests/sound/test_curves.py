@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from scipy import special
 
 from felt_dial.patch.patch import with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS, Shaper
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.tone.core.halves import FIRST, LATER, stages
 from felt_dial.sound.tone.core.transfer import curve, drawn_curve

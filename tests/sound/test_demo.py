@@ -13,8 +13,8 @@ from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.edits import remove_send
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, decibels
 

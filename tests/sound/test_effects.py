@@ -12,12 +12,12 @@ from scipy import signal
 from felt_dial.patch.edits import add_effect, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.patch import with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS
 from felt_dial.sound.effects.compressor import static_curve
 from felt_dial.sound.effects.equaliser import response
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.engine.running_module import late_of
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK
 from felt_dial.sound.tone.core.transfer import curve

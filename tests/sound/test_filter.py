@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy import signal
 
 from felt_dial.patch.edits import sew
-from felt_dial.sound.playing.phrases import Note
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.tone.state_variable import gain_at, quality_factors
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady

@@ -7,10 +7,10 @@ import pytest
 
 from felt_dial.patch.edits import add_layer, sew
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer
 from felt_dial.sound.playing.events import ON, WHEEL, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import HALF, RATE, amplitude_at, decibels, plain
 

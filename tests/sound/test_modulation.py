@@ -8,13 +8,13 @@ import pytest
 from felt_dial.patch.edits import add_modulator, sew
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import Patch, put, slots, value_at, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.core.line import slope
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.control.lfo import lfo_value
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.playing.events import OFF, ON, WHEEL, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import TICK
 from tests.sound.listening import RATE, exact_frequency, plain

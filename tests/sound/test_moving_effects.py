@@ -8,7 +8,7 @@ import pytest
 from felt_dial.patch.edits import add_effect, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import Param
-from felt_dial.sound.playing.phrases import Note
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import TICK
 from tests.sound.listening import RATE, decibels, plain

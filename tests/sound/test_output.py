@@ -10,13 +10,13 @@ from felt_dial.live.monitor import Monitor
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.patch import Patch, sounding, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.engine.rates import Down, Finer, Pad, Up
 from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.modules import new_layer
 from felt_dial.sound.playing.events import ON, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK, QUALITIES
 from felt_dial.sound.spectra import period

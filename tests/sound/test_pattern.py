@@ -7,10 +7,10 @@ import pytest
 
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.pattern import LANES
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.control.core.records import PEDAL_SLOT
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.playing.events import OFF, ON, PANIC, PEDAL, SUSTAIN, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, plain
 

@@ -9,13 +9,13 @@ import pytest
 
 from felt_dial.patch.edits import add_layer, sew
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.tuning import BadTuning, Tuning, load_tuning, read_kbm, read_scl
 from felt_dial.patch.units import Beats
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer
 from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, SLIDE, SOSTENUTO, SUSTAIN, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, exact_frequency, plain
 

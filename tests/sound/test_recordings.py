@@ -14,13 +14,13 @@ from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.places import in_time, read_at
 from felt_dial.patch.units import Beats, NotReadable
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.matter import analysis, assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.playing.events import OFF, ON, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sources.core.travel import READY, place_at
 from tests.sound.listening import RATE, amplitude_at, decibels, exact_frequency, plain, steady

@@ -16,6 +16,7 @@ from felt_dial.patch.edits import add_inlet, add_layer, replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.matter import assets
@@ -23,7 +24,6 @@ from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.modules import new_layer
 from felt_dial.sound.playing.events import ON, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import OPEN, render
 from tests.sound.listening import RATE, plain
 

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 from felt_dial.patch.edits import add_modulator, replace_module, sew
 from felt_dial.patch.module import Modulator, Source
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.cycles import cycles_of
 from felt_dial.sound.matter.tables import shipped_tables
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sources.core.bandlimited import harmonic_amplitudes
 from felt_dial.sound.sources.core.levels import cut_cycles, guess_cycle, is_table, spectra_of

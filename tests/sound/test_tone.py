@@ -14,11 +14,11 @@ from scipy import signal
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect, Filter
 from felt_dial.patch.patch import with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.shaping import WAYS, Shaper
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import ON, Event
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK
 from felt_dial.sound.tone.comb import feedback

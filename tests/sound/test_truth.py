@@ -17,12 +17,12 @@ from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import Param
 from felt_dial.patch.parts import depth_param
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.shaping import WAYS as CURVES
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.assets import PLACES
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import amplitude_at, decibels, plain, steady
 

@@ -9,8 +9,8 @@ from scipy import signal
 from felt_dial.patch.edits import sew
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import put, with_value
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.units import note_frequency
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, amplitude_at, decibels, exact_frequency, plain, steady, worst_alias
 

@@ -116,7 +116,7 @@ def test_each_of_many_at_once_is_one_step_and_taken_back(desk: Desk, act: str) -
 def test_a_bank_is_put_in_order_and_back(desk: Desk) -> None:
     page = shelf(desk)
     before = names(page)
-    page.order_bank("glasshouse-at-dusk", "by name")
+    page.column.order_bank("glasshouse-at-dusk", "by name")
     assert names(page) == sorted(before, key=str.casefold)
     desk.session.undo()
     assert names(page) == before
@@ -172,15 +172,15 @@ def test_filters_find_what_a_plain_scan_of_all_documents_finds(desk: Desk, asked
             text = " ".join([patch.name, patch.type, *patch.character, patch.description, patch.author, macros, *uses])
             columns = {"kind": patch.type, "uses": " ".join(uses), "macros": macros, "author": patch.author}
             fits = all(has(word, text) for word in query.words) and not any(has(word, text) for word in query.without)
-            for condition, value in query.where:
-                column = condition.split(".")[1].split()[0]
+            for condition, values in query.where:
+                column, value = condition.split(".")[1].split()[0], values[0] if values else condition[-1]
                 if column in columns:
                     fits &= (str(value).strip("%").casefold() in columns[column].casefold()) != ("NOT" in condition)
                 elif column == "favourite":
-                    fits &= patch.favourite == bool(value)
+                    fits &= patch.favourite == (value == "1")
                 else:
                     number = len(patch.layers if column == "layers" else patch.threads)
-                    fits &= number > int(str(value)) if ">" in condition else number < int(str(value))
+                    fits &= number > float(str(value)) if ">" in condition else number < float(str(value))
             if fits:
                 wanted.add((bank.id, key))
     assert wanted and {(row.bank, row.id) for row in found} == wanted and count == len(wanted)

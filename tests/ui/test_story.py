@@ -8,8 +8,8 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.units import Beats
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.tag import Tag

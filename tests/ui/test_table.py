@@ -220,8 +220,18 @@ def test_a_bank_is_deleted_with_all_in_it_and_comes_back(desk: Desk) -> None:
     session, shelf = desk.session, desk.window.shelf
     desk.window.show_page("Shelf")
     spine = desk.find(Spine, lambda s: s.name == "Glasshouse at Dusk")
-    menu = shelf.bank_menu(spine)
-    expected = ["Rename…", "Describe…", "Duplicate", "Export…", "Move up", "Move down", "Order its presets", "Delete"]
+    menu = shelf.column.bank_menu(spine)
+    expected = [
+        "About it…",
+        "Rename…",
+        "Duplicate",
+        "Export…",
+        "Move up",
+        "Move down",
+        "Order its presets",
+        "Merge into",
+    ]
+    expected.append("Delete")
     assert [action.text() for action in menu.actions()] == expected
     menu.actions()[-1].trigger()
     assert [bank.id for bank in session.library.banks()] == ["tide-tables"]
@@ -238,16 +248,19 @@ def test_a_bank_is_deleted_with_all_in_it_and_comes_back(desk: Desk) -> None:
 def test_a_bank_is_duplicated_and_described_and_both_are_undone(desk: Desk) -> None:
     session, shelf = desk.session, desk.window.shelf
     desk.window.show_page("Shelf")
-    shelf.duplicate_bank("tide-tables")
+    shelf.column.duplicate_bank("tide-tables")
     assert session.shelf_bank == "tide-tables-copy" and presets(desk, "tide-tables-copy") == presets(
         desk, "tide-tables"
     )
-    spine = desk.find(Spine, lambda s: s.name == "Tide Tables copy")
-    shelf.ask_bank_words(spine)
-    desk.type("For the pier")
-    assert session.library.bank("tide-tables-copy").description == "For the pier"
+    sheet = shelf.bank_sheet
+    sheet.open_for("tide-tables-copy")
+    sheet.description.setFocus()
+    sheet.description.setPlainText("For the pier")
+    sheet.lines["version"].setFocus()
+    assert session.library.bank("tide-tables-copy").file.description == "For the pier"
     session.undo()
-    assert session.library.bank("tide-tables-copy").description != "For the pier"
+    assert session.library.bank("tide-tables-copy").file.description != "For the pier"
+    sheet.put_away()
     session.undo()
     assert len(session.library.banks()) == 2
     session.redo()

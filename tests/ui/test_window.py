@@ -14,6 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QCheckBox, QComboBox, QLineEdit, QWidget
 
 from felt_dial import files
+from felt_dial.bank.features import features_of
 from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.package import export_bank
 from felt_dial.patch.edits import add_effect, sew
@@ -253,7 +254,9 @@ def test_the_louder_of_a_and_b_is_turned_down_to_the_other(desk: Desk) -> None:
     session.set("layers.a.level", -20.0)
     swatch = np.zeros((64, 160), np.uint8)
     for patch, lufs in ((session.work.a, -24.0), (session.work.b, -18.0)):
-        session.figures.index.put(sound_key(patch), Measurement(lufs, -6.0, swatch))
+        session.figures.index.put(
+            sound_key(patch), Measurement(lufs, -6.0, swatch, features_of(np.zeros((2, 4096), np.float32), 48000), 0.1)
+        )
     session.flip()
     assert trim() == pytest.approx(-6.0) and "6.0 dB down" in desk.messages[-1]
     session.flip()
@@ -372,17 +375,17 @@ def test_search_goes_through_all_banks_and_kinds_narrow_it(desk: Desk) -> None:
     QTest.keyClicks(shelf.search, "slow")
     assert set(rows(desk)) == {"Breathing Glass", "Lantern Brass", "Moss Pad", "Harbour Lamp", "Thaw Choir"}
     shelf.search.setText("kazoo")
-    assert rows(desk) == [] and shelf.empty.isVisible() and "No preset" in shelf.empty.text()
+    assert rows(desk) == [] and shelf.start.isVisible() and "No preset" in shelf.start.text()
     shelf.search.clear()
-    shelf.choose_kind("Drum")
+    shelf.column.choose_kind("Drum")
     assert rows(desk) == ["Compost Kick", "Potting Snare", "Seedpod Hat", "Wet Tiles", "Stair Kit"]
 
 
 def test_a_new_bank_is_empty_and_says_what_goes_there(desk: Desk) -> None:
     desk.window.show_page("Shelf")
-    desk.window.shelf.ask_bank()
+    desk.window.shelf.column.ask_bank()
     desk.type("First Sketches")
-    assert rows(desk) == [] and "Ctrl+Shift+S" in desk.window.shelf.empty.text()
+    assert rows(desk) == [] and "Ctrl+Shift+S" in desk.window.shelf.start.text()
     assert desk.session.library.named("First Sketches").id == "first-sketches"
     desk.session.undo()
     assert len(desk.session.library.banks()) == 2
@@ -393,7 +396,7 @@ def test_a_bank_is_renamed_where_it_stands(desk: Desk) -> None:
     spine = desk.find(Spine, lambda s: s.name == "Tide Tables")
     QTest.mouseDClick(spine, Qt.MouseButton.LeftButton, pos=QPoint(60, 20))
     spine = desk.find(Spine, lambda s: s.name == "Tide Tables")
-    desk.window.shelf.ask_bank_name(spine)
+    desk.window.shelf.column.ask_bank_name(spine)
     desk.type("Harbour")
     assert desk.session.library.bank("tide-tables").name == "Harbour" and desk.find(
         Spine, lambda s: s.name == "Harbour"

@@ -14,9 +14,9 @@ from PySide6.QtTest import QTest
 from felt_dial import files
 from felt_dial.live import recorder
 from felt_dial.patch.edits import remove_layer
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.ui.benches.recording import Region
 from felt_dial.ui.pages.workshop.parts.bounce import BouncePart

@@ -12,11 +12,11 @@ import soundfile
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
+from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.sound.render import render
 from felt_dial.workshop.recording import (
     choice,

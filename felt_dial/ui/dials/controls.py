@@ -13,12 +13,14 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMenu,
+    QPlainTextEdit,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
+from felt_dial.patch.documents.kind import LONGEST
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import param_at, path_holds, value_at
 from felt_dial.ui.dials.dial import Dial
@@ -247,6 +249,32 @@ class NameEdit(QLineEdit):
         super().keyPressEvent(event)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
             self.clearFocus()
+
+
+class Lines(QPlainTextEdit):
+    """Several lines of text, taken when the focus leaves them and they are others than before."""
+
+    def __init__(self, name: str, says: str, high: int, take: Callable[[str], object]) -> None:
+        super().__init__()
+        self._take, self._shown = take, ""
+        self.setTabChangesFocus(True)
+        self.setAccessibleName(name)
+        self.setToolTip(plain(says))
+        self.setPlaceholderText(says)
+        self.setFixedHeight(high)
+
+    def show_text(self, text: str) -> None:
+        """Shows another text, unless this one is being written."""
+        if not self.hasFocus() and text != self._shown:
+            self._shown = text
+            self.setPlainText(text)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        text = self.toPlainText().strip()[:LONGEST]
+        if text != self._shown:
+            self._shown = text
+            self._take(text)
 
 
 class Meter(QWidget):

@@ -297,6 +297,12 @@ class ParamControl(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.menu().exec(event.globalPos() if not event.globalPos().isNull() else self.mapToGlobal(QPoint(0, 0)))
 
+    def _lock(self) -> None:
+        """Offshoots leave the dial alone, or may move it again."""
+        self.session.locked ^= {self.path}
+        says = "is never moved by offshoots" if self.path in self.session.locked else "may be moved by offshoots again"
+        self.session.say(f"{self.session.label_of(self.path)} {says}.")
+
     def menu(self) -> QMenu:
         """Type, reset, threads, copy and paste."""
         menu = QMenu(self)
@@ -319,6 +325,9 @@ class ParamControl(QWidget):
         menu.addAction("Learn a controller…", lambda: self.session.control.learn(self.path))
         for name in self.session.control.names_of(self.path):
             menu.addAction(f"Let go of {name}", lambda n=name: self.session.control.forget(n))
+        locked = menu.addAction("Never moved by offshoots", self._lock)
+        locked.setCheckable(True)
+        locked.setChecked(self.path in self.session.locked)
         menu.addSeparator()
         menu.addAction("Copy value", self._copy)
         paste = menu.addAction("Paste value", self._paste)

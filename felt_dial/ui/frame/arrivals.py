@@ -24,6 +24,7 @@ from felt_dial.ui.pages.patch.page import PatchPage
 from felt_dial.ui.pages.workshop.page import WorkshopPage
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
+from felt_dial.ui.theme.words import counted
 
 if TYPE_CHECKING:
     from felt_dial.ui.frame.window import Window
@@ -161,8 +162,11 @@ class Arrivals:
                 self._tune(path)
             elif kind in PHRASES:
                 phrase = phrase_of(path)
-                self.session.add_phrase(phrase)
-                self.session.say(f"{path.name} plays: {len(phrase.notes)} notes, {phrase.beats:.0f} beats.")
+                if self.session.add_phrase(phrase, f"take the phrase {phrase.name} in"):
+                    notes = counted(len(phrase.notes), "note")
+                    self.session.say(
+                        f"{path.name} plays: {notes}, {phrase.beats:.0f} beats. It is kept with your phrases."
+                    )
             elif kind in RECORDINGS:
                 self._load(path, at)
             else:

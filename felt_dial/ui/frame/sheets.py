@@ -41,6 +41,7 @@ KEYS = (
     ("Alt+Up, Alt+Down", "reorder presets, or banks"),
     ("Alt+Left, Alt+Right", "reorder effects"),
     ("F2", "rename the bank in focus"),
+    ("Ctrl+P", "the notes of the phrase"),
     ("Ctrl+M", "analyser"),
     ("Ctrl+K", "put the keyboard away, or bring it back"),
     ("Ctrl+Shift+N", "keep the sound of this moment under a name made for it"),

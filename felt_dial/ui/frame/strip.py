@@ -246,6 +246,7 @@ class Strip(QWidget):
 
     settings_asked = Signal()
     pattern_asked = Signal()
+    phrase_asked = Signal()
     fold_asked = Signal()
 
     def __init__(self, session: Session) -> None:
@@ -288,7 +289,9 @@ class Strip(QWidget):
         self.folding = Pill("▾", "link", self.fold_asked.emit)
         line = self._line = QHBoxLayout()
         line.setSpacing(8)
-        line.addWidget(text_label("Phrase"))
+        line.addWidget(
+            Pill("Phrase…", "link", self.phrase_asked.emit, "The notes of the phrase, to be seen, recorded and edited")
+        )
         for control in (self.phrase, self.play, self.loop, self.hold, self.pattern):
             line.addWidget(control)
         self._last = QWidget()
@@ -346,12 +349,12 @@ class Strip(QWidget):
 
     def follow(self) -> None:
         """Shows the transport as it is."""
-        phrases = self.session.phrases
-        if [self.phrase.itemData(n) for n in range(self.phrase.count())] != list(phrases):
+        names = {key: phrase.name for key, phrase in self.session.phrases.all().items()}
+        if {self.phrase.itemData(n): self.phrase.itemText(n) for n in range(self.phrase.count())} != names:
             self.phrase.clear()
-            for phrase in phrases.values():
-                self.phrase.addItem(phrase.name, phrase.id)
-        self.phrase.setCurrentIndex(list(phrases).index(self.session.phrase))
+            for key, name in names.items():
+                self.phrase.addItem(name, key)
+        self.phrase.setCurrentIndex(self.phrase.findData(self.session.phrase_now.id))
         self.play.setChecked(self.session.playing)
         self.pattern.setChecked(bool(self.session.patch.pattern.on))
         self.play.setText("Playing" if self.session.playing else "Play")

@@ -37,6 +37,7 @@ from felt_dial.ui.frame.compare import CompareSheet
 from felt_dial.ui.frame.controller_window import ControllerWindow
 from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
+from felt_dial.ui.frame.phrase_sheet import PhraseSheet
 from felt_dial.ui.frame.said import Said
 from felt_dial.ui.frame.settings import SettingsSheet
 from felt_dial.ui.frame.sheets import KeySheet
@@ -99,6 +100,7 @@ class Window(QMainWindow):
         self.header.page_asked.connect(self.show_page)
         self.header.analyser_asked.connect(self.toggle_analyser)
         self.header.menu_asked.connect(self.show_menu)
+        self.strip.phrase_asked.connect(lambda: self.phrase_sheet.open())
         self.strip.settings_asked.connect(self.settings_sheet.open)
         self.settings_sheet.controller_asked.connect(self.show_controller)
         self.settings_sheet.keyboard_chosen.connect(self._fold_keyboard)
@@ -178,6 +180,11 @@ class Window(QMainWindow):
         return GuideSheet(self.stack)
 
     @cached_property
+    def phrase_sheet(self) -> PhraseSheet:
+        """The phrases, made when they are first asked for."""
+        return PhraseSheet(self.stack, self.session)
+
+    @cached_property
     def compare_sheet(self) -> CompareSheet:
         """What is different between two sounds."""
         return CompareSheet(self.stack, self.session)
@@ -209,6 +216,7 @@ class Window(QMainWindow):
             Command("Keyboard", ("Ctrl+K",), self.fold_keyboard, 3),
             Command("Compare A and B", (), self.compare_sides, 3),
             Command("Drawer", ("Ctrl+O",), self.toggle_drawer, 3),
+            Command("Phrase…", ("Ctrl+P",), lambda: self.phrase_sheet.open(), 3),
             Command("Silence everything", ("Ctrl+.",), self.silence, 3),
             Command("Settings…", ("Ctrl+,",), self.settings_sheet.open, 4),
             Command("Keys", ("F1",), self.key_sheet.open, 4),

@@ -6,12 +6,12 @@ import random
 import time
 from collections.abc import Callable
 
-from PySide6.QtGui import QFocusEvent, QHideEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtGui import QHideEvent
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import shake
 from felt_dial.patch.patch import put, with_value
-from felt_dial.ui.dials.controls import Pill, open_menu, text_label
+from felt_dial.ui.dials.controls import Lines, Pill, open_menu, text_label
 from felt_dial.ui.session import Session
 
 TRAVEL = 4.0
@@ -47,26 +47,6 @@ class Travel:
         self.told("")
 
 
-class Description(QPlainTextEdit):
-    """What the macro does, in words for the musician."""
-
-    def __init__(self, session: Session, key: str) -> None:
-        super().__init__(session.patch.macros[key].description)
-        self.session, self.key = session, key
-        self.setPlaceholderText("What it does to the sound, for the musician")
-        self.setAccessibleName("Description")
-        self.setToolTip("What the macro does, in a sentence for the musician")
-        self.setTabChangesFocus(True)
-        self.setFixedHeight(48)
-
-    def focusOutEvent(self, event: QFocusEvent) -> None:
-        super().focusOutEvent(event)
-        macro, text = self.session.patch.macros[self.key], self.toPlainText().strip()
-        if text != macro.description:
-            fresh = macro.model_copy(update={"description": text})
-            self.session.edit(put(self.session.patch, ["macros", self.key], fresh), f"describe macro {self.key[1:]}")
-
-
 class MacroPart(QWidget):
     """All of a macro but its name and its list of threads."""
 
@@ -77,7 +57,10 @@ class MacroPart(QWidget):
         body = QVBoxLayout(self)
         body.setContentsMargins(0, 0, 0, 0)
         body.setSpacing(5)
-        body.addWidget(Description(session, key))
+        says = "What it does to the sound, for the musician"
+        self.description = Lines("Description", says, 48, self._describe)
+        self.description.show_text(session.patch.macros[key].description)
+        body.addWidget(self.description)
         paths = [f"macros.{key}", *(f"macros.{key}.{name}" for name in ("low", "high", "default"))]
         body.addLayout(grid(paths, "walnut", 5))
         row = QHBoxLayout()
@@ -90,6 +73,11 @@ class MacroPart(QWidget):
         self.said = text_label("", "small")
         row.addWidget(self.said, 1)
         body.addLayout(row)
+
+    def _describe(self, text: str) -> None:
+        macro = self.session.patch.macros[self.key]
+        fresh = macro.model_copy(update={"description": text})
+        self.session.edit(put(self.session.patch, ["macros", self.key], fresh), f"describe macro {self.key[1:]}")
 
     def toggle(self) -> None:
         """Begins to try it, or ends that."""

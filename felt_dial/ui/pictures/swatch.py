@@ -5,15 +5,15 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
-from felt_dial.bank.measurement import Measurement
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 
-SHADES = ("madder", "weld", "woad", "lichen", "mallow", "walnut")
+Picture = NDArray[np.uint8]
 
 
 @lru_cache(maxsize=512)
@@ -28,18 +28,18 @@ def _pixmap(data: bytes, rows: int, columns: int, shade: str, ground: str) -> QP
     return QPixmap.fromImage(QImage(pixels.data, columns, rows, 3 * columns, QImage.Format.Format_RGB888).copy())
 
 
-def paint_swatch(painter: QPainter, box: QRectF, measured: Measurement | None, shade: str, without: str) -> None:
+def paint_swatch(painter: QPainter, box: QRectF, swatch: Picture | None, shade: str, without: str) -> None:
     """Paints a swatch into a box, or an empty well that says what it is `without` one."""
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour("well"))
     painter.drawRoundedRect(box, 4, 4)
-    if measured is None:
+    if swatch is None:
         painter.setPen(colour("chalk_soft"))
         painter.setFont(body_font(11))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, without)
         return
-    rows, columns = measured.swatch.shape
-    picture = _pixmap(measured.swatch.tobytes(), rows, columns, shade, colour("well").name())
+    rows, columns = swatch.shape
+    picture = _pixmap(swatch.tobytes(), rows, columns, shade, colour("well").name())
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
     painter.drawPixmap(box.adjusted(1, 1, -1, -1), picture, QRectF(picture.rect()))
 
@@ -49,7 +49,7 @@ class Swatch(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.measured: Measurement | None = None
+        self.swatch: Picture | None = None
         self.empty = False
         self.shade, self.without = "weld", ""
         self.setMinimumHeight(104)
@@ -58,9 +58,9 @@ class Swatch(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(264, 104)
 
-    def show_measured(self, measured: Measurement | None, shade: str, without: str) -> None:
+    def show_swatch(self, swatch: Picture | None, shade: str, without: str) -> None:
         """Another sound."""
-        self.measured, self.shade, self.without, self.empty = measured, shade, without, False
+        self.swatch, self.shade, self.without, self.empty = swatch, shade, without, False
         self.update()
 
     def show_nothing(self) -> None:
@@ -80,4 +80,4 @@ class Swatch(QWidget):
             painter.setFont(body_font(12))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "The swatch of a preset stands here")
             return
-        paint_swatch(painter, QRectF(self.rect()), self.measured, self.shade, self.without)
+        paint_swatch(painter, QRectF(self.rect()), self.swatch, self.shade, self.without)

@@ -14,3 +14,8 @@ def plain(text: str) -> str:
 def item(text: str) -> str:
     """A text for an item of a menu: an ampersand in it is an ampersand."""
     return plain(text).replace("&", "&&")
+
+
+def counted(count: int, noun: str) -> str:
+    """So many of something: `1 preset`, `12 presets`."""
+    return f"{count} {noun}{'' if count == 1 else 's'}"

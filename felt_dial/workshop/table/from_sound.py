@@ -21,7 +21,7 @@ def swept_by_macro(
     document: str, macro: str, steps: int = 32, watch: Callable[[float], bool] = lambda part: True
 ) -> Floats:
     """Frames, float (step, 2048), of a patch whose macro goes from 0 to 1; raises `NoFrames` where it is silent."""
-    from felt_dial.sound.playing.phrases import Note
+    from felt_dial.patch.phrase import Note
     from felt_dial.sound.render import render
 
     patch = read_patch(document, "The patch")

@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 FIRST, LATER = 5, 4
 """Sections of the first half-band, and of those that follow at finer rates; both stand in rows of five."""
-PASSES, SHARP = 19_000.0, 60_000.0
-"""Hz up to which the first half-band lets all through, where the rate is below so many Hz."""
+PASSES, SHARP, PART = 19_000.0, 60_000.0, 0.43
+"""Hz up to which the first half-band lets all through, where the rate is below so many Hz; at the lowest rates, where that
+is more than they hold, a part of the rate."""
 CALM = 56.0 / 192.0
 """Width between the bands of all the others, of the finer rate: from 20 to 76 kHz at 192."""
 
@@ -42,7 +43,7 @@ def stages(rate: float) -> NDArray[np.float64]:
 
     Four times the rate, eight times where it is so fine that only what folds still hears a difference.
     """
-    width = (rate - 2 * PASSES) / (2 * rate) if rate < SHARP else CALM
+    width = (rate - 2 * min(PASSES, PART * rate)) / (2 * rate) if rate < SHARP else CALM
     count = 2 if rate < 300_000.0 else 3
     found = np.zeros((count, FIRST))
     found[0] = sections(FIRST, width)

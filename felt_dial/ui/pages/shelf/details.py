@@ -3,32 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from datetime import datetime
+from datetime import date, datetime
 from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFocusEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.compare import difference
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
-from felt_dial.patch.documents.kind import LONGEST
 from felt_dial.patch.documents.patch import read_patch
+from felt_dial.patch.handles import handles_of
 from felt_dial.patch.parts import KINDS
+from felt_dial.patch.patch import Patch
 from felt_dial.patch.units import THIN, number
 from felt_dial.sound.matter.assets import words_of_missing
+from felt_dial.sound.playing.phrases import phrase_for
 from felt_dial.ui.dials.cards import Card
-from felt_dial.ui.dials.controls import LONGEST_NAME, NameEdit, Pill, text_label
+from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, NameEdit, Pill, text_label
 from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.frame.compare import module_acts
+from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
 from felt_dial.ui.pictures.swatch import Swatch
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
-from felt_dial.ui.theme.words import item
+from felt_dial.ui.theme.words import counted, item, plain
 
 Actions = Mapping[str, tuple[Callable[[], object], str]]
 """What can be done with the preset: by its name, with a tip."""
@@ -44,7 +46,8 @@ class Details(Card):
         super().__init__("madder")
         self.session = session
         self.preset: Listed | None = None
-        self._lacks, self._looked_at = "", ("", "", "")
+        self._looked_at = ("", "", 0)
+        self._patch: Patch | None = None
         self.setFixedWidth(292)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 12, 14, 10)
@@ -71,13 +74,30 @@ class Details(Card):
         self.character.editingFinished.connect(
             lambda: self._keep({"character": tuple(self.character.text().replace(",", " ").split())}, "character")
         )
-        self.description = QPlainTextEdit()
-        self.description.setFixedHeight(62)
-        self.description.setTabChangesFocus(True)
-        self.description.setAccessibleName("Description")
-        self.description.setToolTip("What a musician should know of the sound")
-        self.description.setPlaceholderText("What a musician should know of it")
-        self.description.focusOutEvent = self._described  # type: ignore[method-assign]
+        self.author = QLineEdit()
+        self.author.setAccessibleName("Author")
+        self.author.setToolTip("Who made the sound")
+        self.author.setPlaceholderText("who made it")
+        self.author.setMaxLength(LONGEST_NAME)
+        self.author.editingFinished.connect(lambda: self._keep({"author": self.author.text().strip()}, "author"))
+        self.phrase = Picker()
+        self.phrase.setAccessibleName("Best heard with")
+        self.phrase.setToolTip("The phrase that it is best heard with, and measured with; it is kept with the sound")
+        self.phrase.activated.connect(lambda _: self._keep_phrase())
+        self.mark = MarkRow("Colour mark")
+        self.mark.chosen.connect(lambda mark: self._keep({"mark": mark}, "colour mark"))
+        self.description = Lines(
+            "Description",
+            "What a musician should know of it",
+            54,
+            lambda text: self._keep({"description": text}, "description"),
+        )
+        self.private = Lines(
+            "Private notes",
+            "For yourself: it is never exported with the bank",
+            44,
+            lambda text: self._keep({"notes": text}, "private notes"),
+        )
         body.addWidget(self.name)
         body.addWidget(self.where)
         body.addWidget(self.swatch)
@@ -88,10 +108,17 @@ class Details(Card):
         body.addLayout(row)
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
-        grid.addWidget(text_label("Kind"), 0, 0)
-        grid.addWidget(self.kind, 0, 1)
-        grid.addWidget(text_label("Character"), 1, 0)
-        grid.addWidget(self.character, 1, 1)
+        grid.setVerticalSpacing(5)
+        lines = {
+            "Kind": self.kind,
+            "Character": self.character,
+            "Author": self.author,
+            "Heard with": self.phrase,
+            "Mark": self.mark,
+        }
+        for n, (label, widget) in enumerate(lines.items()):
+            grid.addWidget(text_label(label), n, 0)
+            grid.addWidget(widget, n, 1)
         body.addLayout(grid)
         body.addWidget(text_label("Description"))
         body.addWidget(self.description)
@@ -104,12 +131,14 @@ class Details(Card):
         body.addWidget(self.notes)
         self.versions = Pill("Earlier versions…", "link", self._list_versions, "What it was before its last saves")
         body.addWidget(self.versions, 0, Qt.AlignmentFlag.AlignLeft)
+        body.addWidget(text_label("Private notes"))
+        body.addWidget(self.private)
         body.addStretch()
         outer.addWidget(Scroller(holder), 1)
         buttons = QGridLayout()
         buttons.setSpacing(6)
         for n, (text, (act, tip)) in enumerate(actions.items()):
-            buttons.addWidget(Pill(text, "pill", act, tip), n // 2, n % 2)
+            buttons.addWidget(Pill(text, "small", act, tip), n // 3, n % 3)
         outer.addLayout(buttons)
         self.empty = QLabel("A preset that you choose is shown here.", self)
         self.empty.setProperty("part", "label")
@@ -126,29 +155,50 @@ class Details(Card):
             self.where.setText("Its file cannot be read" if preset else "Choose one from the list")
             self.swatch.show_nothing()
             self.notes.setText(preset.problem if preset else "")
-            self.description.clear()
+            for box in (self.description, self.private):
+                box.show_text("")
+            for line in (self.character, self.author):
+                line.clear()
             self.kind.setCurrentIndex(0)
-            self.character.clear()
+            self.phrase.clear()
+            self.mark.show_mark("")
             self.macros.setText("")
+            self._patch, self._looked_at = None, ("", "", 0)
             return
         self.name.show_name(preset.name)
         self.where.setText(f"{preset.place + 1:02d} in {bank}")
         self.kind.setCurrentText(preset.kind)
-        self.character.setText(preset.character)
-        if not self.description.hasFocus():
-            self.description.setPlainText(preset.description)
-        self.macros.setText(f"Macros: {preset.macros or 'none named'}")
-        if self._looked_at != (preset.bank, preset.id, preset.key):
-            self._looked_at, self._lacks = (preset.bank, preset.id, preset.key), self._missing(preset)
+        for line, text in ((self.character, preset.character), (self.author, preset.author)):
+            if not line.hasFocus():
+                line.setText(text)
+        self.mark.show_mark(preset.mark)
+        if self._looked_at != (preset.bank, preset.id, preset.stamp):
+            self._looked_at = (preset.bank, preset.id, preset.stamp)
+            self._patch = self.session.stored_at(preset.bank, preset.id)
+        self.description.show_text(preset.description)
+        self.private.show_text(self._patch.notes if self._patch else "")
+        handles = handles_of(self._patch) if self._patch else []
+        said = [f"{one.tag} {one.name}: {one.says or one.moves}" for one in handles]
+        self.macros.setText("\n".join(said) or "No macro and no wheel moves anything.")
+        self.macros.setToolTip(plain("\n".join(f"{one.tag} {one.name} moves {one.moves}" for one in handles)))
+        self._show_phrase()
         self.versions.setVisible(bool(self.session.library.bank(preset.bank).versions(preset.id)))
         self.show_measured()
 
-    def _missing(self, preset: Listed) -> str:
-        """Which of its recordings are missing, in a sentence."""
-        try:
-            return words_of_missing(self.session.library.bank(preset.bank).load(preset.id))
-        except FeltDialError:
-            return ""
+    def _show_phrase(self) -> None:
+        patch = self._patch
+        own = patch.phrase if patch else None
+        self.phrase.clear()
+        self.phrase.addItem(f"that of its kind: {phrase_for(patch.type if patch else '').name}", None)
+        choices = dict(self.session.phrases.all())
+        if own is not None:
+            choices = {own.id: own} | {key: one for key, one in choices.items() if key != own.id}
+        for one in choices.values():
+            self.phrase.addItem(one.name, one)
+        self.phrase.setCurrentIndex(1 if own is not None else 0)
+
+    def _keep_phrase(self) -> None:
+        self._keep({"phrase": self.phrase.currentData()}, "phrase")
 
     def show_measured(self) -> None:
         """What was measured of the preset, and what it is made of."""
@@ -156,20 +206,21 @@ class Details(Card):
         if preset is None or preset.problem:
             return
         measured = self.session.figures.of_row(preset)
-        self.swatch.show_measured(measured, shade_of(preset.place), self.session.figures.why_not(preset))
-        loud = (
-            f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB"
-            if measured
-            else "not measured yet"
-        )
-        layers, threads = preset.layers, preset.threads
-        lacks = f"{self._lacks}\n" if self._lacks else ""
-        self.notes.setText(
-            f"{lacks}{loud}\n{layers} layer{'' if layers == 1 else 's'}, {threads} thread{'' if threads == 1 else 's'}"
-            f"{', by ' + preset.author if preset.author else ''}"
-            f"{chr(10) + 'grown from ' + preset.parent if preset.parent else ''}"
-            f"{chr(10) + 'not named yet' if preset.unnamed else ''}"
-        )
+        swatch = measured.swatch if measured else None
+        self.swatch.show_swatch(swatch, shade_of(preset.place), self.session.figures.why_not(preset))
+        lines = [words_of_missing(self._patch) if self._patch else ""]
+        if measured:
+            lines.append(f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB")
+            lines.append(
+                f"heard for {number(measured.features.length, 2)}{THIN}s, {number(100 * measured.cost, 1)}{THIN}% of a core"
+            )
+        else:
+            lines.append("not measured yet")
+        lines.append(f"{counted(preset.layers, 'layer')}, {counted(preset.threads, 'thread')}, {_tempo(self._patch)}")
+        lines.append(_dates(preset))
+        lines.append(f"grown from {preset.parent}" if preset.parent else "")
+        lines.append("not named yet" if preset.unnamed else "")
+        self.notes.setText("\n".join(filter(None, lines)))
 
     def _list_versions(self) -> None:
         menu = self.versions_menu()
@@ -220,10 +271,6 @@ class Details(Card):
         if name.strip():
             self._keep({"name": name.strip(), "unnamed": False}, "name")
 
-    def _described(self, event: QFocusEvent) -> None:
-        QPlainTextEdit.focusOutEvent(self.description, event)
-        self._keep({"description": self.description.toPlainText().strip()[:LONGEST]}, "description")
-
     def _preview(self) -> None:
         self.opened.emit()
         self.session.play(True)
@@ -231,3 +278,14 @@ class Details(Card):
     def _keep(self, change: dict[str, object], what: str) -> None:
         if self.preset is not None and not self.preset.problem:
             self.asked_change.emit(self.preset.bank, self.preset.id, change, what)
+
+
+def _tempo(patch: Patch | None) -> str:
+    return f"{number(float(patch.tempo), 1)}{THIN}bpm" if patch else ""
+
+
+def _dates(preset: Listed) -> str:
+    """When it was made, where that is known, and when its file was written last."""
+    made = f"made {date.fromisoformat(preset.made):%d %b %Y}" if preset.made else ""
+    changed = f"changed {datetime.fromtimestamp(preset.stamp / 1e9):%d %b %Y}" if preset.stamp else ""
+    return " · ".join(filter(None, (made, changed)))

@@ -12,6 +12,7 @@ from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.renaming import CASES, Named, renamed
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.parts import KINDS
+from felt_dial.patch.patch import MARKS
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
@@ -21,12 +22,6 @@ from felt_dial.ui.theme.words import item
 
 SHOWN = 3
 """Names of a preview."""
-ORDERS: dict[str, Callable[[Listed], object]] = {
-    "by name": lambda row: row.name.casefold(),
-    "by kind": lambda row: (row.kind, row.place),
-    "favourites first": lambda row: (not row.favourite, row.place),
-    "by author": lambda row: (row.author.casefold(), row.place),
-}
 
 
 class Many(QWidget):
@@ -54,6 +49,7 @@ class Many(QWidget):
         row.addWidget(self.count)
         row.addSpacing(6)
         row.addWidget(MenuPill("Kind…", "Gives all of them a kind", self._kinds))
+        row.addWidget(MenuPill("Mark…", "Gives all of them a colour mark", self._marks))
         row.addWidget(MenuPill("Move…", "Moves all of them into another bank", partial(self._banks, self.move_to)))
         row.addWidget(MenuPill("Copy…", "Copies all of them into a bank", partial(self._banks, self.copy_to)))
         row.addWidget(Pill("Star", "small", self.star, "Stars all of them, or takes their stars where all have one"))
@@ -140,6 +136,13 @@ class Many(QWidget):
             menu.addAction(kind, partial(self._change, {"type": kind}, f"make {len(self.rows)} presets {kind.lower()}"))
         return menu
 
+    def _marks(self) -> QMenu:
+        menu = QMenu(self)
+        for mark in ("", *MARKS):
+            says = f"mark {len(self.rows)} presets {mark}" if mark else f"take the marks of {len(self.rows)} presets"
+            menu.addAction(mark.capitalize() or "None", partial(self._change, {"mark": mark}, says))
+        return menu
+
     def _change(self, change: dict[str, object], says: str) -> None:
         shelving.change_many(self.session, self.places, [change] * len(self.rows), says)
 
@@ -147,7 +150,15 @@ class Many(QWidget):
         menu = QMenu(self)
         for bank in self.session.banks():
             menu.addAction(item(bank.name), partial(act, bank.id))
+        if act == self.move_to:
+            menu.addSeparator()
+            menu.addAction("A new bank of them", self.split)
         return menu
+
+    def split(self) -> None:
+        """Moves all into a new bank."""
+        name = f"{self.session.bank_name(self.rows[0].bank)}, a part"
+        shelving.split_bank(self.session, self.places, name)
 
     def move_to(self, bank: str) -> None:
         """Moves all into another bank."""

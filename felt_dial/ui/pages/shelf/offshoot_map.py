@@ -11,7 +11,6 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.bank.features import vector
-from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.offshoots import Offshoot, layout
 from felt_dial.patch.units import number
 from felt_dial.ui.pictures.swatch import paint_swatch
@@ -28,11 +27,6 @@ WORDS = ((0.12, "hardly any way"), (0.3, "a little way"), (0.55, "a fair way"), 
 def far_said(far: float) -> str:
     """How far, in words and in its figure."""
     return f"{next(words for end, words in WORDS if far < end)} off: {number(far, 2)}"
-
-
-def measured(one: Offshoot) -> Measurement:
-    """Its swatch, as it is painted."""
-    return Measurement(0.0, 0.0, one.swatch)
 
 
 class Map(QWidget):
@@ -132,7 +126,7 @@ class Map(QWidget):
             kept = n in self.kept_names
             shade = "weld" if kept else "mallow" if n >= 0 else "woad"
             painter.setOpacity(1.0 if n in (self.now, self.over, -1) or kept else 0.78)
-            paint_swatch(painter, box, measured(one), shade, "")
+            paint_swatch(painter, box, one.swatch, shade, "")
             painter.setOpacity(1.0)
             lit = n in (self.now, -1)
             pen = QPen(

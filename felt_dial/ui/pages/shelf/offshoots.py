@@ -2,31 +2,51 @@
 
 from __future__ import annotations
 
+import contextlib
+import math
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QProgressBar, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QMenu,
+    QProgressBar,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
 
+from felt_dial.bank.features import lacks
 from felt_dial.bank.names import on_offer
-from felt_dial.bank.offshoots import COUNTS, GROUPS, Offshoot, Wishes, between, counts
+from felt_dial.bank.offshoots import COUNTS, GROUPS, Offshoot, Wishes, between, called, counts
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.patch import Patch, param_at
 from felt_dial.patch.units import number
+from felt_dial.sound.matter.assets import assets_of, find
+from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.dials.cards import Card, Plate
-from felt_dial.ui.dials.controls import Pill, set_text, text_label
+from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.growth import Growth
-from felt_dial.ui.pages.shelf.offshoot_map import Map, far_said, measured
+from felt_dial.ui.importing import FILES
+from felt_dial.ui.pages.shelf.offshoot_map import Map, far_said
 from felt_dial.ui.pictures.swatch import Swatch
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
+from felt_dial.ui.theme.words import item
 
+AIM_SECONDS = 60.0
+"""How long a search towards a recording goes on, unless it is stopped."""
 STEPS = 9
 """Sounds on the way between two, both ends among them."""
 
@@ -42,15 +62,15 @@ class Offshoots(QWidget):
         self.document = ""
         self.patch: Patch | None = None
         self.home = ("", "")
-        self.locked: set[str] = set()
         self.growth = Growth(session.frame)
         self.growth.changed.connect(self._grown)
         self.growth.failed.connect(lambda says: session.say(says, problem=True))
         self.destroyed.connect(self.growth.close)
         self.sounds: list[Offshoot] = []
+        self._ordered: set[str] = set()
         self.kept: dict[int, str] = {}
         self.unmatched: tuple[str, ...] = ()
-        self.name = ""
+        self.name = self.aimed_name = ""
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 10, 12, 10)
         row.setSpacing(10)
@@ -111,16 +131,11 @@ class Offshoots(QWidget):
             grid.addWidget(check, n, 0)
             grid.addWidget(self.sizes[group], n, 1, Qt.AlignmentFlag.AlignRight)
         box.addLayout(grid)
-        self.locks = text_label("", "small")
-        self.locks.setWordWrap(True)
-        box.addWidget(self.locks)
-        self.lock = Pill(
-            "Lock what is in focus",
-            "small",
-            self.lock_focus,
-            "The dial that was turned last on the other pages is never moved",
-        )
-        box.addWidget(self.lock, 0, Qt.AlignmentFlag.AlignLeft)
+        box.addWidget(text_label("Never moved", "value"))
+        self.locks = QGridLayout()
+        self.locks.setSpacing(3)
+        box.addLayout(self.locks)
+        box.addWidget(text_label("lock any dial from its menu", "small"))
         self.tune, self.loud, self.cheap = (
             QCheckBox("stay in tune"),
             QCheckBox("stay as loud"),
@@ -141,6 +156,16 @@ class Offshoots(QWidget):
         seed.addStretch()
         box.addLayout(seed)
         box.addStretch()
+        self.aim = MenuPill(
+            "Towards a recording…",
+            "Searches for sounds that come nearer to a recording, with what may change",
+            self._aims,
+        )
+        row = QHBoxLayout()
+        row.setContentsMargins(9, 2, 7, 0)
+        row.addWidget(self.aim)
+        row.addStretch()
+        outer.addLayout(row)
         row = QHBoxLayout()
         row.setContentsMargins(9, 2, 7, 0)
         self.go = Pill("Grow", "pill", self.grow, "Grows offshoots with these wishes")
@@ -217,7 +242,8 @@ class Offshoots(QWidget):
         self.swatch = Swatch()
         self.swatch.setFixedHeight(96)
         box.addWidget(self.swatch)
-        box.addWidget(text_label("What changed, most moved first", "value"))
+        self.order = text_label("What changed", "value")
+        box.addWidget(self.order)
         self.changed = QGridLayout()
         self.changed.setVerticalSpacing(1)
         box.addLayout(self.changed)
@@ -268,7 +294,7 @@ class Offshoots(QWidget):
         self.bank.setCurrentIndex(max(self.bank.findData(bank), 0))
         self.map.kept_names = {}
         self.map.now = -2
-        self._count_dials()
+        self.show_locks()
         self._grown()
         self._show_one()
         self.map.setFocus()
@@ -292,34 +318,37 @@ class Offshoots(QWidget):
             self.far.value,
             int(self.count.currentData()),
             groups,
-            frozenset(self.locked),
+            frozenset(self.session.locked),
             self.tune.isChecked(),
             self.loud.isChecked(),
             self.cheap.isChecked(),
             self.seed.value(),
         )
 
-    def _count_dials(self) -> None:
+    def show_locks(self) -> None:
+        """How many dials could move, and which never do."""
         if self.patch is not None:
             for group, count in counts(self.patch, self.wishes()).items():
                 set_text(self.sizes[group], f"{count} dial{'s' * (count != 1)}")
-        locked = (
-            ", ".join(self.session.label_of(path) for path in sorted(self.locked))
-            if self.locked
-            else "the output level"
-        )
-        set_text(self.locks, f"Never moved: {locked}")
+        clear(self.locks)
+        locked = {path: label for path in sorted(self.session.locked) if (label := self._label(path))}
+        for n, (path, label) in enumerate(locked.items()):
+            pill = Pill(f"{label} ×", "small", partial(self.unlock, path), f"{label} may be moved again")
+            self.locks.addWidget(pill, n // 2, n % 2)
+        if not locked:
+            self.locks.addWidget(text_label("the output level", "small"), 0, 0)
 
-    def lock_focus(self) -> None:
-        """The dial in focus is never moved, or may move again."""
-        path = self.session.focus_path
-        if not path:
-            self.session.say(
-                "Turn a dial on the Patch or Effects page first: it is the one that is locked here.", problem=True
-            )
-            return
-        self.locked ^= {path}
-        self._count_dials()
+    def _label(self, path: str) -> str:
+        """What a dial of the sound is called; empty where it has none such."""
+        try:
+            return called(self.patch, path, param_at(self.patch, path)) if self.patch is not None else ""
+        except FeltDialError:
+            return ""
+
+    def unlock(self, path: str) -> None:
+        """A dial may be moved again."""
+        self.session.locked -= {path}
+        self.show_locks()
 
     # --- growing -------------------------------------------------------------------------------
 
@@ -338,6 +367,54 @@ class Offshoots(QWidget):
         self.session.figures.measuring.cancel()  # which can wait
         self.growth.start(self.document, wishes)
         self._show_one()
+
+    def _aims(self) -> QMenu:
+        """Recordings at hand, and files."""
+        menu = QMenu(self)
+        menu.addAction("From a file…", self.ask_recording)
+        menu.addSeparator()
+        mine = assets_of(self.patch).values() if self.patch is not None else ()
+        known = {asset.name: find(asset) for asset in mine if asset.name} | {
+            name: find(asset) for name, (asset, *_) in shipped_recordings().items()
+        }
+        for name, path in sorted(known.items()):
+            if path is not None:
+                menu.addAction(item(name), partial(self.aim_at, path, name))
+        return menu
+
+    def ask_recording(self) -> None:
+        """Asks for a file."""
+        path, _ = QFileDialog.getOpenFileName(self, "Towards a recording", "", FILES)
+        if path:
+            self.aim_at(Path(path), Path(path).stem)
+
+    def aim_at(self, path: Path, name: str) -> None:
+        """Searches for sounds that come nearer to a recording."""
+        wishes = self.wishes()
+        if self.patch is None or not wishes.groups:
+            self.session.say("Choose something that may change first.", problem=True)
+            return
+        self.kept, self.unmatched, self.aimed_name = {}, (), name
+        self.map.kept_names = {}
+        self.map.now = -2
+        self._way("map")
+        self.session.figures.measuring.cancel()  # which can wait
+        self.growth.towards(str(path), self.document, wishes, AIM_SECONDS)
+        self._show_one()
+
+    def _told_of_aim(self) -> str:
+        """How near the search has come, and what it does not reach."""
+        growth, search = self.growth, self.growth.search
+        if search is None or not math.isfinite(search.began) or not growth.found:
+            return f"listening to {self.aimed_name}"
+        gone = max(1 - search.far / max(search.began, 1e-9), 0.0)
+        best = min(growth.found, key=lambda one: one.far)
+        said = (
+            f"{100 * gone:.0f} % of the way to {self.aimed_name} ({number(search.began, 2)} → {number(search.far, 2)})"
+        )
+        missing = lacks(growth.aimed.features, best.features) if growth.aimed is not None else ""
+        left = f"; the recording is {missing}" if missing else ""
+        return f"{said}, {search.tried} tried{left}"
 
     def grow_again(self) -> None:
         """Others, with the next seed."""
@@ -373,7 +450,7 @@ class Offshoots(QWidget):
     def _grown(self) -> None:
         growth = self.growth
         self.sounds = growth.found
-        self.map.show_sounds(growth.parent_, self.sounds, self.name)
+        self.map.show_sounds(growth.parent_, self.sounds, self.aimed_name if growth.search is not None else self.name)
         self.bar.setVisible(growth.busy)
         self.stop.setVisible(growth.busy)
         self.bar.setValue(round(1000 * growth.part))
@@ -381,7 +458,9 @@ class Offshoots(QWidget):
         if growth.thrown:
             kinds = ", ".join(f"{growth.thrown.count(why)} {why}" for why in dict.fromkeys(growth.thrown))
             thrown = f", thrown away: {kinds}"
-        if growth.busy:
+        if growth.search is not None:
+            set_text(self.told, self._told_of_aim())
+        elif growth.busy:
             set_text(self.told, f"{len(self.sounds)} grown so far{thrown}")
         elif self.unmatched:
             set_text(self.told, f"Could not be matched, and stay as in the first: {', '.join(self.unmatched[:4])}")
@@ -392,6 +471,14 @@ class Offshoots(QWidget):
             set_text(
                 self.told, "hover plays · click chooses · K keeps · drag from one to another for the steps between them"
             )
+
+        if (
+            (one := self.one()) is not None
+            and one.document in self.growth.heard_order
+            and one.document not in self._ordered
+        ):
+            self._ordered.add(one.document)
+            self._show_one()
 
     # --- one of them ---------------------------------------------------------------------------
 
@@ -430,10 +517,17 @@ class Offshoots(QWidget):
             )
             set_text(self.keep_pill, "Keep")
             return
-        set_text(self.title, self.name if n == -1 else f"No. {n + 1}")
-        set_text(self.how_far, "the sound itself" if n == -1 else far_said(one.far))
-        self.swatch.show_measured(measured(one), "walnut", "")
-        for row, (where, before, after) in enumerate(one.changed[:9]):
+        aimed = self.growth.search is not None
+        set_text(self.title, (self.aimed_name if aimed else self.name) if n == -1 else f"No. {n + 1}")
+        itself = "what is aimed at" if aimed else "the sound itself"
+        set_text(self.how_far, itself if n == -1 else far_said(one.far))
+        self.swatch.show_swatch(one.swatch, "walnut", "")
+        if n >= 0:
+            self.growth.ask_audible(self.document, one)
+        changed = self.growth.audible.get(one.document, one.changed)
+        heard = one.document in self.growth.heard_order
+        set_text(self.order, "What changed, most audible first" if heard else "What changed, most moved first")
+        for row, (where, before, after) in enumerate(changed[:9]):
             label = text_label(where, "label")
             label.setToolTip(where)
             value = text_label(f"{before} → {after}", "value")
@@ -454,13 +548,17 @@ class Offshoots(QWidget):
             )
 
     def _offer(self, n: int) -> list[str]:
-        names = [row.name for row in self.session.catalogue.presets(str(self.bank.currentData() or ""), "")]
+        bank = str(self.bank.currentData() or "")
+        names, words = [row.name for row in self.session.catalogue.presets(bank)], tuple[str, ...]()
+        with contextlib.suppress(FeltDialError):
+            words = self.session.library.bank(bank).file.words
         return on_offer(
             names,
             [*self.session.catalogue.names(), *self.kept.values()],
             5,
             f"{self.name} {self.seed.value()} {n}",
             self.name,
+            words,
         )
 
     def _called(self) -> str:
@@ -483,7 +581,7 @@ class Offshoots(QWidget):
         if one is None or n < 0 or n in self.kept or not bank:
             return
         name = self._called()
-        about = {"name": name, "parent": self.name, "favourite": False}
+        about = {"name": name, "parent": self.name, "favourite": False, "made": "", "notes": ""}
         patch = read_patch(one.document, "The offshoot").model_copy(update=about)
         after = self.home[1] if bank == self.home[0] else None
         if shelving.keep_new(self.session, bank, [patch], f"keep {name}", after):

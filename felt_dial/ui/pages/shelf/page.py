@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import time
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 
-from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QRect, QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QSignalBlocker, Qt, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QListView,
@@ -24,25 +23,25 @@ from PySide6.QtWidgets import (
 )
 
 from felt_dial.bank.catalogue import Listed, ListedBank
-from felt_dial.bank.library import Bank, Thrown
+from felt_dial.bank.library import Bank
 from felt_dial.bank.package import export_bank, import_bank, missing_from
 from felt_dial.errors import FeltDialError
+from felt_dial.patch.patch import without_solo
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import Pill, open_menu, text_label
-from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.jobs import Watch, part_of
 from felt_dial.ui.pages.page import Page
+from felt_dial.ui.pages.shelf.bank_column import BankColumn
+from felt_dial.ui.pages.shelf.bank_sheet import BankSheet
 from felt_dial.ui.pages.shelf.details import Details
-from felt_dial.ui.pages.shelf.many import ORDERS, Many
+from felt_dial.ui.pages.shelf.likes import Hover, likes_of
+from felt_dial.ui.pages.shelf.many import Many
 from felt_dial.ui.pages.shelf.offshoots import Offshoots
 from felt_dial.ui.pages.shelf.preset_list import ROW, ListHead, PresetList, PresetPainter
-from felt_dial.ui.pages.shelf.spine import Spine
+from felt_dial.ui.pages.shelf.start import Start
 from felt_dial.ui.pages.threads.page import SearchBar
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.felt import Empty
-from felt_dial.ui.theme.words import item
+from felt_dial.ui.theme.words import counted, item
 
 AT_ONCE = 300
 """Up to so many presets are measured as they are listed, not only those in view."""
@@ -62,11 +61,10 @@ class ShelfPage(Page):
         self._wanted: tuple[str, str] | None = None
         self._table = session.work.bank, session.work.preset
         self._deleted = -HASTY
-        self.kind = ""
+        self.like: Listed | None = None
+        """The preset whose like are listed, while they are."""
         self._scrolled = QTimer(self, singleShot=True, interval=150)
         self._scrolled.timeout.connect(self._measure)
-        self.banks: list[ListedBank] = []
-        self._kinds_shown: object = None
         self.stack = QStackedLayout(self)
         body = QWidget()
         self.stack.addWidget(body)
@@ -74,35 +72,14 @@ class ShelfPage(Page):
         outer = QHBoxLayout(body)
         outer.setContentsMargins(12, 10, 12, 10)
         outer.setSpacing(12)
-        left = QVBoxLayout()
-        left.setSpacing(6)
-        left.addWidget(text_label("Banks"))
-        self.spines = QVBoxLayout()
-        self.spines.setSpacing(6)
-        left.addLayout(self.spines)
-        self.new_bank = Pill("+ New bank", "add", self.ask_bank, "Make a new, empty bank")
-        self.new_bank.setFixedHeight(36)
-        left.addWidget(self.new_bank)
-        more = QHBoxLayout()
-        more.addWidget(Pill("Import…", "link", self.ask_import, "Import a bank file (.feltbank)"))
-        more.addWidget(Pill("Export…", "link", lambda: self.ask_export(), "Export this bank as one file (.feltbank)"))
-        more.addStretch()
-        more.addWidget(Pill("Bin", "link", self.show_bin, "Deleted presets, to be restored"))
-        left.addLayout(more)
-        left.addSpacing(8)
-        left.addWidget(text_label("Kind"))
-        self.kinds = QGridLayout()
-        self.kinds.setSpacing(5)
-        left.addLayout(self.kinds)
-        left.addStretch()
-        holder = QWidget()
-        holder.setFixedWidth(206)
-        holder.setLayout(left)
-        left.setContentsMargins(0, 0, 0, 0)
-        column = Scroller(holder)
-        column.setFixedWidth(210)
-        outer.addWidget(column)
-        self._parts: list[QWidget] = [column]
+        self.column = BankColumn(session)
+        self.column.chosen.connect(self.choose_bank)
+        self.column.narrowed.connect(self._searched)
+        self.column.about_asked.connect(lambda key: self.bank_sheet.open_for(key))
+        self.column.import_asked.connect(self.ask_import)
+        self.column.export_asked.connect(self.ask_export)
+        outer.addWidget(self.column)
+        self._parts: list[QWidget] = [self.column]
         centre = QVBoxLayout()
         centre.setSpacing(4)
         self.search = QLineEdit()
@@ -110,7 +87,8 @@ class ShelfPage(Page):
         self.search.setPlaceholderText("Search all banks by name, kind, character or description")
         self.search.setAccessibleName("Search presets")
         self.search.setToolTip(
-            "Words, and filters such as kind:pad -drum uses:grains macro:bright layers<3 unnamed starred: Ctrl+F"
+            "Words, and filters such as kind:pad -drum uses:grains macro:bright cost<0.1 length>2 loudness>-17 colour:woad "
+            "unnamed starred unopened: Ctrl+F"
         )
         self.search.textChanged.connect(lambda _: self._searched())
         self.search.returnPressed.connect(self._to_list)
@@ -143,9 +121,10 @@ class ShelfPage(Page):
         self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.view.customContextMenuRequested.connect(self._menu)
         self.view.keyPressEvent = self._list_key  # type: ignore[method-assign]
-        self.empty = Empty()
+        self.start = Start()
         centre.addWidget(self.view, 1)
-        centre.addWidget(self.empty, 1)
+        centre.addWidget(self.start, 1)
+        self.hover = Hover(self.view, session)
         work = QHBoxLayout()
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
@@ -162,6 +141,10 @@ class ShelfPage(Page):
         self.choices = {
             "Open": (self.open_chosen, "Put it on the table: Enter"),
             "Grow…": (self.grow, "Variations of this sound, on a map: keep those you like"),
+            "Like this": (
+                self.list_like,
+                "Sounds of all banks that are like this one, the nearest first, and how they differ",
+            ),
             "Duplicate": (self.duplicate, "A copy behind it: Ctrl+D"),
             "Move…": (self.ask_move, "Into another bank"),
             "Delete": (self.delete, "Into the bin: Delete. Undo brings it back."),
@@ -208,89 +191,76 @@ class ShelfPage(Page):
             self.stack.setCurrentWidget(offshoots)
             offshoots.open_for(patch, *chosen)
 
+    @cached_property
+    def bank_sheet(self) -> BankSheet:
+        """What a bank says about itself, made when it is first asked for."""
+        return BankSheet(self, self.session)
+
+    @property
+    def banks(self) -> list[ListedBank]:
+        """Every bank as it is shown."""
+        return self.column.banks
+
     def refresh(self) -> None:
         """Shows the library as the catalogue has it; what is there already stays and shows what is others now."""
-        self.banks = self.session.banks()
-        ids = [bank.id for bank in self.banks]
+        ids = [bank.id for bank in self.session.banks()]
         if self.session.shelf_bank not in ids:
             wanted = self.session.work.bank
             self.session.shelf_bank = wanted if wanted in ids else ids[0] if ids else ""
-        while self.spines.count() > len(self.banks):
-            item = self.spines.takeAt(self.spines.count() - 1)
-            if item is not None and (widget := item.widget()):
-                widget.hide()
-                widget.deleteLater()
-        while self.spines.count() < len(self.banks):
-            self._add_spine()
-        self._show_spines()
-        self._list_kinds()
+        self.column.show_banks()
         self.list_presets()
-
-    def _add_spine(self) -> None:
-        spine = Spine(self.session)
-        spine.clicked.connect(lambda: self.choose_bank(spine.bank.id))
-        spine.rename_asked.connect(lambda: self.ask_bank_name(spine))
-        spine.steps_asked.connect(lambda steps: self.reorder_bank(spine.bank.id, steps))
-        spine.menu_asked.connect(lambda at: self.bank_menu(spine).popup(at))
-        self.spines.addWidget(spine)
-
-    def _show_spines(self) -> None:
-        for place, bank in enumerate(self.banks):
-            item = self.spines.itemAt(place)
-            spine = item.widget() if item is not None else None
-            assert isinstance(spine, Spine)
-            spine.show_bank(bank, place, bank.id == self.session.shelf_bank)
 
     def choose_bank(self, bank: str) -> None:
         """Takes another bank from the shelf."""
         self.session.shelf_bank = bank
-        self.kind = ""
+        self.column.kind = self.column.only = ""
+        self.like = None
         with QSignalBlocker(self.search):
             self.search.clear()
-        self._show_spines()
-        self._list_kinds()
+        self.column.show_banks()
         self.list_presets()
 
-    def _list_kinds(self) -> None:
-        counts = self.session.catalogue.kinds("" if self.search.text().strip() else self.session.shelf_bank)
-        if (counts, self.kind) == self._kinds_shown:
-            return
-        self._kinds_shown = (counts, self.kind)
-        clear(self.kinds)
-        for n, (kind, count) in enumerate(counts.items()):
-            pill = Pill(f"{kind}  {count}", "kind", partial(self.choose_kind, kind), f"Show {kind} only")
-            pill.setCheckable(True)
-            pill.setChecked(kind == self.kind)
-            self.kinds.addWidget(pill, n // 2, n % 2)
-
-    def choose_kind(self, kind: str) -> None:
-        self.kind = "" if kind == self.kind else kind
-        self._list_kinds()
+    def list_like(self) -> None:
+        """Lists the sounds that are like the chosen one, or the bank again."""
+        row = self.chosen_row()
+        self.like = None if self.like is not None or row is None else row
+        if self.like is not None and self.session.figures.of_row(self.like) is None:
+            self.session.say(f"{self.like.name} is not measured yet, so nothing can be compared with it.")
+            self.like = None
         self.list_presets()
+
+    def _found(self) -> tuple[list[Listed], str, dict[str, str]]:
+        """What is listed, what stands beside the search, and why by key, where sounds like another are listed."""
+        session, column, words = self.session, self.column, self.search.text().strip()
+        catalogue = session.catalogue
+        if self.like is not None:
+            listed, why = likes_of(session, self.like)
+            known = len(session.figures.index.vectors())
+            return listed, f"like {self.like.name}, of {known} sounds measured", why
+        if words:
+            listed, count = catalogue.search(words, column.kind)
+            said = "best first" if count == len(listed) else f"the best {len(listed)} listed"
+            instead = "" if listed else catalogue.corrected(words)
+            if instead and instead != words:
+                listed, count = catalogue.search(instead, column.kind)
+                said += f" · for “{instead}”" if listed else ""
+            return listed, f"{counted(count, 'preset')} · {said}", {}
+        listed = catalogue.presets(session.shelf_bank, column.kind, column.only)
+        order = "last opened first" if column.only == "recent" else "in order"
+        return listed, f"{counted(len(listed), 'preset')} · {order}", {}
 
     def list_presets(self) -> None:
-        """Lists what the bank, the kind and the search leave."""
-        chosen = self.chosen()
-        words, near = self.search.text().strip(), ""
-        if words:
-            listed, count = self.session.catalogue.search(words, self.kind)
-            instead = "" if listed else self.session.catalogue.corrected(words)
-            if instead and instead != words:
-                listed, count = self.session.catalogue.search(instead, self.kind)
-                near = f" · for “{instead}”" if listed else ""
-        else:
-            listed = self.session.catalogue.presets(self.session.shelf_bank, self.kind)
-            count = len(listed)
-        self.model.show(listed, ordered=not words and not self.kind)
-        order = "in order" if not words else "best first" if count == len(listed) else f"the best {len(listed)} listed"
-        self.count.setText(f"{count} preset{'' if count == 1 else 's'} · {order}{near}")
-        self.empty.setVisible(not listed)
+        """Lists what the bank, the kind and the search leave, or what is like a sound."""
+        chosen, words = self.chosen(), self.search.text().strip()
+        listed, said, why = self._found()
+        narrowed = bool(words or self.column.kind or self.column.only or self.like)
+        self.column.show_counts(bool(words))
+        self.model.show(listed, ordered=not narrowed, why=why)
+        self.head.show_like(self.like is not None)
+        self.count.setText(said)
+        self.start.setVisible(not listed)
         self.view.setVisible(bool(listed))
-        self.empty.setText(
-            "No preset has all these words."
-            if words
-            else "This bank is empty: a sound that you save with Ctrl+Shift+S comes to stand here."
-        )
+        self._show_start(words)
         wanted = self._wanted or chosen or (self.session.work.bank, self.session.work.preset)
         rows = [n for n, preset in enumerate(listed) if (preset.bank, preset.id) == wanted]
         if listed:
@@ -303,6 +273,44 @@ class ShelfPage(Page):
                         selection.select(self.model.index(n), QItemSelectionModel.SelectionFlag.Select)
         self._measure()
         self.show_chosen()
+
+    def _show_start(self, words: str) -> None:
+        """What is said, and offered, where nothing is listed."""
+        session, column = self.session, self.column
+        if self.like is not None:
+            self.start.show_words(
+                "No other sound is measured yet; open a bank, and its sounds are measured as they are listed."
+            )
+        elif words:
+            self.start.show_words("No preset has all these words.")
+        elif not self.banks:
+            self.start.show_words(
+                "The library is empty. A bank holds the sounds that belong together.",
+                ("Make a first bank", column.ask_bank, "A new, empty bank"),
+                ("Import a bank…", self.ask_import, "A bank file that somebody gave you"),
+                (
+                    "Bring the shipped banks",
+                    partial(shelving.bring_shipped, session),
+                    "The banks that come with the program",
+                ),
+            )
+        elif column.kind or column.only:
+            self.start.show_words("No preset of this bank is so.")
+        else:
+            self.start.show_words(
+                "This bank is empty: a sound that you save with Ctrl+Shift+S comes to stand here.",
+                ("Keep the sound on the table here", self._keep_here, "Saves it as a new preset of this bank"),
+                ("Start from an empty patch", self._start_empty, "An empty patch, to be made into a sound: Ctrl+N"),
+                ("Import a bank…", self.ask_import, "A bank file that somebody gave you"),
+            )
+
+    def _keep_here(self) -> None:
+        patch = without_solo(self.session.patch)
+        shelving.keep_new(self.session, self.session.shelf_bank, [patch], f"keep {patch.name}")
+
+    def _start_empty(self) -> None:
+        self.session.new()
+        self.page_asked.emit("Patch")
 
     def _follow_table(self) -> None:
         """Another preset lies on the table: it is the chosen one, where it is listed."""
@@ -329,6 +337,8 @@ class ShelfPage(Page):
         if seen:
             self._cancelled = False
             self._measure()
+            if self.grown is not None:
+                self.grown.show_locks()
 
     def chosen_row(self) -> Listed | None:
         """The chosen preset."""
@@ -441,12 +451,17 @@ class ShelfPage(Page):
         shelving.delete_preset(self.session, *chosen, beside[0].name if beside else "")
         self._wanted, self._deleted = None, time.monotonic()
 
-    def reorder(self, preset: str, to: int) -> None:
-        """Moves a preset to another place of its bank."""
-        shelving.reorder_preset(self.session, self.session.shelf_bank, preset, to)
+    def reorder(self, these: list[tuple[str, str]], to: int) -> None:
+        """Moves presets to another place of their bank; those of another bank come along from there."""
+        bank = self.session.shelf_bank
+        mine = [preset for home, preset in these if home == bank]
+        if len(mine) == 1:
+            shelving.reorder_preset(self.session, bank, mine[0], to)
+        elif mine:
+            shelving.reorder_many(self.session, bank, mine, to)
 
     def _searched(self) -> None:
-        self._list_kinds()
+        self.like = None
         self.list_presets()
 
     def _to_list(self) -> None:
@@ -461,72 +476,6 @@ class ShelfPage(Page):
             if bank.id != chosen[0]:
                 menu.addAction(item(bank.name), lambda b=bank.id: shelving.move_preset(self.session, *chosen, b))
         open_menu(menu, self.details)
-
-    def ask_bank(self) -> Entry:
-        """Opens the entry for the name of a new bank."""
-
-        def take(text: str) -> None:
-            self.make_bank(text.strip() or "New bank")
-
-        return Entry(self.new_bank, QRect(0, 4, self.new_bank.width(), 28), "", take, "Name of the new bank")
-
-    def ask_bank_name(self, spine: Spine) -> Entry:
-        """Opens the entry for another name of a bank."""
-
-        def take(text: str) -> None:
-            if text.strip() and text.strip() != spine.name:
-                shelving.rename_bank(self.session, spine.bank.id, text.strip())
-
-        return Entry(spine, QRect(18, 5, spine.width() - 22, 28), spine.name, take, f"Another name for {spine.name}")
-
-    def bank_menu(self, spine: Spine) -> QMenu:
-        """What can be done with a bank."""
-        key, menu = spine.bank.id, QMenu(self)
-        menu.addAction("Rename…", partial(self.ask_bank_name, spine))
-        menu.addAction("Describe…", partial(self.ask_bank_words, spine))
-        menu.addAction("Duplicate", partial(self.duplicate_bank, key))
-        menu.addAction("Export…", partial(self.ask_export, key))
-        place = self.banks.index(spine.bank)
-        menu.addAction("Move up", partial(self.reorder_bank, key, -1)).setEnabled(place > 0)
-        menu.addAction("Move down", partial(self.reorder_bank, key, 1)).setEnabled(place < len(self.banks) - 1)
-        orders = menu.addMenu("Order its presets")
-        for name in ORDERS:
-            orders.addAction(name, partial(self.order_bank, key, name))
-        menu.addAction("Delete", partial(shelving.delete_bank, self.session, key))
-        return menu
-
-    def order_bank(self, key: str, by: str) -> None:
-        """Gives the presets of a bank another order."""
-        rows = sorted(self.session.catalogue.presets(key), key=ORDERS[by])  # type: ignore[arg-type]
-        shelving.reorder_bank_by(self.session, key, [row.id for row in rows], f"order the bank {by}")
-
-    def ask_bank_words(self, spine: Spine) -> Entry:
-        """Opens the entry for the description of a bank."""
-        now = self.session.library.bank(spine.bank.id).description
-        take = partial(shelving.describe_bank, self.session, spine.bank.id)
-        return Entry(
-            spine, QRect(18, 5, spine.width() - 22, 28), now, take, f"What a musician should know of {spine.name}"
-        )
-
-    def reorder_bank(self, key: str, steps: int) -> None:
-        """Moves a bank up or down among the others; the focus goes along."""
-        ids = [bank.id for bank in self.banks]
-        to = ids.index(key) + steps
-        if 0 <= to < len(ids):
-            shelving.reorder_bank(self.session, key, to)
-            spine = self.spines.itemAt(to)
-            if spine is not None and (widget := spine.widget()):
-                widget.setFocus()
-
-    def duplicate_bank(self, key: str) -> None:
-        """A copy of a bank, shown."""
-        if made := shelving.duplicate_bank(self.session, key):
-            self.choose_bank(made)
-
-    def make_bank(self, name: str) -> None:
-        """Makes a bank and shows it."""
-        if key := shelving.make_bank(self.session, name):
-            self.choose_bank(key)
 
     def ask_import(self) -> None:
         """Asks for a bank file."""
@@ -585,20 +534,6 @@ class ShelfPage(Page):
         """The list, for the arrow keys."""
         return self.view
 
-    def show_bin(self) -> None:
-        """Offers what was deleted."""
-        menu = QMenu(self)
-        for thrown in self.session.library.bin.all()[:30]:
-            of = "a whole bank" if thrown.whole else f"of {thrown.bank_name or 'a bank that is gone'}"
-            where = f"{thrown.name}, {of}, {thrown.when:%d %b, %H:%M}"
-            menu.addAction(item(f"Restore {where}"), partial(self._restore, thrown))
-        if menu.isEmpty():
-            menu.addAction("The bin is empty").setEnabled(False)
-        open_menu(menu, self)
-
-    def _restore(self, thrown: Thrown) -> None:
-        shelving.restore_thrown(self.session, thrown.ticket, thrown.name)
-
     def _menu(self, at: QPoint) -> None:
         menu = QMenu(self)
         for text, (act, tip) in self.choices.items():
@@ -616,7 +551,7 @@ class ShelfPage(Page):
         elif (
             alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.model.ordered and (chosen := self.chosen())
         ):
-            self.reorder(chosen[1], row - 1 if event.key() == Qt.Key.Key_Up else row + 2)
+            self.reorder([chosen], row - 1 if event.key() == Qt.Key.Key_Up else row + 2)
         elif event.text() and not event.modifiers() and event.key() != Qt.Key.Key_Escape:
             event.ignore()
         else:

@@ -17,8 +17,10 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QListView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from felt_dial.bank.catalogue import Listed
+from felt_dial.patch.patch import MARKS
 from felt_dial.patch.units import THIN, number
-from felt_dial.ui.pictures.swatch import SHADES, paint_swatch
+from felt_dial.ui.pages.shelf.marks import draw_mark
+from felt_dial.ui.pictures.swatch import paint_swatch
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font, name_font
@@ -32,7 +34,7 @@ ROW = 44
 
 def shade_of(place: int) -> str:
     """The dye of the swatch at a place of the list."""
-    return SHADES[place % len(SHADES)]
+    return MARKS[place % len(MARKS)]
 
 
 def loudness_text(lufs: float) -> str:
@@ -40,20 +42,28 @@ def loudness_text(lufs: float) -> str:
     return f"{number(lufs, 1)}{THIN}LUFS" if lufs > -100 else "silent"
 
 
+def dragged(data: QMimeData) -> list[tuple[str, str]]:
+    """Bank and id of each preset that a drag carries."""
+    pairs = [line.partition("/") for line in bytes(data.data(PRESET_MIME).data()).decode().splitlines()]
+    return [(bank, preset) for bank, _, preset in pairs]
+
+
 class PresetList(QAbstractListModel):
     """The presets that are shown now."""
 
-    moved = Signal(str, int)
+    moved = Signal(list, int)
 
     def __init__(self) -> None:
         super().__init__()
         self.presets: list[Listed] = []
         self.ordered = True
+        self.why: dict[str, str] = {}
+        """How a sound is like another, by its key, where such are listed."""
 
-    def show(self, presets: list[Listed], ordered: bool) -> None:
-        """Shows other presets."""
+    def show(self, presets: list[Listed], ordered: bool, why: dict[str, str] | None = None) -> None:
+        """Shows other presets; where they are not `ordered`, they cannot be put in order by hand."""
         self.beginResetModel()
-        self.presets, self.ordered = presets, ordered
+        self.presets, self.ordered, self.why = presets, ordered, why or {}
         self.endResetModel()
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
@@ -71,25 +81,25 @@ class PresetList(QAbstractListModel):
 
     def flags(self, index: Index) -> Qt.ItemFlag:
         base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDropEnabled
-        return base | Qt.ItemFlag.ItemIsDragEnabled if index.isValid() and self.ordered else base
+        return base | Qt.ItemFlag.ItemIsDragEnabled if index.isValid() else base
 
     def mimeTypes(self) -> list[str]:
         return [PRESET_MIME]
 
     def mimeData(self, indexes: list[QModelIndex]) -> QMimeData:  # type: ignore[override]
         data = QMimeData()
-        preset = self.presets[indexes[0].row()]
-        data.setData(PRESET_MIME, f"{preset.bank}/{preset.id}".encode())
+        rows = [self.presets[row] for row in sorted({index.row() for index in indexes})]
+        data.setData(PRESET_MIME, "\n".join(f"{row.bank}/{row.id}" for row in rows).encode())
         return data
 
     def supportedDropActions(self) -> Qt.DropAction:
         return Qt.DropAction.MoveAction
 
     def dropMimeData(self, data: QMimeData, action: Qt.DropAction, row: int, column: int, parent: Index) -> bool:
-        if not data.hasFormat(PRESET_MIME):
+        if not data.hasFormat(PRESET_MIME) or not self.ordered:
             return False
         to = parent.row() if parent.isValid() else row if row >= 0 else len(self.presets)
-        self.moved.emit(bytes(data.data(PRESET_MIME).data()).decode().split("/")[1], to)
+        self.moved.emit(dragged(data), to)
         return False
 
 
@@ -130,7 +140,9 @@ class PresetPainter(QStyledItemDelegate):
         middle = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
         painter.setFont(body_font(13))
         painter.setPen(colour("soft"))
-        painter.drawText(spots["no"], middle, f"{place + 1:02d}")
+        painter.drawText(spots["no"].adjusted(0, 0, 0, -12 if preset.mark else 0), middle, f"{place + 1:02d}")
+        if preset.mark:
+            draw_mark(painter, QRectF(spots["no"]).adjusted(-6, 24, -6, -2), preset.mark)
         if on_table:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(dye("madder"))
@@ -138,7 +150,8 @@ class PresetPainter(QStyledItemDelegate):
         swatch = QRectF(spots["swatch"]).adjusted(0, 4, 0, -4)
         measured = self.session.figures.of_row(preset)
         if not preset.problem:
-            paint_swatch(painter, swatch, measured, shade_of(place), self.session.figures.why_not(preset))
+            picture = measured.swatch if measured else None
+            paint_swatch(painter, swatch, picture, shade_of(place), self.session.figures.why_not(preset))
         painter.setFont(name_font(18))
         painter.setPen(colour("ink"))
         name = painter.fontMetrics().elidedText(preset.name, Qt.TextElideMode.ElideRight, spots["name"].width())
@@ -156,14 +169,13 @@ class PresetPainter(QStyledItemDelegate):
             return
         painter.drawText(spots["kind"], middle, preset.kind)
         painter.setPen(colour("soft"))
-        words = preset.character
-        painter.drawText(
-            spots["character"],
-            middle,
-            painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, spots["character"].width()),
-        )
+        model = index.model()
+        why = model.why.get(preset.key, "") if isinstance(model, PresetList) else ""
+        place = spots["character"].united(spots["peak"]) if why else spots["character"]
+        words = painter.fontMetrics().elidedText(why or preset.character, Qt.TextElideMode.ElideRight, place.width())
+        painter.drawText(place, middle, words)
         painter.setFont(body_font(13, 600))
-        if measured:
+        if measured and not why:
             painter.setPen(colour("problem") if abs(measured.lufs + 18) > 1 else colour("ink"))
             painter.drawText(spots["loudness"], middle, loudness_text(measured.lufs))
             painter.setPen(colour("problem") if measured.peak > -0.1 else colour("ink"))
@@ -182,6 +194,12 @@ class ListHead(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(18)
+        self.like = False
+
+    def show_like(self, like: bool) -> None:
+        """Whether it is listed how sounds are like another."""
+        self.like = like
+        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -192,11 +210,12 @@ class ListHead(QWidget):
             "swatch": "Swatch",
             "name": "Name",
             "kind": "Kind",
-            "character": "Character",
+            "character": "How it differs" if self.like else "Character",
             "loudness": "Loudness",
             "peak": "Peak",
             "star": "★",
         }
         for key, (x, width) in PresetPainter.columns(self.width() - 2).items():
             way = Qt.AlignmentFlag.AlignCenter if key == "star" else Qt.AlignmentFlag.AlignLeft
-            painter.drawText(QRect(x + 1, 0, width, 18), way, names[key])
+            if not (self.like and key in ("loudness", "peak")):
+                painter.drawText(QRect(x + 1, 0, width, 18), way, names[key])

@@ -17,13 +17,13 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.bank.catalogue import ListedBank
-from felt_dial.ui.pages.shelf.preset_list import PRESET_MIME
+from felt_dial.ui.pages.shelf.preset_list import PRESET_MIME, dragged
 from felt_dial.ui.session import Session
-from felt_dial.ui.shelf_steps import move_preset, reorder_bank
+from felt_dial.ui.shelf_steps import move_many, move_preset, reorder_bank
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font, name_font
-from felt_dial.ui.theme.words import plain
+from felt_dial.ui.theme.words import counted, plain
 
 BANK_MIME = "application/x-felt-dial-bank"
 SPINE_DYES = ("madder", "woad", "weld", "walnut", "lichen", "mallow")
@@ -53,7 +53,7 @@ class Spine(QWidget):
 
     def show_bank(self, bank: ListedBank, place: int, chosen: bool) -> None:
         """Another bank, or the same as it is now."""
-        shade = SPINE_DYES[place % len(SPINE_DYES)]
+        shade = bank.dye or SPINE_DYES[place % len(SPINE_DYES)]
         if (self.bank, self.shade, self.chosen) == (bank, shade, chosen):
             return
         self.bank, self.shade, self.chosen = bank, shade, chosen
@@ -89,9 +89,7 @@ class Spine(QWidget):
         painter.drawText(
             QRectF(24, 31, self.width() - 30, 18),
             Qt.AlignmentFlag.AlignVCenter,
-            "cannot be read"
-            if self.bank.problem
-            else f"{self.bank.presets} preset{'' if self.bank.presets == 1 else 's'}",
+            "cannot be read" if self.bank.problem else counted(self.bank.presets, "preset"),
         )
         if self.hasFocus():
             draw_focus(painter, box.adjusted(16, 3, -3, -3), 6)
@@ -145,7 +143,9 @@ class Spine(QWidget):
             if key in ids and self.bank.id in ids:
                 reorder_bank(self.session, key, ids.index(self.bank.id))
             return
-        home, preset = bytes(event.mimeData().data(PRESET_MIME).data()).decode().split("/")
         event.acceptProposedAction()
-        if home != self.bank.id:
-            move_preset(self.session, home, preset, self.bank.id)
+        these = [place for place in dragged(event.mimeData()) if place[0] != self.bank.id]
+        if len(these) == 1:
+            move_preset(self.session, *these[0], self.bank.id)
+        elif these:
+            move_many(self.session, these, self.bank.id)

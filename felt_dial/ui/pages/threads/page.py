@@ -22,6 +22,7 @@ from felt_dial.ui.pages.threads.thread_table import NOW, ThreadTable, ThreadView
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.felt import Empty, draw_cloth
+from felt_dial.ui.theme.words import counted
 from felt_dial.ui.watchers import EVERYTHING
 
 
@@ -161,7 +162,7 @@ class ThreadsPage(Page):
         else:
             self.card.follow()
         count = len(self.session.patch.threads)
-        self.search.setPlaceholderText(f"Everything that moves something: {count} thread{'' if count == 1 else 's'}")
+        self.search.setPlaceholderText(f"Everything that moves something: {counted(count, 'thread')}")
         self.empty.setVisible(count == 0)
         self.view.setVisible(count > 0)
 

@@ -9,9 +9,9 @@ from felt_dial.errors import FeltDialError
 from felt_dial.live.midi_file import phrase_of
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import put
+from felt_dial.patch.phrase import Note
 from felt_dial.patch.units import note_name, number
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.phrases import Note
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.plain_slider import PlainSlider
@@ -89,7 +89,7 @@ class BouncePart(Part):
             if self.midi is None:
                 raise NoMidi("Choose a MIDI file first.")
             return phrase_of(self.midi).in_seconds(tempo)
-        return session.phrases[session.phrase].in_seconds(tempo)
+        return session.phrase_now.in_seconds(tempo)
 
     def bounce(self) -> None:
         """Renders what sounds now, beside the window."""

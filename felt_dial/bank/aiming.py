@@ -1,0 +1,156 @@
+"""Aiming: a recording is made ready to be compared with, and sounds are rendered and measured against it.
+
+Renders, so it is for helpers, by name.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+
+import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
+from felt_dial.bank.features import Features, features_of
+from felt_dial.bank.hearing import BLOCK, KEY, RATE, loudness
+from felt_dial.bank.measurement import WANTED_LUFS, swatch_of
+from felt_dial.bank.offshoots import Offshoot, changes
+from felt_dial.bank.towards import STEP_SECONDS, Picture, apart, picture_of
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.documents.patch import read_patch, write_patch
+from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.phrase import Note
+from felt_dial.sound.matter.audio_file import read_part
+from felt_dial.sound.render import render
+from felt_dial.workshop.recording.root import root_of
+
+COARSE = 24000
+"""Hz at which sounds are tried: half as many frames, and all that the comparison hears."""
+SECONDS, LEAST = 1.4, 0.08
+"""What is listened to of a recording at the most and at the least."""
+BEGINS_DB, ENDS_DB = -34.0, -32.0
+SURE = 0.55
+
+
+class NothingThere(FeltDialError):
+    """A recording in which nothing sounds."""
+
+
+class Aim(NamedTuple):
+    """A recording to come near to.
+
+    Attributes
+    ----------
+    sound : float32 (2, frames)
+        From its beginning on at 48 kHz, brought to the nearest key.
+    picture, coarse : Picture
+        At 48 kHz, and at the rate at which sounds are tried.
+    features : Features
+    key : int
+        The key at which sounds are compared with it.
+    held, seconds : float
+        How long that key is held, and how long both are listened to.
+    pitched : bool
+        Whether the key was found in it.
+    """
+
+    sound: NDArray[np.float32]
+    picture: Picture
+    coarse: Picture
+    features: Features
+    key: int
+    held: float
+    seconds: float
+    pitched: bool
+
+
+def aim_of(path: Path) -> Aim:
+    """The first sound in a recording; raises `BadAudio` for what cannot be read, and `NothingThere` for silence."""
+    audio, _ = read_part(path, 0.0, 12.0)
+    sound = np.ascontiguousarray(np.repeat(audio.sound, 2, axis=0) if len(audio.sound) == 1 else audio.sound[:2])
+    if audio.rate != RATE:
+        sound = np.ascontiguousarray(soxr.resample(sound.T, audio.rate, RATE).T)
+    return aim_at(np.asarray(sound, np.float32), path.name)
+
+
+def aim_at(sound: NDArray[np.float32], name: str) -> Aim:
+    """The first sound of what is heard, float32 (2, frames) at 48 kHz."""
+    window = RATE // 200
+    count = sound.shape[1] // window
+    level = np.sqrt(np.square(sound[:, : count * window]).reshape(2, count, window).mean(axis=(0, 2)))
+    top = float(level.max(initial=0.0))
+    if top < 1e-5:
+        raise NothingThere(f"“{name}” is silent: there is nothing to come near to.")
+    first = int(np.argmax(level > top * 10 ** (BEGINS_DB / 20)))
+    sound = sound[:, first * window :]
+    after = np.flatnonzero(level[first:] > top * 10 ** (ENDS_DB / 20))
+    whole = (int(after[-1]) + 1) * window / RATE
+    seconds = float(min(max(whole * 1.1, LEAST + 0.1), SECONDS))
+    part = np.pad(sound[:, : int(seconds * RATE)], ((0, 0), (0, max(int(seconds * RATE) - sound.shape[1], 0))))
+    root = root_of(np.ascontiguousarray(part, np.float32), RATE)
+    pitched = root.key is not None and root.sure > SURE
+    key = round(root.key) if root.key is not None and pitched else KEY
+    if root.key is not None and pitched and abs(root.key - key) > 0.02:
+        ratio = 2.0 ** ((root.key - key) / 12.0)
+        part = np.ascontiguousarray(soxr.resample(part.T, RATE, RATE * ratio).T, np.float32)
+        part = np.pad(part, ((0, 0), (0, max(int(seconds * RATE) - part.shape[1], 0))))[:, : int(seconds * RATE)]
+    part = np.asarray(part, np.float32)
+    looks = max(int(seconds / STEP_SECONDS), 2)
+    low = np.ascontiguousarray(soxr.resample(part.T, RATE, COARSE).T, np.float32)
+    held = max(min(whole, seconds) * 0.92, LEAST)
+    pictures = picture_of(part, RATE, looks), picture_of(low, COARSE, looks)
+    return Aim(part, *pictures, features_of(part, RATE), key, held, seconds, pitched)
+
+
+_aims: dict[str, Aim] = {}
+
+
+def _aim(where: str) -> Aim:
+    if where not in _aims:
+        _aims.clear()
+        _aims[where] = aim_of(Path(where))
+    return _aims[where]
+
+
+def sounded(patch: Patch, aim: Aim, rate: int = RATE) -> NDArray[np.float32]:
+    """One note of a patch, as it is compared."""
+    return render(patch, [Note(0.0, aim.held, aim.key, 100)], aim.seconds, rate=rate, quality=1, block=BLOCK)
+
+
+def far_of(patch: Patch, aim: Aim) -> float:
+    """How far a patch is from a recording; far beyond all where nothing sounds."""
+    sound = sounded(patch, aim, COARSE)
+    if not np.isfinite(sound).all() or float(np.abs(sound).max(initial=0.0)) < 1e-5:
+        return 9.0
+    return apart(aim.coarse, picture_of(sound, COARSE, len(aim.coarse)))
+
+
+def tried(where: str, documents: list[str]) -> list[float]:
+    """How far patches are from the recording in a file."""
+    aim = _aim(where)
+    return [far_of(read_patch(document, "A try"), aim) for document in documents]
+
+
+def target(where: str, document: str) -> Offshoot:
+    """The recording, as it stands on the map."""
+    aim = _aim(where)
+    top = max(float(np.abs(aim.sound).max()), 1e-6)
+    return Offshoot(document, 0.0, aim.features, swatch_of(aim.sound, RATE), aim.sound * np.float32(0.5 / top))
+
+
+def come_to(where: str, document: str, start: str) -> Offshoot:
+    """A patch that came nearer, as it stands on the map, as loud as sounds of a bank are."""
+    aim, patch, first = _aim(where), read_patch(document, "A try"), read_patch(start, "The sound")
+    sound = sounded(patch, aim)
+    far = apart(aim.picture, picture_of(sound, RATE, len(aim.picture)))
+    loud = loudness(np.pad(sound, ((0, 0), (0, max(int(0.5 * RATE) - sound.shape[1], 0)))))
+    level = (
+        min(max(round(float(patch.level) + WANTED_LUFS - loud, 1), -60.0), 12.0) if loud > -70 else float(patch.level)
+    )
+    gain = np.float32(10 ** ((level - float(patch.level)) / 20))
+    levelled = with_value(patch, "level", level)
+    features = features_of(sound, RATE)
+    said = changes(first, levelled)
+    return Offshoot(write_patch(levelled), far, features, swatch_of(sound, RATE), sound * gain, said)

@@ -1,0 +1,93 @@
+"""Phrases at hand: a person's own, those that come with the program, and those that a preset or a file brought along.
+
+Every phrase of one's own is a JSON file in the folder `phrases` of the library. A preset that is best heard with a phrase
+holds it itself, so that it goes wherever the preset goes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from pathlib import Path
+
+from pydantic import TypeAdapter, ValidationError
+
+from felt_dial.errors import cut
+from felt_dial.files import CannotRead, at_the_disk, free_name, read_whole, slug, write_whole
+from felt_dial.patch.documents.kind import BadDocument, DocumentKind, sentence
+from felt_dial.patch.phrase import Phrase
+from felt_dial.sound.playing.phrases import PHRASES
+
+PHRASE = DocumentKind("phrase", 1)
+MODEL = TypeAdapter(Phrase)
+OWN = "own:"
+"""What the id of a phrase of one's own begins with; behind it stands the name of its file."""
+
+
+def read_phrase(text: str | bytes, where: str, key: str) -> Phrase:
+    """The phrase of a document, under an id; raises `BadDocument`."""
+    data = PHRASE.read(text, where)
+    try:
+        return MODEL.validate_python({**data, "id": key})
+    except ValidationError as wrong:
+        raise BadDocument(f"{cut(where, 70)}: {sentence(wrong)}. {PHRASE.kept}") from None
+
+
+def write_phrase(phrase: Phrase) -> str:
+    """The document of a phrase as JSON."""
+    kept = asdict(phrase)
+    del kept["id"]
+    return PHRASE.write(kept)
+
+
+class Phrases:
+    """Every phrase that can be chosen, by id."""
+
+    def __init__(self, library: Path) -> None:
+        self.folder = library / "phrases"
+        self.problems: list[str] = []
+        self._own: dict[str, Phrase] = {}
+        self._guests: dict[str, Phrase] = {}
+        self.read()
+
+    def read(self) -> None:
+        """Reads a person's own anew; what cannot be read is named in `problems`."""
+        self._own, self.problems = {}, []
+        for path in sorted(self.folder.glob("*.json")):
+            key = OWN + path.stem
+            try:
+                self._own[key] = read_phrase(read_whole(path), f"“{path.name}”", key)
+            except (BadDocument, CannotRead) as wrong:
+                self.problems.append(str(wrong))
+
+    def all(self) -> dict[str, Phrase]:
+        """Every phrase: guests, a person's own, and those that come with the program."""
+        return self._guests | self._own | PHRASES
+
+    def is_own(self, key: str) -> bool:
+        """Whether a phrase can be changed: it is a file of the library."""
+        return key in self._own
+
+    def new_id(self, name: str) -> str:
+        """An id for a new phrase of one's own."""
+        taken = {key.removeprefix(OWN) for key in self._own} | {path.stem for path in self.folder.glob("*.json")}
+        return OWN + free_name(slug(name), taken)
+
+    def keep(self, phrase: Phrase) -> None:
+        """Writes a phrase of one's own; raises `CannotWrite`."""
+        write_whole(self.folder / f"{phrase.id.removeprefix(OWN)}.json", write_phrase(phrase))
+        self._own[phrase.id] = phrase
+
+    def remove(self, key: str) -> None:
+        """Throws a phrase of one's own away; raises `CannotWrite`."""
+        phrase = self._own[key]
+        with at_the_disk(f"“{cut(phrase.name)}” was not thrown away", "It is still there."):
+            (self.folder / f"{key.removeprefix(OWN)}.json").unlink(missing_ok=True)
+        del self._own[key]
+
+    def welcome(self, phrase: Phrase) -> str:
+        """Lets a phrase that a preset holds be chosen while the window is open; returns the id under which."""
+        if self.all().get(phrase.id) == phrase:
+            return phrase.id
+        key = f"guest:{phrase.id.removeprefix('guest:')}"
+        self._guests[key] = replace(phrase, id=key)
+        return key

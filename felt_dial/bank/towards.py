@@ -1,0 +1,264 @@
+"""Towards a recording: how near a sound is to one, and the search for the dials that bring it nearer.
+
+Pure: nothing here renders; `aiming` does, in helpers. The search is that of N. Hansen and A. Ostermeier (Evolutionary
+Computation 9(2), 2001) over the dials that matter most, found by trying each of them.
+"""
+
+from __future__ import annotations
+
+import math
+import warnings
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.bank.features import mel_edges
+from felt_dial.bank.offshoots import Wishes, dials
+from felt_dial.patch.patch import Patch, put_value
+
+BANDS, LOOK, STEP_SECONDS = 40, 0.0427, 0.0107
+LOWEST, HIGHEST = 40.0, 11000.0
+FLOOR_DB = -60.0
+BLUR = (8, 5)
+"""Looks and bands that are taken together from afar."""
+SAME_DB = 12.0
+"""dB in the mean by which a sound that is plainly another differs."""
+STEP, MOST = 0.22, 20
+"""How far each dial is tried, of its way from end to end, and how many of them are searched at once."""
+AGAIN = 36
+"""How many of them, those that mattered most, are tried again later."""
+HEAVY = 0.1
+"""Dials of less weight than this, by which a sound gets dearer rather than other, are left alone."""
+POPULATION, SIGMA = 12, 0.17
+STALE, LEAST = 7, 0.008
+"""After so many generations that brought less than this part, all dials are tried again from where it has come to."""
+
+
+Picture = NDArray[np.float64]
+"""A sound as it is compared, (look, 40): mel bands in dB under the mean power of its loudest tenth, from −60 on, so that
+level is aligned."""
+
+
+def picture_of(sound: NDArray[np.float32], rate: float, looks: int) -> Picture:
+    """So many looks at a sound, float32 (channels, frames), 10.7 ms apart; silence behind its end."""
+    size, hop = 2 * round(LOOK * rate / 2), round(STEP_SECONDS * rate)
+    mono = sound.mean(axis=0)
+    need = (looks - 1) * hop + size
+    mono = np.pad(mono, (size // 2, max(need - len(mono), 0)))[:need]
+    views = np.lib.stride_tricks.sliding_window_view(mono, size)[::hop][:looks]
+    power = np.square(np.abs(np.fft.rfft(views * np.hanning(size).astype(np.float32), axis=1))).astype(np.float64)
+    edges = mel_edges(LOWEST, HIGHEST, BANDS, rate, size)
+    bands = np.add.reduceat(power[:, : edges[-1]], edges[:-1], axis=1)
+    levels = np.sort(bands.sum(axis=1))[::-1]
+    loud = float(levels[: max(looks // 10, 1)].mean())
+    return np.asarray(np.maximum(10 * np.log10(np.maximum(bands / max(loud, 1e-18), 1e-12)), FLOOR_DB))
+
+
+def blurred(picture: Picture) -> Picture:
+    """A picture as if from afar, (look / 8, 8): how much there is of what, more than where exactly."""
+    looks, bands = max(len(picture) // BLUR[0], 1), BANDS // BLUR[1]
+    part = 10 ** (np.resize(picture, (looks * BLUR[0], BANDS)) / 10)
+    mean = part.reshape(looks, BLUR[0], bands, BLUR[1]).mean(axis=(1, 3))
+    return np.asarray(np.maximum(10 * np.log10(mean), FLOOR_DB))
+
+
+def _apart(one: Picture, other: Picture) -> float:
+    """Mean difference in dB; the loud parts of either count most."""
+    weight = 0.05 + np.square(1 + np.maximum(one, other) / -FLOOR_DB)
+    return float((np.abs(one - other) * weight).sum() / weight.sum())
+
+
+def apart(one: Picture, other: Picture) -> float:
+    """How far two sounds are apart: 0 for the same, about 1 for plainly another.
+
+    Near at hand and from afar, so that a search is led to the right place before details are the same.
+    """
+    return 0.5 * (_apart(one, other) + _apart(blurred(one), blurred(other))) / SAME_DB
+
+
+class Search:
+    """Looks for the places of dials that bring a sound nearest; asked for rows to be tried, and told how far each is.
+
+    Attributes
+    ----------
+    dials : list of Dial
+        What may move.
+    best : float (dial,)
+        The nearest row so far.
+    far, began : float
+        How far that is, and how far the sound itself was.
+    tried : int
+        Rows that were tried.
+    """
+
+    def __init__(self, patch: Patch, wishes: Wishes) -> None:
+        self.dials = [dial for dial in dials(patch, wishes) if dial.weight >= HEAVY]
+        self.patch = patch
+        self.best = np.array([dial.place for dial in self.dials], np.float64)
+        self.far = self.began = math.inf
+        self.tried = 0
+        self._seed = wishes.seed
+        self._waiting: list[NDArray[np.float64]] = [self.best.copy()]
+        self._screen: list[tuple[int, float, float]] = []
+        self._screening: list[tuple[int, float]] = []
+        self._chosen: NDArray[np.int64] = np.zeros(0, np.int64)
+        self._cma: Any = None
+        self._helpful: list[tuple[int, float]] = []
+        self._open = self._rounds = 0
+        self._order: NDArray[np.int64] = np.zeros(0, np.int64)
+        self._told: list[tuple[NDArray[np.float64], float]] = []
+        self._stale, self._mark = 0, math.inf
+        self._worth_trying = list(range(len(self.dials)))
+        self._begin_screen()
+
+    # --- trying each dial ----------------------------------------------------------------------
+
+    def _begin_screen(self) -> None:
+        """Every dial is tried by itself, towards its farther end."""
+        self._screen, self._cma = [], None
+        self._screening = [(n, self._farther(n)) for n in self._worth_trying]
+        self._base, self._other_way = self.best.copy(), False
+        self._try(self._screening)
+
+    def _farther(self, n: int) -> float:
+        """A step of a dial towards its farther end."""
+        place = float(self.best[n])
+        return place + (STEP if place < 0.5 else -STEP)
+
+    def _try(self, places: list[tuple[int, float]]) -> None:
+        for n, place in places:
+            row = self._base.copy()
+            row[n] = place
+            self._waiting.append(row)
+
+    def _go_other_way(self) -> None:
+        """Those that matter, and made it worse, are tried the other way too."""
+        self._other_way = True
+        worse = sorted((row for row in self._screen if row[2] >= self._mark), key=lambda row: -row[2])
+        more = []
+        for n, place, _ in worse[:MOST]:
+            there = min(max(2 * self._base[n] - place, 0.0), 1.0)
+            if abs(there - self._base[n]) > 0.02 and worse[0][2] > self._mark:
+                more.append((n, there))
+        self._screening += more
+        self._try(more)
+
+    def _end_screen(self) -> None:
+        """Every dial was tried: those that changed most are searched, from where the helpful ones have been brought."""
+        effect = np.zeros(len(self.dials))
+        better = dict[int, tuple[float, float]]()
+        for n, place, far in self._screen:
+            effect[n] = max(effect[n], abs(far - self._mark))
+            if far < self._mark and far < better.get(n, (math.inf, 0.0))[0]:
+                better[n] = (far, place)
+        order = np.argsort(-effect, kind="stable")
+        self._worth_trying = [int(n) for n in order[:AGAIN]]
+        self._order = np.array([n for n in order if effect[n] > 1e-6], np.int64)
+        self._chosen = np.array([n for n in order[:MOST] if effect[n] > 1e-6], np.int64)
+        self._screening = []
+        gains = sorted((far, n, place) for n, (far, place) in better.items())
+        self._helpful = [(n, place) for _, n, place in gains[:MOST]]
+
+    def _start(self) -> None:
+        """Begins to search around the best, over those dials that matter most."""
+        from cmaes import CMA
+
+        count, mean = len(self._chosen), self.best.copy()
+        self._base = mean
+        if count < 2:  # nothing there that matters: tried anew from where it stands
+            self._begin_screen()
+            return
+        self._seed += 1
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            self._cma = CMA(
+                mean=np.clip(mean[self._chosen], 0.02, 0.98),
+                sigma=SIGMA,
+                bounds=np.tile([0.0, 1.0], (count, 1)),
+                population_size=POPULATION,
+                seed=self._seed,
+            )
+        self._told, self._stale = [], 0
+
+    # --- asking and telling --------------------------------------------------------------------
+
+    def ask(self, count: int) -> list[NDArray[np.float64]]:
+        """So many rows to be tried next, or fewer; none while those that were asked for have to be told first.
+
+        The first is the sound itself, by which all others are judged.
+        """
+        if self.tried == 0:
+            count = 0 if self._open else 1
+        rows = self._waiting[:count]
+        del self._waiting[: len(rows)]
+        while len(rows) < count and not self._screening:
+            if self._helpful:  # one after the other, on top of what is best by now
+                n, place = self._helpful.pop(0)
+                row = self.best.copy()
+                row[n] = place
+            elif self._cma is None:
+                if self._open:
+                    break
+                self._start()
+                continue
+            else:
+                row = self._base.copy()
+                row[self._chosen] = self._cma.ask()
+            rows.append(row)
+        self._open += len(rows)
+        return rows
+
+    def tell(self, rows: list[NDArray[np.float64]], fars: list[float]) -> bool:
+        """How far the rows are; True where one is nearer than any before."""
+        before = self.far
+        for row, far in zip(rows, fars, strict=True):
+            self.tried += 1
+            self._open -= 1
+            if self.tried == 1:  # the sound itself
+                self.began = self._mark = far
+            if far < self.far:
+                self.far, self.best = far, row.copy()
+            self._take(row, far)
+        return self.far < before
+
+    def _take(self, row: NDArray[np.float64], far: float) -> None:
+        if self._screening:
+            for n, place in self._screening:
+                if row[n] == place and not any((m, p) == (n, place) for m, p, _ in self._screen):
+                    self._screen.append((n, place, far))
+                    break
+            if len(self._screen) >= len(self._screening) and not self._other_way:
+                self._go_other_way()
+            if len(self._screen) >= len(self._screening):
+                self._end_screen()
+            return
+        if self._cma is None:
+            self._mark = self.far
+            return
+        self._told.append((row[self._chosen], far))
+        if len(self._told) < POPULATION:
+            return
+        self._cma.tell(self._told[:POPULATION])
+        self._told = []
+        gained = (self._mark - self.far) / max(self._mark, 1e-9)
+        self._stale = 0 if gained > LEAST else self._stale + 1
+        self._mark = min(self._mark, self.far)
+        if self._stale >= STALE or self._cma.should_stop():
+            self._rounds += 1
+            if self._rounds % 3 == 0:
+                self._begin_screen()
+            else:  # other dials, with some of those that matter most
+                rest = self._order[MOST // 2 :]
+                others = np.random.default_rng([self._seed, self._rounds]).permutation(rest)[: MOST // 2]
+                self._chosen = np.concatenate([self._order[: MOST // 2], others])
+                self._start()
+
+    def patch_of(self, row: NDArray[np.float64]) -> Patch:
+        """The sound with its dials at these places; one that stands where it stood keeps its value to the last digit."""
+        made = self.patch
+        for dial, place in zip(self.dials, row, strict=True):
+            if place != dial.place:
+                value = dial.param.at(float(min(max(place, 0.0), 1.0)), dial.beats)
+                made = put_value(made, dial.path, dial.param.check(value))
+        return made
