@@ -53,7 +53,7 @@ def test_the_version_stands_in_the_changelog() -> None:
 
 
 def test_the_numbers_that_readme_and_guide_say_are_those_of_the_program() -> None:
-    words = {3: "three", 6: "six", 7: "seven", 8: "eight", 9: "nine", 12: "twelve"}
+    words = {3: "three", 6: "six", 7: "seven", 8: "eight", 9: "nine", 12: "twelve", 20: "twenty"}
     snippets = len(list((ROOT / "felt_dial" / "data" / "snippets").glob("*.json")))
     tables = json.loads((ROOT / "felt_dial" / "data" / "assets" / "tables.json").read_text())
     drive = param_at(new_patch(), "layers.a.drive.way")

@@ -122,22 +122,24 @@ def rope_pluck() -> Maker:
         .macro(1, "Taut", "How long the rope rings.", 0.3, layers__a__filter__resonance=0.3)
         .macro(2, "Bright", "Where it is plucked.", 0.3, layers__a__source__position=0.4)
         .macro(3, "Echo", "More of the echoes.", 0.1, racks__1__delay1__wet=0.4)
-        .macro(4, "Length", "How long the hand lets it ring.", 0.2, modulators__e1__decay=1.5, modulators__e1__release=0.6)
+        .macro(
+            4, "Length", "How long the hand lets it ring.", 0.2, modulators__e1__decay=1.5, modulators__e1__release=0.6
+        )
     )
 
 
 def low_water_choir() -> Maker:
     return (
         Maker("Low Water Choir", "Voice", "open calm", "Voices from under the pier, vowels turning with the wheel.", 66)
-        .layer("Voices", "a", level=-12.0)
+        .layer("Voices", "a", level=6.0)
         .source("a", "table", "Loft Choir", position=0.35, unison=4, detune=0.12, spread=0.7, drift=0.3)
-        .filter("layers.a", "formant", vowel=0.1, throat="men", resonance=0.6)
+        .filter("layers.a", "formant", vowel=0.1, throat="men", resonance=0.6, wet=0.92)
         .set(modulators__e1__attack=0.35, modulators__e1__sustain=0.95, modulators__e1__release=0.9)
         .modulator("lfo", "Vibrato", shape="sine", rate=5.1, start="per note", delay=0.5, fade=0.8)
         .threads("l1", layers__a__pitch=0.14)
         .threads("w", layers__a__filter__vowel=0.6)
         .effect("reverb", way="hall", decay=3.0, wet=0.28)
-        .macro(1, "Vowel", "From one vowel to another.", 0.0, layers__a__filter__vowel=0.7)
+        .macro(1, "Vowel", "From one vowel to another.", 0.0, layers__a__filter__vowel=0.9)
         .macro(2, "Crowd", "From a few to many.", 0.2, layers__a__source__detune=0.3)
         .macro(3, "Hall", "How large the room is.", 0.2, racks__1__reverb1__wet=0.4)
         .macro(4, "Swell", "How slowly they begin.", 0.1, modulators__e1__attack=1.5)

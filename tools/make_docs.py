@@ -64,7 +64,13 @@ A table is saved as a WAV of 32-bit floats with a chunk `fdtb` before its sample
 samples of a frame and the frames. A recording is saved with its root and loop in a `smpl` chunk. Other programs pass over
 what they do not know.
 
-A bank is a folder in the library: `bank.json` (`format`, `name`, `description`, `order`), `presets/ID.json`,
+A preset may hold the `phrase` that it is best heard with: an `id`, a `name`, its `beats` (up to 512), and up to 4,000
+`notes`, each `[beat, length in beats, key, velocity 1–127]`; a colour `mark`; the day on which it was `made`
+(`2026-11-27`); and `notes` of its maker, which are left out of what is exported. A phrase of one's own is the same
+without the id, with `"format": 1`, in `phrases/` of the library.
+
+A bank is a folder in the library: `bank.json` (`format`, `name`, `order`, and what it says about itself: `description`, `dye`,
+`author`, `version`, `licence`, and `words` that names are made of), `presets/ID.json`,
 `assets/SHA256.flac` or `.wav`, and `versions/ID/` with what a preset was before its last three saves that changed its sound.
 Deleted presets wait in `.bin/` of the library. A `.feltbank` file is a zip of `bank.json`, `presets/` and `assets/`. A bank is
 found by its id, the name of its folder, and a preset by the name of its file; what they are called is for people.

@@ -17,4 +17,6 @@
 - `recorder`: from an input device, or from the simulated microphone, which plays a made scene.
 - `shared_memory`: The memory that the window and the engine share: values there, meters back, no message per move.
 - `sleep`: when nothing sounds and nothing is asked for, blocks are not computed.
+- `taking`: Taking down what is played: keys become the notes of a phrase, counted in beats, with a click to keep time
+  by.
 """

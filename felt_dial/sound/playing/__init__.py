@@ -6,6 +6,7 @@
 - `kernels/`: Kernels of playing.
 - `pattern_player`: The pattern player at work: keys go in, notes of a pattern come out, block by block, live and
   offline alike.
-- `phrases`: what plays while one works, as notes in beats.
+- `phrases`: Phrases that come with the program: for every kind of preset one that shows it, and a few to try a sound
+  out with.
 - `voices`: what a player does, and which note sounds in which row.
 """

@@ -12,6 +12,7 @@
 - `guide`: The guide and what the program says of itself, as sheets over the page.
 - `header`: The header of every page: where one is, what is on the table, and what it costs.
 - `lasting`: What still sounds while no key is down, and why: said by the output meter, so that nobody has to search.
+- `phrase_sheet`: one's own are recorded, taken from files, and edited in the roll.
 - `rim`: The outer rim of the window: what nobody caught becomes a sentence, and the work goes into the journal.
 - `said`: The line that says what happened, above the strip.
 - `settings`: the sound that goes out, the window, the library.

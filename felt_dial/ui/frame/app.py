@@ -55,7 +55,8 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     """
     from PySide6.QtCore import QTimer
 
-    from felt_dial.bank.places import lay_out_demo
+    from felt_dial.bank import previews
+    from felt_dial.bank.places import lay_out_demo, previews_folder
     from felt_dial.ui.benches.drafts import tidy_drafts
     from felt_dial.ui.controllers import Control
     from felt_dial.ui.frame.window import Window
@@ -73,6 +74,7 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     session = Session(settings, link)
     session.library.tidy(settings.bin_days, settings.bin_most)
     tidy_drafts()
+    previews.tidy(previews_folder())
     Control(session)
     if not shelf_later:
         session.refresh_shelf()

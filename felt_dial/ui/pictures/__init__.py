@@ -14,6 +14,7 @@
 - `modulators`: envelopes, edited where they are shown, chances, blends, followers.
 - `recordings`: Pictures of sources that play recordings: where they begin, loop and travel, and where the note is.
 - `registry`: The picture that suits a module: the module names it, the pictures of this folder say what they draw.
+- `roll`: the notes of a phrase, drawn over time and keys, with their velocities under them.
 - `sample_bench`: Pictures of the sample bench: the wave and the spectrum, which scroll and zoom together, the seam of
   a loop, parts.
 - `sources`: what a layer starts from.

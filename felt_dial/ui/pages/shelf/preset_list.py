@@ -171,9 +171,9 @@ class PresetPainter(QStyledItemDelegate):
         painter.setPen(colour("soft"))
         model = index.model()
         why = model.why.get(preset.key, "") if isinstance(model, PresetList) else ""
-        place = spots["character"].united(spots["peak"]) if why else spots["character"]
-        words = painter.fontMetrics().elidedText(why or preset.character, Qt.TextElideMode.ElideRight, place.width())
-        painter.drawText(place, middle, words)
+        room = spots["character"].united(spots["peak"]) if why else spots["character"]
+        words = painter.fontMetrics().elidedText(why or preset.character, Qt.TextElideMode.ElideRight, room.width())
+        painter.drawText(room, middle, words)
         painter.setFont(body_font(13, 600))
         if measured and not why:
             painter.setPen(colour("problem") if abs(measured.lufs + 18) > 1 else colour("ink"))

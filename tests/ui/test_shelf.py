@@ -1,0 +1,352 @@
+"""The Shelf in full: what a bank and a preset say of themselves, lists that are narrowed, sounds like another, phrases."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from felt_dial.bank.features import Features
+from felt_dial.bank.measurement import Measurement
+from felt_dial.bank.places import previews_folder
+from felt_dial.bank.previews import preview_path, write_preview
+from felt_dial.live.midi_file import write_phrase_as_midi
+from felt_dial.patch.phrase import Beat, Phrase
+from felt_dial.sound.playing.phrases import PHRASES
+from felt_dial.ui.dials.controls import Pill
+from felt_dial.ui.pages.shelf.preset_list import PresetPainter
+from felt_dial.ui.pages.shelf.spine import Spine
+from tests.ui.conftest import Desk, wait
+from tests.ui.test_many import names, select, shelf
+
+HOME = "glasshouse-at-dusk"
+LEFT = Qt.MouseButton.LeftButton
+
+
+def measured(bright: float, length: float) -> Measurement:
+    of = Features(bright, 0.01, length, 0.1, 0.5, 0.2, np.full(24, -20.0))
+    return Measurement(-18.0, -6.0, np.zeros((64, 160), np.uint8), of, 0.05)
+
+
+def test_a_bank_says_what_it_is_each_change_a_step(desk: Desk, tmp_path: Path) -> None:
+    page, session = shelf(desk), desk.session
+    sheet = page.bank_sheet
+    sheet.open_for(HOME)
+    bank = session.library.bank(HOME)
+    steps = len(session.history._done)
+    for field, text in {"author": "A. Person", "version": "2.0", "licence": "Free for all"}.items():
+        sheet.lines[field].setText(text)
+        sheet.lines[field].editingFinished.emit()
+        assert getattr(bank.file, field) == text
+    sheet.dyes.buttons["lichen"].click()
+    assert desk.find(Spine, lambda s: s.name == "Glasshouse at Dusk").shade == "lichen"
+    sheet.words.setFocus()
+    sheet.words.setPlainText("petal, stamen, petal")
+    sheet.lines["name"].setFocus()
+    assert bank.file.words == ("petal", "stamen") and "Petal" in sheet.learned.text() + "Petal"
+    assert len(session.history._done) == steps + 5
+    for _ in range(5):
+        session.undo()
+    assert bank.file.version == "1.0" and bank.file.author == "Felt Dial" and bank.file.dye == "madder"
+    sheet.write_picture(tmp_path / "cover.png")
+    assert (tmp_path / "cover.png").stat().st_size > 10_000
+    sheet.write_picture(tmp_path / "no" / "cover.png")
+    assert "could not be written" in desk.messages[-1]
+
+
+def test_a_preset_is_marked_noted_and_given_a_phrase_without_touching_its_sound(desk: Desk) -> None:
+    page, session = shelf(desk), desk.session
+    page.view.setCurrentIndex(page.model.index(1))
+    details, bank = page.details, session.library.bank(HOME)
+    key = page.model.presets[1].key
+    details.mark.buttons["woad"].click()
+    details.private.setFocus()
+    details.private.setPlainText("too long a tail")
+    details.author.setFocus()
+    details.author.setText("A. Person")
+    details.author.editingFinished.emit()
+    kept = bank.load("lantern-brass")
+    assert (kept.mark, kept.notes, kept.author) == ("woad", "too long a tail", "A. Person")
+    assert bank.versions("lantern-brass") == [] and page.model.presets[1].key == key, "the same sound"
+    details.phrase.setCurrentIndex(details.phrase.findText(PHRASES["lead"].name))
+    details.phrase.activated.emit(details.phrase.currentIndex())
+    assert bank.load("lantern-brass").phrase == PHRASES["lead"] and page.model.presets[1].key != key, "measured anew"
+    session.open(HOME, "lantern-brass")
+    assert session.phrase == "lead"
+    assert "made 27 Nov 2026" in details.notes.text() and "changed" in details.notes.text()
+    assert "M1 Timbre" in details.macros.text()
+    page.search.setText("colour:woad")
+    assert names(page) == ["Lantern Brass"]
+    page.search.clear()
+    for _ in range(5):  # the phrase, the opening, the author, the notes, the mark
+        session.undo()
+    kept = bank.load("lantern-brass")
+    assert (kept.mark, kept.notes, kept.author, kept.phrase) == ("", "", "Felt Dial", None)
+
+
+def test_the_list_is_narrowed_to_what_is_starred_unnamed_never_opened_or_recent(desk: Desk) -> None:
+    page, session = shelf(desk), desk.session
+    column = page.column
+    before = session.catalogue.counts(HOME)["unopened"]
+    session.open(HOME, "moss-pad")
+    session.open("tide-tables", "ebb-bell")
+    column.choose_only("recent")
+    assert names(page)[:2] == ["Ebb Bell", "Moss Pad"]
+    column.choose_only("unopened")
+    assert len(names(page)) == before - 1 and "Moss Pad" not in names(page)
+    column.choose_only("starred")
+    assert names(page) == [] and "No preset of this bank is so" in page.start.text()
+    column.choose_only("starred")
+    assert len(names(page)) == 36
+
+
+def test_sounds_like_another_come_nearest_first_with_a_reason(desk: Desk) -> None:
+    page, session = shelf(desk), desk.session
+    rows = page.model.presets
+    page.list_like()
+    assert "not measured yet" in desk.messages[-1] and len(names(page)) == 36
+    for n in (0, 3, 5, 9):
+        session.figures.index.put(rows[n].key, measured(1.0 + 0.5 * n, 0.5))
+    page.view.setCurrentIndex(page.model.index(3))
+    page.list_like()
+    assert names(page) == [rows[n].name for n in (5, 0, 9)] and "like Root Sub, of 4 sounds" in page.count.text()
+    assert "brighter" in page.model.why[rows[5].key] and "darker" in page.model.why[rows[0].key]
+    assert not page.model.ordered
+    page.list_like()
+    assert len(names(page)) == 36
+
+
+def test_banks_are_put_in_order_by_what_was_measured(desk: Desk) -> None:
+    page, session = shelf(desk), desk.session
+    rows = page.model.presets
+    for n, bright in ((0, 3.0), (3, 1.0), (5, 2.0)):
+        session.figures.index.put(rows[n].key, measured(bright, bright))
+    page.column.order_bank(HOME, "dark to bright")
+    assert names(page)[:3] == [rows[3].name, rows[5].name, rows[0].name]
+    assert "33 that are not measured yet stand at the end" in desk.messages[-1]
+    session.undo()
+    assert names(page)[0] == rows[0].name
+
+
+def test_several_are_dragged_to_another_place_and_to_another_bank_as_one_step(desk: Desk) -> None:
+    page, session = shelf(desk), desk.session
+    before = names(page)
+    data = page.model.mimeData([page.model.index(n) for n in (5, 1, 3)])
+    page.model.dropMimeData(data, Qt.DropAction.MoveAction, 8, 0, page.model.index(-1))
+    moved = [before[n] for n in (1, 3, 5)]
+    assert names(page)[5:8] == moved and [name for name in names(page) if name not in moved] == [
+        name for name in before if name not in moved
+    ]
+    session.undo()
+    assert names(page) == before
+    spine = desk.find(Spine, lambda s: s.name == "Tide Tables")
+    desk.drop(page.model.mimeData([page.model.index(n) for n in (1, 3, 5)]), spine)
+    assert len(session.library.bank("tide-tables").ids()) == 19
+    session.undo()
+    assert names(page) == before
+    select(page, 0, 1)
+    page.many.split()
+    assert len(session.library.banks()) == 3 and len(session.library.bank("glasshouse-at-dusk-a-part").ids()) == 2
+    session.undo()
+    assert len(session.library.banks()) == 2 and names(page) == before
+    page.column.merge_bank("tide-tables", HOME)
+    assert len(session.library.bank(HOME).ids()) == 52
+    session.undo()
+    assert names(page) == before or len(session.library.bank(HOME).ids()) == 36
+
+
+def test_an_empty_library_and_an_empty_bank_say_what_to_do(desk: Desk) -> None:
+    page, session = shelf(desk), desk.session
+
+    def offers() -> dict[str, Pill]:
+        QApplication.processEvents()
+        return {pill.text(): pill for pill in page.start.findChildren(Pill) if pill.isVisible()}
+
+    page.column.make_bank("Aviary")
+    assert page.start.isVisible() and "empty" in page.start.text()
+    offers()["Keep the sound on the table here"].click()
+    assert names(page) == [session.patch.name] and session.library.bank("aviary").load("dew-pluck").made
+    session.undo()
+    session.undo()
+    for bank in ("tide-tables", HOME):
+        session.library.delete_bank(bank)
+    session.refresh_shelf()
+    assert "library is empty" in page.start.text()
+    offers()["Bring the shipped banks"].click()
+    assert [bank.name for bank in session.banks()] == ["Glasshouse at Dusk", "Tide Tables"] and len(names(page)) == 36
+    session.undo()
+    assert session.banks() == [] and "Make a first bank" in offers()
+
+
+def test_a_preset_is_heard_while_the_pointer_rests_on_its_swatch(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    page, session, heard = shelf(desk), desk.session, list[str]()
+    monkeypatch.setattr(session.link, "audition", lambda path, **how: heard.append(Path(path).name if path else ""))
+    key = page.model.presets[2].key
+    write_preview(preview_path(previews_folder(), key), np.zeros((2, 9600), np.float32), 48000)
+    row = page.view.visualRect(page.model.index(2))
+    left, wide = PresetPainter.columns(row.width() - 2)["swatch"]
+    QTest.mouseMove(page.view.viewport(), QPoint(left + wide // 2, row.center().y()))
+    assert wait(lambda: heard == [f"{key}.ogg"], 3.0)
+    QTest.mouseMove(page.view.viewport(), QPoint(left + wide + 80, row.center().y()))
+    assert wait(lambda: heard[-1] == "", 3.0)
+    session.keep_settings(session.settings.model_copy(update={"hover": False}))
+    QTest.mouseMove(page.view.viewport(), QPoint(left + wide // 2, row.center().y()))
+    QTest.qWait(500)
+    assert len(heard) == 2
+
+
+# --- phrases -------------------------------------------------------------------------------------
+
+
+def test_an_edit_of_a_shipped_phrase_makes_one_of_your_own_and_undo_takes_it_away(desk: Desk) -> None:
+    session = desk.session
+    session.choose_phrase("arpeggio")
+    sheet = desk.window.phrase_sheet
+    sheet.open()
+    roll = sheet.roll
+    at = QPoint(round(roll.x_of(2.1)), round(roll.box_of(Beat(2.0, 0.25, 58)).center().y()))
+    QTest.mouseDClick(roll, LEFT, pos=at)
+    assert session.phrase == "own:arpeggio-mine" and Beat(2.0, 0.25, 58, 96) in session.phrase_now.notes
+    assert (session.phrases.folder / "arpeggio-mine.json").exists() and PHRASES[
+        "arpeggio"
+    ].notes != session.phrase_now.notes
+    session.undo()
+    assert session.phrase == "arpeggio" and not list(session.phrases.folder.glob("*.json"))
+    session.redo()
+    assert session.phrase == "own:arpeggio-mine" and Beat(2.0, 0.25, 58, 96) in session.phrase_now.notes
+
+
+def test_notes_are_dragged_lengthened_made_louder_and_taken_away_each_as_one_step(desk: Desk) -> None:
+    session = desk.session
+    first = Phrase("own:x", "X", 4.0, (Beat(0.0, 0.5, 60, 90), Beat(1.0, 0.5, 64, 90)))
+    session.put_phrase(None, first, "make it")
+    sheet = desk.window.phrase_sheet
+    sheet.open()
+    roll = sheet.roll
+    steps = len(session.history._done)
+
+    def centre(n: int) -> QPoint:
+        return roll.box_of(roll.notes[n]).center().toPoint()
+
+    high = roll.field.height() / roll.keys
+    beat = roll.x_of(1.0) - roll.x_of(0.0)
+    desk.drag(roll, centre(0), centre(0) + QPoint(round(2 * beat), round(-3 * high)))
+    assert session.phrase_now.notes == (Beat(1.0, 0.5, 64, 90), Beat(2.0, 0.5, 63, 90))
+    end = QPointF(roll.box_of(roll.notes[1]).right() - 2, centre(1).y()).toPoint()
+    desk.drag(roll, end, end + QPoint(round(beat), 0))
+    assert session.phrase_now.notes[1] == Beat(2.0, 1.5, 63, 90)
+    desk.drag(
+        roll,
+        QPoint(round(roll.x_of(1.0)) + 1, roll.height() - 8),
+        QPoint(round(roll.x_of(1.0)) + 1, roll.height() - 40),
+    )
+    assert session.phrase_now.notes[0].velocity > 90 and session.phrase_now.notes[1].velocity == 90
+    QTest.keyClick(roll, Qt.Key.Key_BracketRight)
+    QTest.keyClick(roll, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    assert 76 in {note.key for note in session.phrase_now.notes} or 75 in {
+        note.key for note in session.phrase_now.notes
+    }
+    QTest.keyClick(roll, Qt.Key.Key_Delete)
+    assert len(session.phrase_now.notes) == 1 and len(session.history._done) == steps + 5
+    for _ in range(5):
+        session.undo()
+    assert session.phrase_now == first and roll.phrase == first
+
+
+def test_a_phrase_is_quantised_trimmed_and_given_to_the_preset(desk: Desk) -> None:
+    session = desk.session
+    loose = Phrase("own:x", "Loose", 8.0, (Beat(2.03, 0.4, 60, 90), Beat(2.97, 0.4, 64, 90)))
+    session.put_phrase(None, loose, "make it")
+    sheet = desk.window.phrase_sheet
+    sheet.open()
+    sheet.quantise()
+    assert [note.at for note in session.phrase_now.notes] == [2.0, 3.0]
+    sheet.trim()
+    assert [note.at for note in session.phrase_now.notes] == [0.0, 1.0] and session.phrase_now.beats == 4.0
+    sheet.longer(4)
+    assert session.phrase_now.beats == 8.0
+    sheet.give_to_patch()
+    assert session.unsaved and session.patch.phrase == session.phrase_now and "✓" in sheet.give.text()
+    session.save()
+    session.open(HOME, "moss-pad")
+    assert session.phrase == "slow"
+    session.open(HOME, "dew-pluck")
+    assert session.phrase_now.notes == ((0.0, 0.5, 60, 90), (1.0, 0.5, 64, 90))
+    sheet.give_to_patch()
+    assert session.patch.phrase is None
+    sheet.delete()
+    assert not session.phrases.is_own("own:x")
+    session.undo()
+    assert session.phrases.is_own("own:x")
+
+
+def test_a_midi_file_becomes_a_phrase_that_stays(desk: Desk, tmp_path: Path) -> None:
+    write_phrase_as_midi(PHRASES["keys"], 100.0, tmp_path / "answer.mid")
+    desk.window.phrase_sheet.take_file(tmp_path / "answer.mid")
+    assert desk.session.phrase == "own:answer" and len(desk.session.phrase_now.notes) == len(PHRASES["keys"].notes)
+    (tmp_path / "bad.mid").write_bytes(b"moss")
+    desk.window.phrase_sheet.take_file(tmp_path / "bad.mid")
+    assert "no whole Standard MIDI File" in desk.messages[-1] and desk.session.phrase == "own:answer"
+
+
+def test_what_is_played_is_taken_down_through_the_engine(open_desk) -> None:  # type: ignore[no-untyped-def]
+    desk = open_desk()
+    session, sheet = desk.session, desk.window.phrase_sheet
+    session.set("tempo", 240.0)
+    sheet.open()
+    sheet.toggle_recording()
+    assert wait(lambda: float(session.link.shared.data["position"]) > 0.0)
+    assert "Taking down" in sheet.said.text() or wait(lambda: "Taking down" in sheet.said.text(), 2.0)
+    for key in (60, 64):
+        session.note_on(key, 0.5)
+        QTest.qWait(120)
+        session.link.note_off(key)
+    sheet.toggle_recording()
+    assert wait(lambda: session.phrase.startswith("own:played"))
+    assert [note.key for note in session.phrase_now.notes] == [60, 64]
+    assert all(0.2 < note.length < 2.0 for note in session.phrase_now.notes), (
+        "at 240 a beat lasts a quarter of a second"
+    )
+    session.undo()
+    assert not session.phrase.startswith("own:")
+
+
+def test_a_dial_is_locked_from_its_menu_and_offshoots_say_so(desk: Desk) -> None:
+    session = desk.session
+    dial = desk.dial("layers.a.filter.cutoff")
+    next(act for act in dial.menu().actions() if act.text() == "Never moved by offshoots").trigger()
+    assert session.locked == {"layers.a.filter.cutoff"} and "never moved" in desk.messages[-1]
+    page = shelf(desk)
+    page.view.setCurrentIndex(page.model.index(0))
+    page.grow()
+    grown = page.offshoots
+    assert grown.wishes().locked == frozenset(session.locked)
+    pill = next(pill for pill in grown.findChildren(Pill) if pill.text().endswith("×"))
+    assert "Cutoff" in pill.text()
+    pill.click()
+    assert session.locked == set()
+    grown.close_it()
+
+
+def test_towards_a_recording_comes_nearer_while_one_listens_and_stops_at_a_word(desk: Desk) -> None:
+    page = shelf(desk)
+    page.view.setCurrentIndex(page.model.index(names(page).index("Compost Kick")))
+    page.grow()
+    grown = page.offshoots
+    menu = grown._aims()
+    next(act for act in menu.actions() if act.text() == "Wood Knock").trigger()
+    assert wait(lambda: len(grown.sounds) >= 3 or not grown.growth.busy, 60.0)
+    assert grown.growth.busy and "tried" in grown.told.text() and "Wood Knock" in grown.told.text()
+    fars = [one.far for one in grown.sounds]
+    assert fars == sorted(fars, reverse=True) and fars[-1] < fars[0]
+    grown.growth.stop()
+    assert not grown.growth.busy and len(grown.sounds) >= 3
+    grown.map.choose(len(grown.sounds) - 1)
+    assert grown.keep_pill.isEnabled()
+    grown.keep()
+    assert desk.session.catalogue.presets(HOME)[5].parent == "Compost Kick"
+    grown.close_it()
