@@ -716,11 +716,12 @@ DEMO = {
 ABOUT = {"author": "Felt Dial", "version": "1.0", "licence": "Free to be used and passed on, in music and in banks"}
 
 
-def make_bank(library: Library, name: str) -> Bank:
+def make_bank(library: Library, name: str, every: int = 1) -> Bank:
+    """One bank of the demo, or every so manieth of its sounds."""
     assets.look_in(STORE.parent)
     description, shade, words, makers = DEMO[name]
     bank = library.create(name)
-    for maker in makers:
+    for maker in makers[::every]:
         bank.save_new(trimmed(with_handles(with_rooms(maker())).patch.model_copy(update={"made": MADE})))
     words = tuple(word.capitalize() for word in words.split())
     bank.about({}, {"description": description, "dye": shade, "words": words, **ABOUT})

@@ -7,7 +7,8 @@ import sys
 import tempfile
 from pathlib import Path
 
-from felt_dial.bank.measure_worker import measure
+from felt_dial.bank.hearing import loudness
+from felt_dial.bank.measure_worker import peak_of, played
 from felt_dial.bank.measurement import WANTED_LUFS
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, add_send, sew
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
@@ -102,8 +103,9 @@ class Maker:
 def trimmed(patch: Patch) -> Patch:
     """The patch at −18 LUFS with the phrase of its kind, or as loud as a peak of −1 dB lets it be."""
     for _ in range(2):
-        found = measure(patch)
-        change = min(WANTED_LUFS - found.lufs, -1.0 - found.peak)
+        sound = played(patch)
+        lufs, peak = loudness(sound), peak_of(sound)
+        change = min(WANTED_LUFS - lufs, -1.0 - peak)
         patch = with_value(patch, "level", math.floor(10 * (float(patch.level) + change)) / 10)
-    print(f"{patch.name:18} {found.lufs + change:6.1f} LUFS  {found.peak + change:6.1f} dB", flush=True)
+    print(f"{patch.name:18} {lufs + change:6.1f} LUFS  {peak + change:6.1f} dB", flush=True)
     return patch

@@ -63,10 +63,12 @@ class Figures:
                 self.measuring.ask(self.key(patch), partial(write_patch, patch), first=True)
 
     def ask_rows(self, rows: Iterable[Listed], library: Library) -> None:
-        """Has presets of a list measured that were not yet; their files are read when their turn comes."""
+        """Has presets of a list measured that were not yet, before others; their files are read when their turn comes."""
+        rows = list(rows)
         for row in rows:
             if row.key and self._lacks(row.key):
                 self.measuring.ask(row.key, partial(_text, library, row.bank, row.id))
+        self.measuring.prefer({row.key for row in rows})
 
     def like(self, key: str, most: int = LIKE) -> list[tuple[float, str]]:
         """The measured sounds that are nearest to one, nearest first, each with its distance; none where it was not measured.

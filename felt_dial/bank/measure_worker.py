@@ -10,9 +10,10 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from felt_dial.bank.features import features_of
-from felt_dial.bank.hearing import RATE, heard, loudness
+from felt_dial.bank.hearing import BLOCK, RATE, heard, loudness
 from felt_dial.bank.measurement import SWATCH_SECONDS, Measurement, swatch_of
 from felt_dial.bank.previews import write_preview
 from felt_dial.errors import FeltDialError
@@ -27,24 +28,28 @@ LONGEST, TIMED = 12.0, 2.0
 """Seconds of a phrase that are measured at most, and over which its cost is taken."""
 
 
+def played(patch: Patch, quality: int = 1) -> NDArray[np.float32]:
+    """A patch with the phrase it is best heard with, float32 (2, frames) at 48 kHz, at least 4 s and at most 12."""
+    phrase, tempo = patch.phrase or phrase_for(patch.type), float(patch.tempo)
+    seconds = max(SWATCH_SECONDS, min(phrase.seconds(tempo), LONGEST))
+    return render(patch, phrase.in_seconds(tempo), seconds, rate=RATE, quality=quality, block=BLOCK)
+
+
+def peak_of(sound: NDArray[np.float32]) -> float:
+    """dBFS of the largest sample, −inf for silence."""
+    peak = float(np.abs(sound).max())
+    return 20 * math.log10(peak) if peak > 0 else -math.inf
+
+
 def measure(patch: Patch, quality: int = 1, preview: Path | None = None) -> Measurement:
     """Renders a patch with the phrase it is best heard with and measures it; keeps a `preview` to be listened to."""
-    phrase = patch.phrase or phrase_for(patch.type)
-    notes, tempo = phrase.in_seconds(float(patch.tempo)), float(patch.tempo)
-    seconds = max(SWATCH_SECONDS, min(phrase.seconds(tempo), LONGEST))
-    sound = render(patch, notes, seconds, rate=RATE, quality=quality)
-    note = heard(patch)
+    sound, note = played(patch, quality), heard(patch)
     if preview is not None:
         write_preview(preview, sound, RATE)
-    peak = float(np.abs(sound).max())
     first = sound[:, : int(SWATCH_SECONDS * RATE)]
-    return Measurement(
-        loudness(sound),
-        20 * math.log10(peak) if peak > 0 else -math.inf,
-        swatch_of(first, RATE),
-        features_of(note, RATE),
-        _cost(patch, phrase.in_seconds(tempo)),
-    )
+    phrase = patch.phrase or phrase_for(patch.type)
+    cost = _cost(patch, phrase.in_seconds(float(patch.tempo)))
+    return Measurement(loudness(sound), peak_of(sound), swatch_of(first, RATE), features_of(note, RATE), cost)
 
 
 def _cost(patch: Patch, notes: list[Note]) -> float:

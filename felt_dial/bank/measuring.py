@@ -68,6 +68,10 @@ class Measuring:
         self.total += 1
         self._feed()
 
+    def prefer(self, keys: set[str]) -> None:
+        """Brings those that are looked at now to the front, in the order in which they were asked for."""
+        self.waiting.sort(key=lambda one: one[0] not in keys)
+
     def asked(self, key: str) -> bool:
         """True while a sound is waited for."""
         return any(key == worker.busy for worker in self._workers) or any(key == waiting for waiting, _ in self.waiting)

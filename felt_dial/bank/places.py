@@ -114,6 +114,11 @@ def save_settings(settings: Settings) -> None:
     write_whole(settings_path(), SETTINGS.write(settings.model_dump()))
 
 
+def shipped_banks() -> list[Path]:
+    """Folders of the banks that come with the program."""
+    return sorted(file.parent for file in SHIPPED.glob("*/bank.json"))
+
+
 def lay_out_demo(root: Path) -> None:
     """Puts the banks that come with the program into a library that is not there yet."""
     if root.is_dir() and {path.name for path in root.iterdir()} == {".locks"}:  # all that a full disk let be made
@@ -123,7 +128,7 @@ def lay_out_demo(root: Path) -> None:
     draft = root.parent / f".making-{secrets.token_hex(8)}"
     try:
         draft.mkdir(parents=True)
-        for bank in sorted(SHIPPED.glob("*")):
+        for bank in shipped_banks():
             shutil.copytree(bank, draft / bank.name)
         draft.rename(root)
     except OSError:

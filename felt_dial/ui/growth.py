@@ -209,7 +209,7 @@ class Growth(QObject):
 
     def ask_audible(self, document: str, one: Offshoot) -> None:
         """Has what changed in an offshoot put in the order in which it is heard; `changed` is emitted once it is."""
-        if one.document in self.audible or self.busy or self.search is not None:
+        if one.document in self.audible or self.busy:
             return
         self.audible[one.document] = one.changed
         helper, run = self.helpers[-1], self._run

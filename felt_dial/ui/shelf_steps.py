@@ -9,7 +9,7 @@ from __future__ import annotations
 from felt_dial.bank.documents import Document
 from felt_dial.bank.library import MovedOn
 from felt_dial.bank.measurement import WANTED_LUFS
-from felt_dial.bank.places import SHIPPED
+from felt_dial.bank.places import shipped_banks
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.ui.session import Session, today
@@ -380,7 +380,7 @@ def bring_shipped(session: Session) -> None:
             made[:] = [_restore(session, ticket)[0] for ticket in tickets]
             tickets.clear()
         else:
-            made[:] = [session.library.take_in(folder).id for folder in sorted(SHIPPED.glob("*"))]
+            made[:] = [session.library.take_in(folder).id for folder in shipped_banks()]
 
     def back() -> None:
         tickets[:] = [_delete_bank(session, key) for key in made]

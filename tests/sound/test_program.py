@@ -320,10 +320,9 @@ def test_the_live_meter_agrees_with_pyloudnorm_on_a_steady_sound() -> None:
 # --- phrases -----------------------------------------------------------------------------------
 
 
-def test_there_are_eight_phrases_and_one_for_every_kind() -> None:
-    assert len(PHRASES) == 8
+def test_there_is_a_phrase_for_every_kind() -> None:
     for phrase in PHRASES.values():
-        assert all(0 <= n.at < phrase.beats and n.at + n.length <= phrase.beats + 0.2 for n in phrase.notes)
+        assert all(0 <= n.at < phrase.beats and n.at + n.length <= phrase.beats + 2.0 for n in phrase.notes)
     keys = [n.key for n in PHRASES["scale"].notes]
     assert keys == sorted(keys) and max(keys) - min(keys) == 72, "six octaves"
     velocities = [n.velocity for n in PHRASES["rising"].notes]
@@ -332,3 +331,19 @@ def test_there_are_eight_phrases_and_one_for_every_kind() -> None:
     assert second.at < first.at + first.length
     assert set(SHOWN_BY) == set(KINDS), "every kind is shown by a phrase"
     assert phrase_for("no such type") in PHRASES.values()
+
+
+@pytest.mark.parametrize("rate", [8000, 16000, 24000, 37999, 384000])
+def test_the_lowest_and_the_highest_rates_are_rendered(rate: int) -> None:
+    """A held tone keeps its loudness at any rate that a render takes, drives and filters on."""
+    patch = new_patch()
+    for path, value in {
+        "layers.a.drive.on": True,
+        "layers.a.filter.on": True,
+        "layers.a.filter.cutoff": 1500.0,
+    }.items():
+        patch = with_value(patch, path, value)
+    sound = render(patch, [Note(0.0, 0.5, 45)], 0.4, rate=rate)
+    usual = render(patch, [Note(0.0, 0.5, 45)], 0.4)
+    rms = [float(np.sqrt(np.square(s[:, s.shape[1] // 4 :]).mean())) for s in (sound, usual)]
+    assert np.isfinite(sound).all() and abs(20 * np.log10(rms[0] / rms[1])) < 1.0

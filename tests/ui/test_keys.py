@@ -300,6 +300,7 @@ DO: dict[str, Says] = {
     "Alt+Up, Alt+Down": _moves_presets,
     "Alt+Left, Alt+Right": _moves_effects,
     "F2": _renames_bank,
+    "Ctrl+P": lambda d: (press(d, KEY.Key_P, CONTROL), d.window.phrase_sheet.isVisible())[1],
     "Ctrl+M": changes(lambda d: d.window.analyser.isVisible(), (KEY.Key_M, CONTROL), (KEY.Key_M, CONTROL)),
     "Ctrl+K": changes(lambda d: d.window.strip.folded, (KEY.Key_K, CONTROL), (KEY.Key_K, CONTROL)),
     "Ctrl+Shift+N": lambda d: (press(d, KEY.Key_N, CONTROL | SHIFT), d.session.patch.unnamed and not d.session.unsaved)[

@@ -99,10 +99,10 @@ def test_each_of_many_at_once_is_one_step_and_taken_back(desk: Desk, act: str) -
         assert {(row.character, row.author) for row in page.model.presets[1:5]} == {("cold, wide", "A. Person")}
     elif act == "move":
         many.move_to("tide-tables")
-        assert len(library()["tide-tables"]) == 6 and len(library()["glasshouse-at-dusk"]) == 32
+        assert len(library()["tide-tables"]) == 20 and len(library()["glasshouse-at-dusk"]) == 32
     elif act == "copy":
         many.copy_to("tide-tables")
-        assert len(library()["tide-tables"]) == 6 and len(library()["glasshouse-at-dusk"]) == 36
+        assert len(library()["tide-tables"]) == 20 and len(library()["glasshouse-at-dusk"]) == 36
     else:
         page.delete()
         assert len(library()["glasshouse-at-dusk"]) == 32

@@ -412,7 +412,10 @@ REFUSED: dict[str, tuple[Callable[[Desk], object], str]] = {
     ),
     "copy": (lambda d: shelf_steps.duplicate_preset(d.session, HOME, "moss-pad"), "“Moss Pad copy” was not saved"),
     "new bank": (lambda d: shelf_steps.make_bank(d.session, "Aviary"), "“Aviary” could not be put into the library"),
-    "rename bank": (lambda d: shelf_steps.rename_bank(d.session, HOME, "X"), "“Glasshouse at Dusk” was not changed"),
+    "rename bank": (
+        lambda d: shelf_steps.about_bank(d.session, HOME, {"name": "X"}, "name"),
+        "“Glasshouse at Dusk” was not changed",
+    ),
     "copy bank": (
         lambda d: shelf_steps.duplicate_bank(d.session, "tide-tables"),
         "“Tide Tables copy” could not be put",

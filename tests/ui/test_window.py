@@ -363,7 +363,7 @@ def test_a_preset_moves_to_another_bank_and_back(desk: Desk) -> None:
     move_preset(desk.session, "glasshouse-at-dusk", "root-sub", "tide-tables")
     assert "Root Sub" not in rows(desk)
     desk.window.shelf.choose_bank("tide-tables")
-    assert rows(desk) == ["Ebb Bell", "Harbour Lamp", "Root Sub"]
+    assert rows(desk)[-1] == "Root Sub" and len(rows(desk)) == 17
     desk.session.undo()
     desk.window.shelf.choose_bank("glasshouse-at-dusk")
     assert rows(desk)[3] == "Root Sub"
@@ -373,7 +373,18 @@ def test_search_goes_through_all_banks_and_kinds_narrow_it(desk: Desk) -> None:
     shelf = desk.window.shelf
     QTest.keyClick(desk.window, Qt.Key.Key_F, CONTROL)
     QTest.keyClicks(shelf.search, "slow")
-    assert set(rows(desk)) == {"Breathing Glass", "Lantern Brass", "Moss Pad", "Harbour Lamp", "Thaw Choir"}
+    assert set(rows(desk)) == {
+        *(
+            "Breathing Glass",
+            "Lantern Brass",
+            "Moss Pad",
+            "Harbour Lamp",
+            "Thaw Choir",
+            "Kelp Drift",
+            "Fog Horn",
+            "Silt Drift",
+        )
+    }
     shelf.search.setText("kazoo")
     assert rows(desk) == [] and shelf.start.isVisible() and "No preset" in shelf.start.text()
     shelf.search.clear()
@@ -447,7 +458,7 @@ def test_a_bank_file_is_taken_in_and_a_bad_one_refused(desk: Desk, tmp_path: Pat
     export_bank(desk.session.library.bank("tide-tables"), target)
     shelf.import_file(target)
     desk.finish_job()
-    assert desk.session.shelf_bank == "tide-tables-2" and rows(desk) == ["Ebb Bell", "Harbour Lamp"]
+    assert desk.session.shelf_bank == "tide-tables-2" and rows(desk)[:2] == ["Harbour Lamp", "Storm Lamp"]
     target.write_bytes(b"moss")
     shelf.import_file(target)
     desk.finish_job()

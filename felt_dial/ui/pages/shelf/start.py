@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from felt_dial.ui.dials.controls import Pill
+from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.theme.felt import Empty
 
@@ -22,15 +22,20 @@ class Start(QWidget):
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        self.empty = Empty()
+        frame = Empty()
+        box.addWidget(frame, 1)
+        self.words = text_label("", "label")
+        self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.words.setWordWrap(True)
         self.buttons = QHBoxLayout()
         self.buttons.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        inner = QVBoxLayout(self.empty)
-        inner.setContentsMargins(24, 24, 24, 60)
-        inner.addStretch(1)
+        inner = QVBoxLayout(frame)
+        inner.setContentsMargins(24, 24, 24, 24)
+        inner.setSpacing(16)
+        inner.addStretch()
+        inner.addWidget(self.words)
         inner.addLayout(self.buttons)
-        inner.addStretch(0)
-        box.addWidget(self.empty, 1)
+        inner.addStretch()
         self._shown: tuple[str, ...] = ()
 
     def show_words(self, says: str, *offers: Offer) -> None:
@@ -39,11 +44,11 @@ class Start(QWidget):
         if now == self._shown:
             return
         self._shown = now
-        self.empty.setText(says)
+        self.words.setText(says)
         clear(self.buttons)
         for text, act, tip in offers:
             self.buttons.addWidget(Pill(text, "pill", act, tip))
 
     def text(self) -> str:
         """The sentence."""
-        return self.empty.text()
+        return self.words.text()
