@@ -120,10 +120,20 @@ def distance(one: Features, other: Features) -> float:
     return float(min(np.sqrt(0.5 * np.square(along).mean() * 2 + 0.5 * shape**2), 3.0))
 
 
+def vectors(figures: NDArray[np.float64], shapes: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Points whose Euclidean distances are how far sounds are apart, (sound, 30), of their figures along `AXES` and shapes."""
+    along = figures.copy()
+    for n, axis in enumerate(AXES):
+        if axis in ("attack", "length"):
+            along[:, n] = np.log10(np.maximum(along[:, n], LENGTHS[0]))
+    along /= np.array([scale for _, _, scale in AXES.values()])
+    return np.concatenate([along / math.sqrt(len(AXES)), shapes / SHAPE_DB * math.sqrt(0.5 / BANDS)], axis=1)
+
+
 def vector(features: Features) -> NDArray[np.float64]:
-    """A point whose Euclidean distance to another is how far the sounds are apart."""
-    along = np.array([_along(features, axis) / scale for axis, (_, _, scale) in AXES.items()])
-    return np.concatenate([along / math.sqrt(len(AXES)), features.shape / SHAPE_DB * math.sqrt(0.5 / BANDS)])
+    """One sound as such a point."""
+    figures = np.array([[float(getattr(features, axis)) for axis in AXES]])
+    return np.asarray(vectors(figures, features.shape[None])[0])
 
 
 def reason(one: Features, other: Features) -> str:

@@ -75,14 +75,13 @@ class Figures:
 
         What is compared is described in `features`: six axes and the shape of the spectrum, of one note.
         """
-        known = self.index.vectors()
-        if key not in known or len(known) < 2:
+        keys, points = self.index.points()
+        if key not in keys:
             return []
-        keys = [other for other in known if other != key]
-        points = np.stack([known[other] for other in keys])
-        far = np.sqrt(np.square(points - known[key]).sum(axis=1))
-        nearest = np.argsort(far, kind="stable")[:most]
-        return [(float(far[n]), keys[n]) for n in nearest]
+        here = keys.index(key)
+        far = np.sqrt(np.square(points - points[here]).sum(axis=1))
+        nearest = [int(n) for n in np.argsort(far, kind="stable")[: most + 1] if n != here]
+        return [(float(far[n]), keys[n]) for n in nearest[:most]]
 
     def _lacks(self, key: str) -> bool:
         return key not in self.failed and self.index.get(key) is None

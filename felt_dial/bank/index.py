@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import sqlite3
 from pathlib import Path
 from typing import Any
@@ -9,19 +10,20 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.bank.features import BANDS, Features, vector
+from felt_dial.bank.features import AXES, BANDS, Features, vector, vectors
 from felt_dial.bank.measurement import SWATCH_SHAPE, Measurement
 from felt_dial.errors import FeltDialError
 
-VERSION = 3
-FEATURES = ("bright", "attack", "length", "noise", "movement", "width")
-TABLE = f"""
+VERSION = 4
+FEATURES = tuple(AXES)
+TABLES = f"""
 CREATE TABLE IF NOT EXISTS sound (
-    key TEXT PRIMARY KEY, lufs REAL, peak REAL, swatch BLOB, {", ".join(f"{name} REAL" for name in FEATURES)}, shape BLOB,
-    cost REAL
+    key TEXT PRIMARY KEY, lufs REAL, peak REAL, {", ".join(f"{name} REAL" for name in FEATURES)}, shape BLOB, cost REAL
 );
+CREATE TABLE IF NOT EXISTS look (key TEXT PRIMARY KEY, swatch BLOB);
 """
-COLUMNS = f"lufs, peak, swatch, {', '.join(FEATURES)}, shape, cost"
+"""Pictures by themselves: what is searched for and compared must not be read past them."""
+COLUMNS = f"lufs, peak, {', '.join(FEATURES)}, shape, cost, swatch"
 
 
 class Index:
@@ -29,7 +31,10 @@ class Index:
 
     def __init__(self, path: Path | None = None) -> None:
         self._unwritten: dict[str, Measurement] = {}
-        self._vectors: dict[str, NDArray[np.float64]] | None = None
+        self._keys: list[str] | None = None
+        self._points = np.zeros((0, 0))
+        self._fresh: dict[str, Features] = {}
+        """Measured since the points were read."""
         try:
             if path is not None:
                 path.parent.mkdir(parents=True, exist_ok=True)
@@ -64,46 +69,64 @@ class Index:
     def put(self, key: str, measured: Measurement) -> None:
         """Keeps a measurement under the key of its sound."""
         of = measured.features
-        row = (
-            *(key, measured.lufs, measured.peak, measured.swatch.tobytes(), *(getattr(of, name) for name in FEATURES)),
-            *(of.shape.astype(np.float32).tobytes(), measured.cost),
-        )
-        if self._vectors is not None:
-            self._vectors[key] = vector(of)
+        figures = (getattr(of, name) for name in FEATURES)
+        row = (key, measured.lufs, measured.peak, *figures, of.shape.astype(np.float32).tobytes(), measured.cost)
+        self._fresh[key] = of
         try:
+            self._base.execute("BEGIN")
             self._base.execute(f"INSERT OR REPLACE INTO sound VALUES ({', '.join('?' * len(row))})", row)
+            self._base.execute("INSERT OR REPLACE INTO look VALUES (?, ?)", (key, measured.swatch.tobytes()))
+            self._base.execute("COMMIT")
         except sqlite3.Error:  # a full disk, or a file that was taken away: kept while the window is open
             self._unwritten[key] = measured
+            with contextlib.suppress(sqlite3.Error):
+                self._base.execute("ROLLBACK")
 
     def get(self, key: str) -> Measurement | None:
         """The measurement of a sound, if there is one."""
         try:
-            row = self._base.execute(f"SELECT {COLUMNS} FROM sound WHERE key = ?", (key,)).fetchone()
+            row = self._base.execute(
+                f"SELECT {COLUMNS} FROM sound JOIN look USING (key) WHERE key = ?", (key,)
+            ).fetchone()
         except sqlite3.Error:
             row = None
         if row is None:
             return self._unwritten.get(key)
         try:
-            swatch = np.frombuffer(row[2], np.uint8).reshape(SWATCH_SHAPE)
+            swatch = np.frombuffer(row[-1], np.uint8).reshape(SWATCH_SHAPE)
             lufs = row[0] if row[0] is not None else float("-inf")
-            return Measurement(lufs, float(row[1]), swatch, _features(row[3:10]), float(row[10]))
+            return Measurement(lufs, float(row[1]), swatch, _features(row[2:-2]), float(row[-2]))
         except (TypeError, ValueError):  # a row that somebody else wrote
             return None
 
-    def vectors(self) -> dict[str, NDArray[np.float64]]:
-        """Every measured sound as a point among the others, see `features.vector`."""
-        if self._vectors is None:
-            self._vectors = {key: vector(measured.features) for key, measured in self._unwritten.items()}
-            try:
-                rows = self._base.execute(f"SELECT key, {', '.join(FEATURES)}, shape FROM sound").fetchall()
-            except sqlite3.Error:
-                rows = []
-            for row in rows:
-                try:
-                    self._vectors[row[0]] = vector(_features(row[1:]))
-                except (TypeError, ValueError):
-                    continue
-        return self._vectors
+    def points(self) -> tuple[list[str], NDArray[np.float64]]:
+        """Every measured sound as a point among the others, see `features.vectors`: their keys, and (sound, 30)."""
+        if self._keys is None:
+            self._read_points()
+        assert self._keys is not None
+        if self._fresh:
+            found = np.stack([vector(features) for features in self._fresh.values()])
+            places = {key: n for n, key in enumerate(self._keys)}
+            for (key, _), point in zip(self._fresh.items(), found, strict=True):
+                if key in places:
+                    self._points[places[key]] = point
+            more = [n for n, key in enumerate(self._fresh) if key not in places]
+            self._points = np.concatenate([self._points, found[more]])
+            self._keys += [key for key in self._fresh if key not in places]
+            self._fresh = {}
+        return self._keys, self._points
+
+    def _read_points(self) -> None:
+        size = 4 * BANDS
+        try:
+            rows = self._base.execute(
+                f"SELECT key, {', '.join(FEATURES)}, shape FROM sound WHERE length(shape) = {size}"
+            ).fetchall()
+            figures = np.array([row[1:-1] for row in rows], np.float64).reshape(len(rows), len(FEATURES))
+            shapes = np.frombuffer(b"".join(row[-1] for row in rows), np.float32).reshape(len(rows), BANDS)
+            self._keys, self._points = [row[0] for row in rows], vectors(figures, shapes.astype(np.float64))
+        except (sqlite3.Error, TypeError, ValueError):  # rows that somebody else wrote
+            self._keys, self._points = [], np.zeros((0, len(FEATURES) + BANDS))
 
 
 def _features(row: tuple[Any, ...]) -> Features:
@@ -115,6 +138,7 @@ def _lay_out(base: sqlite3.Connection) -> None:
     base.execute("PRAGMA journal_mode = WAL")
     base.execute("PRAGMA synchronous = OFF")
     if base.execute("PRAGMA user_version").fetchone()[0] != VERSION:
-        base.execute("DROP TABLE IF EXISTS sound")
+        for table in ("sound", "look"):
+            base.execute(f"DROP TABLE IF EXISTS {table}")
         base.execute(f"PRAGMA user_version = {VERSION}")
-    base.executescript(TABLE)
+    base.executescript(TABLES)

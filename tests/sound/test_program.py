@@ -20,7 +20,7 @@ from felt_dial.sound.engine.output_stage import CEILING
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.engine.rates import half_band
 from felt_dial.sound.loudness import LoudnessMeter
-from felt_dial.sound.modules import new_layer
+from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, Event
 from felt_dial.sound.playing.phrases import PHRASES, SHOWN_BY, phrase_for
 from felt_dial.sound.render import OPEN, CannotRender, render

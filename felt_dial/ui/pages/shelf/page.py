@@ -235,7 +235,7 @@ class ShelfPage(Page):
         catalogue = session.catalogue
         if self.like is not None:
             listed, why = likes_of(session, self.like)
-            known = len(session.figures.index.vectors())
+            known = len(session.figures.index.points()[0])
             return listed, f"like {self.like.name}, of {known} sounds measured", why
         if words:
             listed, count = catalogue.search(words, column.kind)
