@@ -33,6 +33,7 @@ bench: setup         ## Measure the loads of docs/performance.md
 	$(BIN)/python -m bench
 	$(BIN)/python -m bench.window
 	$(BIN)/python -m bench.workshop
+	$(BIN)/python -m bench.towards
 
 shots: setup         ## Redraw the pictures of docs/screenshots from the demo bank
 	$(BIN)/python tools/make_shots.py

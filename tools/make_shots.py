@@ -22,6 +22,7 @@ from felt_dial.live.link import EngineLink
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.frame.app import stand_up
 from felt_dial.ui.frame.window import Window
+from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -50,10 +51,7 @@ def main() -> None:
 
     shoot("patch", "Patch", 2500)
     window.show_page("Shelf")
-    for _ in range(120):
-        QTest.qWait(1000)
-        if not session.figures.measuring.left:
-            break
+    wait_for_figures(session)
     shoot("shelf", "Shelf", 1500)
     cloth.wear(NIGHT)
     shoot("night", "Patch")
@@ -63,11 +61,6 @@ def main() -> None:
     session.choose_effect("1", "equaliser1")
     session.selected.emit()
     shoot("effects", "Effects", 2500)
-    session.open("glasshouse-at-dusk", "rubber-root")
-    session.choose_phrase("bass")
-    session.choose_effect("1", "compressor1")
-    session.selected.emit()
-    shoot("compressor", "Effects", 2400)
     session.open("glasshouse-at-dusk", "vowel-vines")
     session.choose_phrase("slow")
     window.toggle_analyser()
@@ -112,6 +105,8 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     bench = workshop.recordings
     bench.work.new_sample(shipped_recordings()["Struck Glass"][0], 72.0, "glass", "Pane")
     QTest.qWait(2500)
+    while not bench.work.loops:
+        QTest.qWait(100)
     bench.side.part("Loops").take(bench.work.loops[1])
     bench.split()
     while session.jobs.busy:
@@ -140,6 +135,18 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     shelf.many.ask_rename()
     shoot("many", "Shelf", 1000)
     shelf.view.clearSelection()
+    shelf.choose_bank("tide-tables")
+    wait_for_figures(session)
+    before, after = (session.stored_at("tide-tables", name) for name in ("ebb-bell", "flood-bell"))
+    assert before is not None and after is not None
+    session.compare_asked.emit(before, after, (before.name, after.name))
+    shoot("compare", "Shelf", 600)
+    window.compare_sheet.put_away()
+    window.phrase_sheet.open()
+    shoot("phrase", "Shelf", 900)
+    window.phrase_sheet.put_away()
+    shelf.choose_bank("glasshouse-at-dusk")
+    names = [preset.id for preset in shelf.model.presets]
     shelf.view.setCurrentIndex(shelf.model.index(names.index("beetle-zap")))
     shelf.grow()
     grown = shelf.offshoots
@@ -155,6 +162,14 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     for _ in range(3):
         session.undo()
     grown.close_it()
+
+
+def wait_for_figures(session: Session) -> None:
+    """Waits until everything that is listed is measured."""
+    for _ in range(240):
+        QTest.qWait(1000)
+        if not session.figures.measuring.left:
+            break
 
 
 def eight_layers(window: Window, shoot: Callable[..., None]) -> None:

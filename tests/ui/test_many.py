@@ -288,6 +288,8 @@ def test_a_version_says_what_changed_and_gives_back_one_module(desk: Desk) -> No
     (version,) = [action for action in menu.actions() if action.menu()]
     assert "A Cutoff 620" in version.text() and "3.10" in version.text()
     acts = {action.text(): action for action in version.menu().actions()}
+    acts["Hear it"].trigger()
+    assert "being rendered" in desk.messages[-1]
     acts["Only its filter of A"].trigger()
     assert session.value("layers.a.filter.cutoff") == cutoff and session.value("layers.a.pan") == 0.4
     session.undo()

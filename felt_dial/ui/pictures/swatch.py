@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtGui import QIcon, QImage, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.ui.theme.colours import colour, dye
@@ -42,6 +42,12 @@ def paint_swatch(painter: QPainter, box: QRectF, swatch: Picture | None, shade: 
     picture = _pixmap(swatch.tobytes(), rows, columns, shade, colour("well").name())
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
     painter.drawPixmap(box.adjusted(1, 1, -1, -1), picture, QRectF(picture.rect()))
+
+
+def swatch_icon(swatch: Picture, shade: str) -> QIcon:
+    """A swatch as it stands in a menu."""
+    rows, columns = swatch.shape
+    return QIcon(_pixmap(swatch.tobytes(), rows, columns, shade, colour("well").name()))
 
 
 class Swatch(QWidget):

@@ -12,6 +12,8 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu
 
 from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.compare import difference
+from felt_dial.bank.places import previews_folder
+from felt_dial.bank.previews import preview_path
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
 from felt_dial.patch.documents.patch import read_patch
@@ -27,7 +29,7 @@ from felt_dial.ui.dials.scrolling import Picker, Scroller
 from felt_dial.ui.frame.compare import module_acts
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
-from felt_dial.ui.pictures.swatch import Swatch
+from felt_dial.ui.pictures.swatch import Swatch, swatch_icon
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
 from felt_dial.ui.theme.words import counted, item, plain
@@ -245,6 +247,10 @@ class Details(Card):
                 continue
             said = difference(patch, now).sentence()
             inner = menu.addMenu(item(f"until {whose}: {said if len(said) < 90 else said[:88] + '…'}"))
+            session.figures.ask((patch,))
+            if (known := session.figures.of(patch)) is not None:
+                inner.setIcon(swatch_icon(known.swatch, shade_of(preset.place)))
+            inner.addAction("Hear it", partial(self.hear_version, patch))
             inner.addAction("Open it", partial(self.open_version, path))
             compared = partial(session.compare_asked.emit, patch, now, (f"{now.name}, {whose}", "today"))
             inner.addAction("What is different…", compared)
@@ -254,6 +260,14 @@ class Details(Card):
             for name, act in acts:
                 inner.addAction(item(f"Only its {name}"), act)
         return menu
+
+    def hear_version(self, patch: Patch) -> None:
+        """Plays an earlier version beside the sound on the table, as it was rendered to be measured."""
+        path = preview_path(previews_folder(), self.session.figures.key(patch))
+        if path.exists():
+            self.session.link.audition(str(path), levelled=False)
+        else:
+            self.session.say("It is being rendered; ask again in a moment.")
 
     def open_version(self, path: Path) -> None:
         """Puts an earlier version on the table; saving it makes it the preset again."""
