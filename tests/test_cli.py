@@ -143,7 +143,7 @@ def test_banks_are_listed_exported_and_imported(do: Any, tmp_path: Path) -> None
     assert status == 0 and "Glasshouse at Dusk" in out and "Night-Moth Line" in out
     assert do("bank", "export", "Tide Tables", tmp_path / "tide.feltbank")[0] == 0
     status, out, _ = do("bank", "import", tmp_path / "tide.feltbank")
-    assert status == 0 and "2 presets" in out and "tide-tables-2" in out
+    assert status == 0 and "16 presets" in out and "tide-tables-2" in out
 
 
 def test_the_program_starts_as_a_module() -> None:

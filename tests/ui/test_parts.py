@@ -107,7 +107,7 @@ def test_the_phrase_follows_the_kind_until_one_is_chosen_while_it_plays(desk: De
     strip, session = desk.window.strip, desk.session
     assert strip.phrase.currentData() == "arpeggio"
     session.neighbour(1)
-    assert strip.phrase.currentData() == "slow"
+    assert strip.phrase.currentData() == "brass"
     session.play(True)
     session.choose_phrase("drum")
     session.neighbour(1)

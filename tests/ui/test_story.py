@@ -118,7 +118,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     measured = session.figures.of(session.patch)
     assert measured is not None and measured.swatch.max() > 200 and np.isfinite(measured.lufs)
     window.shelf.show_chosen()
-    assert window.shelf.details.swatch.measured is not None
+    assert window.shelf.details.swatch.swatch is not None
 
 
 def test_the_engine_dies_under_the_window_and_the_work_stays(open_desk: Callable[[], Desk]) -> None:
