@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import shutil
 import sys
+from datetime import date
 from pathlib import Path
 
 from felt_dial.bank.library import Bank, Library
@@ -24,7 +25,7 @@ from demo_tones import TONES
 from demo_workshop import WORKSHOP
 from maker import STORE, Maker, trimmed
 
-MADE = "2026-11-27"
+MADE = date(2026, 11, 27)
 BANKS = Path(__file__).parent.parent / "felt_dial" / "data" / "banks"
 
 

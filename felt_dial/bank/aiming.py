@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 
 import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
 from felt_dial.bank.features import Features, features_of
-from felt_dial.bank.hearing import BLOCK, KEY, RATE, loudness
-from felt_dial.bank.measurement import WANTED_LUFS, swatch_of
+from felt_dial.bank.hearing import BLOCK, KEY, RATE, levelled, loudness
+from felt_dial.bank.measurement import swatch_of
 from felt_dial.bank.offshoots import Offshoot, changes
 from felt_dial.bank.towards import STEP_SECONDS, Picture, apart, picture_of
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.patch import Patch
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter.audio_file import read_part
 from felt_dial.sound.render import render
@@ -69,10 +69,7 @@ class Aim(NamedTuple):
 def aim_of(path: Path) -> Aim:
     """The first sound in a recording; raises `BadAudio` for what cannot be read, and `NothingThere` for silence."""
     audio, _ = read_part(path, 0.0, 12.0)
-    sound = np.ascontiguousarray(np.repeat(audio.sound, 2, axis=0) if len(audio.sound) == 1 else audio.sound[:2])
-    if audio.rate != RATE:
-        sound = np.ascontiguousarray(soxr.resample(sound.T, audio.rate, RATE).T)
-    return aim_at(np.asarray(sound, np.float32), path.name)
+    return aim_at(audio.in_stereo(RATE), path.name)
 
 
 def aim_at(sound: NDArray[np.float32], name: str) -> Aim:
@@ -140,17 +137,11 @@ def target(where: str, document: str) -> Offshoot:
     return Offshoot(document, 0.0, aim.features, swatch_of(aim.sound, RATE), aim.sound * np.float32(0.5 / top))
 
 
-def come_to(where: str, document: str, start: str) -> Offshoot:
-    """A patch that came nearer, as it stands on the map, as loud as sounds of a bank are."""
+def come_to(where: str, document: str, start: str, as_loud: bool) -> Offshoot:
+    """A patch that came nearer, as it stands on the map; `as_loud` as the sound that the search began at."""
     aim, patch, first = _aim(where), read_patch(document, "A try"), read_patch(start, "The sound")
     sound = sounded(patch, aim)
-    far = apart(aim.picture, picture_of(sound, RATE, len(aim.picture)))
-    loud = loudness(np.pad(sound, ((0, 0), (0, max(int(0.5 * RATE) - sound.shape[1], 0)))))
-    level = (
-        min(max(round(float(patch.level) + WANTED_LUFS - loud, 1), -60.0), 12.0) if loud > -70 else float(patch.level)
-    )
-    gain = np.float32(10 ** ((level - float(patch.level)) / 20))
-    levelled = with_value(patch, "level", level)
-    features = features_of(sound, RATE)
-    said = changes(first, levelled)
-    return Offshoot(write_patch(levelled), far, features, swatch_of(sound, RATE), sound * gain, said)
+    far, features = apart(aim.picture, picture_of(sound, RATE, len(aim.picture))), features_of(sound, RATE)
+    if as_loud:
+        patch, sound, _ = levelled(patch, sound, loudness(sounded(first, aim)))
+    return Offshoot(write_patch(patch), far, features, swatch_of(sound, RATE), sound, changes(first, patch))

@@ -20,12 +20,11 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from felt_dial.bank.measurement import sound_key
 from felt_dial.errors import FeltDialError
 from felt_dial.files import at_the_disk, held, names_like, slug, write_new, write_whole
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.patch import MARKS, Patch
+from felt_dial.patch.patch import MARKS, Patch, with_about_of
 from felt_dial.sound.matter.assets import ENDINGS, assets_of, find_recipe, needed_for, note
 from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
 from felt_dial.sound.matter.assets import find as find_asset
@@ -131,10 +130,6 @@ class Bank:
         """Holds the bank against other processes; raises `CannotWrite`."""
         return held(self.folder.parent / ".locks" / f"{self.id}.lock", f"The bank “{self.name}”")
 
-    def rename(self, name: str) -> None:
-        """Gives the bank another name; the folder stays."""
-        self._change(lambda file: {"name": name})
-
     def about(self, before: dict[str, object], after: dict[str, object]) -> None:
         """Changes what the bank says about itself, and nothing else.
 
@@ -227,7 +222,7 @@ class Bank:
         if not path.exists():
             return None
         with contextlib.suppress(FeltDialError):
-            if sound_key(self.load(preset)) == sound_key(patch):
+            if with_about_of(self.load(preset), patch) == patch:
                 return None
         version = self.folder / "versions" / preset / f"{time.time_ns():020d}.json"
         version.parent.mkdir(parents=True, exist_ok=True)

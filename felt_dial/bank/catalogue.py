@@ -16,8 +16,10 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from felt_dial.bank.bank import Bank, BankFile
+from felt_dial.bank.index import TABLE as FIGURES
 from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import sound_key
+from felt_dial.bank.opened import TABLE as PERSON
 from felt_dial.bank.search import MARKS, parse
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch
@@ -35,9 +37,6 @@ CREATE INDEX of_kind ON preset (kind, bank);
 CREATE INDEX of_sound ON preset (key);
 CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text, prefix = '1 2 3');
 """
-FIGURES = "CREATE TABLE figures.sound (key TEXT PRIMARY KEY, lufs REAL, bright REAL, length REAL, cost REAL)"
-PERSON = "CREATE TABLE person.opened (bank TEXT, id TEXT, last REAL)"
-"""What stands in for what was measured, and for what was opened, where there is no such file."""
 MOST_FOUND = 500
 """How many presets a search lists."""
 NEAR_ENOUGH = 74
@@ -104,7 +103,8 @@ class Catalogue:
     """Rows of everything in a library."""
 
     def __init__(self, path: Path | None = None, figures: Path | None = None, opened: Path | None = None) -> None:
-        self.path, self._beside = path, {"figures": (figures, FIGURES), "person": (opened, PERSON)}
+        self.path = path
+        self._beside = {"figures": (figures, "sound", FIGURES), "person": (opened, "opened", PERSON)}
         self._base = self._open()
         self._attach()
 
@@ -118,20 +118,15 @@ class Catalogue:
         return [ListedBank(*row) for row in rows]
 
     def presets(self, bank: str, kind: str = "", only: str = "") -> list[Listed]:
-        """The presets of a bank in their order, or those of one kind, or of those that `MARKS` knows; what is recent is
-        of all banks, the last one first."""
-        asked: list[tuple[str, object]] = (
-            [("preset.bank = ?", bank)] if only != "recent" else [("opened.last IS NOT ?", None)]
-        )
-        asked += [("preset.kind = ?", kind)] if kind else []
-        conditions = [condition for condition, _ in asked] + ([MARKS[only][0]] if only in MARKS else [])
-        order = "opened.last DESC" if only == "recent" else "preset.place"
-        where, last = " AND ".join(conditions), f"LIMIT {RECENT}" if only == "recent" else ""
-        joined = _joined(f"{where} {order}")
-        return self._listed(
-            f"SELECT {COLUMNS} FROM preset{joined} WHERE {where} ORDER BY {order} {last}",
-            *(value for _, value in asked),
-        )
+        """The presets of a bank in their order, or those of one kind, or those of `ONLY`; what is recent is of all banks,
+        the last one first."""
+        recent = only == "recent"
+        asked = MARKS["opened"][0] if recent else "preset.bank = ?"
+        asked += " AND preset.kind = ?" if kind else ""
+        asked += f" AND {MARKS[only][0]}" if only in ONLY else ""
+        order = f"opened.last DESC LIMIT {RECENT}" if recent else "preset.place"
+        of = f"FROM preset{_joined(asked)} WHERE {asked} ORDER BY {order}"
+        return self._listed(f"SELECT {COLUMNS} {of}", *[bank] * (not recent), *[kind] * bool(kind))
 
     def of_sounds(self, keys: Iterable[str]) -> list[Listed]:
         """Every preset that sounds as one of these keys, see `sound_key`."""
@@ -146,7 +141,7 @@ class Catalogue:
         return {row[0]: row[1:] for row in rows if row[1] is not None}
 
     def counts(self, bank: str) -> dict[str, int]:
-        """How many presets of a bank there are of those that `MARKS` knows."""
+        """How many presets of a bank there are of each of `ONLY`."""
         counts = ", ".join(f"sum({MARKS[name][0]})" for name in ONLY)
         row = self._ask(f"SELECT {counts} FROM preset{PERSONAL} WHERE preset.bank = ?", bank)[0]
         return {name: int(count or 0) for name, count in zip(ONLY, row, strict=True)}
@@ -323,17 +318,17 @@ class Catalogue:
 
     def _attach(self) -> None:
         """Lets questions reach what was measured and what was opened, or an empty stand-in of it."""
-        for name, (path, table) in self._beside.items():
+        for name, (path, table, made_by) in self._beside.items():
             try:
                 if path is None or not path.exists():
                     raise sqlite3.OperationalError("there is no such file")
                 self._base.execute(f"ATTACH ? AS {name}", (f"{path.resolve().as_uri()}?mode=ro",))
-                self._base.execute(f"SELECT 1 FROM {name}.{table.split('.')[1].split()[0]} LIMIT 1")
+                self._base.execute(f"SELECT 1 FROM {name}.{table} LIMIT 1")
             except sqlite3.Error:
                 with contextlib.suppress(sqlite3.Error):
                     self._base.execute(f"DETACH {name}")
                 self._base.execute(f"ATTACH ':memory:' AS {name}")
-                self._base.execute(table)
+                self._base.execute(made_by.replace(table, f"{name}.{table}", 1))
 
     def _ask(self, question: str, *given: object) -> list[Any]:
         try:
@@ -413,7 +408,7 @@ def _entered(
         about = (
             patch.name, patch.type, ", ".join(patch.character), patch.description, patch.favourite, patch.author,
             len(patch.layers), len(patch.threads), named, sound_key(patch), "", uses_of(patch), patch.parent,
-            patch.mark, patch.made, patch.unnamed,
+            patch.mark, f"{patch.made or ''}", patch.unnamed,
         )  # fmt: skip
     except FeltDialError as wrong:
         about = (preset, "", "", "", False, "", 0, 0, "", "", str(wrong), "", "", "", "", False)

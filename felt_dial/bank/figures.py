@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import partial
+from pathlib import Path
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from felt_dial.bank.index import Index
 from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import Measurement, sound_key
 from felt_dial.bank.measuring import Measuring
+from felt_dial.bank.previews import preview_path
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import Patch
 
@@ -69,6 +71,16 @@ class Figures:
             if row.key and self._lacks(row.key):
                 self.measuring.ask(row.key, partial(_text, library, row.bank, row.id))
         self.measuring.prefer({row.key for row in rows})
+
+    def preview(self, patch: Patch) -> Path | None:
+        """The file to listen to a sound from; None while there is none, which is being rendered then."""
+        key, folder = self.key(patch), self.measuring.previews
+        path = preview_path(folder, key) if folder is not None else None
+        if path is not None and path.exists():
+            return path
+        if key not in self.failed:
+            self.measuring.ask(key, partial(write_patch, patch), first=True)
+        return None
 
     def like(self, key: str, most: int = LIKE) -> list[tuple[float, str]]:
         """The measured sounds that are nearest to one, nearest first, each with its distance; none where it was not measured.

@@ -13,17 +13,17 @@ from numpy.typing import NDArray
 
 import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
 from felt_dial.bank.features import Features, distance, features_of
-from felt_dial.bank.hearing import RATE, heard, loudness
+from felt_dial.bank.hearing import RATE, heard, levelled, loudness
 from felt_dial.bank.measurement import swatch_of
 from felt_dial.bank.offshoots import TARGET, Offshoot, Wishes, called, changes, child, dials, directions, moved_by
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.patch import Patch, put_value, slots, with_value
+from felt_dial.patch.patch import Patch, put_value, slots
 from felt_dial.workshop.recording.root import root_of
 
 TRIES, NEAR = 4, 0.22
 """Renders of a child at the most, and how near to the wished distance is near enough."""
 SILENT_DB, WILD_DB = -60.0, 14.0
-CENTS, LOUD_LU, COST = 5.0, 0.5, 1.3
+CENTS, COST = 5.0, 1.3
 PROBES = 3
 HEARD_ALONE = 24
 """So many of the dials that were moved, those that were moved most, are heard one by one."""
@@ -102,7 +102,8 @@ def grow(document: str, wishes: Wishes, number: int) -> Offshoot:
     _, patch, sound, features, far = best
     wrong = _wrong(parent, patch, sound, wishes)
     if not wrong and wishes.as_loud:
-        patch, sound, wrong = _levelled(parent, patch, sound)
+        patch, sound, reached = levelled(patch, sound, parent.lufs)
+        wrong = "" if reached else "cannot be as loud"
     return Offshoot(
         write_patch(patch), far, features, swatch_of(sound, RATE), sound, changes(parent.patch, patch), wrong
     )
@@ -137,17 +138,6 @@ def _wrong(parent: Parent, patch: Patch, sound: NDArray[np.float32], wishes: Wis
     if wishes.cheap and cost_of(patch) > COST * cost_of(parent.patch):
         return "too costly"
     return ""
-
-
-def _levelled(parent: Parent, patch: Patch, sound: NDArray[np.float32]) -> tuple[Patch, NDArray[np.float32], str]:
-    """The child as loud as its parent; its level is the last thing before the output, so that nothing else changes."""
-    change = parent.lufs - loudness(sound)
-    level = min(max(float(patch.level) + change, -60.0), 12.0)
-    made = with_value(patch, "level", round(level, 2))
-    moved = float(made.level) - float(patch.level)
-    if not math.isfinite(change) or abs(moved - change) > LOUD_LU:
-        return patch, sound, "cannot be as loud"
-    return made, np.asarray(sound * 10 ** (moved / 20), np.float32), ""
 
 
 def step_between(document: str, parent: str) -> Offshoot:

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.render import render
 
 RATE = 48000
 KEYS = {"Bass": 36, "Drum": 48, "Lead": 64, "Bell": 69}
 KEY, HELD, SECONDS = 55, 0.9, 1.8
+LOUD_LU = 0.5
+"""How near to a wished loudness is as loud."""
 BLOCK = 1024
 """Frames of a block: nobody plays along, and fewer are quicker."""
 
@@ -22,8 +26,22 @@ def heard(patch: Patch) -> NDArray[np.float32]:
 
 
 def loudness(sound: NDArray[np.float32]) -> float:
-    """LUFS, −inf for silence."""
+    """LUFS, −inf for silence; what is shorter than a block of 400 ms is heard with silence behind it."""
     import pyloudnorm
 
+    sound = np.pad(sound, ((0, 0), (0, max(RATE // 2 - sound.shape[1], 0))))
     with np.errstate(divide="ignore"):
         return float(pyloudnorm.Meter(RATE).integrated_loudness(sound.T.astype(np.float64)))
+
+
+def levelled(patch: Patch, sound: NDArray[np.float32], lufs: float) -> tuple[Patch, NDArray[np.float32], bool]:
+    """A patch and what is heard of it at a loudness, and whether that could be reached.
+
+    Its level is the last thing before the output, so that nothing else changes.
+    """
+    change = lufs - loudness(sound)
+    if not math.isfinite(change):
+        return patch, sound, False
+    made = with_value(patch, "level", round(min(max(float(patch.level) + change, -60.0), 12.0), 2))
+    moved = float(made.level) - float(patch.level)
+    return made, np.asarray(sound * 10 ** (moved / 20), np.float32), abs(moved - change) <= LOUD_LU

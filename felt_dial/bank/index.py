@@ -16,12 +16,10 @@ from felt_dial.errors import FeltDialError
 
 VERSION = 4
 FEATURES = tuple(AXES)
-TABLES = f"""
-CREATE TABLE IF NOT EXISTS sound (
+TABLE = f"""CREATE TABLE IF NOT EXISTS sound (
     key TEXT PRIMARY KEY, lufs REAL, peak REAL, {", ".join(f"{name} REAL" for name in FEATURES)}, shape BLOB, cost REAL
-);
-CREATE TABLE IF NOT EXISTS look (key TEXT PRIMARY KEY, swatch BLOB);
-"""
+)"""
+LOOKS = "CREATE TABLE IF NOT EXISTS look (key TEXT PRIMARY KEY, swatch BLOB)"
 """Pictures by themselves: what is searched for and compared must not be read past them."""
 COLUMNS = f"lufs, peak, {', '.join(FEATURES)}, shape, cost, swatch"
 
@@ -141,4 +139,5 @@ def _lay_out(base: sqlite3.Connection) -> None:
         for table in ("sound", "look"):
             base.execute(f"DROP TABLE IF EXISTS {table}")
         base.execute(f"PRAGMA user_version = {VERSION}")
-    base.executescript(TABLES)
+    base.execute(TABLE)
+    base.execute(LOOKS)

@@ -19,9 +19,8 @@ from felt_dial.bank.previews import write_preview
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch
-from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
-from felt_dial.sound.playing.phrases import phrase_for
+from felt_dial.sound.playing.phrases import heard_with
 from felt_dial.sound.render import render
 
 LONGEST, TIMED = 12.0, 2.0
@@ -30,7 +29,7 @@ LONGEST, TIMED = 12.0, 2.0
 
 def played(patch: Patch, quality: int = 1) -> NDArray[np.float32]:
     """A patch with the phrase it is best heard with, float32 (2, frames) at 48 kHz, at least 4 s and at most 12."""
-    phrase, tempo = patch.phrase or phrase_for(patch.type), float(patch.tempo)
+    phrase, tempo = heard_with(patch), float(patch.tempo)
     seconds = max(SWATCH_SECONDS, min(phrase.seconds(tempo), LONGEST))
     return render(patch, phrase.in_seconds(tempo), seconds, rate=RATE, quality=quality, block=BLOCK)
 
@@ -47,14 +46,12 @@ def measure(patch: Patch, quality: int = 1, preview: Path | None = None) -> Meas
     if preview is not None:
         write_preview(preview, sound, RATE)
     first = sound[:, : int(SWATCH_SECONDS * RATE)]
-    phrase = patch.phrase or phrase_for(patch.type)
-    cost = _cost(patch, phrase.in_seconds(float(patch.tempo)))
-    return Measurement(loudness(sound), peak_of(sound), swatch_of(first, RATE), features_of(note, RATE), cost)
+    return Measurement(loudness(sound), peak_of(sound), swatch_of(first, RATE), features_of(note, RATE), cost_of(patch))
 
 
-def _cost(patch: Patch, notes: list[Note]) -> float:
-    """The part of a core that the phrase takes: what is timed is the second render, less what it takes to begin one."""
-    took = []
+def cost_of(patch: Patch) -> float:
+    """The part of a core that its phrase takes: what is timed is the second render, less what it takes to begin one."""
+    notes, took = heard_with(patch).in_seconds(float(patch.tempo)), []
     for seconds in (0.02, TIMED):
         began = time.process_time()
         render(patch, notes, seconds, rate=RATE, quality=1)

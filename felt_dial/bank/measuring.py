@@ -55,7 +55,8 @@ class Measuring:
 
     def __init__(self, quality: int = 1, previews: Path | None = None, workers: int = WORKERS) -> None:
         self.quality, self.previews, self._most = quality, previews, workers
-        self.waiting: list[tuple[str, Callable[[], str]]] = []
+        self.waiting: list[tuple[bool, str, Callable[[], str]]] = []
+        """Whether it goes before everything else, its key, and what reads its document."""
         self.total, self.deaths = 0, 0
         self._lost: list[str] = []
         self._workers: list[Worker] = []
@@ -64,17 +65,19 @@ class Measuring:
         """Puts a patch into the queue, once; `text` reads its document when its turn comes, and may raise."""
         if self.asked(key) or self.deaths >= MOST_DEATHS:
             return
-        self.waiting.insert(0 if first else len(self.waiting), (key, text))
+        self.waiting.insert(0 if first else len(self.waiting), (first, key, text))
         self.total += 1
         self._feed()
 
     def prefer(self, keys: set[str]) -> None:
         """Brings those that are looked at now to the front, in the order in which they were asked for."""
-        self.waiting.sort(key=lambda one: one[0] not in keys)
+        self.waiting.sort(key=lambda one: (not one[0], one[1] not in keys))
 
     def asked(self, key: str) -> bool:
         """True while a sound is waited for."""
-        return any(key == worker.busy for worker in self._workers) or any(key == waiting for waiting, _ in self.waiting)
+        return any(key == worker.busy for worker in self._workers) or any(
+            key == waiting for _, waiting, _ in self.waiting
+        )
 
     def cancel(self) -> None:
         """Empties the queue; what is being measured ends by itself."""
@@ -116,7 +119,7 @@ class Measuring:
                     return
                 worker = Worker()
                 self._workers.append(worker)
-            key, text = self.waiting.pop(0)
+            _, key, text = self.waiting.pop(0)
             try:
                 document = text()
             except FeltDialError:  # its file is gone meanwhile

@@ -11,16 +11,18 @@ from pathlib import Path
 
 from pydantic import TypeAdapter, ValidationError
 
+from felt_dial.bank.bank import MovedOn
 from felt_dial.errors import cut
-from felt_dial.files import CannotRead, at_the_disk, free_name, read_whole, slug, write_whole
+from felt_dial.files import CannotRead, at_the_disk, free_name, held, read_whole, slug, write_whole
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind, sentence
-from felt_dial.patch.phrase import Phrase
+from felt_dial.patch.phrase import LONGEST_ID, Phrase
 from felt_dial.sound.playing.phrases import PHRASES
 
 PHRASE = DocumentKind("phrase", 1)
 MODEL = TypeAdapter(Phrase)
-OWN = "own:"
-"""What the id of a phrase of one's own begins with; behind it stands the name of its file."""
+OWN, GUEST = "own:", "guest:"
+"""What the ids begin with of a phrase of one's own, behind which stands the name of its file, and of one that a preset
+brought along."""
 
 
 def read_phrase(text: str | bytes, where: str, key: str) -> Phrase:
@@ -72,22 +74,34 @@ class Phrases:
         taken = {key.removeprefix(OWN) for key in self._own} | {path.stem for path in self.folder.glob("*.json")}
         return OWN + free_name(slug(name), taken)
 
-    def keep(self, phrase: Phrase) -> None:
-        """Writes a phrase of one's own; raises `CannotWrite`."""
-        write_whole(self.folder / f"{phrase.id.removeprefix(OWN)}.json", write_phrase(phrase))
-        self._own[phrase.id] = phrase
+    def put(self, before: Phrase | None, after: Phrase | None) -> None:
+        """Writes a phrase of one's own as it is after an edit, a new one, or throws one away.
 
-    def remove(self, key: str) -> None:
-        """Throws a phrase of one's own away; raises `CannotWrite`."""
-        phrase = self._own[key]
-        with at_the_disk(f"“{cut(phrase.name)}” was not thrown away", "It is still there."):
-            (self.folder / f"{key.removeprefix(OWN)}.json").unlink(missing_ok=True)
-        del self._own[key]
+        Raises `MovedOn` where its file is not as it was before, which another window may have changed, and `CannotWrite`.
+        """
+        phrase = after or before
+        assert phrase is not None
+        path = self.folder / f"{phrase.id.removeprefix(OWN)}.json"
+        with held(self.folder / ".lock", "Your phrases"):
+            try:
+                there = read_phrase(read_whole(path), f"“{path.name}”", phrase.id) if path.exists() else None
+            except (BadDocument, CannotRead):
+                there = None
+            if there != before:
+                self.read()
+                raise MovedOn(f"“{cut(phrase.name, 40)}” was changed in another window; it is shown as it is now.")
+            if after is not None:
+                write_whole(path, write_phrase(after))
+                self._own[after.id] = after
+            else:
+                with at_the_disk(f"“{cut(phrase.name)}” was not thrown away", "It is still there."):
+                    path.unlink(missing_ok=True)
+                self._own.pop(phrase.id, None)
 
     def welcome(self, phrase: Phrase) -> str:
         """Lets a phrase that a preset holds be chosen while the window is open; returns the id under which."""
         if self.all().get(phrase.id) == phrase:
             return phrase.id
-        key = f"guest:{phrase.id.removeprefix('guest:')}"
+        key = f"{GUEST}{phrase.id.removeprefix(GUEST)}"[:LONGEST_ID]
         self._guests[key] = replace(phrase, id=key)
         return key

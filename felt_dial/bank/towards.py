@@ -90,6 +90,9 @@ class Search:
         How far that is, and how far the sound itself was.
     tried : int
         Rows that were tried.
+
+    Rows may be told in any order; each is to be the array that was asked for. One that was asked for before the search
+    turned elsewhere counts only where it is the best.
     """
 
     def __init__(self, patch: Patch, wishes: Wishes) -> None:
@@ -101,11 +104,14 @@ class Search:
         self._seed = wishes.seed
         self._waiting: list[NDArray[np.float64]] = [self.best.copy()]
         self._screen: list[tuple[int, float, float]] = []
-        self._screening: list[tuple[int, float]] = []
+        """What each dial brought that was tried by itself: which, at which place, how far."""
+        self._to_screen = 0
         self._chosen: NDArray[np.int64] = np.zeros(0, np.int64)
         self._cma: Any = None
         self._helpful: list[tuple[int, float]] = []
-        self._open = self._rounds = 0
+        self._open: dict[int, tuple[NDArray[np.float64], int]] = {}
+        """Rows that were asked for and not told yet, by their identity, each with the turn in which it was."""
+        self._turn = self._rounds = 0
         self._order: NDArray[np.int64] = np.zeros(0, np.int64)
         self._told: list[tuple[NDArray[np.float64], float]] = []
         self._stale, self._mark = 0, math.inf
@@ -116,10 +122,10 @@ class Search:
 
     def _begin_screen(self) -> None:
         """Every dial is tried by itself, towards its farther end."""
+        self._turn += 1
         self._screen, self._cma = [], None
-        self._screening = [(n, self._farther(n)) for n in self._worth_trying]
         self._base, self._other_way = self.best.copy(), False
-        self._try(self._screening)
+        self._try([(n, self._farther(n)) for n in self._worth_trying])
 
     def _farther(self, n: int) -> float:
         """A step of a dial towards its farther end."""
@@ -131,6 +137,7 @@ class Search:
             row = self._base.copy()
             row[n] = place
             self._waiting.append(row)
+        self._to_screen += len(places)
 
     def _go_other_way(self) -> None:
         """Those that matter, and made it worse, are tried the other way too."""
@@ -141,7 +148,6 @@ class Search:
             there = min(max(2 * self._base[n] - place, 0.0), 1.0)
             if abs(there - self._base[n]) > 0.02 and worse[0][2] > self._mark:
                 more.append((n, there))
-        self._screening += more
         self._try(more)
 
     def _end_screen(self) -> None:
@@ -156,30 +162,28 @@ class Search:
         self._worth_trying = [int(n) for n in order[:AGAIN]]
         self._order = np.array([n for n in order if effect[n] > 1e-6], np.int64)
         self._chosen = np.array([n for n in order[:MOST] if effect[n] > 1e-6], np.int64)
-        self._screening = []
         gains = sorted((far, n, place) for n, (far, place) in better.items())
         self._helpful = [(n, place) for _, n, place in gains[:MOST]]
 
     def _start(self) -> None:
-        """Begins to search around the best, over those dials that matter most."""
+        """Begins to search around the best, over those dials that matter most; where none does, all are tried again."""
         from cmaes import CMA
 
-        count, mean = len(self._chosen), self.best.copy()
-        self._base = mean
-        if count < 2:  # nothing there that matters: tried anew from where it stands
+        count = len(self._chosen)
+        if count < 2:
             self._begin_screen()
             return
-        self._seed += 1
+        self._turn += 1
+        self._base, self._told, self._stale = self.best.copy(), [], 0
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             self._cma = CMA(
-                mean=np.clip(mean[self._chosen], 0.02, 0.98),
+                mean=np.clip(self._base[self._chosen], 0.02, 0.98),
                 sigma=SIGMA,
                 bounds=np.tile([0.0, 1.0], (count, 1)),
                 population_size=POPULATION,
-                seed=self._seed,
+                seed=self._seed + self._turn,
             )
-        self._told, self._stale = [], 0
 
     # --- asking and telling --------------------------------------------------------------------
 
@@ -188,71 +192,90 @@ class Search:
 
         The first is the sound itself, by which all others are judged.
         """
-        if self.tried == 0:
-            count = 0 if self._open else 1
-        rows = self._waiting[:count]
-        del self._waiting[: len(rows)]
-        while len(rows) < count and not self._screening:
-            if self._helpful:  # one after the other, on top of what is best by now
-                n, place = self._helpful.pop(0)
+        if self.tried == 0 or not self.dials:
+            count = 0 if self._open or self.tried else 1
+        rows: list[NDArray[np.float64]] = []
+        while len(rows) < count and (row := self._next()) is not None:
+            rows.append(row)
+            self._open[id(row)] = row, self._turn
+        return rows
+
+    def _next(self) -> NDArray[np.float64] | None:
+        """The next row to be tried; None while others have to be told first."""
+        if self._waiting:
+            return self._waiting.pop(0)
+        if self._to_screen:
+            return None
+        while self._helpful:  # one after the other, on top of what is best by now
+            n, place = self._helpful.pop(0)
+            if self.best[n] != place:
                 row = self.best.copy()
                 row[n] = place
-            elif self._cma is None:
-                if self._open:
-                    break
-                self._start()
-                continue
-            else:
-                row = self._base.copy()
-                row[self._chosen] = self._cma.ask()
-            rows.append(row)
-        self._open += len(rows)
-        return rows
+                return row
+        if self._cma is None:
+            if self._open:
+                return None
+            self._start()
+        if self._cma is None:
+            return self._next()
+        row = self._base.copy()
+        row[self._chosen] = self._cma.ask()
+        return row
 
     def tell(self, rows: list[NDArray[np.float64]], fars: list[float]) -> bool:
         """How far the rows are; True where one is nearer than any before."""
         before = self.far
         for row, far in zip(rows, fars, strict=True):
+            _, turn = self._open.pop(id(row))
             self.tried += 1
-            self._open -= 1
             if self.tried == 1:  # the sound itself
                 self.began = self._mark = far
             if far < self.far:
                 self.far, self.best = far, row.copy()
-            self._take(row, far)
+            if turn == self._turn:
+                self._take(row, far)
         return self.far < before
 
     def _take(self, row: NDArray[np.float64], far: float) -> None:
-        if self._screening:
-            for n, place in self._screening:
-                if row[n] == place and not any((m, p) == (n, place) for m, p, _ in self._screen):
-                    self._screen.append((n, place, far))
-                    break
-            if len(self._screen) >= len(self._screening) and not self._other_way:
-                self._go_other_way()
-            if len(self._screen) >= len(self._screening):
-                self._end_screen()
-            return
-        if self._cma is None:
+        if self._to_screen:
+            self._take_screened(row, far)
+        elif self._cma is None:
             self._mark = self.far
+        else:
+            self._told.append((row[self._chosen], far))
+            if len(self._told) == POPULATION:
+                self._end_generation()
+
+    def _take_screened(self, row: NDArray[np.float64], far: float) -> None:
+        """One dial was tried: which one it was is where the row is other than what all began from."""
+        moved = np.flatnonzero(row != self._base)
+        if not len(moved):  # the sound itself
             return
-        self._told.append((row[self._chosen], far))
-        if len(self._told) < POPULATION:
-            return
-        self._cma.tell(self._told[:POPULATION])
+        n = int(moved[0])
+        self._screen.append((n, float(row[n]), far))
+        self._to_screen -= 1
+        if not self._to_screen and not self._other_way:
+            self._go_other_way()
+        if not self._to_screen:
+            self._end_screen()
+
+    def _end_generation(self) -> None:
+        """So many were tried: the search learns from them, or turns to other dials where it stands still."""
+        self._cma.tell(self._told)
         self._told = []
         gained = (self._mark - self.far) / max(self._mark, 1e-9)
         self._stale = 0 if gained > LEAST else self._stale + 1
         self._mark = min(self._mark, self.far)
-        if self._stale >= STALE or self._cma.should_stop():
-            self._rounds += 1
-            if self._rounds % 3 == 0:
-                self._begin_screen()
-            else:  # other dials, with some of those that matter most
-                rest = self._order[MOST // 2 :]
-                others = np.random.default_rng([self._seed, self._rounds]).permutation(rest)[: MOST // 2]
-                self._chosen = np.concatenate([self._order[: MOST // 2], others])
-                self._start()
+        if self._stale < STALE and not self._cma.should_stop():
+            return
+        self._rounds += 1
+        if self._rounds % 3 == 0:
+            self._begin_screen()
+        else:  # other dials, with some of those that matter most
+            rest = self._order[MOST // 2 :]
+            others = np.random.default_rng([self._seed, self._rounds]).permutation(rest)[: MOST // 2]
+            self._chosen = np.concatenate([self._order[: MOST // 2], others])
+            self._start()
 
     def patch_of(self, row: NDArray[np.float64]) -> Patch:
         """The sound with its dials at these places; one that stands where it stood keeps its value to the last digit."""

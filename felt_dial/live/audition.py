@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-import soxr
 from numpy.typing import NDArray
 
 from felt_dial.sound.matter.audio_file import read_part
@@ -26,11 +25,7 @@ def for_hearing(
     """
     seconds = min(last - first, LONGEST_PART) if last > first else LONGEST
     audio, whole = read_part(path, first, seconds)
-    both = np.ascontiguousarray(
-        np.repeat(audio.sound, 2, axis=0) if len(audio.sound) == 1 else audio.sound[:2], np.float32
-    )
-    if audio.rate != rate:
-        both = np.ascontiguousarray(soxr.resample(both.T, audio.rate, rate).T, np.float32)
+    both = audio.in_stereo(rate)
     fade = min(int(FADE * rate), both.shape[1])
     if fade and not whole and not loops:
         both[:, -fade:] *= np.linspace(1.0, 0.0, fade, dtype=np.float32)

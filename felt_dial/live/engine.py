@@ -258,8 +258,7 @@ class Engine:
 
     @IN_BLOCK.of(EndTaking)
     def _end_taking(self, message: EndTaking) -> list[Event]:
-        if self.taking is not None:
-            self.tell(NotesTaken(self.taking.finish()))
+        self.tell(NotesTaken(self.taking.finish() if self.taking is not None else ()))
         self.taking = None
         return []
 

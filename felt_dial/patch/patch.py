@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
+from datetime import date
 from typing import Any, NamedTuple, Self, TypeVar, cast
 
 from pydantic import Field, SerializeAsAny, field_validator, model_validator
@@ -134,8 +135,8 @@ class Patch(Module):
     """True while its name is one that was made up for it."""
     mark: str = Field(default="", pattern=f"^({'|'.join(MARKS)})?$", exclude_if=lambda mark: not mark)
     """A colour that its maker marks it with."""
-    made: str = Field(default="", pattern=r"^(\d{4}-\d{2}-\d{2})?$", exclude_if=lambda made: not made)
-    """The day on which it was first kept, as `2026-11-27`."""
+    made: date | None = Field(default=None, exclude_if=lambda made: made is None)
+    """The day on which it was first kept."""
     phrase: Phrase | None = Field(default=None, exclude_if=lambda phrase: phrase is None)
     """The phrase that it is best heard with; None is that of its kind."""
     tuning: Tuning | None = None

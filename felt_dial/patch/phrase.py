@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from dataclasses import replace
 from typing import NamedTuple, Self
 
 from pydantic import ConfigDict, Field, model_validator
@@ -11,6 +12,8 @@ from pydantic.dataclasses import dataclass
 
 MOST_BEATS, MOST_NOTES, SHORTEST = 512, 4_000, 1 / 64
 """How long a phrase may be, how many notes it may have, and the shortest of them, in beats."""
+LONGEST_ID = LONGEST_NAME = 80
+"""Letters of what a phrase is called."""
 
 
 class Beat(NamedTuple):
@@ -35,9 +38,9 @@ class Note(NamedTuple):
 class Phrase:
     """A few bars with a name. Notes begin inside of it; what is held at its end may sound on."""
 
-    id: str = Field(max_length=80)
-    name: str = Field(max_length=80)
-    beats: float = Field(ge=SHORTEST, le=MOST_BEATS)
+    id: str = Field(max_length=LONGEST_ID)
+    name: str = Field(max_length=LONGEST_NAME)
+    beats: float = Field(ge=1.0, le=MOST_BEATS)
     notes: tuple[Beat, ...] = Field(max_length=MOST_NOTES)
 
     @model_validator(mode="after")
@@ -75,11 +78,9 @@ def quantised(phrase: Phrase, step: float) -> Phrase:
     for note in phrase.notes:
         at = snapped(note.at, step)
         length = max(snapped(note.length, step), step) if step else note.length
-        if at < phrase.beats:
-            notes.append(note._replace(at=at, length=length))
-        else:  # the last note, played a little early: it is the first one of the next turn
-            notes.append(note._replace(at=0.0, length=length))
-    return Phrase(phrase.id, phrase.name, phrase.beats, tuple(sorted(set(notes))))
+        # one behind the end was played a little early: it is the first of the next turn
+        notes.append(note._replace(at=at if at < phrase.beats else 0.0, length=length))
+    return replace(phrase, notes=tuple(sorted(set(notes))))
 
 
 def trimmed(phrase: Phrase, bar: float = 4.0) -> Phrase:
@@ -88,7 +89,7 @@ def trimmed(phrase: Phrase, bar: float = 4.0) -> Phrase:
         return phrase
     first = math.floor(min(note.at for note in phrase.notes) + 1e-6)
     notes = tuple(note._replace(at=max(note.at - first, 0.0)) for note in phrase.notes)
-    return Phrase(phrase.id, phrase.name, whole_bars(max(note.at + 1e-6 for note in notes), bar), notes)
+    return replace(phrase, beats=whole_bars(max(note.at + 1e-6 for note in notes), bar), notes=notes)
 
 
 def with_notes(phrase: Phrase, notes: Iterable[Beat]) -> Phrase:
@@ -103,7 +104,7 @@ def with_notes(phrase: Phrase, notes: Iterable[Beat]) -> Phrase:
             kept[place] = note
     last = max((note.at for note in kept.values()), default=0.0)
     beats = phrase.beats if last < phrase.beats else min(whole_bars(last + 1e-3), MOST_BEATS)
-    return Phrase(phrase.id, phrase.name, beats, tuple(sorted(kept.values())))
+    return replace(phrase, beats=beats, notes=tuple(sorted(kept.values())))
 
 
 def moved(note: Beat, beats: float, keys: int) -> Beat:
@@ -124,4 +125,4 @@ def louder(note: Beat, velocity: int) -> Beat:
 def of_length(phrase: Phrase, beats: float) -> Phrase:
     """The phrase as long as so many beats; notes that begin behind its end are left out."""
     beats = min(max(beats, 1.0), float(MOST_BEATS))
-    return Phrase(phrase.id, phrase.name, beats, tuple(note for note in phrase.notes if note.at < beats))
+    return replace(phrase, beats=beats, notes=tuple(note for note in phrase.notes if note.at < beats))

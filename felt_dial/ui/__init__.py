@@ -7,7 +7,7 @@
 - `dials/`: Controls.
 - `drawer/`: The drawer: recordings and tables at hand, heard by a click.
 - `frame/`: What stands around every page.
-- `growth`: offshoots that are grown beside the window by two helpers, as they come; stopped and gone at a word.
+- `growth`: offshoots that are grown beside the window by helpers, as they come; stopped and gone at a word.
 - `heard`: What is done in the window with what the engine says: one function for every message that it sends.
 - `importing`: reading, listening and looking for them in the background, while the sound goes on.
 - `inspector/`: The panel on the right of the Patch page.

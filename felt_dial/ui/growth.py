@@ -1,7 +1,8 @@
-"""Growth: offshoots that are grown beside the window by two helpers, as they come; stopped and gone at a word."""
+"""Growth: offshoots that are grown beside the window by helpers, as they come; stopped and gone at a word."""
 
 from __future__ import annotations
 
+import math
 import os
 import queue
 import threading
@@ -39,11 +40,14 @@ class Growth(QObject):
     ----------
     changed : Signal()
         One more is there, or all are.
+    ordered : Signal(str)
+        What changed in the offshoot of a document is known by how audible it is.
     failed : Signal(str)
         A sentence.
     """
 
     changed = Signal()
+    ordered = Signal(str)
     failed = Signal(str)
 
     def __init__(self, frame: SignalInstance) -> None:
@@ -60,8 +64,8 @@ class Growth(QObject):
         """The search towards a recording, where there is or was one."""
         self.aimed: Offshoot | None = None
         self.audible: dict[str, Changes] = {}
-        """What changed in an offshoot, by its document, most audible first for those in `heard_order`."""
-        self.heard_order: set[str] = set()
+        """What changed in an offshoot, most audible first, by its document."""
+        self._asked: set[str] = set()
         self._begin = self._until = 0.0
         self._run = 0
         self._lock = threading.Lock()
@@ -76,12 +80,43 @@ class Growth(QObject):
             return min((time.monotonic() - self._begin) / whole, 1.0)
         return min(len(self.found) / max(round(self.wanted * MORE), 1), 1.0) if self.busy else 1.0
 
-    def warm(self, document: str) -> None:
-        """Has the helpers know a sound before anything is asked of them; it stands on the map at once."""
+    def _begin_anew(self, wanted: int = 0, search: Search | None = None, seconds: float = 0.0) -> int:
+        """Forgets what grew before; the number of the new run."""
         self.stop()
         self._run += 1
-        run = self._run
-        self.found, self.thrown, self.parent_, self.search = [], [], None, None
+        self.found, self.thrown, self.wanted, self.apart = [], [], wanted, 0.0
+        self.parent_ = self.aimed = None
+        self.search, self.audible, self._asked = search, {}, set()
+        self._begin = time.monotonic()
+        self._until = self._begin + seconds
+        return self._run
+
+    def _by_hands(
+        self, run: int, work: Callable[[Helper], None], ended: Callable[[], None], hands: int = HANDS
+    ) -> None:
+        """Lets helpers work side by side; a sentence that stops one of them is said, and the last of them ends the run."""
+        self.busy = True
+        left = [hands]
+
+        def hand(helper: Helper) -> None:
+            try:
+                work(helper)
+            except FeltDialError as wrong:
+                if run == self._run:
+                    self._heard.put(partial(self.failed.emit, str(wrong)))
+            with self._lock:
+                left[0] -= 1
+                last = left[0] == 0
+            if last:
+                self._heard.put(ended)
+
+        for helper in self.helpers[:hands]:
+            threading.Thread(target=hand, args=(helper,), daemon=True).start()
+        self.changed.emit()
+
+    def warm(self, document: str) -> None:
+        """Has the helpers know a sound before anything is asked of them; it stands on the map at once."""
+        run = self._begin_anew()
 
         def work(helper: Helper) -> None:
             try:
@@ -95,107 +130,64 @@ class Growth(QObject):
 
     def start(self, document: str, wishes: Wishes) -> None:
         """Grows offshoots of a patch; what grew before is gone."""
-        self.stop()
-        self._run += 1
-        self.found, self.thrown, self.wanted = [], [], wishes.count
-        self.parent_ = self.search = None
-        self.busy, self._begin, self.apart = True, time.monotonic(), 0.0
+        run = self._begin_anew(wishes.count)
         self._next = 0
         wanted, most = round(wishes.count * MORE), MOST_TRIED * wishes.count
         made: list[tuple[int, Offshoot]] = []
-        left = [HANDS]
-        run = self._run
 
         def work(helper: Helper) -> None:
-            try:
-                parent = helper.call_named(GROWING + "parent_as_offshoot", document)
-                self._heard.put(partial(self._take_parent, run, parent))
-                while run == self._run:
-                    with self._lock:
-                        if sum(not one.wrong for _, one in made) >= wanted or self._next >= most:
-                            break
-                        number, self._next = self._next, self._next + 1
-                    one = helper.call_named(GROWING + "grow", document, wishes, number)
-                    with self._lock:
-                        made.append((number, one))
-                    self._heard.put(partial(self._take, run, one))
-            except FeltDialError as wrong:
-                if run == self._run:
-                    self._heard.put(partial(self.failed.emit, str(wrong)))
-            with self._lock:
-                left[0] -= 1
-                last = left[0] == 0
-            if last:
-                self._heard.put(partial(self._end, run, wishes, made))
+            parent = helper.call_named(GROWING + "parent_as_offshoot", document)
+            self._heard.put(partial(self._take_parent, run, parent))
+            while run == self._run:
+                with self._lock:
+                    if sum(not one.wrong for _, one in made) >= wanted or self._next >= most:
+                        break
+                    number, self._next = self._next, self._next + 1
+                one = helper.call_named(GROWING + "grow", document, wishes, number)
+                with self._lock:
+                    made.append((number, one))
+                self._heard.put(partial(self._take, run, one))
 
-        for helper in self.helpers:
-            threading.Thread(target=work, args=(helper,), daemon=True).start()
-        self.changed.emit()
+        self._by_hands(run, work, partial(self._end, run, wishes, made))
 
     def between(self, documents: list[str]) -> None:
         """Has steps from one sound to another rendered, in their order."""
-        self.stop()
-        self._run += 1
-        run, helper = self._run, self.helpers[0]
-        self.found, self.thrown, self.wanted, self.parent_ = [], [], len(documents), None
-        self.search = None
-        self.busy, self._begin = True, time.monotonic()
+        run = self._begin_anew(len(documents))
 
-        def work() -> None:
-            try:
-                for document in documents:
-                    one = helper.call_named(GROWING + "step_between", document, documents[0])
-                    self._heard.put(partial(self._take, run, one))
-            except FeltDialError as wrong:
-                self._heard.put(partial(self.failed.emit, str(wrong)))
-            self._heard.put(partial(self._end, run, None, []))
+        def work(helper: Helper) -> None:
+            for document in documents:
+                one = helper.call_named(GROWING + "step_between", document, documents[0])
+                self._heard.put(partial(self._take, run, one))
 
-        threading.Thread(target=work, daemon=True).start()
-        self.changed.emit()
+        self._by_hands(run, work, partial(self._end, run, None, []), hands=1)
 
     def towards(self, recording: str, document: str, wishes: Wishes, seconds: float) -> None:
         """Searches for sounds that come nearer to a recording, each of them there as it is found, until that is stopped or
         the time is over."""
-        self.stop()
-        self._run += 1
-        run, search = self._run, Search(read_patch(document, "The sound"), wishes)
-        self.found, self.thrown, self.wanted, self.parent_ = [], [], 0, None
-        self.search, self.aimed = search, None
-        self.busy, self._begin, self._until = True, time.monotonic(), time.monotonic() + seconds
-        left, shown = [HANDS], [0.0]
+        search = Search(read_patch(document, "The sound"), wishes)
+        run = self._begin_anew(0, search, seconds)
+        shown = [math.inf]
 
         def work(helper: Helper) -> None:
-            try:
-                aimed = helper.call_named(AIMING + "target", recording, document)
-                self._heard.put(partial(self._take_aimed, run, aimed))
-                while run == self._run and time.monotonic() < self._until:
-                    with self._lock:
-                        rows = search.ask(1)
-                    if not rows:
-                        time.sleep(0.02)
-                        continue
-                    patch = write_patch(search.patch_of(rows[0]))
-                    fars = helper.call_named(AIMING + "tried", recording, [patch])
-                    with self._lock:
-                        nearer = search.tell(rows, fars)
-                        worth = nearer and (search.far < shown[0] * (1 - WORTH) or search.tried == 1)
-                        if worth:
-                            shown[0] = search.far
+            aimed = helper.call_named(AIMING + "target", recording, document)
+            self._heard.put(partial(self._take_aimed, run, aimed))
+            while run == self._run and time.monotonic() < self._until:
+                with self._lock:
+                    rows = search.ask(1)
+                if not rows:
+                    time.sleep(0.02)
+                    continue
+                patch = write_patch(search.patch_of(rows[0]))
+                fars = helper.call_named(AIMING + "tried", recording, [patch])
+                with self._lock:
+                    worth = search.tell(rows, fars) and search.far < shown[0] * (1 - WORTH)
                     if worth:
-                        one = helper.call_named(AIMING + "come_to", recording, patch, document)
-                        self._heard.put(partial(self._take_nearer, run, one))
-            except FeltDialError as wrong:
-                if run == self._run:
-                    self._heard.put(partial(self.failed.emit, str(wrong)))
-            with self._lock:
-                left[0] -= 1
-                last = left[0] == 0
-            if last:
-                self._heard.put(partial(self._end, run, None, []))
+                        shown[0] = search.far
+                if worth:
+                    one = helper.call_named(AIMING + "come_to", recording, patch, document, wishes.as_loud)
+                    self._heard.put(partial(self._take_nearer, run, one))
 
-        for helper in self.helpers:
-            threading.Thread(target=work, args=(helper,), daemon=True).start()
-        self.changed.emit()
+        self._by_hands(run, work, partial(self._end, run, None, []))
 
     def _take_aimed(self, run: int, aimed: Offshoot) -> None:
         if run == self._run and self.aimed is None:
@@ -208,10 +200,10 @@ class Growth(QObject):
             self.changed.emit()
 
     def ask_audible(self, document: str, one: Offshoot) -> None:
-        """Has what changed in an offshoot put in the order in which it is heard; `changed` is emitted once it is."""
-        if one.document in self.audible or self.busy:
+        """Has what changed in an offshoot put in the order in which it is heard; `ordered` is emitted once it is."""
+        if one.document in self._asked or self.busy:
             return
-        self.audible[one.document] = one.changed
+        self._asked.add(one.document)
         helper, run = self.helpers[-1], self._run
 
         def work() -> None:
@@ -224,9 +216,9 @@ class Growth(QObject):
         threading.Thread(target=work, daemon=True).start()
 
     def _take_audible(self, run: int, document: str, order: Changes) -> None:
-        self.audible[document] = order
-        self.heard_order.add(document)
-        self.changed.emit()
+        if run == self._run:
+            self.audible[document] = order
+            self.ordered.emit(document)
 
     def stop(self) -> None:
         """Ends what grows; what is there stays."""

@@ -51,17 +51,12 @@ from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.matter.assets import assets_of, words_of_missing
 from felt_dial.sound.modules import new_layer, new_patch
-from felt_dial.sound.playing.phrases import phrase_for
+from felt_dial.sound.playing.phrases import heard_with, phrase_for
 from felt_dial.ui.clipboard import Clipboard
 from felt_dial.ui.heard import HEARD
 from felt_dial.ui.jobs import Jobs
 from felt_dial.ui.watchers import DOCUMENT, Watchers
 from felt_dial.ui.work import Work
-
-
-def today() -> str:
-    """The day, as documents have it."""
-    return f"{date.today():%Y-%m-%d}"
 
 
 class Learning(Protocol):
@@ -375,8 +370,7 @@ class Session(QObject):
         """Lays other work on the table, as a step; what lay there has its page in the journal."""
         before = self.work
         if not self.playing:
-            own = after.patch.phrase
-            self.phrase = self.phrases.welcome(own) if own else phrase_for(after.patch.type).id
+            self.phrase = self.phrases.welcome(heard_with(after.patch))
         self._take(after)
         self.transport.emit()
         left = after
@@ -445,7 +439,7 @@ class Session(QObject):
 
     def save_new(self, name: str, unnamed: bool = False) -> bool:
         """Saves as a new preset behind this one."""
-        about = {"name": name.strip() or "Untitled", "unnamed": unnamed, "made": today()}
+        about = {"name": name.strip() or "Untitled", "unnamed": unnamed, "made": date.today()}
         patch = self._to_keep().model_copy(update=about)
         try:
             home = self._home() or self.library.create("First Sketches")
@@ -645,16 +639,12 @@ class Session(QObject):
             self.link.play(self.phrase_now, self.looping)
         self.transport.emit()
 
-    def put_phrase(self, before: Phrase | None, after: Phrase | None, says: str, merge: str = "") -> bool:
+    def put_phrase(self, before: Phrase | None, after: Phrase | None, says: str) -> bool:
         """Keeps a phrase of one's own as it is now, a new one, or throws one away, as a step; what plays goes on with it."""
 
         def put(old: Phrase | None, new: Phrase | None) -> None:
-            if new is not None:
-                self.phrases.keep(new)
-                self.phrase = new.id
-            elif old is not None:
-                self.phrases.remove(old.id)
-                self.phrase = before.id if before is not None and before is not old else phrase_for(self.patch.type).id
+            self.phrases.put(old, new)
+            self.phrase = new.id if new is not None else phrase_for(self.patch.type).id
             if self.playing:
                 self.link.play(self.phrase_now, self.looping, go_on=True)
             self.transport.emit()
@@ -663,17 +653,19 @@ class Session(QObject):
             put(before, after)
         except FeltDialError as wrong:
             self.say(str(wrong), problem=True)
+            self.transport.emit()
             return False
-        self.history.add(Step(says, lambda: put(after, before), lambda: put(before, after), merge))
+        self.history.add(Step(says, lambda: put(after, before), lambda: put(before, after)))
         return True
 
     def add_phrase(self, phrase: Phrase, says: str) -> bool:
-        """One more phrase of one's own, chosen at once and played."""
+        """One more phrase of one's own, chosen at once and played; where it cannot be kept it is there while the window is."""
         made = replace(phrase, id=self.phrases.new_id(phrase.name))
-        if not self.put_phrase(None, made, says):
-            return False
+        kept = self.put_phrase(None, made, says)
+        if not kept:
+            self.phrase = self.phrases.welcome(made)
         self.play(True)
-        return True
+        return kept
 
     def tick(self) -> None:
         """Thirty times a second: hears the engine and the worker, and lets pictures move."""

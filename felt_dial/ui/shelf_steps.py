@@ -6,13 +6,15 @@ its document.
 
 from __future__ import annotations
 
+from datetime import date
+
 from felt_dial.bank.documents import Document
 from felt_dial.bank.library import MovedOn
 from felt_dial.bank.measurement import WANTED_LUFS
 from felt_dial.bank.places import shipped_banks
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.ui.session import Session, today
+from felt_dial.ui.session import Session
 
 
 def _move(session: Session, home: str, preset: str, to: str, place: int | None) -> str:
@@ -241,7 +243,7 @@ def reorder_bank(session: Session, key: str, to: int) -> None:
 def keep_new(session: Session, bank: str, patches: list[Patch], says: str, after: str | None = None) -> list[str]:
     """Saves patches as new presets of a bank, as one step; their ids, none where it was refused."""
     library = session.library
-    patches = [patch if patch.made else patch.model_copy(update={"made": today()}) for patch in patches]
+    patches = [patch if patch.made else patch.model_copy(update={"made": date.today()}) for patch in patches]
     kept: list[tuple[str, str]] = []
     tickets: list[str] = []
 

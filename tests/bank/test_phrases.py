@@ -32,17 +32,17 @@ MINE = Phrase("own:mine", "Mine", 8.0, (Beat(0.0, 1.0, 60, 90), Beat(2.5, 0.5, 6
 def test_a_phrase_is_kept_read_again_and_thrown_away(tmp_path: Path) -> None:
     phrases = Phrases(tmp_path)
     assert phrases.all() == PHRASES and phrases.new_id("Mine") == "own:mine"
-    phrases.keep(MINE)
+    phrases.put(None, MINE)
     again = Phrases(tmp_path)
     assert again.all()["own:mine"] == MINE and again.is_own("own:mine") and not again.is_own("arpeggio")
     assert again.new_id("Mine") == "own:mine-2"
-    again.remove("own:mine")
+    again.put(MINE, None)
     assert Phrases(tmp_path).all() == PHRASES
 
 
 def test_a_phrase_that_a_preset_brings_along_stands_beside_one_of_the_same_name(tmp_path: Path) -> None:
     phrases = Phrases(tmp_path)
-    phrases.keep(MINE)
+    phrases.put(None, MINE)
     assert phrases.welcome(MINE) == "own:mine"
     other = Phrase("own:mine", "Mine", 4.0, (Beat(0.0, 1.0, 48),))
     key = phrases.welcome(other)
@@ -62,7 +62,7 @@ def test_a_phrase_that_a_preset_brings_along_stands_beside_one_of_the_same_name(
 )
 def test_a_bad_phrase_is_one_sentence_and_the_others_are_read(text: str, tmp_path: Path) -> None:
     phrases = Phrases(tmp_path)
-    phrases.keep(MINE)
+    phrases.put(None, MINE)
     (phrases.folder / "bad.json").write_text(text)
     phrases.read()
     assert phrases.is_own("own:mine") and len(phrases.problems) == 1 and "\n" not in phrases.problems[0]
@@ -187,3 +187,31 @@ def test_previews_are_what_was_rendered_and_the_oldest_go(tmp_path: Path) -> Non
     (tmp_path / "k9.7.part").write_bytes(b"half")
     tidy(tmp_path, 2 * size + 10)
     assert len(list(tmp_path.glob("*.ogg"))) == 2 and not list(tmp_path.glob("*.part"))
+
+
+def test_what_is_asked_for_first_stays_before_what_is_looked_at() -> None:
+    work = Measuring(workers=0)
+    for n in range(4):
+        work.ask(f"k{n}", lambda: "")
+    work.ask("now", lambda: "", first=True)
+    work.prefer({"k2", "k3"})
+    assert [key for _, key, _ in work.waiting] == ["now", "k2", "k3", "k0", "k1"]
+
+
+def test_a_preview_that_was_taken_away_is_rendered_again_when_it_is_asked_for(tmp_path: Path) -> None:
+    figures, patch = Figures(Index(), Measuring(previews=tmp_path, workers=0)), new_patch()
+    figures.index.put(figures.key(patch), figure(1.0, 1.0, -18.0, 0.1))
+    figures.ask((patch,))
+    assert figures.measuring.left == 0, "it is measured"
+    assert figures.preview(patch) is None and figures.measuring.asked(figures.key(patch))
+    write_preview(preview_path(tmp_path, figures.key(patch)), np.zeros((2, 4800), np.float32), 48000)
+    assert figures.preview(patch) == preview_path(tmp_path, figures.key(patch))
+
+
+def test_another_phrase_or_kind_makes_no_version_another_sound_does(tmp_path: Path) -> None:
+    bank = Library(tmp_path / "library").create("Aviary")
+    patch = new_patch("Dew")
+    key = bank.save_new(patch)
+    given = patch.model_copy(update={"phrase": MINE, "type": "Bass", "mark": "woad"})
+    assert not bank.save(key, given) and bank.versions(key) == [] and bank.load(key) == given
+    assert bank.save(key, with_value(given, "level", -3.0)) and len(bank.versions(key)) == 1

@@ -27,14 +27,14 @@ def names(library: Library, bank: str = "glasshouse") -> list[str]:
 
 
 def test_a_bank_that_is_called_like_the_id_of_another_does_not_take_its_place(library: Library) -> None:
-    library.create("Aviary").rename("glasshouse")
+    library.create("Aviary").about({}, {"name": "glasshouse"})
     assert library.bank("glasshouse").ids() == ["dew", "moss", "root"]
     assert library.named("glasshouse").id == "glasshouse", "an id goes before a name"
 
 
 def test_two_banks_of_one_name_are_asked_about(library: Library) -> None:
-    library.create("Tide").rename("Harbour")
-    library.create("Quay").rename("Harbour")
+    library.create("Tide").about({}, {"name": "Harbour"})
+    library.create("Quay").about({}, {"name": "Harbour"})
     with pytest.raises(NoSuchBank, match="2 banks are called “Harbour”; say which: quay, tide"):
         library.named("Harbour")
 

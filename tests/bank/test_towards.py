@@ -10,7 +10,7 @@ import soundfile
 
 from felt_dial.bank.aiming import NothingThere, aim_at, aim_of, come_to, far_of, target, tried
 from felt_dial.bank.features import features_of, lacks
-from felt_dial.bank.hearing import RATE
+from felt_dial.bank.hearing import RATE, heard, levelled, loudness
 from felt_dial.bank.offshoots import Wishes
 from felt_dial.bank.towards import Search, apart, picture_of
 from felt_dial.patch.documents.patch import read_patch, write_patch
@@ -106,7 +106,7 @@ def test_the_search_comes_at_least_sixty_percent_nearer_to_a_hidden_patch_and_do
         assert search.far < 0.4 * search.began, (search.began, search.far)
         ends.append((search.far, write_patch(search.patch_of(search.best))))
     assert ends[0] == ends[1]
-    one = come_to(str(path), ends[0][1], write_patch(start))
+    one = come_to(str(path), ends[0][1], write_patch(start), as_loud=True)
     assert one.far < 0.6 * search.began and one.changed and not one.wrong
     assert read_patch(one.document, "x").layers.keys() == start.layers.keys()
     assert tried(str(path), [write_patch(start)])[0] == pytest.approx(search.began)
@@ -137,3 +137,43 @@ def test_dials_that_stay_keep_their_values_to_the_last_digit() -> None:
     start, _ = hidden_and_start()
     search = Search(start, Wishes())
     assert write_patch(search.patch_of(search.best)) == write_patch(start)
+
+
+def test_a_search_with_nothing_that_may_change_asks_for_the_sound_itself_and_then_for_nothing() -> None:
+    start, _ = hidden_and_start()
+    search = Search(start, Wishes(groups=frozenset()))
+    rows = search.ask(4)
+    assert len(rows) == 1 and search.tell(rows, [0.5]) and search.ask(4) == []
+
+
+def test_a_search_in_which_no_dial_matters_goes_on_trying_and_ends_with_the_sound_itself() -> None:
+    start, _ = hidden_and_start()
+    search = Search(start, Wishes())
+    while search.tried < 400:
+        rows = search.ask(3)
+        assert rows
+        search.tell(rows, [0.5] * len(rows))
+    assert write_patch(search.patch_of(search.best)) == write_patch(start)
+
+
+def test_no_row_is_tried_twice_while_dials_are_tried_one_by_one() -> None:
+    start, _ = hidden_and_start()
+    search, seen = Search(start, Wishes()), []
+    aim = np.clip(search.best + np.random.default_rng(3).normal(0, 0.25, len(search.best)), 0, 1)
+    while search.tried < 3 * len(search.dials):
+        rows = search.ask(1)
+        seen += [row.tobytes() for row in rows]
+        search.tell(rows, [float(np.square(row - aim).sum()) for row in rows])
+    assert len(set(seen)) == len(seen)
+
+
+def test_what_is_levelled_is_as_loud_as_wished_or_says_that_it_cannot_be() -> None:
+    """BS.1770 loudness, measured anew from a render with the level that was found."""
+    patch = new_patch()
+    sound = heard(patch)
+    softer, there, reached = levelled(patch, sound, loudness(sound) - 7.3)
+    assert reached and loudness(there) == pytest.approx(loudness(sound) - 7.3, abs=0.05)
+    assert loudness(heard(softer)) == pytest.approx(loudness(there), abs=0.05)
+    loudest, _, reached = levelled(patch, sound, loudness(sound) + 60.0)
+    assert not reached and float(loudest.level) == 12.0
+    assert levelled(patch, np.zeros_like(sound), -18.0)[0] is patch

@@ -48,7 +48,7 @@ def test_a_name_full_of_markup_is_shown_as_it_is_on_every_page(desk: Desk) -> No
     session = desk.session
     session.edit(named(session.patch), "name everything")
     assert session.save_new(MARKUP)
-    session.library.bank("glasshouse-at-dusk").rename(MARKUP)
+    session.library.bank("glasshouse-at-dusk").about({}, {"name": MARKUP})
     path = session.library.bank("tide-tables").path("ebb-bell")
     path.write_text(path.read_text().replace('"kind": "wave"', f'"kind": "{MARKUP.replace(chr(34), "")}"'))
     session.refresh_shelf()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 from pathlib import Path
 
 import numpy as np
@@ -10,12 +11,14 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from felt_dial import files
 from felt_dial.bank.features import Features
 from felt_dial.bank.measurement import Measurement
+from felt_dial.bank.phrases import Phrases
 from felt_dial.bank.places import previews_folder
 from felt_dial.bank.previews import preview_path, write_preview
 from felt_dial.live.midi_file import write_phrase_as_midi
-from felt_dial.patch.phrase import Beat, Phrase
+from felt_dial.patch.phrase import Beat, Phrase, of_length
 from felt_dial.sound.playing.phrases import PHRASES
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.pages.shelf.preset_list import PresetPainter
@@ -47,7 +50,8 @@ def test_a_bank_says_what_it_is_each_change_a_step(desk: Desk, tmp_path: Path) -
     sheet.words.setFocus()
     sheet.words.setPlainText("petal, stamen, petal")
     sheet.lines["name"].setFocus()
-    assert bank.file.words == ("petal", "stamen") and "Petal" in sheet.learned.text() + "Petal"
+    assert bank.file.words == ("petal", "stamen")
+    assert any(word in sheet.learned.text().partition("On offer")[2] for word in ("Petal", "Stamen"))
     assert len(session.history._done) == steps + 5
     for _ in range(5):
         session.undo()
@@ -156,7 +160,8 @@ def test_several_are_dragged_to_another_place_and_to_another_bank_as_one_step(de
     page.column.merge_bank("tide-tables", HOME)
     assert len(session.library.bank(HOME).ids()) == 52
     session.undo()
-    assert names(page) == before or len(session.library.bank(HOME).ids()) == 36
+    page.choose_bank(HOME)
+    assert names(page) == before and len(session.library.bank("tide-tables").ids()) == 16
 
 
 def test_an_empty_library_and_an_empty_bank_say_what_to_do(desk: Desk) -> None:
@@ -270,7 +275,7 @@ def test_a_phrase_is_quantised_trimmed_and_given_to_the_preset(desk: Desk) -> No
     sheet.longer(4)
     assert session.phrase_now.beats == 8.0
     sheet.give_to_patch()
-    assert session.unsaved and session.patch.phrase == session.phrase_now and "✓" in sheet.give.text()
+    assert session.unsaved and session.patch.phrase == session.phrase_now and "Kept" in sheet.give.text()
     session.save()
     session.open(HOME, "moss-pad")
     assert session.phrase == "slow"
@@ -300,7 +305,7 @@ def test_what_is_played_is_taken_down_through_the_engine(open_desk) -> None:  # 
     sheet.open()
     sheet.toggle_recording()
     assert wait(lambda: float(session.link.shared.data["position"]) > 0.0)
-    assert "Taking down" in sheet.said.text() or wait(lambda: "Taking down" in sheet.said.text(), 2.0)
+    assert wait(lambda: "Taking down" in sheet.said.text(), 2.0)
     for key in (60, 64):
         session.note_on(key, 0.5)
         QTest.qWait(120)
@@ -350,3 +355,113 @@ def test_towards_a_recording_comes_nearer_while_one_listens_and_stops_at_a_word(
     grown.keep()
     assert desk.session.catalogue.presets(HOME)[5].parent == "Compost Kick"
     grown.close_it()
+
+
+# --- what a hand does that nobody expects --------------------------------------------------------
+
+
+def test_what_is_being_written_about_one_preset_never_lands_in_another(desk: Desk) -> None:
+    page, session = shelf(desk), desk.session
+    details, bank = page.details, session.library.bank(HOME)
+    session.open(HOME, "moss-pad")
+    before = bank.load("root-sub")
+    for widget in (details.description, details.private, details.author, details.character, details.name):
+        page.view.setCurrentIndex(page.model.index(2))
+        widget.setFocus()
+        QTest.keyClicks(widget, "xyz")
+        session.neighbour(1)  # as Ctrl+Right does, which leaves the focus where it is
+        QApplication.processEvents()
+        assert details.preset is not None and details.preset.id == "root-sub"
+        page.view.setFocus()
+        assert bank.load("root-sub") == before, widget.accessibleName()
+        session.open(HOME, "moss-pad")
+    kept = bank.load("moss-pad")
+    assert "xyz" in kept.description and "xyz" in kept.notes and "xyz" in kept.author and "xyz" in kept.name
+    assert any("xyz" in word for word in kept.character)
+
+
+def test_a_phrase_that_another_window_changed_is_not_written_over(desk: Desk) -> None:
+    session = desk.session
+    first = Phrase("own:x", "X", 4.0, (Beat(0.0, 0.5, 60, 90),))
+    session.put_phrase(None, first, "make it")
+    theirs = Phrase("own:x", "X", 4.0, (Beat(1.0, 0.5, 67, 90),))
+    Phrases(session.library.root).put(first, theirs)
+    sheet = desk.window.phrase_sheet
+    steps = len(session.history._done)
+    session.put_phrase(first, of_length(first, 8.0), "lengthen it")
+    assert "changed in another window" in desk.messages[-1] and len(session.history._done) == steps
+    assert session.phrase_now == theirs
+    sheet.open()
+    sheet.delete()
+    session.undo()
+    assert Phrases(session.library.root).all()["own:x"] == theirs
+
+
+def test_what_was_played_is_there_even_where_the_disk_does_not_take_it(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = desk.session
+
+    def full(*_: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(files.os, "fsync", full)
+    desk.window.phrase_sheet.open()
+    session.notes_taken.emit((Beat(0.0, 0.5, 60, 90), Beat(1.0, 0.5, 64, 90)))
+    assert "No space left" in desk.messages[-1] and len(session.phrase_now.notes) == 2
+    monkeypatch.undo()
+    desk.window.phrase_sheet.duplicate()
+    assert session.phrases.is_own(session.phrase) and len(session.phrase_now.notes) == 2
+
+
+def test_names_of_any_length_are_taken_and_cut(desk: Desk) -> None:
+    session, long = desk.session, "M" * 80
+    patch = session.patch.model_copy(update={"phrase": Phrase("i" * 80, long, 4.0, (Beat(0.0, 1.0, 60),))})
+    session.open_patch(patch)
+    assert session.phrase_now.notes == ((0.0, 1.0, 60, 96),)
+    sheet = desk.window.phrase_sheet
+    sheet.open()
+    sheet.duplicate()
+    assert len(session.phrase_now.name) == 80 and session.phrase_now.name.endswith(" copy")
+    session.open_patch(patch)
+    sheet.longer(4)
+    assert session.phrase_now.name.endswith(", mine") and session.phrase_now.beats == 8.0
+
+
+def test_a_name_half_typed_is_that_of_the_phrase_it_was_typed_for(desk: Desk) -> None:
+    session = desk.session
+    for name in ("X", "Y"):
+        session.put_phrase(None, Phrase(f"own:{name.lower()}", name, 4.0, (Beat(0.0, 1.0, 60),)), "make it")
+    sheet = desk.window.phrase_sheet
+    sheet.open()
+    sheet.name.setFocus()
+    QTest.keyClicks(sheet.name, " two")
+    session.choose_phrase("own:x")
+    names_now = {key: one.name for key, one in session.phrases.all().items() if session.phrases.is_own(key)}
+    assert names_now == {"own:x": "X", "own:y": "Y two"} and session.phrase == "own:x" and sheet.name.text() == "X"
+
+
+def test_steps_from_a_recording_are_refused_and_so_is_growing_what_may_not_change(desk: Desk) -> None:
+    page = shelf(desk)
+    page.grow()
+    grown = page.offshoots
+    for check in grown.groups.values():
+        check.setChecked(False)
+    grown.grow()
+    assert "Nothing of this sound may change" in desk.messages[-1] and not grown.growth.busy
+    grown.aim_at(Path("nothing.wav"), "Nothing")
+    assert "Nothing of this sound may change" in desk.messages[-1] and not grown.growth.busy
+    grown.groups["tone"].setChecked(True)
+    grown.aim_at(Path("/no/such.wav"), "Nothing")
+    assert wait(lambda: not grown.growth.busy, 60.0) and "such.wav" in desk.messages[-1]
+    grown.close_it()
+
+
+def test_the_cover_and_the_spine_of_a_bank_have_one_dye(desk: Desk) -> None:
+    page = shelf(desk)
+    for key in ("tide-tables", HOME, page.session.library.create("Aviary").id):
+        page.session.library.bank(key).about({}, {"dye": ""})
+    page.session.refresh_shelf()
+    for spine in [page.column.spine(n) for n in range(3)]:
+        page.bank_sheet.open_for(spine.bank.id)
+        assert page.bank_sheet.cover.shade == spine.shade

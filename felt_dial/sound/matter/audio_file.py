@@ -40,6 +40,15 @@ class Audio:
     notes: tuple[str, ...] = field(default=())
     cycle: int | None = None
 
+    def in_stereo(self, rate: float) -> NDArray[np.float32]:
+        """Both sides at a rate, float32 (2, frames); of more channels the first two."""
+        import soxr
+
+        both = np.repeat(self.sound, 2, axis=0) if len(self.sound) == 1 else self.sound[:2]
+        if self.rate != rate:
+            both = soxr.resample(both.T, self.rate, rate).T
+        return np.ascontiguousarray(both, np.float32)
+
 
 def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audio:
     """The recording in a WAV, FLAC, AIFF, OGG or MP3 file; raises `BadAudio`, a sentence naming the file.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from felt_dial.patch.patch import Patch
 from felt_dial.patch.phrase import Beat, Phrase
 
 
@@ -193,3 +194,8 @@ SHOWN_BY = {
 def phrase_for(kind: str) -> Phrase:
     """The phrase that shows a kind of preset best; an arpeggio for what has none."""
     return PHRASES[SHOWN_BY.get(kind, "arpeggio")]
+
+
+def heard_with(patch: Patch) -> Phrase:
+    """The phrase that a preset is best heard with: its own, or that of its kind."""
+    return patch.phrase or phrase_for(patch.type)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
 
 def in_turn(top: QWidget) -> list[QWidget]:
@@ -29,3 +29,10 @@ def give_next(order: list[QWidget], now: QWidget | None, forth: bool) -> bool:
     reason = Qt.FocusReason.TabFocusReason if forth else Qt.FocusReason.BacktabFocusReason
     order[(at + (1 if forth else -1)) % len(order)].setFocus(reason)
     return True
+
+
+def take_what_is_written(top: QWidget) -> None:
+    """Ends what is being written in a part of the window, which is then about something else: it is taken as if one left it."""
+    now = QApplication.focusWidget()
+    if now is not None and (now is top or top.isAncestorOf(now)):
+        now.clearFocus()

@@ -10,13 +10,14 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.live.midi_file import phrase_of, write_phrase_as_midi
-from felt_dial.patch.phrase import Beat, Phrase, of_length, quantised, trimmed, whole_bars
+from felt_dial.patch.phrase import LONGEST_NAME, Beat, Phrase, of_length, quantised, trimmed, whole_bars
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
+from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.pictures.roll import Roll
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.words import counted
+from felt_dial.ui.theme.words import counted, plain
 
 GRIDS = {
     "1/4": 1.0,
@@ -48,7 +49,7 @@ class PhraseSheet(Sheet):
         head.addWidget(self.picker)
         head.addWidget(text_label("Name"))
         head.addWidget(self.name, 1)
-        self.give = Pill("Heard with it", "small", self.give_to_patch, "")
+        self.give = Pill("Keep with the preset", "small", self.give_to_patch, "")
         head.addWidget(self.give)
         self.body.addLayout(head)
         self.roll = Roll(session)
@@ -106,7 +107,8 @@ class PhraseSheet(Sheet):
         return max(super().tall(wide), min((parent.height() if parent else 600) - 100, 470))
 
     def open(self) -> None:
-        """Shows the phrase that is chosen."""
+        """Shows the phrase that is chosen, and those that other windows kept meanwhile."""
+        self.session.phrases.read()
         self.show_phrase()
         super().open()
         self.roll.setFocus()
@@ -124,6 +126,9 @@ class PhraseSheet(Sheet):
     def show_phrase(self) -> None:
         """The phrase that is chosen, as it is now."""
         session, phrase = self.session, self.session.phrase_now
+        if self.roll.phrase.id != phrase.id and self.name.hasFocus():
+            take_what_is_written(self.name)  # about the one that was shown
+            session.phrase = phrase.id
         names = {key: one.name for key, one in session.phrases.all().items()}
         if {self.picker.itemData(n): self.picker.itemText(n) for n in range(self.picker.count())} != names:
             self.picker.clear()
@@ -137,13 +142,13 @@ class PhraseSheet(Sheet):
         self.away.setEnabled(own)
         bars, rest = divmod(phrase.beats, 4.0)
         set_text(self.length, counted(round(bars), "bar") if not rest else f"{phrase.beats:g} beats")
-        kept = session.patch.phrase
-        given = kept is not None and kept.notes == phrase.notes and kept.beats == phrase.beats
-        set_text(self.give, "Heard with it ✓" if given else "Heard with it")
+        set_text(self.give, "Kept with the preset ✓" if self.given else "Keep with the preset")
         self.give.setToolTip(
-            f"{session.patch.name} is best heard with this phrase: a click gives it that of its kind again"
-            if given
-            else f"Keeps this phrase with {session.patch.name}, as the one that it is best heard with"
+            plain(
+                f"{session.patch.name} is heard and measured with this phrase: a click gives it that of its kind again"
+                if self.given
+                else f"{session.patch.name} is heard and measured with this phrase from now on"
+            )
         )
         if not self.taking:
             whose = "one of your own" if own else "an edit makes one of your own of it"
@@ -153,10 +158,10 @@ class PhraseSheet(Sheet):
 
     def _put(self, phrase: Phrase, says: str) -> bool:
         """Keeps a phrase, as an edit of one's own, or as a new one where it came with the program."""
-        session, before = self.session, self.session.phrase_now
+        session, before = self.session, self.roll.phrase
         if session.phrases.is_own(before.id):
             return session.put_phrase(before, replace(phrase, id=before.id), says)
-        name = phrase.name if phrase.name != before.name else f"{before.name}, mine"
+        name = phrase.name if phrase.name != before.name else f"{before.name[: LONGEST_NAME - 6]}, mine"
         made = replace(phrase, name=name, id=session.phrases.new_id(name))
         done = session.put_phrase(None, made, says)
         if done:
@@ -168,9 +173,9 @@ class PhraseSheet(Sheet):
         self.show_phrase()
 
     def _rename(self, name: str) -> None:
-        name = name.strip()[:80]
-        if name and name != self.session.phrase_now.name:
-            self._put(replace(self.session.phrase_now, name=name), f"call the phrase {name}")
+        name = name.strip()[:LONGEST_NAME]
+        if name and name != self.roll.phrase.name:
+            self._put(replace(self.roll.phrase, name=name), f"call the phrase {name}")
         self.show_phrase()
 
     def _take_grid(self) -> None:
@@ -215,7 +220,7 @@ class PhraseSheet(Sheet):
     def duplicate(self) -> None:
         """A copy, as one's own."""
         phrase = self.session.phrase_now
-        name = f"{phrase.name} copy"[:80]
+        name = f"{phrase.name[: LONGEST_NAME - 5]} copy"
         self.session.put_phrase(
             None, replace(phrase, name=name, id=self.session.phrases.new_id(name)), f"copy {phrase.name}"
         )
@@ -228,13 +233,17 @@ class PhraseSheet(Sheet):
             self.session.put_phrase(phrase, None, f"throw the phrase {phrase.name} away")
             self.show_phrase()
 
+    @property
+    def given(self) -> bool:
+        """Whether the sound on the table keeps this phrase, under whatever name."""
+        kept, phrase = self.session.patch.phrase, self.session.phrase_now
+        return kept is not None and (kept.notes, kept.beats) == (phrase.notes, phrase.beats)
+
     def give_to_patch(self) -> None:
         """Keeps the phrase with the sound on the table, or lets it have that of its kind again."""
-        session, phrase = self.session, self.session.phrase_now
-        kept = session.patch.phrase
-        given = kept is not None and kept.notes == phrase.notes and kept.beats == phrase.beats
+        session, given = self.session, self.given
         says = f"{'let go of' if given else 'keep'} the phrase of {session.patch.name}"
-        session.edit(session.patch.model_copy(update={"phrase": None if given else phrase}), says)
+        session.edit(session.patch.model_copy(update={"phrase": None if given else session.phrase_now}), says)
         self.show_phrase()
 
     def ask_file(self) -> None:

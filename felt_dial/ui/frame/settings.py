@@ -170,7 +170,7 @@ class SettingsSheet(Sheet):
         most = [(n, f"{n} presets") for n in (100, 500, 5000)]
         self._choice(form, "At most", "bin_most", most, "How many presets the bin keeps")
         self._check(form, "Solo", "keep_solo", "Presets keep it when they are saved")
-        self._check(form, "Resting", "hover", "A preset is heard while the pointer rests on its swatch")
+        self._check(form, "Swatches", "hover", "Are heard while the pointer rests on them")
         return form
 
     def open(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from functools import partial
 
@@ -25,10 +26,10 @@ ONLY_SAID = {
     "unopened": ("Never opened", "Show those only that were not opened since they came"),
     "recent": ("Recent", "Show what was opened last, of all banks"),
 }
-Figures = tuple[float, float, float]
+Measured = tuple[float, float, float]
 """Brightness, length and loudness."""
-LAST: Figures = (1e9, 1e9, 1e9)
-ORDERS: dict[str, Callable[[Listed, Figures], object]] = {
+LAST: Measured = (math.inf, math.inf, math.inf)
+ORDERS: dict[str, Callable[[Listed, Measured], object]] = {
     "by name": lambda row, of: row.name.casefold(),
     "by kind": lambda row, of: (row.kind, row.place),
     "favourites first": lambda row, of: (not row.favourite, row.place),
@@ -38,7 +39,7 @@ ORDERS: dict[str, Callable[[Listed, Figures], object]] = {
     "short to long": lambda row, of: (of[1], row.place),
     "soft to loud": lambda row, of: (of[2], row.place),
 }
-MEASURED = ("dark to bright", "short to long", "soft to loud")
+BY_MEASURE = ("dark to bright", "short to long", "soft to loud")
 
 
 class BankColumn(Scroller):
@@ -86,7 +87,7 @@ class BankColumn(Scroller):
         more.addWidget(Pill("Bin", "link", self.show_bin, "Deleted presets, to be restored"))
         left.addLayout(more)
         left.addSpacing(6)
-        left.addWidget(text_label("Only"))
+        left.addWidget(text_label("Show only"))
         only = QGridLayout()
         only.setSpacing(5)
         self.onlies: dict[str, Pill] = {}
@@ -205,11 +206,11 @@ class BankColumn(Scroller):
     def order_bank(self, key: str, by: str) -> None:
         """Gives the presets of a bank another order; what is ordered by a measure and was not measured comes last."""
         catalogue = self.session.catalogue
-        known = catalogue.measured(key) if by in MEASURED else {}
+        known = catalogue.measured(key) if by in BY_MEASURE else {}
         rows = catalogue.presets(key)
         rows.sort(key=lambda row: ORDERS[by](row, known.get(row.id, LAST)))  # type: ignore[arg-type, return-value]
         done = shelving.reorder_bank_by(self.session, key, [row.id for row in rows], f"order the bank {by}")
-        lacks = len(rows) - len(known) if by in MEASURED else 0
+        lacks = len(rows) - len(known) if by in BY_MEASURE else 0
         if done and lacks:
             self.session.say(f"Ordered {by}; {lacks} that are not measured yet stand at the end.")
 

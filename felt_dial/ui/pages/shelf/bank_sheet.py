@@ -15,9 +15,11 @@ from felt_dial.bank.names import on_offer, words_of
 from felt_dial.errors import FeltDialError
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, Pill, set_text, text_label
+from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import shade_of
+from felt_dial.ui.pages.shelf.spine import spine_dye
 from felt_dial.ui.pictures.swatch import paint_swatch
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
@@ -138,6 +140,7 @@ class BankSheet(Sheet):
 
     def open_for(self, key: str) -> None:
         """Shows a bank, and has measured what of it was not yet."""
+        take_what_is_written(self)
         self.key = key
         self.show_bank()
         rows = self.session.catalogue.presets(key)[:MOST_PATCHES]
@@ -158,7 +161,7 @@ class BankSheet(Sheet):
             return
         rows = self.session.catalogue.presets(self.key)
         place = [bank.id for bank in self.session.banks()].index(self.key)
-        self.cover.show_bank(file.name, file.author, file.dye or shade_of(place), rows)
+        self.cover.show_bank(file.name, file.author, spine_dye(file.dye, place), rows)
         lacks = sum(self.session.figures.of_row(row) is None for row in rows[:MOST_PATCHES] if row.key)
         set_text(self.measured, f"{lacks} of its sounds are being measured" if lacks else "Painted from its swatches")
         for field, line in self.lines.items():

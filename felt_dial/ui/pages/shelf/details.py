@@ -8,12 +8,10 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QWidget
 
 from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.compare import difference
-from felt_dial.bank.places import previews_folder
-from felt_dial.bank.previews import preview_path
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
 from felt_dial.patch.documents.patch import read_patch
@@ -25,7 +23,8 @@ from felt_dial.sound.matter.assets import words_of_missing
 from felt_dial.sound.playing.phrases import phrase_for
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, NameEdit, Pill, text_label
-from felt_dial.ui.dials.scrolling import Picker, Scroller
+from felt_dial.ui.dials.focus import take_what_is_written
+from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.frame.compare import module_acts
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
@@ -51,19 +50,14 @@ class Details(Card):
         self._looked_at = ("", "", 0)
         self._patch: Patch | None = None
         self.setFixedWidth(292)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(16, 12, 14, 10)
-        holder = QWidget()
-        body = QVBoxLayout(holder)
-        body.setContentsMargins(0, 0, 0, 4)
-        body.setSpacing(5)
+        outer, body = self.scrolled()
         self.name = NameEdit("", "title", self._rename)
         self.name.setTextMargins(-6, 0, 0, 0)
         self.name.setAccessibleName("Name of the preset")
         self.where = text_label("", "label")
         self.swatch = Swatch()
         self.swatch.setFixedHeight(self.swatch.sizeHint().height())
-        self.play = Pill("Preview", "play", self._preview, "Open it and play the phrase of its kind")
+        self.play = Pill("Preview", "play", self._preview, "Open it and play its phrase")
         self.kind = Picker()
         self.kind.addItems(["", *KINDS])
         self.kind.setAccessibleName("Kind")
@@ -115,7 +109,7 @@ class Details(Card):
             "Kind": self.kind,
             "Character": self.character,
             "Author": self.author,
-            "Heard with": self.phrase,
+            "Phrase": self.phrase,
             "Mark": self.mark,
         }
         for n, (label, widget) in enumerate(lines.items()):
@@ -136,8 +130,8 @@ class Details(Card):
         body.addWidget(text_label("Private notes"))
         body.addWidget(self.private)
         body.addStretch()
-        outer.addWidget(Scroller(holder), 1)
         buttons = QGridLayout()
+        buttons.setContentsMargins(9, 2, 7, 0)
         buttons.setSpacing(6)
         for n, (text, (act, tip)) in enumerate(actions.items()):
             buttons.addWidget(Pill(text, "small", act, tip), n // 3, n % 3)
@@ -147,7 +141,9 @@ class Details(Card):
         self.empty.hide()
 
     def show_preset(self, preset: Listed | None, bank: str) -> None:
-        """Another preset, or none."""
+        """Another preset, or none; what is being written about the one before is taken first."""
+        if self.preset is not None and (preset is None or preset[:2] != self.preset[:2]):
+            take_what_is_written(self)
         self.preset = preset
         readable = preset is not None and not preset.problem
         for child in self.findChildren(QWidget):
@@ -188,15 +184,16 @@ class Details(Card):
         self.show_measured()
 
     def _show_phrase(self) -> None:
-        patch = self._patch
-        own = patch.phrase if patch else None
-        self.phrase.clear()
-        self.phrase.addItem(f"that of its kind: {phrase_for(patch.type if patch else '').name}", None)
-        choices = dict(self.session.phrases.all())
+        own = self._patch.phrase if self._patch else None
+        of_kind = phrase_for(self._patch.type if self._patch else "")
+        choices = self.session.phrases.all()
         if own is not None:
             choices = {own.id: own} | {key: one for key, one in choices.items() if key != own.id}
-        for one in choices.values():
-            self.phrase.addItem(one.name, one)
+        offered = [(f"that of its kind: {of_kind.name}", None), *((one.name, one) for one in choices.values())]
+        if offered != [(self.phrase.itemText(n), self.phrase.itemData(n)) for n in range(self.phrase.count())]:
+            self.phrase.clear()
+            for name, one in offered:
+                self.phrase.addItem(name, one)
         self.phrase.setCurrentIndex(1 if own is not None else 0)
 
     def _keep_phrase(self) -> None:
@@ -247,7 +244,6 @@ class Details(Card):
                 continue
             said = difference(patch, now).sentence()
             inner = menu.addMenu(item(f"until {whose}: {said if len(said) < 90 else said[:88] + '…'}"))
-            session.figures.ask((patch,))
             if (known := session.figures.of(patch)) is not None:
                 inner.setIcon(swatch_icon(known.swatch, shade_of(preset.place)))
             inner.addAction("Hear it", partial(self.hear_version, patch))
@@ -263,8 +259,8 @@ class Details(Card):
 
     def hear_version(self, patch: Patch) -> None:
         """Plays an earlier version beside the sound on the table, as it was rendered to be measured."""
-        path = preview_path(previews_folder(), self.session.figures.key(patch))
-        if path.exists():
+        path = self.session.figures.preview(patch)
+        if path is not None:
             self.session.link.audition(str(path), levelled=False)
         else:
             self.session.say("It is being rendered; ask again in a moment.")

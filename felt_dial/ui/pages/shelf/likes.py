@@ -8,8 +8,6 @@ from PySide6.QtWidgets import QListView
 
 from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.features import reason
-from felt_dial.bank.places import previews_folder
-from felt_dial.bank.previews import preview_path
 from felt_dial.patch.units import number
 from felt_dial.ui.pages.shelf.preset_list import PresetPainter
 from felt_dial.ui.session import Session
@@ -75,8 +73,9 @@ class Hover(QObject):
         row = self.view.model().presets[self._at.row()] if self._at.isValid() else None  # type: ignore[attr-defined]
         if row is None or not row.key or self.session.playing or not self.session.settings.hover:
             return
-        path = preview_path(previews_folder(), row.key)
-        if path.exists():
+        patch = self.session.stored_at(row.bank, row.id)
+        path = self.session.figures.preview(patch) if patch is not None else None
+        if path is not None:
             self.sounding = row.key
             self.session.link.audition(str(path), levelled=False)
 

@@ -152,7 +152,7 @@ class Many(QWidget):
             menu.addAction(item(bank.name), partial(act, bank.id))
         if act == self.move_to:
             menu.addSeparator()
-            menu.addAction("A new bank of them", self.split)
+            menu.addAction("Into a new bank", self.split)
         return menu
 
     def split(self) -> None:

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from felt_dial.bank.features import lacks
 from felt_dial.bank.names import on_offer
-from felt_dial.bank.offshoots import COUNTS, GROUPS, Offshoot, Wishes, between, called, counts
+from felt_dial.bank.offshoots import COUNTS, GROUPS, Offshoot, Wishes, between, called, counts, dials
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch, param_at
@@ -64,10 +64,10 @@ class Offshoots(QWidget):
         self.home = ("", "")
         self.growth = Growth(session.frame)
         self.growth.changed.connect(self._grown)
+        self.growth.ordered.connect(self._order_known)
         self.growth.failed.connect(lambda says: session.say(says, problem=True))
         self.destroyed.connect(self.growth.close)
         self.sounds: list[Offshoot] = []
-        self._ordered: set[str] = set()
         self.kept: dict[int, str] = {}
         self.unmatched: tuple[str, ...] = ()
         self.name = self.aimed_name = ""
@@ -354,19 +354,26 @@ class Offshoots(QWidget):
 
     def grow(self) -> None:
         """Grows offshoots."""
-        if self.patch is None:
-            return
+        if (wishes := self._may_change()) is not None:
+            self._clear_map("map")
+            self.growth.start(self.document, wishes)
+            self._show_one()
+
+    def _may_change(self) -> Wishes | None:
+        """What is wished; None, which is said, where nothing of the sound may change by it."""
         wishes = self.wishes()
-        if not wishes.groups:
-            self.session.say("Choose something that may change first.", problem=True)
-            return
+        if self.patch is not None and dials(self.patch, wishes):
+            return wishes
+        self.session.say("Nothing of this sound may change: choose more that may, or unlock a dial.", problem=True)
+        return None
+
+    def _clear_map(self, way: str) -> None:
+        """Makes room for others, laid out in a way."""
         self.kept, self.unmatched = {}, ()
         self.map.kept_names = {}
         self.map.now = -2
-        self._way("map")
+        self._way(way)
         self.session.figures.measuring.cancel()  # which can wait
-        self.growth.start(self.document, wishes)
-        self._show_one()
 
     def _aims(self) -> QMenu:
         """Recordings at hand, and files."""
@@ -390,17 +397,11 @@ class Offshoots(QWidget):
 
     def aim_at(self, path: Path, name: str) -> None:
         """Searches for sounds that come nearer to a recording."""
-        wishes = self.wishes()
-        if self.patch is None or not wishes.groups:
-            self.session.say("Choose something that may change first.", problem=True)
-            return
-        self.kept, self.unmatched, self.aimed_name = {}, (), name
-        self.map.kept_names = {}
-        self.map.now = -2
-        self._way("map")
-        self.session.figures.measuring.cancel()  # which can wait
-        self.growth.towards(str(path), self.document, wishes, AIM_SECONDS)
-        self._show_one()
+        if (wishes := self._may_change()) is not None:
+            self.aimed_name = name
+            self._clear_map("map")
+            self.growth.towards(str(path), self.document, wishes, AIM_SECONDS)
+            self._show_one()
 
     def _told_of_aim(self) -> str:
         """How near the search has come, and what it does not reach."""
@@ -413,7 +414,7 @@ class Offshoots(QWidget):
             f"{100 * gone:.0f} % of the way to {self.aimed_name} ({number(search.began, 2)} → {number(search.far, 2)})"
         )
         missing = lacks(growth.aimed.features, best.features) if growth.aimed is not None else ""
-        left = f"; the recording is {missing}" if missing else ""
+        left = f"; the recording is {missing} than the nearest" if missing else ""
         return f"{said}, {search.tried} tried{left}"
 
     def grow_again(self) -> None:
@@ -434,17 +435,17 @@ class Offshoots(QWidget):
         ends = [self.growth.parent_ if n == -1 else self.sounds[n] for n in (first, last)]
         if None in ends:
             return
+        if self.growth.search is not None and -1 in (first, last):
+            self.session.say("There are no steps from a recording, only from one sound to another.", problem=True)
+            return
         patches = [read_patch(one.document, "An offshoot") for one in ends if one is not None]
         self.show_between(patches[0], patches[1])
 
     def show_between(self, first: Patch, last: Patch) -> None:
         """Steps between two sounds, in a line."""
         made = between(first, last, STEPS)
+        self._clear_map("grid")
         self.unmatched = made.unmatched
-        self.kept = {}
-        self.map.kept_names = {}
-        self.map.now = -2
-        self._way("grid")
         self.growth.between([write_patch(patch) for patch in made.patches])
 
     def _grown(self) -> None:
@@ -472,12 +473,8 @@ class Offshoots(QWidget):
                 self.told, "hover plays · click chooses · K keeps · drag from one to another for the steps between them"
             )
 
-        if (
-            (one := self.one()) is not None
-            and one.document in self.growth.heard_order
-            and one.document not in self._ordered
-        ):
-            self._ordered.add(one.document)
+    def _order_known(self, document: str) -> None:
+        if (one := self.one()) is not None and one.document == document:
             self._show_one()
 
     # --- one of them ---------------------------------------------------------------------------
@@ -524,9 +521,9 @@ class Offshoots(QWidget):
         self.swatch.show_swatch(one.swatch, "walnut", "")
         if n >= 0:
             self.growth.ask_audible(self.document, one)
-        changed = self.growth.audible.get(one.document, one.changed)
-        heard = one.document in self.growth.heard_order
-        set_text(self.order, "What changed, most audible first" if heard else "What changed, most moved first")
+        heard = self.growth.audible.get(one.document)
+        set_text(self.order, f"What changed, most {'moved' if heard is None else 'audible'} first")
+        changed = one.changed if heard is None else heard
         for row, (where, before, after) in enumerate(changed[:9]):
             label = text_label(where, "label")
             label.setToolTip(where)
@@ -581,7 +578,7 @@ class Offshoots(QWidget):
         if one is None or n < 0 or n in self.kept or not bank:
             return
         name = self._called()
-        about = {"name": name, "parent": self.name, "favourite": False, "made": "", "notes": ""}
+        about = {"name": name, "parent": self.name, "favourite": False, "made": None, "notes": ""}
         patch = read_patch(one.document, "The offshoot").model_copy(update=about)
         after = self.home[1] if bank == self.home[0] else None
         if shelving.keep_new(self.session, bank, [patch], f"keep {name}", after):

@@ -29,6 +29,11 @@ BANK_MIME = "application/x-felt-dial-bank"
 SPINE_DYES = ("madder", "woad", "weld", "walnut", "lichen", "mallow")
 
 
+def spine_dye(own: str, place: int) -> str:
+    """The dye of a bank: its own, or that of its place on the shelf."""
+    return own or SPINE_DYES[place % len(SPINE_DYES)]
+
+
 class Spine(QWidget):
     """One bank."""
 
@@ -53,7 +58,7 @@ class Spine(QWidget):
 
     def show_bank(self, bank: ListedBank, place: int, chosen: bool) -> None:
         """Another bank, or the same as it is now."""
-        shade = bank.dye or SPINE_DYES[place % len(SPINE_DYES)]
+        shade = spine_dye(bank.dye, place)
         if (self.bank, self.shade, self.chosen) == (bank, shade, chosen):
             return
         self.bank, self.shade, self.chosen = bank, shade, chosen
