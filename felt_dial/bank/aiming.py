@@ -28,8 +28,8 @@ from felt_dial.workshop.recording.root import root_of
 
 COARSE = 24000
 """Hz at which sounds are tried: half as many frames, and all that the comparison hears."""
-SECONDS, LEAST = 1.4, 0.08
-"""What is listened to of a recording at the most and at the least."""
+LISTENED, SECONDS, LEAST = 12.0, 1.4, 0.08
+"""Seconds of a recording in which its first sound is looked for, and how much of that is compared, at most and at least."""
 BEGINS_DB, ENDS_DB = -34.0, -32.0
 SURE = 0.55
 
@@ -68,18 +68,21 @@ class Aim(NamedTuple):
 
 def aim_of(path: Path) -> Aim:
     """The first sound in a recording; raises `BadAudio` for what cannot be read, and `NothingThere` for silence."""
-    audio, _ = read_part(path, 0.0, 12.0)
+    audio, _ = read_part(path, 0.0, LISTENED)
     return aim_at(audio.in_stereo(RATE), path.name)
 
 
 def aim_at(sound: NDArray[np.float32], name: str) -> Aim:
     """The first sound of what is heard, float32 (2, frames) at 48 kHz."""
     window = RATE // 200
-    count = sound.shape[1] // window
-    level = np.sqrt(np.square(sound[:, : count * window]).reshape(2, count, window).mean(axis=(0, 2)))
-    top = float(level.max(initial=0.0))
+    top = float(np.abs(sound).max(initial=0.0))
     if top < 1e-5:
-        raise NothingThere(f"“{name}” is silent: there is nothing to come near to.")
+        raise NothingThere(
+            f"In the first {LISTENED:.0f} s of “{name}” nothing sounds: there is nothing to come near to."
+        )
+    sound = np.pad(sound / np.float32(top), ((0, 0), (0, -sound.shape[1] % window)))
+    level = np.sqrt(np.square(sound).reshape(2, -1, window).mean(axis=(0, 2)))
+    top = float(level.max())
     first = int(np.argmax(level > top * 10 ** (BEGINS_DB / 20)))
     sound = sound[:, first * window :]
     after = np.flatnonzero(level[first:] > top * 10 ** (ENDS_DB / 20))

@@ -62,7 +62,7 @@ def test_a_recording_is_heard_from_its_beginning_at_its_key() -> None:
     aim = aim_at(sound, "late")
     assert aim.key == 62 and aim.pitched and float(np.abs(aim.sound[:, : RATE // 100]).max()) > 0.01
     assert far_of(patch, aim) < 0.25, "the patch itself at that key, held a little longer or shorter"
-    with pytest.raises(NothingThere, match="silent"):
+    with pytest.raises(NothingThere, match="nothing sounds"):
         aim_at(np.zeros((2, RATE), np.float32), "nothing")
 
 
@@ -177,3 +177,25 @@ def test_what_is_levelled_is_as_loud_as_wished_or_says_that_it_cannot_be() -> No
     loudest, _, reached = levelled(patch, sound, loudness(sound) + 60.0)
     assert not reached and float(loudest.level) == 12.0
     assert levelled(patch, np.zeros_like(sound), -18.0)[0] is patch
+
+
+@pytest.mark.parametrize("what", ["nan", "inf", "loud", "tiny", "one frame", "steady", "8 kHz", "384 kHz"])
+def test_whatever_a_file_holds_it_is_a_sentence_or_an_aim(what: str, tmp_path: Path) -> None:
+    chance = np.random.default_rng(1)
+    noise = chance.normal(0, 0.1, (20000, 2))
+    made = {
+        "nan": np.full((9600, 2), np.nan),
+        "inf": np.where(chance.random((20000, 2)) > 0.5, np.inf, noise),
+        "loud": noise * 1e30,
+        "tiny": noise[:50],
+        "one frame": noise[:1],
+        "steady": np.full((20000, 1), 0.5),
+    }.get(what, noise)
+    rate = {"8 kHz": 8000, "384 kHz": 384000}.get(what, RATE)
+    soundfile.write(tmp_path / "x.wav", made, rate, subtype="FLOAT")
+    try:
+        aim = aim_of(tmp_path / "x.wav")
+    except NothingThere as wrong:
+        assert what == "nan" and "x.wav" in str(wrong)
+        return
+    assert np.isfinite(aim.picture).all() and np.isfinite(aim.features.shape).all() and far_of(new_patch(), aim) < 9.0

@@ -89,7 +89,13 @@ def read_part(path: Path, first: float, seconds: float) -> tuple[Audio, bool]:
         whole = at + len(data) >= file.frames
     if not len(data):
         raise BadAudio(f"“{path.name}” holds nothing there.")
-    return Audio(np.nan_to_num(np.ascontiguousarray(data.T)), rate), whole
+    return Audio(_numbers(np.ascontiguousarray(data.T))[0], rate), whole
+
+
+def _numbers(sound: NDArray[np.float32]) -> tuple[NDArray[np.float32], int]:
+    """The sound with silence for what is no number, and how many samples of it were none."""
+    wrong = ~np.isfinite(sound)
+    return (np.where(wrong, np.float32(0.0), sound), int(wrong.sum())) if wrong.any() else (sound, 0)
 
 
 @contextmanager
@@ -120,10 +126,9 @@ def checked(
     if sound.shape[1] < SHORTEST:
         count = sound.shape[1]
         raise BadAudio(f"{where} holds {count} frame{'s' * (count != 1)}; a sample needs at least {SHORTEST}.")
-    wrong = ~np.isfinite(sound)
-    if wrong.any():
-        sound = np.where(wrong, np.float32(0.0), sound)
-        notes.append(f"{int(wrong.sum())} samples of {where} were no numbers and became silence.")
+    sound, wrong = _numbers(sound)
+    if wrong:
+        notes.append(f"{wrong} samples of {where} were no numbers and became silence.")
     top = float(np.abs(sound).max())
     if top < 1e-7:
         raise BadAudio(f"{where} is silent from beginning to end. Nothing was loaded.")
