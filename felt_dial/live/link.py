@@ -78,6 +78,7 @@ class EngineLink:
         self._process: subprocess.Popen[bytes] | None = None
         self._pipe: Connection | None = None
         self._phrase: tuple[Phrase, bool] | None = None
+        self._taking: TakeNotes | None = None
         self.quality = 1
         self.monitor: dict[str, bool | float] = {}
         """What is done for the listener alone, as it was last asked for."""
@@ -100,6 +101,8 @@ class EngineLink:
         self.tell(Hold(self.holding))
         if self._phrase:
             self.tell(PlayPhrase(*self._phrase))
+        if self._taking:  # what was played until then is gone with the engine; the count begins anew
+            self.tell(self._taking)
         for kind, value in self._wheels.items():
             self.shared.send(Event(0, kind, 0, value))
         for key, velocity in self._down.items():
@@ -320,10 +323,12 @@ class EngineLink:
 
     def take_notes(self, count_in: float, clicks: bool) -> None:
         """Takes down what is played, after so many beats of counting in."""
-        self.tell(TakeNotes(count_in, clicks))
+        self._taking = TakeNotes(count_in, clicks)
+        self.tell(self._taking)
 
     def end_taking(self) -> None:
         """Ends that; what was played comes as `NotesTaken`."""
+        self._taking = None
         self.tell(EndTaking())
 
     def stop(self) -> None:

@@ -15,7 +15,7 @@ import soundfile
 from felt_dial.live import link as links
 from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
 from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import Died, GaveUp, Opened, Refused, ShowPatch, Written
+from felt_dial.live.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
 from felt_dial.live.player import Player
 from felt_dial.live.shared_memory import RING, Shared
 from felt_dial.patch.edits import add_effect, add_layer, sew
@@ -194,6 +194,7 @@ def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
     patch = with_value(new_patch(), "layers.a.filter.cutoff", 777.0)
     link.show(patch, carry=True)
     link.play(PHRASES["held"], True)
+    link.take_notes(0.0, False)
     assert until(lambda: int(link.shared.data["voices"]) == 4)
     link.kill()
     heard: list[type] = []
@@ -205,6 +206,16 @@ def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
     assert until(back, 30) and link.restarts == 1
     assert until(lambda: int(link.shared.data["voices"]) == 4), "the phrase goes on too"
     assert until(lambda: abs((link.bead("layers.a.filter.cutoff") or 0) - 777.0) < 0.1)
+    link.note_on(72, 0.5)
+    assert until(lambda: int(link.shared.data["voices"]) == 5)
+    link.end_taking()
+    taken: list[NotesTaken] = []
+
+    def told() -> bool:
+        taken.extend(message for message in link.poll() if isinstance(message, NotesTaken))
+        return bool(taken)
+
+    assert until(told) and [note.key for note in taken[0].notes] == [72], "what is played is taken down again too"
 
 
 @pytest.mark.parametrize("slow", [False, True])

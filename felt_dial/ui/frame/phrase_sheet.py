@@ -62,6 +62,7 @@ class PhraseSheet(Sheet):
             "Record", "pill", self.toggle_recording, "Takes down what you play, after a bar of counting in"
         )
         self.record.setCheckable(True)
+        self.record.setFixedWidth(self.record.sizeHint().width() + 4)  # the row stays where it is while it says End
         self.grid = Picker()
         self.grid.setAccessibleName("Grid")
         self.grid.setToolTip("Notes that are moved or added keep to it; Alt while dragging leaves it aside")

@@ -167,6 +167,7 @@ class BankSheet(Sheet):
         for field, line in self.lines.items():
             if not line.hasFocus():
                 line.setText(getattr(file, field))
+                line.setCursorPosition(0)
         self.dyes.show_mark(file.dye)
         self.description.show_text(file.description)
         self.words.show_text(", ".join(file.words))
