@@ -232,7 +232,7 @@ def test_offshoots_are_grown_kept_with_their_parent_and_taken_back(desk: Desk, k
     page.grow()
     grown, session = page.offshoots, desk.session
     assert page.stack.currentWidget() is grown and grown.name == "Dew Pluck"
-    grown.count.setCurrentIndex(grown.count.findData(4))
+    grown.card.count.setCurrentIndex(grown.card.count.findData(4))
     grown.grow()
     assert wait(lambda: not grown.growth.busy and len(grown.sounds) == 4, 120)
     before = names(page)
@@ -258,7 +258,7 @@ def test_offshoots_are_grown_kept_with_their_parent_and_taken_back(desk: Desk, k
     far = [one.far for one in grown.sounds]
     assert far[0] == 0.0 and len(far) == 9 and max(far) == pytest.approx(far[-1], abs=0.05)
     assert all(b > a - 0.05 for a, b in pairwise(far)), "steadily away from the first, but for what is hardly heard"
-    grown.count.setCurrentIndex(grown.count.findData(24))
+    grown.card.count.setCurrentIndex(grown.card.count.findData(24))
     grown.grow()
     assert wait(lambda: len(grown.sounds) >= 2, 120)
     there = len(grown.sounds)
@@ -266,7 +266,7 @@ def test_offshoots_are_grown_kept_with_their_parent_and_taken_back(desk: Desk, k
     assert not grown.growth.busy, "stopped at a word, and what is there stays"
     QTest.qWait(300)
     assert there <= len(grown.sounds) <= there + 2
-    for check in grown.groups.values():
+    for check in grown.card.groups.values():
         check.setChecked(False)
     grown.grow()
     assert "may change" in desk.messages[-1] and not grown.growth.busy

@@ -329,7 +329,7 @@ def test_a_dial_is_locked_from_its_menu_and_offshoots_say_so(desk: Desk) -> None
     page.view.setCurrentIndex(page.model.index(0))
     page.grow()
     grown = page.offshoots
-    assert grown.wishes().locked == frozenset(session.locked)
+    assert grown.card.wishes().locked == frozenset(session.locked)
     pill = next(pill for pill in grown.findChildren(Pill) if pill.text().endswith("×"))
     assert "Cutoff" in pill.text()
     pill.click()
@@ -342,7 +342,7 @@ def test_towards_a_recording_comes_nearer_while_one_listens_and_stops_at_a_word(
     page.view.setCurrentIndex(page.model.index(names(page).index("Compost Kick")))
     page.grow()
     grown = page.offshoots
-    menu = grown._aims()
+    menu = grown.card._aims()
     next(act for act in menu.actions() if act.text() == "Wood Knock").trigger()
     assert wait(lambda: len(grown.sounds) >= 3 or not grown.growth.busy, 60.0)
     assert grown.growth.busy and "tried" in grown.told.text() and "Wood Knock" in grown.told.text()
@@ -445,13 +445,13 @@ def test_steps_from_a_recording_are_refused_and_so_is_growing_what_may_not_chang
     page = shelf(desk)
     page.grow()
     grown = page.offshoots
-    for check in grown.groups.values():
+    for check in grown.card.groups.values():
         check.setChecked(False)
     grown.grow()
     assert "Nothing of this sound may change" in desk.messages[-1] and not grown.growth.busy
     grown.aim_at(Path("nothing.wav"), "Nothing")
     assert "Nothing of this sound may change" in desk.messages[-1] and not grown.growth.busy
-    grown.groups["tone"].setChecked(True)
+    grown.card.groups["tone"].setChecked(True)
     grown.aim_at(Path("/no/such.wav"), "Nothing")
     assert wait(lambda: not grown.growth.busy, 60.0) and "such.wav" in desk.messages[-1]
     grown.close_it()

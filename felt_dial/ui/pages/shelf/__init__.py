@@ -12,4 +12,5 @@
 - `preset_list`: its rows, its columns, and how they are dragged.
 - `spine`: the banks on the shelf.
 - `start`: What stands where nothing is listed: what would go there, and what can be done about it.
+- `wishes`: how far offshoots go, how many, what may change and what stays, and towards which recording.
 """

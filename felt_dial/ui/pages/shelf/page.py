@@ -338,7 +338,7 @@ class ShelfPage(Page):
             self._cancelled = False
             self._measure()
             if self.grown is not None:
-                self.grown.show_locks()
+                self.grown.card.show_locks()
 
     def chosen_row(self) -> Listed | None:
         """The chosen preset."""
