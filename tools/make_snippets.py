@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import felt_dial.sound.modules  # noqa: F401
-from felt_dial.bank.snippets import FAMILIES, write_snippet
+from felt_dial.bank.snippets import CHAIN, FAMILIES, write_chain, write_snippet
 from felt_dial.files import slug
+from felt_dial.patch.module import Effect
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.curve import READY
 
@@ -133,6 +135,20 @@ MADE: dict[str, dict[str, dict[str, object]]] = {
     },
 }
 
+CHAINS: dict[str, list[tuple[str, dict[str, Any]]]] = {
+    "Garden room": [
+        ("chorus", {"wet": 0.3}),
+        ("delay", {"left": Beats(0.75), "right": Beats(0.5), "feedback": 0.3, "tone": 4200.0, "wet": 0.2}),
+        ("reverb", {"wet": 0.25}),
+    ],
+    "Drum shed": [
+        ("drive", {"way": "tube", "amount": 4.0, "wet": 0.5}),
+        ("compressor", {"threshold": -18.0, "ratio": 4.0, "attack": 0.003, "release": 0.09, "makeup": 4.0}),
+        ("limiter", {}),
+    ],
+    "Wide and far": [("phaser", {"wet": 0.4}), ("thicken", {"wet": 0.5}), ("reverb", {"wet": 0.45})],
+}
+
 
 def make(folder: Path) -> int:
     folder.mkdir(parents=True, exist_ok=True)
@@ -147,6 +163,15 @@ def make(folder: Path) -> int:
                 module = module.with_value(key, value)
             (folder / f"{slug(f'{kind} {name}')}.json").write_text(write_snippet(name, module))
             count += 1
+    for name, steps in CHAINS.items():
+        effects = []
+        for kind, values in steps:
+            effect = Effect.kinds[kind]()
+            for key, value in values.items():
+                effect = effect.with_value(key, value)
+            effects.append(effect)
+        (folder / f"{slug(f'{CHAIN} {name}')}.json").write_text(write_chain(name, effects))
+        count += 1
     return count
 
 

@@ -31,7 +31,8 @@
 - `renaming`: `{n:02} {name}`, find and replace, and the case of letters.
 - `search`: What is typed into the search: words, and simple filters such as `kind:pad -drum uses:grains cost<0.1
   unnamed`.
-- `snippets`: the settings of one module under a name, to be given to another of its kind.
+- `snippets`: the settings of one module under a name, to be given to another of its kind; chains: effects in their
+  order.
 - `towards`: how near a sound is to one, and the search for the dials that bring it nearer.
 - `unused`: Recordings of the library that nothing uses any more: listed, and cleaned only when somebody asks for it.
 """

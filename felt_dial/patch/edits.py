@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import random
-from collections.abc import Container
+from collections.abc import Container, Sequence
 from typing import Any
 
 from felt_dial.errors import FeltDialError
@@ -211,9 +211,27 @@ def add_effect(patch: Patch, rack: str, effect: Effect) -> tuple[Patch, str]:
     return put(patch, ["racks", rack], {**effects, key: effect}), key
 
 
+def add_effects(patch: Patch, rack: str, effects: Sequence[Effect]) -> tuple[Patch, list[str]]:
+    """The patch with effects at the end of a rack, all of them or (`OutOfRange`) none; and their ids."""
+    room = RACK_MOST - len(patch.racks[rack])
+    if len(effects) > max(room, 1):
+        holds = f"{room} more" if room else "no more"
+        raise OutOfRange(f"These are {len(effects)} effects, and rack {rack} takes {holds}. None was added.")
+    keys = []
+    for effect in effects:
+        patch, key = add_effect(patch, rack, effect)
+        keys.append(key)
+    return patch, keys
+
+
+def remove_effects(patch: Patch, rack: str, keys: Container[str]) -> Patch:
+    """The patch without some effects of a rack and their threads."""
+    return _cut_loose(put(patch, ["racks", rack], {k: v for k, v in patch.racks[rack].items() if k not in keys}))
+
+
 def remove_effect(patch: Patch, rack: str, key: str) -> Patch:
     """The patch without an effect and its threads."""
-    return _cut_loose(put(patch, ["racks", rack], {k: v for k, v in patch.racks[rack].items() if k != key}))
+    return remove_effects(patch, rack, [key])
 
 
 def move_effect(patch: Patch, rack: str, key: str, to: int) -> Patch:

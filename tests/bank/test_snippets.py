@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from felt_dial.bank.snippets import SHIPPED, Snippets, apply, read_snippet, settings_of, write_snippet
+from felt_dial.bank.snippets import SHIPPED, Snippets, apply, read_snippet, settings_of, write_chain, write_snippet
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.module import Effect, Source
 from felt_dial.sound.control.blend import Blend
@@ -21,8 +21,9 @@ def test_forty_and_more_come_along_and_each_is_written_as_it_is_read() -> None:
     files = sorted(SHIPPED.glob("*.json"))
     assert len(files) >= 40
     for path in files:
-        name, _, module = read_snippet(path.read_bytes(), path.name)
-        assert write_snippet(name, module) == path.read_text()
+        name, family, modules = read_snippet(path.read_bytes(), path.name)
+        again = write_chain(name, modules) if family == "chain" else write_snippet(name, modules[0])
+        assert again == path.read_text()
 
 
 def test_those_that_come_along_are_what_their_script_makes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -50,6 +51,36 @@ def test_settings_are_kept_and_given_to_another_whose_name_and_inputs_stay(tmp_p
     assert kept.save("Fern", Lfo(rate=5.0)).id == made.id and len([s for s in kept.all() if s.name == "Fern"]) == 1
     kept.remove(again)
     assert not [s for s in kept.all() if s.name == "Fern"]
+
+
+def test_a_chain_keeps_effects_in_their_order_with_what_they_are_set_to(tmp_path: Path) -> None:
+    kept = Snippets(tmp_path)
+    delay = Effect.kinds["delay"]().with_value("feedback", 0.7)
+    effects = (delay, Effect.kinds["reverb"](), Effect.kinds["delay"]())
+    made = kept.save_chain("Long room", effects)
+    again = next(chain for chain in kept.chains() if not chain.shipped)
+    assert again.name == "Long room" and again.effects == effects and again == made
+    assert kept.save_chain("Long room", effects[:1]).id == made.id
+    assert [len(chain.effects) for chain in kept.chains() if not chain.shipped] == [1]
+    assert "Long room" not in {snippet.name for snippet in kept.all()}
+    kept.remove(again)
+    assert all(chain.shipped for chain in kept.chains()) and kept.chains()
+
+
+@pytest.mark.parametrize(
+    ("effects", "says"),
+    [
+        ([], "0 effects"),
+        ([{"kind": "trim"}] * 13, "13 effects"),
+        ("trim", "no snippet"),
+        ([{"kind": "trim"}, {"kind": "spoon"}], "not known"),
+        ([{"kind": "delay", "feedback": "much"}], "feedback"),
+        ([None], "no snippet"),
+    ],
+)
+def test_what_is_wrong_with_a_chain_is_said(tmp_path: Path, effects: object, says: str) -> None:
+    with pytest.raises(BadDocument, match=says):
+        read_snippet(json.dumps({"format": 1, "name": "x", "family": "chain", "effects": effects}), "it")
 
 
 def test_new_modules_begin_with_the_snippet_that_was_chosen(tmp_path: Path) -> None:

@@ -16,7 +16,7 @@ from felt_dial.bank.bank import read_bank, write_bank
 from felt_dial.bank.journal import Journal, Unsaved
 from felt_dial.bank.places import SHIPPED, Settings, load_settings, save_settings, settings_path
 from felt_dial.bank.snippets import SHIPPED as SNIPPETS
-from felt_dial.bank.snippets import read_snippet, settings_of, write_snippet
+from felt_dial.bank.snippets import read_snippet, settings_of, write_chain, write_snippet
 from felt_dial.errors import FeltDialError
 from felt_dial.live.control_map import ControlMap, read_map
 from felt_dial.patch.documents.kind import BadDocument
@@ -106,8 +106,13 @@ def again(read: Callable[[str], Any], write: Callable[[Any], str]) -> Callable[[
 
 def _snippet(text: str) -> Any:
     """A snippet keeps settings, and nothing else of a module."""
-    name, family, module = read_snippet(text, "it")
-    return name, family, type(module)(**settings_of(module))
+    name, family, modules = read_snippet(text, "it")
+    return name, family, tuple(type(module)(**settings_of(module)) for module in modules)
+
+
+def _snippet_again(found: Any) -> str:
+    name, family, modules = found
+    return write_chain(name, modules) if family == "chain" else write_snippet(name, modules[0])
 
 
 KINDS: dict[str, tuple[list[str], Callable[[str], None]]] = {
@@ -119,10 +124,7 @@ KINDS: dict[str, tuple[list[str], Callable[[str], None]]] = {
         [p.read_text() for p in SHIPPED.glob("*/bank.json")],
         again(lambda text: read_bank(text, "it"), write_bank),
     ),
-    "snippet": (
-        [p.read_text() for p in sorted(SNIPPETS.glob("*.json"))],
-        again(_snippet, lambda found: write_snippet(found[0], found[2])),
-    ),
+    "snippet": ([p.read_text() for p in sorted(SNIPPETS.glob("*.json"))], again(_snippet, _snippet_again)),
     "control map": (
         ['{"format": 1, "controllers": {"7": "layers.a.level", "300": "macros.m1"}}'],
         again(lambda text: read_map(text, "it").entries, lambda entries: ControlMap(entries).write()),

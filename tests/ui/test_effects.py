@@ -232,3 +232,58 @@ def test_a_layer_begins_as_the_kind_that_is_chosen_and_a_modulator_too(desk: Des
         "Stereo",
     }
     assert "More" not in {effect.group for effect in Effect.kinds.values()}
+
+
+def test_several_effects_are_chosen_copied_kept_as_a_chain_and_removed_as_one_step(desk: Desk) -> None:
+    desk.window.show_page("Effects")
+    page, session = desk.window.effects, desk.session
+    for kind in ("chorus", "trim", "delay"):
+        page.second.add(kind)
+    session.set("racks.2.delay1.feedback", 0.7)
+    QApplication.processEvents()
+
+    def click(key: str, how: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.mouseClick(page.second.cards[key], Qt.MouseButton.LeftButton, how, QPoint(40, 40))
+        QApplication.processEvents()
+
+    click("chorus1")
+    click("delay1", Qt.KeyboardModifier.ControlModifier)
+    assert page.second.several == {"chorus1", "delay1"}
+    keep = next(a for a in page.second.chain_menu().actions() if a.text().startswith("Keep the 2"))
+    keep.trigger()
+    assert page.second.entry is not None
+    QTest.keyClicks(page.second.entry, "Moth room")
+    QTest.keyClick(page.second.entry, Qt.Key.Key_Return)
+    chain = next(one for one in page.rack.kept.chains() if one.name == "Moth room")
+    assert [effect.kind for effect in chain.effects] == ["chorus", "delay"] and chain.effects[1].get("feedback") == 0.7
+
+    before = list(session.patch.racks["1"])
+    next(a for a in page.rack.chain_menu().actions() if a.text().startswith("Moth room")).trigger()
+    assert [e.kind for e in list(session.patch.racks["1"].values())[len(before) :]] == ["chorus", "delay"]
+    assert session.history.undo_says == "add Moth room"
+    session.undo()
+    assert list(session.patch.racks["1"]) == before
+
+    click("chorus1")
+    click("delay1", Qt.KeyboardModifier.ShiftModifier)
+    page.copy()
+    desk.window.paste()
+    assert [e.kind for e in session.patch.racks["2"].values()] == ["chorus", "trim", "delay"] * 2
+    click("chorus1")
+    click("delay1", Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClick(page.second.cards["trim1"], Qt.Key.Key_Delete)
+    assert [e.kind for e in session.patch.racks["2"].values()] == ["chorus", "trim", "delay"]
+    session.undo()
+    assert len(session.patch.racks["2"]) == 6
+    click("trim1")
+    assert page.second.several == set() and page.second.held("trim1") == ["trim1"]
+
+
+def test_a_chain_that_a_rack_cannot_take_is_refused_whole(desk: Desk) -> None:
+    desk.window.show_page("Effects")
+    page, session = desk.window.effects, desk.session
+    while len(session.patch.racks["2"]) < RACK_MOST - 1:
+        page.second.add("trim")
+    before = session.patch
+    page.second.put(page.second.kept.chains()[0].effects, "add it")
+    assert session.patch == before and "takes 1 more" in desk.messages[-1]

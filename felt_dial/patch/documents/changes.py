@@ -15,13 +15,16 @@ from felt_dial.patch.documents.kind import Data, Migration
 
 
 def modules_in(data: Data, family: str) -> Iterator[tuple[str, Data]]:
-    """Path and settings of every module of a family in a patch, or the one in a snippet.
+    """Path and settings of every module of a family in a patch, or those in a snippet.
 
     Families are `source`, `drive`, `filter`, `modulator` and `effect`.
     """
     if "module" in data and "family" in data:
         if data["family"] == family:
             yield "", data["module"]
+        return
+    if data.get("family") == "chain":
+        yield from (("", module) for module in data.get("effects", []) if family == "effect")
         return
     for key, layer in data.get("layers", {}).items():
         if family in ("source", "drive", "filter") and family in layer:

@@ -103,7 +103,7 @@ class SnippetPill(QWidget):
     def _remove(self, snippet: Snippet) -> None:
         try:
             self.kept.remove(snippet)
-        except OSError as wrong:
-            self.session.say(f"The snippet {snippet.name} stays: {wrong.strerror}.", problem=True)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
             return
         self.session.say(f"Threw the snippet {snippet.name} away.")

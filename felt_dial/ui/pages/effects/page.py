@@ -90,21 +90,25 @@ class EffectsPage(Page):
             self.dry.setChecked(self.session.dry)
 
     def copy(self) -> None:
-        """Keeps the effect that is shown large, to be pasted."""
+        """Keeps the effect that is shown large, or all that are chosen, to be pasted."""
         rack, key = self.session.rack, self.session.effect
-        if key not in self.session.patch.racks[rack]:
+        effects = self.session.patch.racks[rack]
+        if key not in effects:
             return
-        self.session.clipboard.put("effect", self.session.patch.racks[rack][key])
-        self.session.say(f"Copied {effect_name(self.session.patch, rack, key)}.")
+        held = (self.rack if rack == "1" else self.second).held(key)
+        self.session.clipboard.put("effect", tuple(effects[other] for other in held))
+        names = ", ".join(effect_name(self.session.patch, rack, other) for other in held)
+        self.session.say(f"Copied {names}.")
 
     def paste(self, rack: str) -> None:
-        """The copied effect at the end of a rack."""
+        """The copied effects at the end of a rack."""
         try:
-            effect = self.session.clipboard.take("effect", Effect)
+            effects: tuple[Effect, ...] = self.session.clipboard.take("effect", tuple)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        (self.rack if rack == "1" else self.second).put(effect, f"paste {effect.title}")
+        what = effects[0].title if len(effects) == 1 else f"{len(effects)} effects"
+        (self.rack if rack == "1" else self.second).put(effects, f"paste {what}")
 
     def _frame(self) -> None:
         if not self.isVisible() or not self.meters:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QMimeData, QPoint, QPointF, QRectF, Qt, QTimer
+from collections.abc import Sequence
+
+from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import (
     QDrag,
     QDragEnterEvent,
@@ -15,17 +17,18 @@ from PySide6.QtGui import (
     QPen,
     QResizeEvent,
 )
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
-from felt_dial.bank.snippets import Snippets
+from felt_dial.bank.snippets import Chain, Snippets
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import add_effect, move_effect, move_to_rack, remove_effect
+from felt_dial.patch.edits import add_effects, move_effect, move_to_rack, remove_effects
 from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.ways import arrivals, effect_name
 from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
+from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.pictures.registry import picture_of
@@ -33,6 +36,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font
+from felt_dial.ui.theme.words import item
 
 WIDE, NARROW = 134, 82
 """Widths of a card: where there is room for all of the rack, and where there is not."""
@@ -91,9 +95,10 @@ def _fitted(name: str, metrics: QFontMetrics, room: int) -> str:
 class EffectCard(TakesEffects):
     """One effect of the rack; a narrow one leaves its values in words to the tool tip."""
 
-    def __init__(self, session: Session, rack: str, key: str, narrow: bool) -> None:
+    def __init__(self, home: Rack, key: str, narrow: bool) -> None:
+        session, rack = home.session, home.rack
         super().__init__(session, rack)
-        self.key, self.narrow = key, narrow
+        self.home, self.key, self.narrow = home, key, narrow
         self.setFixedSize(NARROW if narrow else WIDE, 96)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._press = QPoint()
@@ -129,28 +134,34 @@ class EffectCard(TakesEffects):
             self.summary.setText(self.summary.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 114))
             self.setToolTip(
                 f"{effect_name(self.session.patch, self.rack, self.key)}: {text}\n{effect.about()}\n"
-                "Drag to reorder, Alt+Left and Alt+Right move it, Delete removes it"
+                "Drag to reorder, Alt+Left and Alt+Right move it, Delete removes it\n"
+                "With Ctrl or Shift several are chosen: to copy, to remove, to keep as a chain"
             )
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        chosen = (self.session.rack, self.session.effect) == (self.rack, self.key)
-        painter.setPen(QPen(dye("madder") if chosen else colour("edge"), 1.8 if chosen else 1))
+        shown = (self.session.rack, self.session.effect) == (self.rack, self.key)
+        beside = self.key in self.home.several
+        pen = QPen(dye("madder") if shown or beside else colour("edge"), 1.8 if shown or beside else 1)
+        if beside and not shown:
+            pen.setDashPattern([3, 2])
+        painter.setPen(pen)
         painter.setBrush(colour("cloth"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
         if self.hasFocus():
             draw_focus(painter, QRectF(self.rect()).adjusted(3.5, 3.5, -3.5, -3.5), 6)
 
-    def choose(self) -> None:
-        """Shows it large."""
+    def choose(self, how: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        """Shows it large; with Shift or Ctrl it is chosen beside the others."""
+        self.home.choose(self.key, how)
         self.session.choose_effect(self.rack, self.key)
         self.session.selected.emit()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._press = event.position().toPoint()
-        self.choose()
+        self.choose(event.modifiers())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if (event.position().toPoint() - self._press).manhattanLength() > 12:
@@ -182,12 +193,11 @@ class EffectCard(TakesEffects):
         place = list(self.session.patch.racks[self.rack]).index(self.key)
         alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.choose()
+            self.choose(event.modifiers())
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right) and alt:
             self.move_to(self.key, place + (1 if event.key() == Qt.Key.Key_Right else -1))
         elif event.key() == Qt.Key.Key_Delete:
-            title = effect_name(self.session.patch, self.rack, self.key)
-            self.session.edit(remove_effect(self.session.patch, self.rack, self.key), f"remove {title}")
+            self.home.remove(self.home.held(self.key))
         else:
             super().keyPressEvent(event)
 
@@ -210,6 +220,8 @@ class Rack(TakesEffects):
         super().__init__(session, rack)
         self.setFixedHeight(104)
         self.cards: dict[str, EffectCard] = {}
+        self.several: set[str] = set()
+        self.entry: Entry | None = None
         self.chooser: Chooser | None = None
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(0, 4, 0, 4)
@@ -236,7 +248,16 @@ class Rack(TakesEffects):
         column = QVBoxLayout(name)
         column.setContentsMargins(8, 0 if idle else 6, 0, 0)
         column.setSpacing(2)
-        column.addWidget(text_label(f"Rack {self.rack}", "name"))
+        head = QHBoxLayout()
+        head.addWidget(text_label(f"Rack {self.rack}", "name"))
+        self.chains = Pill(
+            "Chains…",
+            "small",
+            self._open_chains,
+            "Several effects in their order, kept by name: add some, or keep these",
+        )
+        head.addWidget(self.chains)
+        column.addLayout(head)
         self.comes, self.goes = text_label("", "small"), text_label("", "small")
         column.addWidget(self.comes)
         column.addWidget(self.goes)
@@ -245,7 +266,8 @@ class Rack(TakesEffects):
         effects = self.session.patch.racks[self.rack]
         self.narrow = self._is_narrow()
         self.row.setSpacing(7 if self.narrow else GAP)
-        self.cards = {key: EffectCard(self.session, self.rack, key, self.narrow) for key in effects}
+        self.cards = {key: EffectCard(self, key, self.narrow) for key in effects}
+        self.several &= set(effects)
         for card in self.cards.values():
             self.row.addWidget(card)
         if len(effects) < RACK_MOST:
@@ -268,6 +290,35 @@ class Rack(TakesEffects):
             card.follow()
         self.update()
 
+    def choose(self, key: str, how: Qt.KeyboardModifier) -> None:
+        """An effect is chosen alone, beside the others (Ctrl), or with all up to the one that is shown (Shift)."""
+        order = list(self.session.patch.racks[self.rack])
+        shown = self.session.effect if self.session.rack == self.rack else ""
+        if how & Qt.KeyboardModifier.ControlModifier:
+            self.several = (self.several or {shown} & set(order)) ^ {key}
+        elif how & Qt.KeyboardModifier.ShiftModifier and shown in order:
+            first, last = sorted((order.index(shown), order.index(key)))
+            self.several |= set(order[first : last + 1])
+        else:
+            self.several = set()
+        for card in self.cards.values():
+            card.update()
+
+    def held(self, key: str) -> list[str]:
+        """The effects that are chosen, in their order, where this one is of them; else this one alone."""
+        chosen = self.several if key in self.several else {key}
+        return [other for other in self.session.patch.racks[self.rack] if other in chosen]
+
+    def remove(self, keys: list[str]) -> None:
+        """Takes effects out of the rack, as one step."""
+        name = effect_name(self.session.patch, self.rack, keys[0]) if len(keys) == 1 else f"{len(keys)} effects"
+        self.session.edit(remove_effects(self.session.patch, self.rack, keys), f"remove {name}")
+
+    @property
+    def kept(self) -> Snippets:
+        """Snippets and chains of the library that is open."""
+        return Snippets(self.session.library.root)
+
     def menu(self) -> None:
         """Every effect there is, in groups."""
         what = choosables(Effect, sorted(Effect.kinds, key=lambda kind: Effect.kinds[kind].title))
@@ -275,21 +326,67 @@ class Rack(TakesEffects):
 
     def add(self, kind: str) -> None:
         """Adds an effect and shows it."""
-        fresh = Snippets(self.session.library.root).fresh(Effect.kinds[kind]())
-        self.put(fresh, f"add {fresh.title}")
+        fresh = self.kept.fresh(Effect.kinds[kind]())
+        self.put([fresh], f"add {fresh.title}")
 
-    def put(self, effect: Effect, says: str) -> None:
-        """An effect at the end, shown large."""
+    def put(self, effects: Sequence[Effect], says: str) -> None:
+        """Effects at the end, the last one shown large."""
         made: list[str] = []
 
         def make() -> Patch:
-            patch, key = add_effect(self.session.patch, self.rack, effect)
-            made.append(key)
+            patch, made[:] = add_effects(self.session.patch, self.rack, effects)
             return patch
 
         if self.session.try_edit(make, says):
-            self.session.choose_effect(self.rack, made[0])
+            self.several = set(made) if len(made) > 1 else set()
+            self.session.choose_effect(self.rack, made[-1])
             self.session.selected.emit()
+
+    def chain_menu(self) -> QMenu:
+        """The chains there are, and what can be kept as one."""
+        menu = QMenu(self)
+        kept, effects = self.kept, self.session.patch.racks[self.rack]
+        chains = kept.chains()
+        for chain in chains:
+            of = ", ".join(effect.title.lower() for effect in chain.effects)
+            menu.addAction(item(f"{chain.name}: {of}"), lambda c=chain: self.put(c.effects, f"add {c.name}"))
+        menu.addSeparator()
+        if self.several:
+            chosen = [effect for key, effect in effects.items() if key in self.several]
+            menu.addAction(f"Keep the {len(chosen)} chosen…", lambda: self.ask_name(chosen))
+        whole = menu.addAction("Keep the whole rack…", lambda: self.ask_name(list(effects.values())))
+        whole.setEnabled(bool(effects))
+        own = [chain for chain in chains if not chain.shipped]
+        if own:
+            away = menu.addMenu("Throw away")
+            for chain in own:
+                away.addAction(item(chain.name), lambda c=chain: self.throw_away(c))
+        if kept.problems:
+            self.session.say(kept.problems[0], problem=True)
+        return menu
+
+    def _open_chains(self) -> None:
+        self.chain_menu().exec(self.chains.mapToGlobal(self.chains.rect().bottomLeft()))
+
+    def ask_name(self, effects: Sequence[Effect]) -> None:
+        """Opens the line in which a chain is named."""
+        self.entry = Entry(
+            self, QRect(8, 30, 170, 22), "", lambda name: self.keep(name, effects), "Name of the chain of effects"
+        )
+        self.entry.setPlaceholderText("a name for the chain")
+
+    def keep(self, name: str, effects: Sequence[Effect]) -> None:
+        """Keeps effects as a chain; raises `CannotWrite`, which the entry shows."""
+        made = self.kept.save_chain(name, effects)
+        self.session.say(f"Kept {made.name}: a chain of {len(made.effects)}. It is under Chains… of both racks.")
+
+    def throw_away(self, chain: Chain) -> None:
+        try:
+            self.kept.remove(chain)
+        except FeltDialError as wrong:
+            self.session.say(str(wrong), problem=True)
+            return
+        self.session.say(f"Threw the chain {chain.name} away.")
 
     def dropped(self, rack: str, key: str) -> None:
         """An effect of the other rack comes behind the last."""
