@@ -13,6 +13,8 @@
 - `messages`: What the window and the engine say to each other: a type for each message, sent over a pipe as it is.
 - `midi_file`: Standard MIDI Files as events: notes, wheels, pedals, fingers.
 - `monitor`: what is done to the sound only for the one who listens, and never to what is rendered.
+- `output`: What the engine plays on: the wanted device, the simulated one while that is not there, and the device
+  again once it is.
 - `player`: a phrase becomes events of the block that is about to sound.
 - `recorder`: from an input device, or from the simulated microphone, which plays a made scene.
 - `shared_memory`: The memory that the window and the engine share: values there, meters back, no message per move.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -18,6 +19,8 @@ from felt_dial.sound.matter.wav import wav_bytes
 SIMULATED = "simulated"
 AHEAD = 2
 """Blocks that the simulated sound card holds in its buffer."""
+SILENT, STARTING = 2.0, 5.0
+"""Seconds without asking for a block after which a device counts as gone: once it plays, and while it starts."""
 
 Render = Callable[[], NDArray[np.float32]]
 Late = Callable[[float], None]
@@ -28,25 +31,37 @@ class NoDevice(FeltDialError):
 
 
 class Device(NamedTuple):
-    """An output a person can choose."""
+    """An output a person can choose; `id` is what it is called, since its number changes as others come and go."""
 
     id: str
     name: str
     real: bool
+    number: int = -1
 
 
-def list_devices() -> list[Device]:
-    """Every output there is, the system's own first; the simulated one is always among them, and last."""
+_asking = threading.Lock()
+
+
+def list_devices(anew: bool = False) -> list[Device]:
+    """Every output there is, the system's own first; the simulated one is always among them, and last.
+
+    `anew` asks the system again, which ends every stream that is open.
+    """
     found: list[Device] = []
-    with contextlib.suppress(OSError, ImportError):
+    with _asking, contextlib.suppress(OSError, ImportError):
         import sounddevice
 
-        own = sounddevice.default.device[1]
-        hosts = sounddevice.query_hostapis()
-        for number, about in enumerate(sounddevice.query_devices()):
-            if about["max_output_channels"] >= 2:
-                found.append(Device(str(number), f"{about['name']} · {hosts[about['hostapi']]['name']}", True))
-        found.sort(key=lambda device: device.id != str(own))
+        with contextlib.suppress(sounddevice.PortAudioError):
+            if anew:
+                sounddevice._terminate()
+                sounddevice._initialize()
+            own = sounddevice.default.device[1]
+            hosts = sounddevice.query_hostapis()
+            for number, about in enumerate(sounddevice.query_devices()):
+                if about["max_output_channels"] >= 2:
+                    name = f"{about['name']} · {hosts[about['hostapi']]['name']}"
+                    found.append(Device(name, name, True, number))
+            found.sort(key=lambda device: device.number != own)
     return [*found, Device(SIMULATED, "Simulated output", False)]
 
 
@@ -93,32 +108,54 @@ class SimulatedOutput:
 
 
 class PortAudioOutput:
-    """A real output through PortAudio."""
+    """A real output through PortAudio.
 
-    def __init__(self, device: str, rate: float, frames: int, render: Render, late: Late) -> None:
+    Attributes
+    ----------
+    lost : bool
+        Whether the device went away while it played.
+    """
+
+    def __init__(self, device: Device, rate: float, frames: int, render: Render, late: Late) -> None:
         try:
             import sounddevice
         except (OSError, ImportError) as wrong:
             raise NoDevice(f"PortAudio is not on this machine ({wrong}).") from None
-        self._running = True
+        self.device, self.lost = device, False
+        self._running, self._blocks = True, 0
 
         def fill(out: Any, count: int, when: Any, status: Any) -> None:
             if status.output_underflow:
                 late(count / rate)
+            self._blocks += 1
             out[:] = render().T
 
         try:
             self._stream = sounddevice.OutputStream(
-                device=int(device), samplerate=rate, blocksize=frames, channels=2, dtype="float32", callback=fill
+                device=device.number, samplerate=rate, blocksize=frames, channels=2, dtype="float32", callback=fill
             )
         except (sounddevice.PortAudioError, ValueError) as wrong:
-            raise NoDevice(f"Output {device} does not open at {rate:.0f} Hz ({wrong}).") from None
+            raise NoDevice(f"{device.name} does not open at {rate:.0f} Hz ({wrong}).") from None
 
     def run(self) -> None:
-        """Plays until `close`."""
-        with self._stream:
-            while self._running:
+        """Plays until `close`, or until the device is gone: it stops by itself, or asks for nothing more."""
+        import sounddevice
+
+        begun = moved = time.monotonic()
+        blocks = self._blocks
+        try:
+            self._stream.start()
+            while self._running and not self.lost:
                 time.sleep(0.02)
+                if self._blocks != blocks:
+                    blocks, moved = self._blocks, time.monotonic()
+                patience = SILENT if moved - begun > STARTING else STARTING
+                self.lost = not self._stream.active or time.monotonic() - moved > patience
+        except sounddevice.PortAudioError:
+            self.lost = True
+        with contextlib.suppress(sounddevice.PortAudioError):
+            self._stream.abort()
+            self._stream.close()
 
     def close(self) -> None:
         """Ends `run`."""

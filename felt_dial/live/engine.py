@@ -32,7 +32,6 @@ from felt_dial.live.controller import (
     list_controllers,
     open_controller,
 )
-from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
 from felt_dial.live.messages import (
     AskControllers,
     AskDevices,
@@ -53,7 +52,6 @@ from felt_dial.live.messages import (
     Misunderstood,
     NoControllerThere,
     NotesTaken,
-    Opened,
     Perform,
     PlayPhrase,
     ProgramAsked,
@@ -74,6 +72,7 @@ from felt_dial.live.messages import (
     Written,
 )
 from felt_dial.live.monitor import Monitor
+from felt_dial.live.output import Output
 from felt_dial.live.player import Player
 from felt_dial.live.shared_memory import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
 from felt_dial.live.sleep import Sleep
@@ -104,9 +103,9 @@ class Engine:
 
     def __init__(self, shared: Shared, window: Connection, device: str, rate: float, frames: int) -> None:
         self.shared, self.window = shared, window
-        self.rate, self.frames, self.wanted = rate, frames, device
+        self.rate, self.frames = rate, frames
         self.program = Program(new_patch(), rate, frames)
-        self.generation = 0
+        self.generation = self.shown = 0
         self.handing: HandOver | None = None
         self.ready: tuple[Program, int, bool] | None = None
         self.player = Player(rate)
@@ -115,7 +114,7 @@ class Engine:
         self.hold = False
         self.held_back: set[tuple[float, int]] = set()
         self.meter = LoudnessMeter(rate, frames)
-        self.output: SimulatedOutput | PortAudioOutput | None = None
+        self.output = Output(device, rate, frames, self.block, self.late, self.tell)
         self.quiet_blocks = 0
         self.blocks = 0
         self.load = self.trim = 0.0
@@ -159,7 +158,7 @@ class Engine:
         self.monitor.run(out)
         self.meter.add(out)
         self._write_scope(out, data)
-        if self.blocks % SHOWN_EVERY == 0:
+        if self.blocks % SHOWN_EVERY == 0 or self.generation != self.shown:
             self._show(data)
         if self.program.report.broken:
             self.tell(Broken(tuple(self.program.report.broken)))
@@ -377,7 +376,7 @@ class Engine:
         data["pattern_step"] = (turning.row - 1) % count if turning.sounding and turning.was_on else -1
         data["playing"] = self.player.phrase is not None
         data["position"] = self.player.position if self.taking is None else self.taking.position
-        data["generation"] = self.generation
+        data["generation"] = self.shown = self.generation
 
     def _tidy(self) -> None:
         """Collects garbage only while nothing sounds."""
@@ -467,18 +466,16 @@ class Engine:
 
     @AT_ONCE.of(KeepSound)
     def _keep_sound(self, message: KeepSound) -> None:
-        if isinstance(self.output, SimulatedOutput):
-            self.output.keep()
+        self.output.keep()
 
     @AT_ONCE.of(WriteSound)
     def _write_sound(self, message: WriteSound) -> None:
-        if isinstance(self.output, SimulatedOutput):
-            self.output.write(Path(message.path))
+        if self.output.write(Path(message.path)):
             self.tell(Written(message.path))
 
     @AT_ONCE.of(AskDevices)
     def _tell_devices(self, message: AskDevices) -> None:
-        self.tell(Devices([tuple(device) for device in list_devices()]))
+        self.tell(Devices([tuple(device[:3]) for device in self.output.devices()]))
 
     @AT_ONCE.of(AskControllers)
     def _tell_controllers(self, message: AskControllers) -> None:
@@ -493,30 +490,13 @@ class Engine:
         self.shared.data["late"] += 1
         self.shared.data["worst_late"] = max(self.shared.data["worst_late"], seconds)
 
-    def open(self) -> None:
-        """Opens the wanted output, or the simulated one with a word of why."""
-        real = next((d for d in list_devices() if d.real), None) if self.wanted == "default" else None
-        wanted = real.id if real else SIMULATED if self.wanted == "default" else self.wanted
-        said = "" if wanted != SIMULATED or self.wanted == SIMULATED else "no audio device"
-        if wanted != SIMULATED:
-            try:
-                self.output = PortAudioOutput(wanted, self.rate, self.frames, self.block, self.late)
-            except (NoDevice, ValueError) as wrong:
-                said = str(wrong)
-        if self.output is None:
-            self.output = SimulatedOutput(self.rate, self.frames, self.block, self.late)
-        name = next((d.name for d in list_devices() if d.id == wanted), "") if not said else ""
-        self.tell(Opened(wanted if not said else SIMULATED, name or "Simulated output", self.rate, self.frames, said))
-
     def run(self) -> None:
         """Plays until the process ends."""
         self._compile()
         self._warm("wave")
         threading.Thread(target=self.listen, daemon=True).start()
-        self.open()
         gc.freeze()  # what the start leaves stays; it makes next to no garbage
         gc.disable()
-        assert self.output is not None
         hurry()
         self.output.run()
 

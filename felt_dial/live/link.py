@@ -45,8 +45,9 @@ from felt_dial.patch.phrase import Phrase
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, WHEEL, Event
 
-STALLED, QUICK = 2.0, 5.0
-"""Seconds without a block after which the engine counts as dead, and within which a death is a quick one."""
+STALLED, QUICK = 7.0, 5.0
+"""Seconds without a block after which the engine counts as dead, and within which a death is a quick one. An engine sees by
+itself that its device asks for nothing more, sooner than that."""
 
 
 class EngineLink:
@@ -196,7 +197,7 @@ class EngineLink:
         return heard
 
     def _stalled(self) -> bool:
-        """True where the output has asked for no block for two seconds: a device that was pulled out."""
+        """True where no block was asked for in a long time: the engine hangs."""
         blocks, now = int(self.shared.data["blocks"]), time.monotonic()
         if blocks != self._blocks or not self.ready:
             self._blocks, self._moved = blocks, now

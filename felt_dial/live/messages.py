@@ -158,6 +158,18 @@ class Opened(NamedTuple):
     said: str
 
 
+class Gone(NamedTuple):
+    """The device that played is not there any more; the simulated output plays until it is."""
+
+    name: str
+
+
+class Back(NamedTuple):
+    """The device that was gone plays again."""
+
+    name: str
+
+
 class Compiling(NamedTuple):
     """The kernels are compiled for this machine, once: so many of so many steps are done, about so many seconds are left."""
 

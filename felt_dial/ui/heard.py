@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from felt_dial.live.messages import (
+    Back,
     Broken,
     Compiling,
     Controllers,
@@ -13,6 +14,7 @@ from felt_dial.live.messages import (
     Died,
     Failed,
     GaveUp,
+    Gone,
     Handlers,
     Misunderstood,
     NoControllerThere,
@@ -113,6 +115,19 @@ def _notes_taken(session: Session, message: NotesTaken) -> None:
 @HEARD.of(Opened)
 def _opened(session: Session, message: Opened) -> None:
     session.transport.emit()
+
+
+@HEARD.of(Gone)
+def _gone(session: Session, message: Gone) -> None:
+    session.say(
+        f"{message.name} is not there any more. The sound goes on without it, and comes back to it by itself.",
+        problem=True,
+    )
+
+
+@HEARD.of(Back)
+def _back(session: Session, message: Back) -> None:
+    session.say(f"{message.name} is back, and plays again.")
 
 
 @HEARD.of(Written)

@@ -13,7 +13,7 @@ import pytest
 import soundfile
 
 from felt_dial.live import link as links
-from felt_dial.live.devices import SIMULATED, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
+from felt_dial.live.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
 from felt_dial.live.player import Player
@@ -106,7 +106,9 @@ def test_the_simulated_output_is_always_there_and_a_device_that_is_not_is_refuse
     devices = list_devices()
     assert devices[-1].id == SIMULATED and not devices[-1].real
     with pytest.raises(NoDevice):
-        PortAudioOutput("9999", 48000, 256, lambda: np.zeros((2, 256), np.float32), lambda s: None)
+        PortAudioOutput(
+            Device("it", "it", True, 9999), 48000, 256, lambda: np.zeros((2, 256), np.float32), lambda s: None
+        )
 
 
 # --- the process -------------------------------------------------------------------------------
