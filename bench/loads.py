@@ -60,7 +60,7 @@ def movement() -> Patch:
     for _ in range(7):
         patch, _ = duplicate_layer(patch, "a")
     for kind in ("envelope", "lfo", "curve"):
-        while sum(mover.kind == kind for mover in patch.modulators.values()) < 8:  # type: ignore[attr-defined]
+        while sum(mover.kind == kind for mover in patch.modulators.values()) < 8:
             patch, _ = add_modulator(patch, Modulator.kinds[kind]())
     dials = ("pitch", "pan", "fine", "level", "source.width", "filter.cutoff", "filter.resonance", "filter.follow")
     sources = list(patch.modulators)
@@ -92,7 +92,9 @@ def resynthesis(folder: Path) -> Patch:
 
 
 @kernel
-def _inner(samples, shift, phases, steps, voice, mix, index, part, line, bends, count, times):
+def _inner(  # type: ignore[no-untyped-def]
+    samples, shift, phases, steps, voice, mix, index, part, line, bends, count, times
+):
     """The innermost loops of Wave and Table over some voices, again and again."""
     for _ in range(times):
         for u in range(phases.shape[0]):

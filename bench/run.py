@@ -22,6 +22,7 @@ from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import ON, Event
+from felt_dial.sound.playing.phrases import PHRASES
 from felt_dial.sound.sizes import BLOCK
 
 RATE = 48000
@@ -105,7 +106,7 @@ def live_run(patch: Patch, seconds: float, act: Callable[[EngineLink], None] | N
         link.poll()
         time.sleep(0.002)
     started = time.perf_counter() - begin
-    link.play("arpeggio", True)
+    link.play(PHRASES["arpeggio"], True)
     if act:
         act(link)
     time.sleep(1.0)
@@ -134,7 +135,7 @@ def swap_time() -> dict[str, float]:
     link.show(sine(), carry=False)
     link.start()
     link.wait_until_ready()
-    link.play("held", True)
+    link.play(PHRASES["held"], True)
     time.sleep(0.5)
     times = []
     for n in range(20):

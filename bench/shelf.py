@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from random import Random
 
@@ -123,6 +124,10 @@ def main(banks: int) -> None:
         listed = rng.choice(shelf.model.presets)
         return listed.bank, listed.id
 
+    def search_anew(words: str) -> None:
+        shelf.search.setText("")
+        shelf.search.setText(words)
+
     def star() -> None:
         bank, preset = row()
         stored = session.catalogue.preset(bank, preset)
@@ -142,8 +147,8 @@ def main(banks: int) -> None:
     timed("delete", lambda: shelf_steps.delete_preset(session, *row()))
     timed("reorder", lambda: shelf.reorder([row()], rng.randrange(50)))
     for words in ("s", "a", "gl", "ti", "tide", "tide glass"):
-        timed(f"search “{words}”", lambda w=words: shelf.search.setText(w), 1)
-        timed(f"search “{words}” again", lambda w=words: (shelf.search.setText(""), shelf.search.setText(w)), 9)
+        timed(f"search “{words}”", partial(shelf.search.setText, words), 1)
+        timed(f"search “{words}” again", partial(search_anew, words), 9)
     bar = shelf.view.verticalScrollBar()
     shelf.search.setText("s")
     timed("scroll by a page", lambda: bar.setValue((bar.value() + 400) % max(bar.maximum(), 1)), 40)

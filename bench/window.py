@@ -13,6 +13,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen" if not os.environ.get("DISPLAY") else "xcb")
@@ -27,7 +28,7 @@ def start_times(runs: int = 5) -> dict[str, float]:
             begin = time.perf_counter()
             command = [sys.executable, "-m", "felt_dial"]
             program = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
-            found = {}
+            found: dict[str, float] = {}
             assert program.stdout is not None
             while len(found) < 2:
                 name = program.stdout.readline().split()[0]
@@ -128,7 +129,7 @@ def hands(window: Any) -> dict[str, float]:
     for title in titles:
         window.show_page(next(other for other in titles if other != title))
         paint()
-        found[f"change to {title}, ms"] = cost(lambda page=title: window.show_page(page), 1)
+        found[f"change to {title}, ms"] = cost(partial(window.show_page, title), 1)
     window.show_page("Patch")
     whole = session.patch
     patch = whole

@@ -6,6 +6,7 @@ import os
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -51,7 +52,7 @@ def computed() -> None:
     ten = tone(10.0)
     timed("split of 10 s of stereo", lambda: split(ten, RATE))
     for kind, (name, _, way) in WAYS.items():
-        timed(f"a table from 10 s {name[0].lower()}{name[1:]}", lambda way=way: way(ten, RATE, Taking()))
+        timed(f"a table from 10 s {name[0].lower()}{name[1:]}", partial(way, ten, RATE, Taking()))
         del kind
     timed("loops of 10 s", lambda: loops_of(ten, RATE))
     timed("root of 10 s", lambda: root_of(ten, RATE))
@@ -64,7 +65,7 @@ def computed() -> None:
     )
     peaks = Peaks(long)
     for k in (0, 4, 8, 12):
-        timed(f"columns of 10 minutes, zoomed in {2**k} times", lambda k=k: peaks.columns(0, long.shape[1] / 2**k, 900))
+        timed(f"columns of 10 minutes, zoomed in {2**k} times", partial(peaks.columns, 0, long.shape[1] / 2**k, 900))
     timed("spectrum of what is seen of 10 minutes", lambda: spectrogram(long, RATE, 0, long.shape[1], 880, 160))
 
 
@@ -103,7 +104,7 @@ def shelves(count: int = 50_000) -> None:
     )
     timed("the same again, nothing changed", lambda: matter.refresh(folder / "none", [str(folder)]), 1)
     for words_ in ("g", "glass", "glass 12"):
-        timed(f"“{words_}” among them", lambda words_=words_: matter.find(Wish(words=words_)), 5)
+        timed(f"“{words_}” among them", partial(matter.find, Wish(words=words_)), 5)
 
 
 def in_the_window() -> None:

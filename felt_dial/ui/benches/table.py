@@ -40,10 +40,6 @@ BETWEEN_DRAFTS = 40
 """Milliseconds between two tables that are heard while the hand draws."""
 
 
-DRAWING = "draw on the bench"
-"""What the steps of one drawing merge by."""
-
-
 def at_2048(sound: NDArray[np.float32], cycle: int) -> Floats:
     """Cycles of any length as frames of 2048, float (frame, 2048), by their harmonics."""
     cycles = cut_cycles(sound, cycle).astype(np.float64)
@@ -184,11 +180,13 @@ class TableWork(BenchWork):
         self.follow()
 
     def draw(self, recipe: TableRecipe, says: str) -> None:
-        """What the hand draws: seen at once, heard within some 40 ms, kept when it is let go; `says` names the step."""
+        """What the hand draws: heard and seen at once, kept when it is let go; `says` names the step."""
         self.draft, self._says = recipe, says
         self.changed.emit()
-        if not self._timer.isActive():  # the first at once, what follows as often as it can be heard
-            self._timer.start(0 if self._quiet.hasExpired(BETWEEN_DRAFTS) else BETWEEN_DRAFTS)
+        if self._quiet.hasExpired(BETWEEN_DRAFTS):  # before it is painted, which takes longer
+            self._sound()
+        elif not self._timer.isActive():
+            self._timer.start()
 
     def let_go(self) -> None:
         """The hand is lifted: what it has drawn is kept, as one step."""
@@ -197,19 +195,21 @@ class TableWork(BenchWork):
         if recipe is None:
             return
         try:
-            self._show(self._kept(recipe, "", self._store), self._says, merge=DRAWING)
+            self._show(self._kept(recipe, "", self._store), self._says)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
-        self.session.history.settle()
+        self.session.link.show(self.session.patch, carry=True)  # which is what sounds, whatever was drawn
 
     def _sound(self) -> None:
-        """Lets the layer play what is drawn so far."""
-        if self.draft is None:
+        """Lets the engine play what is drawn so far, which is not in the patch yet."""
+        source, session = self.source, self.session
+        if self.draft is None or source is None:
             return
         self._quiet.restart()
         with contextlib.suppress(FeltDialError):  # it is said when the hand is lifted
             asset = self._kept(self.draft, "", drafts_folder() / ".assets").model_copy(update={"draft": True})
-            self._show(asset, self._says, merge=DRAWING)
+            fresh = source.model_copy(update={"asset": asset, "cycle": CYCLE})
+            session.link.show(put(session.patch, ["layers", self.layer, "source"], fresh), carry=True)
 
     @property
     def _store(self) -> Path:
@@ -225,13 +225,13 @@ class TableWork(BenchWork):
         asset = assets.keep(folder, audio, called)
         return asset.model_copy(update={"recipe": assets.keep_recipe(folder, write_recipe(recipe))})
 
-    def _show(self, asset: Asset, says: str, merge: str = "") -> None:
+    def _show(self, asset: Asset, says: str) -> None:
         source = self.source
         if source is None:
             return
         fresh = source.model_copy(update={"asset": asset, "cycle": CYCLE})
         self._seen = (self.layer, asset, CYCLE)
-        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says, merge)
+        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says)
         self.changed.emit()
 
     def new(self) -> None:

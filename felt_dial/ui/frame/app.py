@@ -59,11 +59,13 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     from felt_dial.bank.places import lay_out_demo, previews_folder
     from felt_dial.ui.benches.drafts import tidy_drafts
     from felt_dial.ui.controllers import Control
+    from felt_dial.ui.frame.rim import guard_overrides
     from felt_dial.ui.frame.window import Window
     from felt_dial.ui.session import Session
     from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
     from felt_dial.ui.theme.fonts import load_fonts
 
+    guard_overrides()
     load_fonts()
     cloth.wear(NIGHT if settings.night else OAT)
     root, said = settings.library_folder(), ""

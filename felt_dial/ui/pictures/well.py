@@ -199,7 +199,7 @@ def points(box: QRectF, x: ArrayLike, y: ArrayLike) -> QPolygonF:
     """Points for x and y from 0 to 1, y upwards."""
     across = box.left() + np.asarray(x) * box.width()
     up = box.bottom() - np.asarray(y) * box.height()
-    return QPolygonF([QPointF(float(a), float(b)) for a, b in zip(across, up, strict=True)])
+    return QPolygonF(list(map(QPointF, across.tolist(), up.tolist())))
 
 
 def draw_curve(

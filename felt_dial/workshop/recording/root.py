@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +20,11 @@ GLIDES = 0.8
 LEAST_SURE = 0.35
 
 
-class Root(NamedTuple):
-    """Attributes
+@dataclass(frozen=True, eq=False)
+class Root:
+    """What was found out about the pitch of a recording; each finding is itself, and equal to no other.
+
+    Attributes
     ----------
     key : float or None
         MIDI key with cents as its fraction; None where there is no pitch.

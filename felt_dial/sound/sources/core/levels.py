@@ -107,21 +107,23 @@ def spectra_of(frames: NDArray[np.float32], morph: str) -> NDArray[np.complex128
     return np.concatenate([between, spectra[-1:]])
 
 
-def _counts() -> list[int]:
-    """Numbers of harmonics of the levels, half an octave apart."""
-    return sorted({round(MOST_HARMONICS / 2 ** (n / 2)) for n in range(21)} | {1})
+def _counts(quickly: bool = False) -> list[int]:
+    """Numbers of harmonics of the levels, half an octave apart; no more than 512 where they are made `quickly`."""
+    counts = sorted({round(MOST_HARMONICS / 2 ** (n / 2)) for n in range(21)} | {1})
+    return [count for count in counts if count <= MOST_HARMONICS // 2] if quickly else counts
 
 
 def make_levels(spectra: NDArray[np.complex128], quickly: bool = False) -> Levels:
     """Band-limited cycles of every frame, at every level.
 
     A level of h harmonics has at least 64·h samples (32·h in a long table), up to 16384, for linear
-    interpolation (12·h where it is made `quickly`), whose droop sinc²(h / L) is divided out and whose images lie (h / L)² below.
+    interpolation, whose droop sinc²(h / L) is divided out and whose images lie (h / L)² below. What is made `quickly` has 12·h,
+    at least 256, and half as many harmonics, which the ear misses below 47 Hz only.
     """
-    counts = _counts()
+    counts = _counts(quickly)
     finer = 12 if quickly else 64 if len(spectra) <= 96 else 32
     frames, total = len(spectra), 0
-    bits = [min(max(math.ceil(math.log2(finer * harmonics)), 11), 14) for harmonics in counts]
+    bits = [min(max(math.ceil(math.log2(finer * harmonics)), 8 if quickly else 11), 14) for harmonics in counts]
     samples = np.empty(frames * sum((1 << size) + 1 for size in bits), np.float32)
     offsets = np.zeros((frames, len(counts)), np.int32)
     for level, harmonics in enumerate(counts):

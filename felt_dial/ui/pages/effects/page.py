@@ -145,6 +145,10 @@ class EffectsPage(Page):
         return effect is not None and dials(effect) != self._laid
 
     def _follow(self) -> None:
+        if not self.isVisible():
+            if self._due is None:  # what is due already lays out more than this
+                self.lay_when_seen(self._follow)
+            return
         self.hand.follow()
         self.rack.follow()
         self.second.follow()
