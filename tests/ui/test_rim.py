@@ -46,7 +46,7 @@ view, rows = QListView(), Rows()
 QTimer.singleShot(0, lambda: view.setModel(rows))
 shown = [Before(), After("a"), view]
 for widget in shown:
-    widget.show()
+    QTimer.singleShot(0, widget.show)
 QTimer.singleShot(300, application.quit)
 application.exec()
 print(*sorted(set(heard)))
