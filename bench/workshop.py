@@ -16,9 +16,9 @@ import numpy as np
 import soundfile
 
 from felt_dial.bank.matter import Matter, Wish
-from felt_dial.sound.matter.audio_file import Audio
+from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.workshop.recording.loops import loops_of
-from felt_dial.workshop.recording.peaks import Peaks
+from felt_dial.workshop.recording.peaks import FirstLook, Peaks
 from felt_dial.workshop.recording.root import root_of
 from felt_dial.workshop.recording.spectrogram import spectrogram
 from felt_dial.workshop.recording.split import split
@@ -60,9 +60,9 @@ def computed() -> None:
     path = Path(tempfile.mkdtemp()) / "long.wav"
     soundfile.write(path, long.T, RATE, subtype="FLOAT")
     timed(
-        "first picture of 10 minutes: read and drawn",
-        lambda: Peaks(np.ascontiguousarray(soundfile.read(path, dtype="float32")[0].T)).columns(0, long.shape[1], 900),
+        "first picture of 10 minutes: short looks into the file", lambda: FirstLook(path).columns(0, long.shape[1], 900)
     )
+    timed("all of 10 minutes: read and drawn", lambda: Peaks(read_audio(path).sound).columns(0, long.shape[1], 900))
     peaks = Peaks(long)
     for k in (0, 4, 8, 12):
         timed(f"columns of 10 minutes, zoomed in {2**k} times", partial(peaks.columns, 0, long.shape[1] / 2**k, 900))

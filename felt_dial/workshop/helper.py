@@ -21,6 +21,9 @@ from felt_dial.sound.matter import assets
 
 T = TypeVar("T")
 Watch = Callable[[float], bool]
+KEEPS_MEMORY = {"MALLOC_MMAP_THRESHOLD_": "33554432", "MALLOC_TRIM_THRESHOLD_": "1073741824"}
+"""Arrays of up to 32 MB come from memory that is there already: what is taken from the system and given back for each of them
+holds up the sound on a machine that gets its memory from another."""
 LOOK_EVERY = 0.02
 """Seconds between two looks at whether somebody wants it to stop."""
 
@@ -85,7 +88,10 @@ class Helper:
         ours, theirs = socket.socketpair()
         with theirs:
             command = [sys.executable, "-c", f"from felt_dial.workshop.helper import main; main({theirs.fileno()})"]
-            self._process = subprocess.Popen(command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
+            environment = {**os.environ, **KEEPS_MEMORY}
+            self._process = subprocess.Popen(
+                command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL, env=environment
+            )
         self._pipe = Connection(ours.detach())
         return self._pipe
 

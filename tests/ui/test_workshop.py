@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,11 +14,13 @@ from PySide6.QtTest import QTest
 
 from felt_dial import files
 from felt_dial.live import recorder
+from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import remove_layer
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.render import render
+from felt_dial.ui.benches import recording as bench_of_recordings
 from felt_dial.ui.benches.recording import Region
 from felt_dial.ui.pages.workshop.parts.bounce import BouncePart
 from felt_dial.ui.pages.workshop.parts.loops import LoopsPart
@@ -28,6 +31,7 @@ from felt_dial.ui.pages.workshop.parts.steps import StepsPart
 from felt_dial.ui.pages.workshop.sample_bench import SampleBench
 from felt_dial.ui.pages.workshop.sample_side import PARTS
 from felt_dial.ui.pages.workshop.table_bench import TableBench
+from felt_dial.workshop.recording.peaks import Peaks
 from felt_dial.workshop.table.reshaping import RESHAPINGS
 from tests.ui.conftest import Desk, wait
 from tests.ui.test_arrivals import drop
@@ -64,6 +68,29 @@ def samples(desk: Desk) -> Iterator[SampleBench]:
     page.recordings.work.new_sample(asset, float(key), "begin")
     QTest.qWait(50)
     yield page.recordings
+
+
+def test_a_long_recording_is_seen_about_before_it_is_read(
+    desk: Desk, samples: SampleBench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The picture of the first look is replaced by that of all of it, without another touch."""
+    monkeypatch.setattr(bench_of_recordings, "LONG", 1000)
+    held, seen = threading.Event(), []
+    whole = bench_of_recordings.peaks_of
+
+    def slowly(asset: Asset) -> Peaks | None:
+        held.wait(20)
+        return whole(asset)
+
+    monkeypatch.setattr(bench_of_recordings, "peaks_of", slowly)
+    asset = shipped_recordings()["Plucked String"][0]
+    samples.work.new_sample(asset, None, "a long one")
+    assert wait(lambda: samples.work.first_look is not None) and samples.work.peaks is None and samples.work.reading
+    seen.append(samples.wave.grab().toImage())
+    held.set()
+    assert wait(lambda: samples.work.peaks is not None) and samples.work.first_look is None
+    seen.append(samples.wave.grab().toImage())
+    assert not samples.work.reading and seen[0] != seen[1], "it says no more that it is being read"
 
 
 def shown(bench: TableBench) -> np.ndarray:

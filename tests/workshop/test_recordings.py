@@ -20,6 +20,7 @@ from felt_dial.sound.modules import new_patch
 from felt_dial.sound.render import render
 from felt_dial.workshop.recording import (
     choice,
+    looks,
     loops,
     peaks,
     recipe,
@@ -85,6 +86,23 @@ def test_peaks_hold_the_lowest_and_highest_sample_of_each_column_at_any_zoom() -
             if edges[n] % 64 == 0 and edges[n + 1] % 64 == 0:
                 assert np.array_equal(found[:, 1, n], piece.max(axis=1))
     assert np.array_equal(made.columns(10, 20, 20)[0, 0], sound[0, np.rint(np.linspace(10, 20, 21)[:-1]).astype(int)])
+
+
+def test_a_first_look_at_a_file_is_about_what_all_of_it_looks_like(tmp_path: Path) -> None:
+    """A tone that swells and falls over ten minutes: each column within 2 % of what was read whole, with its peak."""
+    frames = 600 * 8000
+    swell = np.sin(np.pi * np.arange(frames) / frames) ** 2
+    tone_ = np.sin(2 * np.pi * 200 / 8000 * np.arange(frames))
+    sound = np.stack([0.8 * swell * tone_, 0.4 * swell * tone_]).astype(np.float32)
+    soundfile.write(tmp_path / "long.wav", sound.T, 8000, subtype="FLOAT")
+    look, whole = peaks.FirstLook(tmp_path / "long.wav"), peaks.Peaks(sound)
+    assert look.frames == frames and look.top == pytest.approx(0.8, rel=0.01) == whole.top
+    for first, last in ((0, frames), (frames // 4, frames // 2)):
+        seen, there = look.columns(first, last, 300), whole.columns(first, last, 300)
+        assert np.abs(seen - there).max() < 0.02
+    with pytest.raises(FeltDialError, match="cannot be read"):
+        (tmp_path / "broken.wav").write_bytes(b"RIFF nothing")
+        peaks.FirstLook(tmp_path / "broken.wav")
 
 
 def test_a_sine_stands_in_its_row_of_the_spectrum_at_its_level() -> None:
@@ -176,6 +194,18 @@ def test_a_sine_goes_to_the_tones_noise_to_the_noise_and_clicks_to_the_strikes()
     assert level(parts.noise) > level(noise) - 6
     peaks_ = np.abs(parts.strikes[0, 12000::24000])
     assert peaks_.min() > 0.6 and np.abs(parts.tones[0, 12000::24000] - sine[12000::24000]).max() < 0.15
+
+
+def test_pieces_are_split_as_the_whole_would_be(monkeypatch: pytest.MonkeyPatch) -> None:
+    sound = (0.2 * np.random.default_rng(8).normal(size=(2, 70_001))).astype(np.float32)
+    sound[:, ::9000] += 0.8
+    monkeypatch.setattr(looks, "PIECE", 2**20)
+    whole = split.split(sound, RATE)
+    monkeypatch.setattr(looks, "PIECE", 2**14)
+    told: list[float] = []
+    for one, other in zip(whole, split.split(sound, RATE, watch=lambda part: not told.append(part)), strict=True):  # type: ignore[func-returns-value]
+        assert np.abs(one - other).max() < 1e-5
+    assert told == sorted(told) and len(told) > 8 and told[-1] == 1.0
 
 
 def test_a_split_is_stopped_where_somebody_wishes() -> None:

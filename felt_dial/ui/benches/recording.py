@@ -23,7 +23,7 @@ from felt_dial.ui.jobs import Latest, Watch
 from felt_dial.ui.session import Session
 from felt_dial.workshop.helper import Helper
 from felt_dial.workshop.recording.loops import Loop
-from felt_dial.workshop.recording.peaks import Peaks
+from felt_dial.workshop.recording.peaks import FirstLook, Peaks
 from felt_dial.workshop.recording.recipe import RecordingRecipe, Step, make, read_steps, write_steps
 from felt_dial.workshop.recording.root import Root
 from felt_dial.workshop.wav_file import recording_wav
@@ -96,6 +96,8 @@ class RecordingWork(BenchWork):
         self.destroyed.connect(self.helper.close)
         self._reader = Latest(session.frame)
         self._reading, self._read = "", set[str]()
+        self.first_look: FirstLook | None = None
+        """About what a long recording looks like, while it is still being read."""
 
     # --- what is there -------------------------------------------------------------------------
 
@@ -114,13 +116,22 @@ class RecordingWork(BenchWork):
         if asset is None or (asset.digest in self._read or asset.frames * asset.channels < LONG):
             return peaks_of(asset) if asset is not None else None
         if asset.digest != self._reading:
-            self._reading = asset.digest
+            self._reading, self.first_look = asset.digest, None
+            path = assets.find(asset)
+
+            def seen(look: FirstLook | None) -> None:
+                if self._reading == asset.digest:
+                    self.first_look = look
+                    self.changed.emit()
+                    self._reader.ask(lambda: peaks_of(asset), then)
 
             def then(_: Peaks | None) -> None:
                 self._read.add(asset.digest)
+                if self._reading == asset.digest:
+                    self.first_look = None
                 self.changed.emit()
 
-            self._reader.ask(lambda: peaks_of(asset), then)
+            self._reader.ask(lambda: None if path is None else FirstLook(path), seen, lambda _: seen(None))
         return None
 
     @property

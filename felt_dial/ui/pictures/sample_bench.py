@@ -124,10 +124,11 @@ class Wave(Timed):
         self._draft: tuple[str, float] | None = None
 
     def key(self) -> object:
-        return super().key(), self._draft
+        return super().key(), self._draft, id(self.work.peaks), id(self.work.first_look), self.work.reading
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
-        peaks, work = self.work.peaks, self.work
+        work = self.work
+        peaks = work.peaks or work.first_look
         if peaks is None:
             if work.reading:
                 self.draw_nothing(painter, box, "is read …")
@@ -145,35 +146,39 @@ class Wave(Timed):
             self.draw_nothing(painter, box, says)
             return
         first, last = work.view
-        columns = max(int(box.width()), 8)
+        thin = last - first < 3 * max(int(box.width()), 8)
+        sharp = 1.0 if thin else self.devicePixelRatioF()
+        columns = max(int(box.width() * sharp), 8)
         found = peaks.columns(first, last, columns)
         channels = len(found)
         tall = (box.height() - 12) / channels
-        top = max(float(np.abs(peaks.levels[-1][1]).max()) if peaks.levels else float(np.abs(peaks.sound).max()), 1e-6)
-        top = max(top, float(np.abs(peaks.levels[-1][2]).max()) if peaks.levels else 0.0)
+        top = peaks.top
         if work.region is not None:
             lit = QColor(colour("chalk"))
             lit.setAlphaF(0.16)
             a, b = self.x_of(work.region.first), self.x_of(work.region.last)
             painter.fillRect(QRectF(a, box.top(), b - a, box.height() - 12), lit)
         x = np.linspace(0.0, 1.0, columns)
-        thin = last - first < 3 * columns
         for n, (low, high) in enumerate(found):
             room = QRectF(box.left(), box.top() + n * tall, box.width(), tall)
             painter.setPen(QPen(colour("chalk_soft").darker(190), 1))
             painter.drawLine(QLineF(room.left(), room.center().y(), room.right(), room.center().y()))
-            painter.setPen(QPen(self.line_colour(), 1.4 if thin else 0.8))
             if thin:
-                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(QPen(self.line_colour(), 1.4))
                 painter.drawPolyline(points(room, x, 0.5 + 0.46 * (low + high) / 2 / top))
             else:
-                painter.setBrush(self.line_colour())
-                line = points(
-                    room, np.concatenate([x, x[::-1]]), 0.5 + 0.46 * np.concatenate([high, low[::-1] - 0.004]) / top
+                painter.drawImage(
+                    room, filled(0.92 * low / top, 0.92 * high / top, int(tall * sharp), self.line_colour())
                 )
-                painter.drawPolygon(line)
         self._ruler(painter, box)
         self._marks(painter, box)
+        if work.reading:
+            text = "a first look: it is being read"
+            card = QRectF(box.right() - painter.fontMetrics().horizontalAdvance(text) - 12, box.top(), 0, 17)
+            card.setRight(box.right())
+            painter.fillRect(card, colour("well"))
+            painter.setPen(colour("chalk"))
+            painter.drawText(card, Qt.AlignmentFlag.AlignCenter, text)
 
     def _ruler(self, painter: QPainter, box: QRectF) -> None:
         first, last = (frame / self.work.rate for frame in self.work.view)
@@ -546,6 +551,20 @@ def pitch_at(track: list[list[float]], second: float) -> float:
     """The pitch of a track at a moment, in Hz."""
     times, hertz = zip(*track, strict=True)
     return float(np.interp(second, np.array(times), np.array(hertz)))
+
+
+def filled(low: NDArray[np.float32], high: NDArray[np.float32], rows: int, shade: QColor) -> QImage:
+    """What lies between two curves from −1 to 1, column by column, at least a pixel of it, on no ground."""
+    upper = (0.5 - 0.5 * high) * rows
+    lower = np.maximum((0.5 - 0.5 * low) * rows, upper + 1.0)
+    row = np.arange(rows, dtype=np.float32)[:, None]
+    covered = np.clip(np.minimum(lower, row + 1.0) - np.maximum(upper, row), 0.0, 1.0)
+    alpha = (covered * 255.0).astype(np.uint32)
+    pixels = alpha << 24
+    for place, part in ((16, shade.red()), (8, shade.green()), (0, shade.blue())):
+        pixels |= (alpha * part // 255) << place
+    made = QImage(pixels.data, pixels.shape[1], rows, QImage.Format.Format_ARGB32_Premultiplied)
+    return QImage(made).copy()
 
 
 def painted(levels: NDArray[np.float32], shade: QColor) -> QImage:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -39,3 +41,30 @@ def sound_of_looks(spectra: NDArray, frames: int, size: int, hop: int, plain: bo
         part = pieces[:, :, k * hop : (k + 1) * hop].reshape(channels, -1)
         out[:, k * hop : k * hop + part.shape[1]] += part
     return out[:, size : size + frames]
+
+
+PIECE = 2**17
+"""Frames that are worked on at once, so that an hour takes no more memory than some seconds."""
+
+
+def in_pieces(
+    sound: NDArray[np.float32],
+    around: int,
+    hop: int,
+    work: Callable[[NDArray[np.float32]], NDArray[np.float64]],
+    tell: Callable[[float], None] = lambda part: None,
+) -> NDArray[np.float32]:
+    """What `work` makes of a sound, float32 (channel, frame), a piece after the other.
+
+    Each is given with `around` frames of what stands beside it, and begins at a multiple of `hop`, where the looks at the
+    whole begin: what reaches no further than `around` is made as if all had been there.
+    """
+    frames, around = sound.shape[1], -(-around // hop) * hop
+    made = np.empty(sound.shape, np.float32)
+    for first in range(0, frames, PIECE):
+        last = min(first + PIECE, frames)
+        begin = max(first - around, 0)
+        piece = work(sound[:, begin : min(last + around, frames)])
+        made[:, first:last] = piece[:, first - begin : last - begin]
+        tell(last / frames)
+    return made

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 from numpy.typing import NDArray
+
+from felt_dial.sound.matter.audio_file import heard_here_and_there
 
 FIRST, STEP, FINER = 64, 4, 4
 """Frames of a column of the finest level, how many columns become one of the next, and how many times finer than what is
@@ -29,6 +33,12 @@ class Peaks:
             low = low[:, : count * STEP].reshape(len(sound), count, STEP).min(axis=2)
             high = high[:, : count * STEP].reshape(len(sound), count, STEP).max(axis=2)
             size *= STEP
+
+    @property
+    def top(self) -> float:
+        """The farthest from zero that it goes."""
+        low, high = self.levels[-1][1:] if self.levels else (self.sound, self.sound)
+        return max(-float(low.min()), float(high.max()), 1e-6)
 
     def columns(self, first: float, last: float, count: int) -> NDArray[np.float32]:
         """Lowest and highest samples of so many columns between two frames, float32 (channel, 2, column).
@@ -56,3 +66,26 @@ class Peaks:
         found_low = np.minimum.reduceat(low[:, bounds[0] : last_block], bounds - bounds[0], axis=1)[:, ::2]
         found_high = np.maximum.reduceat(high[:, bounds[0] : last_block], bounds - bounds[0], axis=1)[:, ::2]
         return np.stack([found_low, found_high], axis=1)
+
+
+LOOKS, LOOK = 900, 512
+"""In how many places a long file is looked at before all of it is read, and frames of each look."""
+
+
+class FirstLook:
+    """About what a long recording looks like, from so many short looks into its file; raises `BadAudio`."""
+
+    def __init__(self, path: Path) -> None:
+        self.frames, heard = heard_here_and_there(path, LOOKS, LOOK)
+        self._found = np.stack([heard.min(axis=2), heard.max(axis=2)], axis=1)
+
+    @property
+    def top(self) -> float:
+        """The farthest from zero that was seen."""
+        return max(float(np.abs(self._found).max()), 1e-6)
+
+    def columns(self, first: float, last: float, count: int) -> NDArray[np.float32]:
+        """Lowest and highest samples of so many columns between two frames, float32 (channel, 2, column), as far as was seen."""
+        middles = (np.arange(count) + 0.5) / count * (last - first) + first
+        nearest = np.clip((middles / self.frames * self._found.shape[2]).astype(int), 0, self._found.shape[2] - 1)
+        return np.asarray(self._found[:, :, nearest], np.float32)

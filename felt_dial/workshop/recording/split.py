@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
-from felt_dial.workshop.recording.looks import looks_at, sound_of_looks
+from felt_dial.workshop.recording.looks import in_pieces, looks_at, sound_of_looks
 
 LONG, SHORT = 4096, 512
 """Frames of the windows for tones and for strikes, at 48 kHz."""
@@ -39,44 +39,39 @@ def split(
     be a tone or a strike: what is neither becomes noise.
     """
     scale = 2.0 ** np.round(np.log2(rate / 48000.0))
-    whole = sound.astype(np.float64)
+    margin = 10.0 ** (0.6 * strength - 0.1)
 
-    def told(first: float, last: float) -> Callable[[float], None]:
-        def tell(part: float) -> None:
-            if not watch(first + (last - first) * part):
+    def part(whole: NDArray[np.float32], size: int, along_time: bool, begins: float) -> NDArray[np.float32]:
+        def tell(there: float) -> None:
+            if not watch(begins + there / 2):
                 raise NotSplit("Stopped; nothing of it was kept.")
 
-        return tell
+        tell(0.0)
+        hop = size // 4
+        around = (int(SPAN_TONES * rate / hop) + 2) * hop + 2 * size
+        return in_pieces(whole, around, hop, lambda piece: _part(piece, rate, size, margin, along_time), tell)
 
-    margin = 10.0 ** (0.6 * strength - 0.1)
-    tones = _part(whole, rate, int(LONG * scale), margin, along_time=True, tell=told(0.0, 0.5))
-    rest = whole - tones
-    strikes = _part(rest, rate, int(SHORT * scale), margin, along_time=False, tell=told(0.5, 1.0))
-    return Parts(*(part.astype(np.float32) for part in (tones, rest - strikes, strikes)))
+    tones = part(sound, int(LONG * scale), True, 0.0)
+    rest = sound - tones
+    strikes = part(rest, int(SHORT * scale), False, 0.5)
+    return Parts(tones, rest - strikes, strikes)
 
 
-def _part(
-    sound: NDArray[np.float64], rate: float, size: int, margin: float, along_time: bool, tell: Callable[[float], None]
-) -> NDArray[np.float64]:
+def _part(sound: NDArray[np.float32], rate: float, size: int, margin: float, along_time: bool) -> NDArray[np.float64]:
     """What stands along time (or across frequency) at least `margin` times as plainly as the other way."""
     from scipy.ndimage import median_filter
 
     hop = size // 4
-    spectra = looks_at(sound, size, hop)
+    spectra = looks_at(sound.astype(np.float64), size, hop)
     sizes = np.sqrt(np.square(np.abs(spectra)).sum(axis=0)).astype(np.float32)  # one mask for all channels
-    tell(0.2)
     looks = _odd(SPAN_TONES * rate / hop, sizes.shape[0])
     bins = _odd(SPAN_STRIKES * size / rate, sizes.shape[1])
     steady = median_filter(sizes, (looks, 1), mode="nearest")
-    tell(0.5)
     broad = median_filter(sizes, (1, bins), mode="nearest")
-    tell(0.8)
     mine, other = (steady, broad) if along_time else (broad, steady)
     mine, other = np.square(mine) ** 2, np.square(margin * other) ** 2
     mask = mine / np.maximum(mine + other, 1e-24)
-    made = sound_of_looks(spectra * mask, sound.shape[1], size, hop)
-    tell(1.0)
-    return made
+    return sound_of_looks(spectra * mask, sound.shape[1], size, hop)
 
 
 def _odd(count: float, most: int) -> int:
