@@ -37,7 +37,7 @@ def main(seconds: float, names: list[str]) -> None:
         soundfile.write(path, heard(hidden).T, RATE)
         search, lock = Search(start, Wishes()), threading.Lock()
         for helper in helpers:
-            helper.call_named("felt_dial.bank.aiming:tried", str(path), [write_patch(start)])
+            helper.call_named("felt_dial.bank.aiming:tried", str(path), write_patch(start))
         end = time.monotonic() + seconds
 
         def work(helper: Helper, search: Search = search, where: str = str(path), end: float = end) -> None:
@@ -47,17 +47,22 @@ def main(seconds: float, names: list[str]) -> None:
                 if not rows:
                     time.sleep(0.01)
                     continue
-                fars = helper.call_named("felt_dial.bank.aiming:tried", where, [write_patch(search.patch_of(rows[0]))])
+                patch = write_patch(search.patch_of(rows[0]))
+                one = helper.call_named("felt_dial.bank.aiming:tried", where, patch, search.playing_of(rows[0]))
                 with lock:  # noqa: B023
-                    search.tell(rows, fars)
+                    search.tell(rows, [one.far], [one.away])
 
         threads = [threading.Thread(target=work, args=(helper,)) for helper in helpers]
         for thread in threads:
             thread.start()
         for thread in threads:
             thread.join()
-        gone = 100 * (1 - search.far / search.began)
-        print(f"| {start.name} | {search.began:.2f} | {search.far:.2f} | {gone:.0f} % | {search.tried} |", flush=True)
+        gone, of_that = (100 * (1 - search.far / begun) for begun in (search.plain, search.began))
+        print(
+            f"| {start.name} | {search.plain:.2f} | {search.began:.2f} | {search.far:.2f} | {gone:.0f} % | {of_that:.0f} % "
+            f"| {search.tried} |",
+            flush=True,
+        )
     for helper in helpers:
         helper.close()
 

@@ -17,7 +17,7 @@ from felt_dial.bank.features import Features, features_of
 from felt_dial.bank.hearing import BLOCK, KEY, RATE, levelled, loudness
 from felt_dial.bank.measurement import swatch_of
 from felt_dial.bank.offshoots import Offshoot, changes
-from felt_dial.bank.towards import STEP_SECONDS, Picture, apart, picture_of
+from felt_dial.bank.towards import KEYS_TRIED, STEP_SECONDS, Away, Picture, Playing, apart, away, picture_of
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
@@ -32,6 +32,14 @@ LISTENED, SECONDS, LEAST = 12.0, 1.4, 0.08
 """Seconds of a recording in which its first sound is looked for, and how much of that is compared, at most and at least."""
 BEGINS_DB, ENDS_DB = -34.0, -32.0
 SURE = 0.55
+SLOWEST = 0.25
+"""Seconds that a sound may take until it is heard; what is slower is compared from there on."""
+OTHER_KEYS = (12, -12, 24, -24, 7, -7)
+"""Semitones from the key that a recording seems to sound at to others at which a sound may have been played, since layers
+stand in other octaves."""
+PLAINLY, ANY_KEY = 0.85, list(range(36, 76, 3))
+"""How sure a pitch is that leaves no other keys than those; and the keys at which anything else may have been played."""
+PLAIN = Playing()
 
 
 class NothingThere(FeltDialError):
@@ -48,10 +56,10 @@ class Aim(NamedTuple):
     picture, coarse : Picture
         At 48 kHz, and at the rate at which sounds are tried.
     features : Features
-    key : int
-        The key at which sounds are compared with it.
-    held, seconds : float
-        How long that key is held, and how long both are listened to.
+    keys : tuple of int
+        The keys at which sounds may be played to be compared with it, the most likely first.
+    seconds : float
+        How long both are listened to.
     pitched : bool
         Whether the key was found in it.
     """
@@ -60,8 +68,7 @@ class Aim(NamedTuple):
     picture: Picture
     coarse: Picture
     features: Features
-    key: int
-    held: float
+    keys: tuple[int, ...]
     seconds: float
     pitched: bool
 
@@ -81,7 +88,7 @@ def aim_at(sound: NDArray[np.float32], name: str) -> Aim:
             f"In the first {LISTENED:.0f} s of “{name}” nothing sounds: there is nothing to come near to."
         )
     sound = np.pad(sound / np.float32(top), ((0, 0), (0, -sound.shape[1] % window)))
-    level = np.sqrt(np.square(sound).reshape(2, -1, window).mean(axis=(0, 2)))
+    level = _levels(sound, window)
     top = float(level.max())
     first = int(np.argmax(level > top * 10 ** (BEGINS_DB / 20)))
     sound = sound[:, first * window :]
@@ -99,9 +106,11 @@ def aim_at(sound: NDArray[np.float32], name: str) -> Aim:
     part = np.asarray(part, np.float32)
     looks = max(int(seconds / STEP_SECONDS), 2)
     low = np.ascontiguousarray(soxr.resample(part.T, RATE, COARSE).T, np.float32)
-    held = max(min(whole, seconds) * 0.92, LEAST)
     pictures = picture_of(part, RATE, looks), picture_of(low, COARSE, looks)
-    return Aim(part, *pictures, features_of(part, RATE), key, held, seconds, pitched)
+    others = [key + step for step in OTHER_KEYS] if pitched else [KEY]
+    others += [] if root.sure > PLAINLY else ANY_KEY
+    keys = tuple(other for other in dict.fromkeys((key, *others)) if 0 <= other < 128)[:KEYS_TRIED]
+    return Aim(part, *pictures, features_of(part, RATE), keys, seconds, pitched)
 
 
 _aims: dict[str, Aim] = {}
@@ -114,23 +123,47 @@ def _aim(where: str) -> Aim:
     return _aims[where]
 
 
-def sounded(patch: Patch, aim: Aim, rate: int = RATE) -> NDArray[np.float32]:
-    """One note of a patch, as it is compared."""
-    return render(patch, [Note(0.0, aim.held, aim.key, 100)], aim.seconds, rate=rate, quality=1, block=BLOCK)
+def sounded(patch: Patch, aim: Aim, playing: Playing = PLAIN, rate: int = RATE) -> NDArray[np.float32]:
+    """One note of a patch, from where it begins to be heard, as it is compared."""
+    key = aim.keys[playing.key]
+    held = max(aim.seconds * min(max(playing.held, 0.0), 1.0), LEAST)
+    sound = render(patch, [Note(0.0, held, key, 100)], aim.seconds + SLOWEST, rate=rate, quality=1, block=BLOCK)
+    first = min(_begins(sound, rate), int(SLOWEST * rate))
+    return sound[:, first : first + int(aim.seconds * rate)]
 
 
-def far_of(patch: Patch, aim: Aim) -> float:
-    """How far a patch is from a recording; far beyond all where nothing sounds."""
-    sound = sounded(patch, aim, COARSE)
+def _begins(sound: NDArray[np.float32], rate: int) -> int:
+    """The frame at which a sound begins to be heard, within 5 ms."""
+    window = rate // 200
+    level = _levels(sound[:, : sound.shape[1] // window * window], window)
+    return int(np.argmax(level > level.max(initial=0.0) * 10 ** (BEGINS_DB / 20))) * window
+
+
+def _levels(sound: NDArray[np.float32], window: int) -> NDArray[np.float32]:
+    return np.asarray(np.sqrt(np.square(sound).reshape(2, -1, window).mean(axis=(0, 2))), np.float32)
+
+
+class Try(NamedTuple):
+    """How far a patch is from a recording, and how it is different; far beyond all, and not told how, where nothing sounds."""
+
+    far: float
+    away: Away | None
+
+
+def try_out(patch: Patch, aim: Aim, playing: Playing = PLAIN) -> Try:
+    """What a patch, played so, is to a recording; far beyond all where there is no such key."""
+    if playing.key >= len(aim.keys):
+        return Try(9.0, None)
+    sound = sounded(patch, aim, playing, COARSE)
     if not np.isfinite(sound).all() or float(np.abs(sound).max(initial=0.0)) < 1e-5:
-        return 9.0
-    return apart(aim.coarse, picture_of(sound, COARSE, len(aim.coarse)))
+        return Try(9.0, None)
+    picture = picture_of(sound, COARSE, len(aim.coarse))
+    return Try(apart(aim.coarse, picture), away(picture, aim.coarse))
 
 
-def tried(where: str, documents: list[str]) -> list[float]:
-    """How far patches are from the recording in a file."""
-    aim = _aim(where)
-    return [far_of(read_patch(document, "A try"), aim) for document in documents]
+def tried(where: str, document: str, playing: Playing = PLAIN) -> Try:
+    """What a patch, played so, is to the recording in a file."""
+    return try_out(read_patch(document, "A try"), _aim(where), playing)
 
 
 def target(where: str, document: str) -> Offshoot:
@@ -140,10 +173,10 @@ def target(where: str, document: str) -> Offshoot:
     return Offshoot(document, 0.0, aim.features, swatch_of(aim.sound, RATE), aim.sound * np.float32(0.5 / top))
 
 
-def come_to(where: str, document: str, start: str, as_loud: bool) -> Offshoot:
+def come_to(where: str, document: str, start: str, as_loud: bool, playing: Playing = PLAIN) -> Offshoot:
     """A patch that came nearer, as it stands on the map; `as_loud` as the sound that the search began at."""
     aim, patch, first = _aim(where), read_patch(document, "A try"), read_patch(start, "The sound")
-    sound = sounded(patch, aim)
+    sound = sounded(patch, aim, playing)
     far, features = apart(aim.picture, picture_of(sound, RATE, len(aim.picture))), features_of(sound, RATE)
     if as_loud:
         patch, sound, _ = levelled(patch, sound, loudness(sounded(first, aim)))

@@ -53,8 +53,9 @@ class Measuring:
         Times that a worker ended by itself without anything having been measured since.
     """
 
-    def __init__(self, quality: int = 1, previews: Path | None = None, workers: int = WORKERS) -> None:
-        self.quality, self.previews, self._most = quality, previews, workers
+    def __init__(self, quality: int = 1, previews: Path | None = None, workers: int | None = None) -> None:
+        self.quality, self.previews = quality, previews
+        self._most = WORKERS if workers is None else workers
         self.waiting: list[tuple[bool, str, Callable[[], str]]] = []
         """Whether it goes before everything else, its key, and what reads its document."""
         self.total, self.deaths = 0, 0

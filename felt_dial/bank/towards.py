@@ -1,14 +1,17 @@
 """Towards a recording: how near a sound is to one, and the search for the dials that bring it nearer.
 
-Pure: nothing here renders; `aiming` does, in helpers. The search is that of N. Hansen and A. Ostermeier (Evolutionary
-Computation 9(2), 2001) over the dials that matter most, found by trying each of them.
+Pure: nothing here renders; `aiming` does, in helpers. Each dial is tried by itself; from how each changes the picture follows
+where all of them together would bring it, by damped least squares (K. Levenberg, Quarterly of Applied Mathematics 2, 1944;
+D. Marquardt, SIAM Journal 11, 1963). Around the best, the dials that matter most are searched by the strategy of N. Hansen and
+A. Ostermeier (Evolutionary Computation 9(2), 2001).
 """
 
 from __future__ import annotations
 
 import math
 import warnings
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,10 +34,22 @@ AGAIN = 36
 HEAVY = 0.1
 """Dials of less weight than this, by which a sound gets dearer rather than other, are left alone."""
 POPULATION, SIGMA = 12, 0.17
+FINE_STEP = 0.1
+"""The same where they are tried again."""
+DAMPING = (0.03, 0.1, 0.3, 1.0, 3.0, 10.0)
+"""How strongly dials are held where they are in the joint steps that are tried: six of them, from bold to shy."""
+WORTH_ANOTHER, MOST_JOINT = 0.06, 5
+"""A joint step that brought more than this part is followed by another, so often at most."""
 STALE, LEAST = 7, 0.008
 """After so many generations that brought less than this part, all dials are tried again from where it has come to."""
 
 
+Row = NDArray[np.float64]
+"""The places of all dials, 0 to 1; then how it is played: how long the key is held, 0 to 1, and the number of the key."""
+KEYS_TRIED, HELD, SHORTER = 24, 0.84, (0.65, 0.45, 0.25)
+"""At how many keys at most, and held for how long of the whole, sounds are tried before anything is changed."""
+KEYS_AGAIN = 4
+"""At how many of those keys, the nearest, it is tried again later."""
 Picture = NDArray[np.float64]
 """A sound as it is compared, (look, 40): mel bands in dB under the mean power of its loudest tenth, from −60 on, so that
 level is aligned."""
@@ -77,6 +92,48 @@ def apart(one: Picture, other: Picture) -> float:
     return 0.5 * (_apart(one, other) + _apart(blurred(one), blurred(other))) / SAME_DB
 
 
+Away = NDArray[np.float32]
+"""How a sound is different from a recording: what there is too much and too little of, where, as one row of numbers."""
+
+
+def away(one: Picture, other: Picture) -> Away:
+    """How one picture is different from another: nearer at hand, then from afar, both of the same weight."""
+    parts = []
+    for looks, bands in ((2, 2), BLUR):
+        many, across = max(len(one) // looks, 1), BANDS // bands
+        rows = [
+            np.resize(picture, (many * looks, BANDS)).reshape(many, looks, across, bands) for picture in (one, other)
+        ]
+        difference = rows[0].mean(axis=(1, 3)) - rows[1].mean(axis=(1, 3))
+        parts.append(difference.ravel() / math.sqrt(difference.size))
+    return np.concatenate(parts).astype(np.float32)
+
+
+def joint_steps(base: Away, changes: NDArray[np.float64], low: Row, high: Row) -> list[Row]:
+    """Steps of several dials together that would bring what is different nearest to nothing, as far as they add up.
+
+    `changes` is (number, dial), what a whole way of each dial would change; `low` and `high` are how far each may go.
+    """
+    from scipy.optimize import lsq_linear
+
+    weigh = np.sqrt(np.square(changes).sum(axis=0))
+    steps = []
+    for damping in DAMPING:
+        held = np.diag(math.sqrt(damping) * weigh + 1e-6)
+        found = lsq_linear(
+            np.vstack([changes, held]), np.concatenate([-base, np.zeros(len(weigh))]), (low, high), max_iter=20
+        )
+        steps.append(np.clip(found.x, low, high))
+    return steps
+
+
+class Playing(NamedTuple):
+    """How a sound is played to be compared: the number of the key among those that are tried, and how long of the whole."""
+
+    key: int = 0
+    held: float = HELD
+
+
 class Search:
     """Looks for the places of dials that bring a sound nearest; asked for rows to be tried, and told how far each is.
 
@@ -86,8 +143,8 @@ class Search:
         What may move.
     best : float (dial,)
         The nearest row so far.
-    far, began : float
-        How far that is, and how far the sound itself was.
+    far, began, plain : float
+        How far that is; how far the sound itself was, played as it comes nearest; and played at the likeliest key.
     tried : int
         Rows that were tried.
 
@@ -98,8 +155,8 @@ class Search:
     def __init__(self, patch: Patch, wishes: Wishes) -> None:
         self.dials = [dial for dial in dials(patch, wishes) if dial.weight >= HEAVY]
         self.patch = patch
-        self.best = np.array([dial.place for dial in self.dials], np.float64)
-        self.far = self.began = math.inf
+        self.best = np.array([*(dial.place for dial in self.dials), HELD, 0.0])
+        self.far = self.began = self.plain = math.inf
         self.tried = 0
         self._seed = wishes.seed
         self._waiting: list[NDArray[np.float64]] = [self.best.copy()]
@@ -115,7 +172,41 @@ class Search:
         self._order: NDArray[np.int64] = np.zeros(0, np.int64)
         self._told: list[tuple[NDArray[np.float64], float]] = []
         self._stale, self._mark = 0, math.inf
-        self._worth_trying = list(range(len(self.dials)))
+        self._worth_trying = list(range(len(self.dials) + 1))
+        self._to_align, self._lengths_tried = 0, False
+        self._at_keys: dict[float, float] = {}
+        """How far the sound itself was at each key."""
+        self._away: Away | None = None
+        """How the best row is different from the recording."""
+        self._aways: dict[int, Away] = {}
+        """The same of each dial that was tried by itself."""
+        self._joint: list[Row] = []
+        self._to_join = self._joined = 0
+        if self.dials:
+            self._align([(-1, float(key)) for key in range(1, KEYS_TRIED)])
+
+    # --- how it is played ----------------------------------------------------------------------
+
+    def _align(self, places: list[tuple[int, float]]) -> None:
+        """The best row is tried at other keys, or held longer or shorter."""
+        self._base = self.best.copy()
+        self._to_align = len(places)
+        for at, place in places:
+            row = self.best.copy()
+            row[at] = place
+            self._waiting.append(row)
+
+    def _take_aligned(self, row: Row, far: float) -> None:
+        """It was played otherwise: after the keys come the lengths, after those the dials."""
+        self._at_keys[float(row[-1])] = min(far, self._at_keys.get(float(row[-1]), math.inf))
+        self._to_align -= 1
+        if self._to_align:
+            return
+        if not self._lengths_tried:
+            self._lengths_tried = True
+            self._align([(-2, held) for held in SHORTER])
+            return
+        self.began = self._mark = self._began_at = self.far
         self._begin_screen()
 
     # --- trying each dial ----------------------------------------------------------------------
@@ -125,12 +216,16 @@ class Search:
         self._turn += 1
         self._screen, self._cma = [], None
         self._base, self._other_way = self.best.copy(), False
+        self._base_away, self._aways, self._began_at = self._away, {}, self.far
         self._try([(n, self._farther(n)) for n in self._worth_trying])
+        if self._rounds + self._joined:
+            nearest = sorted(self._at_keys, key=lambda key: self._at_keys[key])[:KEYS_AGAIN]
+            self._try([(len(self.best) - 1, key) for key in nearest if key != self.best[-1]])
 
     def _farther(self, n: int) -> float:
         """A step of a dial towards its farther end."""
-        place = float(self.best[n])
-        return place + (STEP if place < 0.5 else -STEP)
+        place, step = float(self.best[n]), FINE_STEP if self._joined else STEP
+        return place + (step if place < 0.5 else -step)
 
     def _try(self, places: list[tuple[int, float]]) -> None:
         for n, place in places:
@@ -152,7 +247,11 @@ class Search:
 
     def _end_screen(self) -> None:
         """Every dial was tried: those that changed most are searched, from where the helpful ones have been brought."""
-        effect = np.zeros(len(self.dials))
+        if self.best[-1] != self._base[-1]:  # at another key all is different
+            self._mark = self.far
+            self._begin_screen()
+            return
+        effect = np.zeros(len(self.best) - 1)
         better = dict[int, tuple[float, float]]()
         for n, place, far in self._screen:
             effect[n] = max(effect[n], abs(far - self._mark))
@@ -164,6 +263,29 @@ class Search:
         self._chosen = np.array([n for n in order[:MOST] if effect[n] > 1e-6], np.int64)
         gains = sorted((far, n, place) for n, (far, place) in better.items())
         self._helpful = [(n, place) for _, n, place in gains[:MOST]]
+        self._join()
+
+    def _join(self) -> None:
+        """Where all dials together would bring it, as far as what each of them changes adds up."""
+        self._joint = []
+        if self._base_away is None or not self._aways:
+            return
+        moved = [(n, place) for n, place, _ in self._screen if n in self._aways]
+        which = np.array(list(dict.fromkeys(n for n, _ in moved)))
+        at = {n: place for n, place in reversed(moved)}  # the first way in which it was tried
+        changes = np.stack(
+            [(self._aways[n] - self._base_away) / (at[n] - self._base[n]) for n in which.tolist()], axis=1
+        ).astype(np.float64)
+        there = np.sqrt(np.square(changes).sum(axis=0)) > 1e-4
+        which, changes = which[there], changes[:, there]
+        if not len(which):
+            return
+        low, high = -self._base[which] - 1e-9, 1.0 - self._base[which] + 1e-9
+        for step in joint_steps(self._base_away, changes, np.maximum(low, -0.5), np.minimum(high, 0.5)):
+            row = self._base.copy()
+            row[which] = np.clip(row[which] + step, 0.0, 1.0)
+            self._joint.append(row)
+        self._to_join = len(self._joint)
 
     def _start(self) -> None:
         """Begins to search around the best, over those dials that matter most; where none does, all are tried again."""
@@ -204,7 +326,11 @@ class Search:
         """The next row to be tried; None while others have to be told first."""
         if self._waiting:
             return self._waiting.pop(0)
-        if self._to_screen:
+        if self._to_screen or self._to_align:
+            return None
+        if self._joint:
+            return self._joint.pop(0)
+        if self._to_join:
             return None
         while self._helpful:  # one after the other, on top of what is best by now
             n, place = self._helpful.pop(0)
@@ -222,23 +348,28 @@ class Search:
         row[self._chosen] = self._cma.ask()
         return row
 
-    def tell(self, rows: list[NDArray[np.float64]], fars: list[float]) -> bool:
-        """How far the rows are; True where one is nearer than any before."""
+    def tell(self, rows: list[Row], fars: list[float], aways: Sequence[Away | None] | None = None) -> bool:
+        """How far the rows are, and how they are different where that is known; True where one is nearer than any before."""
         before = self.far
-        for row, far in zip(rows, fars, strict=True):
+        for row, far, other in zip(rows, fars, aways or [None] * len(rows), strict=True):
             _, turn = self._open.pop(id(row))
             self.tried += 1
             if self.tried == 1:  # the sound itself
-                self.began = self._mark = far
+                self.plain = self.began = self._mark = self._began_at = far
             if far < self.far:
-                self.far, self.best = far, row.copy()
+                self.far, self.best, self._away = far, row.copy(), other
             if turn == self._turn:
-                self._take(row, far)
+                self._take(row, far, other)
         return self.far < before
 
-    def _take(self, row: NDArray[np.float64], far: float) -> None:
-        if self._to_screen:
-            self._take_screened(row, far)
+    def _take(self, row: Row, far: float, other: Away | None) -> None:
+        if self._to_align:
+            if (row != self._base).any():
+                self._take_aligned(row, far)
+        elif self._to_screen:
+            self._take_screened(row, far, other)
+        elif self._to_join:
+            self._take_joined()
         elif self._cma is None:
             self._mark = self.far
         else:
@@ -246,13 +377,28 @@ class Search:
             if len(self._told) == POPULATION:
                 self._end_generation()
 
-    def _take_screened(self, row: NDArray[np.float64], far: float) -> None:
+    def _take_joined(self) -> None:
+        """One of the joint steps was tried; after the last, others from where they have come to, where that was worth it."""
+        self._to_join -= 1
+        if self._to_join:
+            return
+        self._mark = self.far
+        if self._joined < MOST_JOINT and self.far < self._began_at * (1 - WORTH_ANOTHER):
+            self._joined += 1
+            self._begin_screen()
+        else:
+            self._joined = 0
+
+    def _take_screened(self, row: Row, far: float, other: Away | None) -> None:
         """One dial was tried: which one it was is where the row is other than what all began from."""
         moved = np.flatnonzero(row != self._base)
         if not len(moved):  # the sound itself
             return
         n = int(moved[0])
-        self._screen.append((n, float(row[n]), far))
+        if n < len(row) - 1:  # and no other key, which is only good where it is the best
+            self._screen.append((n, float(row[n]), far))
+            if other is not None and n not in self._aways:
+                self._aways[n] = other
         self._to_screen -= 1
         if not self._to_screen and not self._other_way:
             self._go_other_way()
@@ -280,8 +426,12 @@ class Search:
     def patch_of(self, row: NDArray[np.float64]) -> Patch:
         """The sound with its dials at these places; one that stands where it stood keeps its value to the last digit."""
         made = self.patch
-        for dial, place in zip(self.dials, row, strict=True):
+        for dial, place in zip(self.dials, row, strict=False):
             if place != dial.place:
                 value = dial.param.at(float(min(max(place, 0.0), 1.0)), dial.beats)
                 made = put_value(made, dial.path, dial.param.check(value))
         return made
+
+    def playing_of(self, row: Row) -> Playing:
+        """How a row is played."""
+        return Playing(int(row[-1]), float(row[-2]))

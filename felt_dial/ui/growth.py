@@ -177,14 +177,14 @@ class Growth(QObject):
                 if not rows:
                     time.sleep(0.02)
                     continue
-                patch = write_patch(search.patch_of(rows[0]))
-                fars = helper.call_named(AIMING + "tried", recording, [patch])
+                patch, playing = write_patch(search.patch_of(rows[0])), search.playing_of(rows[0])
+                one_try = helper.call_named(AIMING + "tried", recording, patch, playing)
                 with self._lock:
-                    worth = search.tell(rows, fars) and search.far < shown[0] * (1 - WORTH)
+                    worth = search.tell(rows, [one_try.far], [one_try.away]) and search.far < shown[0] * (1 - WORTH)
                     if worth:
                         shown[0] = search.far
                 if worth:
-                    one = helper.call_named(AIMING + "come_to", recording, patch, document, wishes.as_loud)
+                    one = helper.call_named(AIMING + "come_to", recording, patch, document, wishes.as_loud, playing)
                     self._heard.put(partial(self._take_nearer, run, one))
 
         self._by_hands(run, work, partial(self._end, run, None, []))

@@ -13,6 +13,7 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 
+from felt_dial.bank import measuring
 from felt_dial.bank.places import load_settings
 from felt_dial.live.devices import SIMULATED
 from felt_dial.live.link import EngineLink
@@ -133,6 +134,13 @@ class Desk:
     def finish_job(self) -> None:
         """Waits until long work beside the window has ended."""
         assert wait(lambda: not self.session.jobs.busy), "the job does not end"
+
+
+@pytest.fixture(autouse=True)
+def nothing_measured(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Sounds are measured beside the window only in tests that say so: it takes the processor from all others."""
+    if request.node.get_closest_marker("measures") is None:
+        monkeypatch.setattr(measuring, "WORKERS", 0)
 
 
 def _open(engine: bool) -> Desk:

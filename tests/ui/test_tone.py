@@ -202,7 +202,9 @@ def test_a_send_is_added_drawn_thinner_read_out_and_cut(desk: Desk) -> None:
     sends.send("bus1")
     assert not session.patch.buses["2"].sends and "may come to it" in desk.messages[-1]
     sends.send("rack2")
+    desk.window.show_page("Effects")
     assert desk.window.effects.second.comes.text() == "from Bus 2"
+    desk.window.show_page("Patch")
     next(p for p in desk.find(Sends).findChildren(Pill) if p.text() == "Cut").click()
     assert not session.patch.buses["2"].sends and session.patch.layers["a"].sends
 
@@ -221,6 +223,7 @@ def test_a_rack_says_what_comes_to_it_buses_and_the_other_rack_too(desk: Desk) -
     for key in session.patch.layers:
         session.set(f"layers.{key}.out", "bus1")
     session.set("buses.1.out", "bus3")
+    desk.window.show_page("Effects")
     page = desk.window.effects
     assert (page.rack.comes.text(), page.second.comes.text()) == ("from Bus 3", "from no layer yet")
     session.set("buses.3.out", "rack2")
