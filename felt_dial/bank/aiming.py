@@ -180,4 +180,5 @@ def come_to(where: str, document: str, start: str, as_loud: bool, playing: Playi
     far, features = apart(aim.picture, picture_of(sound, RATE, len(aim.picture))), features_of(sound, RATE)
     if as_loud:
         patch, sound, _ = levelled(patch, sound, loudness(sounded(first, aim)))
-    return Offshoot(write_patch(patch), far, features, swatch_of(sound, RATE), sound, changes(first, patch))
+    key = aim.keys[min(playing.key, len(aim.keys) - 1)]
+    return Offshoot(write_patch(patch), far, features, swatch_of(sound, RATE), sound, changes(first, patch), key=key)

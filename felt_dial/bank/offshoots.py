@@ -76,6 +76,8 @@ class Offshoot:
         What changed, most moved first.
     wrong : str
         Why it was thrown away; empty where it was not.
+    key : int or None
+        The key that is heard, where it was looked for.
     """
 
     document: str
@@ -85,6 +87,7 @@ class Offshoot:
     sound: NDArray[np.float32]
     changed: tuple[tuple[str, str, str], ...] = ()
     wrong: str = ""
+    key: int | None = None
 
 
 def group_of(path: str, param: Param) -> str:

@@ -107,7 +107,7 @@ def test_the_search_comes_at_least_sixty_percent_nearer_to_a_hidden_patch_and_do
         assert search.far < 0.4 * search.began, (search.began, search.far)
         ends.append((search.far, write_patch(search.patch_of(search.best))))
     assert ends[0] == ends[1]
-    one = come_to(str(path), ends[0][1], write_patch(start), as_loud=True)
+    one = come_to(str(path), ends[0][1], write_patch(start), True, search.playing_of(search.best))
     assert one.far < 0.6 * search.began and one.changed and not one.wrong
     assert read_patch(one.document, "x").layers.keys() == start.layers.keys()
     assert tried(str(path), write_patch(start)).far >= search.began

@@ -17,9 +17,24 @@ from felt_dial.bank import measuring
 from felt_dial.bank.places import load_settings
 from felt_dial.live.devices import SIMULATED
 from felt_dial.live.link import EngineLink
+from felt_dial.ui.benches.recording import recipe_of_recording
+from felt_dial.ui.benches.table import recipe_of_table
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.frame.app import stand_up
+
+
+def _all_events(process: Callable[..., None] = QApplication.processEvents) -> Callable[..., None]:
+    """Processes events as a running program does: what was put away is taken away before the next one."""
+
+    def processed(*words: Any) -> None:
+        process(*words)
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+    return processed
+
+
+QApplication.processEvents = staticmethod(_all_events())  # type: ignore[assignment, method-assign]
 
 
 def wait(true: Callable[[], bool], seconds: float = 20.0) -> bool:
@@ -141,6 +156,13 @@ def nothing_measured(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyP
     """Sounds are measured beside the window only in tests that say so: it takes the processor from all others."""
     if request.node.get_closest_marker("measures") is None:
         monkeypatch.setattr(measuring, "WORKERS", 0)
+
+
+@pytest.fixture(autouse=True)
+def nothing_remembered() -> None:
+    """A home of its own has recipes of its own: what another test found in its home, or did not, counts no more."""
+    recipe_of_table.cache_clear()
+    recipe_of_recording.cache_clear()
 
 
 def _open(engine: bool) -> Desk:

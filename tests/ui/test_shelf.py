@@ -351,7 +351,7 @@ def test_towards_a_recording_comes_nearer_while_one_listens_and_stops_at_a_word(
     grown.growth.stop()
     assert not grown.growth.busy and len(grown.sounds) >= 3
     grown.map.choose(len(grown.sounds) - 1)
-    assert grown.keep_pill.isEnabled()
+    assert grown.keep_pill.isEnabled() and ", played at " in grown.how_far.text()
     grown.keep()
     assert desk.session.catalogue.presets(HOME)[5].parent == "Compost Kick"
     grown.close_it()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
@@ -20,6 +21,7 @@ from tests.ui.conftest import Desk, wait
 NOTES = [Note(0.0, 0.4, 57, 100), Note(0.2, 0.6, 64, 70)]
 
 
+@pytest.mark.measures
 def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     desk = open_desk()
     session, window, data = desk.session, desk.window, desk.link.shared.data

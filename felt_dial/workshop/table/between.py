@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
 from felt_dial.workshop.table.cycles import Floats, cycle_of, spectrum
 
-Complexes = NDArray[np.complex128]
 FLOOR = 10.0 ** (-96.0 / 20.0)
 
 
@@ -20,15 +18,8 @@ def crossfade(first: Floats, second: Floats, parts: Floats) -> Floats:
 
 def _turned(first: Floats, second: Floats, parts: Floats, decibels: bool) -> Floats:
     below, above = spectrum(first), spectrum(second)
-    there_is = np.maximum(np.abs(below), np.abs(above)) > 0.01 * FLOOR  # the rest stays silent
-    made = np.zeros((len(parts), len(below)), np.complex128)
-    made[:, there_is] = _between(below[there_is], above[there_is], parts[:, None], decibels)
-    return cycle_of(made)
-
-
-def _between(below: Complexes, above: Complexes, part: Floats, decibels: bool) -> Complexes:
-    """Harmonics on the way from some to others, complex (part, harmonic)."""
     low, high = np.abs(below), np.abs(above)
+    part = parts[:, None]
     if decibels:
         sizes = np.maximum(low, FLOOR) ** (1 - part) * np.maximum(high, FLOOR) ** part
         sizes = np.where(np.maximum(low, high) > FLOOR, sizes, 0.0)
@@ -37,7 +28,7 @@ def _between(below: Complexes, above: Complexes, part: Floats, decibels: bool) -
     here, there = np.angle(below), np.angle(above)
     here = np.where(low > 1e-6, here, there)  # what is silent has the phase of the other
     turn = np.where(high > 1e-6, np.angle(np.exp(1j * (there - here))), 0.0)
-    return np.asarray(sizes * np.exp(1j * (here + part * turn)))
+    return cycle_of(sizes * np.exp(1j * (here + part * turn)))
 
 
 def by_spectrum(first: Floats, second: Floats, parts: Floats) -> Floats:

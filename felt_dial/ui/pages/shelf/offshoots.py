@@ -17,7 +17,7 @@ from felt_dial.bank.offshoots import Offshoot, between
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
-from felt_dial.patch.units import number
+from felt_dial.patch.units import note_name, number
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.dials.cards import Card, Plate
@@ -337,7 +337,8 @@ class Offshoots(QWidget):
         aimed = self.growth.search is not None
         set_text(self.title, (self.aimed_name if aimed else self.name) if n == -1 else f"No. {n + 1}")
         itself = "what is aimed at" if aimed else "the sound itself"
-        set_text(self.how_far, itself if n == -1 else far_said(one.far))
+        played = "" if one.key is None else f", played at {note_name(one.key)}"
+        set_text(self.how_far, itself if n == -1 else far_said(one.far) + played)
         self.swatch.show_swatch(one.swatch, "walnut", "")
         if n >= 0:
             self.growth.ask_audible(self.document, one)
