@@ -48,6 +48,8 @@ Row = NDArray[np.float64]
 """The places of all dials, 0 to 1; then how it is played: how long the key is held, 0 to 1, and the number of the key."""
 KEYS_TRIED, HELD, SHORTER = 24, 0.84, (0.65, 0.45, 0.25)
 """At how many keys at most, and held for how long of the whole, sounds are tried before anything is changed."""
+PLAINLY_NEARER = 0.8
+"""As far as this part of how far it is at the likeliest key is plainly nearer."""
 KEYS_AGAIN = 4
 """At how many of those keys, the nearest, it is tried again later."""
 Picture = NDArray[np.float64]
@@ -195,6 +197,10 @@ class Search:
             row = self.best.copy()
             row[at] = place
             self._waiting.append(row)
+
+    def _doubts(self, row: Row, far: float) -> bool:
+        """Before anything is changed, another key than the likeliest has to come plainly nearer."""
+        return bool(self._to_align and row[-1] != 0.0 and self.best[-1] == 0.0 and far > PLAINLY_NEARER * self.plain)
 
     def _take_aligned(self, row: Row, far: float) -> None:
         """It was played otherwise: after the keys come the lengths, after those the dials."""
@@ -356,7 +362,7 @@ class Search:
             self.tried += 1
             if self.tried == 1:  # the sound itself
                 self.plain = self.began = self._mark = self._began_at = far
-            if far < self.far:
+            if far < self.far and not self._doubts(row, far):
                 self.far, self.best, self._away = far, row.copy(), other
             if turn == self._turn:
                 self._take(row, far, other)
