@@ -143,8 +143,8 @@ class Search:
     ----------
     dials : list of Dial
         What may move.
-    best : float (dial,)
-        The nearest row so far.
+    best : Row
+        The nearest so far.
     far, began, plain : float
         How far that is; how far the sound itself was, played as it comes nearest; and played at the likeliest key.
     tried : int
@@ -361,7 +361,7 @@ class Search:
             _, turn = self._open.pop(id(row))
             self.tried += 1
             if self.tried == 1:  # the sound itself
-                self.plain = self.began = self._mark = self._began_at = far
+                self.plain = self.began = self._mark = self._began_at = self._at_keys[0.0] = far
             if far < self.far and not self._doubts(row, far):
                 self.far, self.best, self._away = far, row.copy(), other
             if turn == self._turn:

@@ -105,7 +105,7 @@ class Engine:
         self.shared, self.window = shared, window
         self.rate, self.frames = rate, frames
         self.program = Program(new_patch(), rate, frames)
-        self.generation = self.shown = 0
+        self.generation = 0
         self.handing: HandOver | None = None
         self.ready: tuple[Program, int, bool] | None = None
         self.player = Player(rate)
@@ -158,7 +158,7 @@ class Engine:
         self.monitor.run(out)
         self.meter.add(out)
         self._write_scope(out, data)
-        if self.blocks % SHOWN_EVERY == 0 or self.generation != self.shown:
+        if self.blocks % SHOWN_EVERY == 0 or self.generation != int(data["generation"]):
             self._show(data)
         if self.program.report.broken:
             self.tell(Broken(tuple(self.program.report.broken)))
@@ -376,7 +376,7 @@ class Engine:
         data["pattern_step"] = (turning.row - 1) % count if turning.sounding and turning.was_on else -1
         data["playing"] = self.player.phrase is not None
         data["position"] = self.player.position if self.taking is None else self.taking.position
-        data["generation"] = self.shown = self.generation
+        data["generation"] = self.generation
 
     def _tidy(self) -> None:
         """Collects garbage only while nothing sounds."""

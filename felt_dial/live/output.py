@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -18,8 +19,11 @@ from felt_dial.live.devices import (
 )
 from felt_dial.live.messages import Back, Gone, Opened
 
-LOOK, SELDOM = 2.0, 30.0
-"""Seconds between two looks for a device that is not there, at first and after it refused to open for long."""
+LOOK, SELDOM, SLOWER = 2.0, 10.0, 1.5
+"""Seconds between two looks for a device that is not there, at first and in the long run, and by what they grow: a look takes
+as long as six blocks."""
+STEADY = 10.0
+"""Seconds that a device has to play to be looked for at once when it is gone; one that comes and goes is let be for longer."""
 
 
 class Output:
@@ -63,24 +67,25 @@ class Output:
     def _wanted_of(self, devices: list[Device]) -> Device | None:
         return next((one for one in devices if one.real and self.wanted in ("default", one.id)), None)
 
-    def _open(self) -> None:
-        """Opens the wanted device, or the stand-in with a word of why; says so where it is another than before."""
+    def _open(self, gone: bool) -> None:
+        """Opens the wanted device, or the stand-in with a word of why; says so where it is another than before.
+
+        One that has just `gone` is not asked: it may still stand in the list, and go again as soon as it opens.
+        """
         said, device = "", None
         if self.wanted != SIMULATED:
-            device = self._wanted_of(list_devices())
+            device = None if gone else self._wanted_of(list_devices())
             said = "no audio device" if self.wanted == "default" else f"{self.wanted} is not there"
+            said = f"{self._lost} is gone" if gone else said
         if device is not None:
             try:
                 self.now = PortAudioOutput(device, self.rate, self.frames, self._render, self._late)
                 said = ""
             except NoDevice as wrong:
                 said, device = str(wrong), None
-                self._wait = min(self._wait * 1.5, SELDOM)
         if device is None:
             self.now = self._stand_in()
             device = Device(SIMULATED, "Simulated output", False)
-        else:
-            self._wait = LOOK
         opened = Opened(device.id, device.name, self.rate, self.frames, said)
         if opened != self._said:
             self._tell(opened)
@@ -91,21 +96,26 @@ class Output:
 
     def run(self) -> None:
         """Plays until `close`: what sounds goes on while the device is another."""
+        gone = False
         while self._running:
             with self._changing:
-                self._open()
+                self._open(gone)
+            begun = time.monotonic()
             looking = threading.Event()
             if isinstance(self.now, SimulatedOutput) and self.wanted != SIMULATED:
                 threading.Thread(target=self._look, args=(self.now, looking), daemon=True).start()
             self.now.run()
             looking.set()
-            if isinstance(self.now, PortAudioOutput) and self.now.lost:
+            if time.monotonic() - begun > STEADY and isinstance(self.now, PortAudioOutput):
+                self._wait = LOOK
+            if gone := isinstance(self.now, PortAudioOutput) and self.now.lost:
                 self._lost = self.now.device.name
                 self._tell(Gone(self._lost))
 
     def _look(self, stand_in: SimulatedOutput, enough: threading.Event) -> None:
         """Looks for the wanted device from time to time, beside the sound; ends the stand-in once it is there."""
         while not enough.wait(self._wait):
+            self._wait = min(self._wait * SLOWER, SELDOM)
             if self._wanted_of(self.devices()) is not None:
                 stand_in.close()
                 return

@@ -30,6 +30,7 @@ class SoundSystem:
         self.plugged = ["Other", "Speaker"]
         self.known: list[str] = []
         self.busy: set[str] = set()
+        self.dies = False
         self.streams: list[Any] = []
         self.looks = 0
         system = self
@@ -50,7 +51,7 @@ class SoundSystem:
 
             def _play(self) -> None:
                 out, status = np.zeros((self.frames, 2), np.float32), type("Status", (), {"output_underflow": False})
-                while self.active and self.name in system.plugged:
+                while self.active and self.name in system.plugged and not system.dies:
                     if self.asks:
                         self.callback(out, self.frames, None, status)
                     time.sleep(0.002)
@@ -151,7 +152,19 @@ def test_one_that_asks_for_nothing_more_counts_as_gone(
     time.sleep(0.3)
     system.streams[-1].asks = False
     assert playing.heard(3) and playing.said[1] == Gone(SPEAKER)
-    assert playing.heard(3) and playing.sounds(), "it is there and opens, so it plays again at once"
+    assert playing.heard(5) and playing.said[4] == Back(SPEAKER) and playing.sounds(), "it is there and opens"
+
+
+def test_one_that_goes_as_soon_as_it_opens_is_let_be_for_longer_and_longer(
+    system: SoundSystem, playing: Playing
+) -> None:
+    system.dies = True
+    system.streams[-1].active = False
+    assert playing.heard(3)
+    time.sleep(1.0)
+    assert 2 <= sum(isinstance(said, Gone) for said in playing.said) < 9 and playing.sounds()
+    system.dies = False
+    assert until(lambda: playing.said[-1] == Back(SPEAKER), 10) and playing.sounds()
 
 
 def test_a_first_device_is_taken_once_it_is_plugged_in(system: SoundSystem) -> None:

@@ -277,6 +277,13 @@ def test_several_effects_are_chosen_copied_kept_as_a_chain_and_removed_as_one_st
     assert len(session.patch.racks["2"]) == 6
     click("trim1")
     assert page.second.several == set() and page.second.held("trim1") == ["trim1"]
+    session.open("glasshouse-at-dusk", "dew-pluck")
+    QApplication.processEvents()
+    QTest.mouseClick(page.rack.cards["delay1"], Qt.MouseButton.LeftButton, pos=QPoint(40, 40))
+    page.rack.choose("reverb1", Qt.KeyboardModifier.ShiftModifier)
+    assert page.rack.several == {"delay1", "reverb1"}
+    session.open("glasshouse-at-dusk", "moss-pad")
+    assert page.rack.several == set(), "another patch has effects of its own, whatever they are called"
 
 
 def test_a_chain_that_a_rack_cannot_take_is_refused_whole(desk: Desk) -> None:

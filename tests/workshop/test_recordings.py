@@ -208,6 +208,20 @@ def test_pieces_are_split_as_the_whole_would_be(monkeypatch: pytest.MonkeyPatch)
     assert told == sorted(told) and len(told) > 8 and told[-1] == 1.0
 
 
+def test_a_choice_in_pieces_is_what_it_would_be_of_the_whole(monkeypatch: pytest.MonkeyPatch) -> None:
+    sound = (0.2 * np.random.default_rng(9).normal(size=(2, 90_001))).astype(np.float32)
+    shapes = [
+        {"kind": "box", "times": [0.3, 1.2], "hertz": [200.0, 3000.0]},
+        {"kind": "brush", "points": [[0.1, 500.0], [1.6, 5000.0]], "octaves": 0.3, "seconds": 0.1},
+        {"kind": "harmonics", "times": [0.5, 1.7], "track": [[0.5, 220.0], [1.7, 330.0]], "octaves": 0.1},
+    ]
+    made = []
+    for piece in (2**20, 2**14):
+        monkeypatch.setattr(looks, "PIECE", piece)
+        made.append(choice.chosen_part(sound, RATE, shapes, 0.05, 0.1))
+    assert np.abs(made[0] - made[1]).max() < 1e-5 and float(np.abs(made[0]).max()) > 0.01
+
+
 def test_a_split_is_stopped_where_somebody_wishes() -> None:
     with pytest.raises(FeltDialError):
         split.split(mono(np.sin(SECONDS)), RATE, watch=lambda part: part < 0.2)

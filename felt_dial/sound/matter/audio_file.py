@@ -50,6 +50,10 @@ class Audio:
         return np.ascontiguousarray(both, np.float32)
 
 
+TRUSTED = 2**24
+"""Frames for which there is room at first, where a file says that it has them; more where they come."""
+
+
 def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audio:
     """The recording in a WAV, FLAC, AIFF, OGG or MP3 file; raises `BadAudio`, a sentence naming the file.
 
@@ -61,10 +65,10 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
         if file.frames > LONGEST * rate:
             seconds = file.frames / rate
             raise BadAudio(f"{where} lasts {seconds / 60:.1f} min; samples may last up to 10 min. It was not loaded.")
-        sound = np.zeros((channels, max(int(file.frames), 0)), np.float32)
+        sound = np.zeros((channels, min(max(int(file.frames), 0), TRUSTED)), np.float32)
         done = 0
         for part in file.blocks(65536, dtype="float32", always_2d=True):
-            if done + len(part) > sound.shape[1]:  # a file that holds more than it says
+            if done + len(part) > sound.shape[1]:  # it is long, or holds more than it says
                 sound = np.concatenate([sound, np.zeros((channels, max(done, 65536)), np.float32)], axis=1)
             sound[:, done : done + len(part)] = part.T
             done += len(part)

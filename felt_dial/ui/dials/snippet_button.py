@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QRect
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
-from felt_dial.bank.snippets import Snippet, Snippets, apply, settings_of
+from felt_dial.bank.snippets import Chain, Snippet, Snippets, apply, settings_of
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Module
@@ -58,7 +58,7 @@ class SnippetPill(QWidget):
         if own:
             away = menu.addMenu("Throw away")
             for snippet in own:
-                away.addAction(item(snippet.name), lambda s=snippet: self._remove(s))
+                away.addAction(item(snippet.name), lambda s=snippet: throw_away(self.session, kept, s))
         if kept.problems:
             self.session.say(kept.problems[0], problem=True)
         return menu
@@ -100,10 +100,12 @@ class SnippetPill(QWidget):
         how = snippet.name if snippet else "what they come with"
         self.session.say(f"New ones of this kind begin with {how}.")
 
-    def _remove(self, snippet: Snippet) -> None:
-        try:
-            self.kept.remove(snippet)
-        except FeltDialError as wrong:
-            self.session.say(str(wrong), problem=True)
-            return
-        self.session.say(f"Threw the snippet {snippet.name} away.")
+
+def throw_away(session: Session, kept: Snippets, one: Snippet | Chain) -> None:
+    """Throws a snippet or a chain of the person's own away, and says so, or why it stays."""
+    try:
+        kept.remove(one)
+    except FeltDialError as wrong:
+        session.say(str(wrong), problem=True)
+        return
+    session.say(f"Threw the {'chain' if isinstance(one, Chain) else 'snippet'} {one.name} away.")

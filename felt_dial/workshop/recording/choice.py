@@ -10,12 +10,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
-from felt_dial.workshop.recording.looks import looks_at, sound_of_looks
+from felt_dial.workshop.recording.looks import in_pieces, looks_at, sound_of_looks
 
 SIZE = 8192
 """Frames of a look, at 48 kHz: a tone is no wider than 12 Hz either way."""
 PER_OCTAVE = 48
 LOWEST, OCTAVES = 20.0, 10
+
+
+SOFT_REACH = 2.5
+"""Times its softness that an edge reaches: four standard deviations, each of which is half of it, and a little more."""
 
 
 class NothingChosen(FeltDialError):
@@ -107,16 +111,23 @@ def chosen_part(
     while size > 512 and size > sound.shape[1]:
         size //= 2
     hop = size // 8
-    whole = sound.astype(np.float64)
-    spectra = looks_at(whole, size, hop, plain=True)
-    times = (np.arange(spectra.shape[1]) * hop - size / 2) / rate
-    mask = mask_of(shapes, times, soft_time, soft_octaves)
-    bins = np.arange(1, spectra.shape[2]) * rate / size
-    place = np.clip(np.log2(bins / LOWEST) * PER_OCTAVE, 0, mask.shape[1] - 1)
+
+    def work(piece: NDArray[np.float32], begin: int) -> NDArray[np.float64]:
+        spectra = looks_at(piece.astype(np.float64), size, hop, plain=True)
+        times = (begin + np.arange(spectra.shape[1]) * hop - size / 2) / rate
+        gains = _gains(mask_of(shapes, times, soft_time, soft_octaves), spectra.shape[2], rate / size)
+        return sound_of_looks(spectra * gains, piece.shape[1], size, hop, plain=True)
+
+    return in_pieces(sound, int(SOFT_REACH * soft_time * rate) + 3 * size, hop, work)
+
+
+def _gains(mask: NDArray[np.float32], bins: int, apart: float) -> NDArray[np.float32]:
+    """A mask, (look, row), read at bins that are so many Hz apart, (look, bin)."""
+    place = np.clip(np.log2(np.arange(1, bins) * apart / LOWEST) * PER_OCTAVE, 0, mask.shape[1] - 1)
     low = place.astype(int)
     part = (place - low).astype(np.float32)
     above = np.minimum(low + 1, mask.shape[1] - 1)
-    gains = np.zeros(spectra.shape[1:], np.float32)
+    gains = np.zeros((len(mask), bins), np.float32)
     gains[:, 1:] = mask[:, low] * (1 - part) + mask[:, above] * part
     gains[:, 0] = gains[:, 1]
-    return sound_of_looks(spectra * gains, whole.shape[1], size, hop, plain=True).astype(np.float32)
+    return gains

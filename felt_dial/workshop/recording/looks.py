@@ -51,20 +51,20 @@ def in_pieces(
     sound: NDArray[np.float32],
     around: int,
     hop: int,
-    work: Callable[[NDArray[np.float32]], NDArray[np.float64]],
+    work: Callable[[NDArray[np.float32], int], NDArray[np.float64]],
     tell: Callable[[float], None] = lambda part: None,
 ) -> NDArray[np.float32]:
     """What `work` makes of a sound, float32 (channel, frame), a piece after the other.
 
-    Each is given with `around` frames of what stands beside it, and begins at a multiple of `hop`, where the looks at the
-    whole begin: what reaches no further than `around` is made as if all had been there.
+    Each is given with `around` frames of what stands beside it, and with the frame at which it begins: a multiple of `hop`,
+    where the looks at the whole begin. What reaches no further than `around` is made as if all had been there.
     """
     frames, around = sound.shape[1], -(-around // hop) * hop
     made = np.empty(sound.shape, np.float32)
     for first in range(0, frames, PIECE):
         last = min(first + PIECE, frames)
         begin = max(first - around, 0)
-        piece = work(sound[:, begin : min(last + around, frames)])
+        piece = work(sound[:, begin : min(last + around, frames)], begin)
         made[:, first:last] = piece[:, first - begin : last - begin]
         tell(last / frames)
     return made

@@ -49,7 +49,7 @@ def split(
         tell(0.0)
         hop = size // 4
         around = (int(SPAN_TONES * rate / hop) + 2) * hop + 2 * size
-        return in_pieces(whole, around, hop, lambda piece: _part(piece, rate, size, margin, along_time), tell)
+        return in_pieces(whole, around, hop, lambda piece, _: _part(piece, rate, size, margin, along_time), tell)
 
     tones = part(sound, int(LONG * scale), True, 0.0)
     rest = sound - tones

@@ -42,6 +42,7 @@ class EffectsPage(Page):
         super().__init__(session)
         self.band = 2
         self._laid: list[str] = []
+        self._page = session.work.page
         self._open = False
         self.alone: Pill | None = None
         self.dry: Pill | None = None
@@ -121,7 +122,10 @@ class EffectsPage(Page):
                 meter.show_peak(float(level))
 
     def _follow_patch(self) -> None:
-        """Another patch, or other effects in it: one that is gone is not chosen any more."""
+        """Another patch, or other effects in it: one that is gone is not chosen any more, nor any of the patch before."""
+        if self._page != self.session.work.page:
+            self._page = self.session.work.page
+            self.rack.several, self.second.several = set(), set()
         racks = self.session.patch.racks
         if self.session.effect not in racks[self.session.rack]:
             self.session.choose_effect(*next(((r, k) for r, rack in racks.items() for k in rack), ("1", "")))

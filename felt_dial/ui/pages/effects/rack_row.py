@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
-from felt_dial.bank.snippets import Chain, Snippets
+from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_effects, move_effect, move_to_rack, remove_effects
 from felt_dial.patch.module import Effect
@@ -30,6 +30,7 @@ from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.snippet_button import throw_away
 from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.session import Session
@@ -360,7 +361,7 @@ class Rack(TakesEffects):
         if own:
             away = menu.addMenu("Throw away")
             for chain in own:
-                away.addAction(item(chain.name), lambda c=chain: self.throw_away(c))
+                away.addAction(item(chain.name), lambda c=chain: throw_away(self.session, kept, c))
         if kept.problems:
             self.session.say(kept.problems[0], problem=True)
         return menu
@@ -379,14 +380,6 @@ class Rack(TakesEffects):
         """Keeps effects as a chain; raises `CannotWrite`, which the entry shows."""
         made = self.kept.save_chain(name, effects)
         self.session.say(f"Kept {made.name}: a chain of {len(made.effects)}. It is under Chains… of both racks.")
-
-    def throw_away(self, chain: Chain) -> None:
-        try:
-            self.kept.remove(chain)
-        except FeltDialError as wrong:
-            self.session.say(str(wrong), problem=True)
-            return
-        self.session.say(f"Threw the chain {chain.name} away.")
 
     def dropped(self, rack: str, key: str) -> None:
         """An effect of the other rack comes behind the last."""
