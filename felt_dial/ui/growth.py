@@ -177,10 +177,13 @@ class Growth(QObject):
                 if not rows:
                     time.sleep(0.02)
                     continue
-                patch, playing = write_patch(search.patch_of(rows[0])), search.playing_of(rows[0])
+                made, playing = search.patch_of(rows[0]), search.playing_of(rows[0])
+                patch = write_patch(made)
                 one_try = helper.call_named(AIMING + "tried", recording, patch, playing)
                 with self._lock:
-                    worth = search.tell(rows, [one_try.far], [one_try.away]) and search.far < shown[0] * (1 - WORTH)
+                    nearer = search.tell(rows, [one_try.far], [one_try.away])
+                    # the sound itself, only played otherwise, is no find
+                    worth = nearer and made != search.patch and search.far < shown[0] * (1 - WORTH)
                     if worth:
                         shown[0] = search.far
                 if worth:

@@ -348,6 +348,7 @@ def test_towards_a_recording_comes_nearer_while_one_listens_and_stops_at_a_word(
     assert grown.growth.busy and "tried" in grown.told.text() and "Wood Knock" in grown.told.text()
     fars = [one.far for one in grown.sounds]
     assert fars == sorted(fars, reverse=True) and fars[-1] < fars[0]
+    assert all(one.changed for one in grown.sounds), "the sound itself, played at another key, is no find"
     grown.growth.stop()
     assert not grown.growth.busy and len(grown.sounds) >= 3
     grown.map.choose(len(grown.sounds) - 1)
