@@ -6,6 +6,7 @@
 - `cycles`: Cycles of a pitched recording, one after the other, as the frames of a table.
 - `kept`: What was made ready from recordings and tables: what is in use is never made twice, and the latest of the
   rest stay.
+- `residue`: The noise of a recording between its partials, told by how loud it is in bands of half an octave.
 - `tables`: The wavetables and recordings that come with the program.
 - `wav`: 32-bit float, equal bytes for equal sounds (no time stamp, as some writers leave one).
 """

@@ -15,6 +15,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.kept import kept
+from felt_dial.sound.matter.residue import RESIDUE_BANDS, band_power, residue_of
 
 MOST_PARTIALS = 256
 RATE = 48000
@@ -158,11 +159,17 @@ class Tracks(NamedTuple):
         Amplitudes; 0 where the partial is silent.
     hull : float32 (look, band)
         Smooth envelope of the spectrum in dB, in bands of a quarter octave from 20 Hz.
+    residue : float32 (look, band)
+        Effective values of the noise, in bands of half an octave from 80 Hz.
+    share : float32 (look, band)
+        Which part of the power of a band is noise, 0 to 1: what lies there of the partials is not theirs.
     """
 
     octaves: NDArray[np.float32]
     levels: NDArray[np.float32]
     hull: NDArray[np.float32]
+    residue: NDArray[np.float32]
+    share: NDArray[np.float32]
 
 
 def take_apart(
@@ -199,8 +206,9 @@ def take_apart(
         at, level = _peaks(spectrum, floor)
         alive = _tie(loose, alive, n, at * RATE / (2 * size), level)
     octaves, levels = _packed(loose, looks, fundamental)
-    levels = as_loud_as(mono, octaves + np.float32(np.log2(fundamental)), levels)
-    return Tracks(octaves, levels, hulls(octaves + np.float32(np.log2(fundamental)), levels))
+    places = octaves + np.float32(np.log2(fundamental))
+    levels = as_loud_as(mono, places, levels)
+    return Tracks(octaves, levels, hulls(places, levels), *residue_of(mono, RATE, looks, HOP))
 
 
 def window_for(mono: NDArray[np.float64]) -> int:
@@ -230,20 +238,12 @@ def as_loud_as(
     """
     looks = len(levels)
     found = levels.copy()
-    spectrum_rate = np.fft.rfft(mono, 1 << (len(mono) + 2 * HOP).bit_length())
-    size = 2 * (len(spectrum_rate) - 1)
-    hertz = np.fft.rfftfreq(size, 1 / RATE)
+    spectrum = np.fft.rfft(mono, 1 << (len(mono) + 2 * HOP).bit_length())
     for low in 20.0 * 2.0 ** np.arange(0, 10):
-        inside = (hertz >= low) & (hertz < 2 * low)
         here = (octaves >= np.log2(low)) & (octaves < np.log2(2 * low)) & (levels > 0)
         if not here.any():
             continue
-        power = np.square(np.fft.irfft(np.where(inside, spectrum_rate, 0.0), size)[: len(mono) + HOP])
-        wide = int(max(HOP, 2 * RATE / low)) // 2
-        sums = np.concatenate([[0.0], np.cumsum(power)])
-        at = np.arange(looks) * HOP
-        first, last = np.clip(at - wide, 0, len(power)), np.clip(at + wide, 1, len(power))
-        heard = np.sqrt(2 * (sums[last] - sums[first]) / np.maximum(last - first, 1))
+        heard = np.sqrt(2 * band_power(spectrum, RATE, low, 2 * low, looks, HOP))
         made = np.sqrt(np.where(here, np.square(levels.astype(np.float64)), 0.0).sum(axis=1))
         gain = np.where(made > 1e-7, heard / np.maximum(made, 1e-7), 1.0)
         rises = np.maximum.accumulate(np.where(heard > 2.0 * np.roll(heard, 1), np.arange(looks), -100))
@@ -341,7 +341,8 @@ def drawn_tracks(harmonics: tuple[float, ...]) -> Tracks:
     octaves = np.tile(np.log2(np.arange(1, count + 1)).astype(np.float32), (2, 1))
     levels = np.tile(np.asarray(harmonics, np.float32) / max(1e-6, float(np.sqrt(np.square(harmonics).sum()))), (2, 1))
     hull = hulls(octaves + np.float32(np.log2(261.63)), levels)
-    return Tracks(octaves, np.float32(0.7) * levels, hull)
+    none = np.zeros((2, RESIDUE_BANDS), np.float32)
+    return Tracks(octaves, np.float32(0.7) * levels, hull, none, none)
 
 
 def cache_folder() -> Path:
@@ -363,7 +364,7 @@ def known_tracks(asset: Asset, fundamental: float) -> Tracks | None:
     """The partials of an asset if they were worked out before."""
     try:
         with np.load(_place(asset, fundamental)) as kept:
-            return Tracks(kept["octaves"], kept["levels"], kept["hull"])
+            return Tracks(**kept)
     except (OSError, ValueError, KeyError):
         return None
 
@@ -374,7 +375,7 @@ def is_known(asset: Asset, fundamental: float) -> bool:
 
 
 def _place(asset: Asset, fundamental: float) -> Path:
-    return cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}-2.npz"
+    return cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}-3.npz"
 
 
 def analyse(asset: Asset, fundamental: float, watch: Callable[[float], bool] | None = None) -> Tracks:
@@ -391,7 +392,7 @@ def analyse(asset: Asset, fundamental: float, watch: Callable[[float], bool] | N
         place.parent.mkdir(parents=True, exist_ok=True)
         handle, draft = tempfile.mkstemp(suffix=".npz", dir=place.parent)
         with os.fdopen(handle, "wb") as file:
-            np.savez(file, octaves=found.octaves, levels=found.levels, hull=found.hull)
+            np.savez(file, **found._asdict())
         Path(draft).replace(place)
     except OSError:
         pass

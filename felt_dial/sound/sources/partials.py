@@ -49,11 +49,26 @@ class Partials(Unison, kind="partials"):
         "Formants", 0.0, (-24.0, 24.0), SEMITONES, says="Moves the colour of the sound and leaves its pitch."
     )
     blur = Param("Blur", 0.0, (0.0, 1.0), PERCENT, says="Lets each sine hear another moment of the recording.")
+    residue = Param(
+        "Residue",
+        0.0,
+        (0.0, 2.0),
+        PERCENT,
+        says="How loud the recording's own noise is beside the sines, which then leave it alone; 100 % is as recorded.",
+    )
     root = key_root()
     cents = key_cents()
     loop = Switch("Round again", False, says="Begins anew where the recording ends.")
     asset: Asset | None = None
     drawn: Annotated[tuple[float, ...], BeforeValidator(_drawn)] = tuple(1.0 / n for n in range(1, 17))
+
+    def at_rest(self) -> dict[str, tuple[str, str]]:
+        """Drawn harmonics have no time, and no noise between them."""
+        found = super().at_rest()
+        if self.asset is None:
+            found |= dict.fromkeys(("position", "speed", "slow", "blur", "loop"), ("", "drawn harmonics never change"))
+            found["residue"] = "", "drawn harmonics have no noise between them"
+        return found
 
     def lasts(self, name: str) -> tuple[float, float] | None:
         placed = self.asset is not None and name in ("position",)

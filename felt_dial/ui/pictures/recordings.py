@@ -8,7 +8,8 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.patch import put
 from felt_dial.patch.places import in_time
-from felt_dial.sound.matter.analysis import is_known, known_tracks
+from felt_dial.sound.matter.analysis import Tracks, is_known, known_tracks
+from felt_dial.sound.matter.residue import LOWEST
 from felt_dial.sound.sources.core.travel import Curve, place_at
 from felt_dial.ui.pictures.sources import SourcePicture, draw_missing, draw_peaks, peaks_of
 from felt_dial.ui.pictures.well import draw_curve, draws
@@ -278,6 +279,11 @@ class GrainsPicture(RecordingPicture):
         self._put(tuple(points), "draw the travel curve")
 
 
+def _light(level: np.ndarray) -> np.ndarray:
+    """How bright something of a level is, from 60 dB below 1 up to it."""
+    return np.asarray(np.clip(1.0 + np.log10(np.maximum(level, 1e-6)) / 3.0, 0.0, 1.0))
+
+
 @draws("partials")
 class PartialsPicture(RecordingPicture):
     """The partials over time, low ones at the bottom; drawn harmonics as bars that can be drawn."""
@@ -301,20 +307,24 @@ class PartialsPicture(RecordingPicture):
         if tracks is None:
             super().draw(painter, box)
             return
-        painter.drawImage(box, self._image(tracks.octaves, tracks.levels, int(box.height())))
+        painter.drawImage(box, self._image(tracks, int(box.height())))
 
-    def _image(self, octaves: np.ndarray, levels: np.ndarray, height: int) -> QImage:
-        """The tracks as light on the ground of the well."""
+    def _image(self, tracks: Tracks, height: int) -> QImage:
+        """The tracks as light on the ground of the well, and the noise between them as haze."""
         columns = 300
-        looks = np.linspace(0, len(octaves) - 1, columns).astype(int)
+        looks = np.linspace(0, len(tracks.octaves) - 1, columns).astype(int)
+        most = max(float(tracks.levels.max()), 1e-9)
         picture = np.zeros((height, columns))
-        y = np.clip(((octaves[looks] + 1.0) / 9.0 * height).astype(int), 0, height - 1)
-        light = np.clip(
-            1.0 + np.log10(np.maximum(levels[looks] / max(float(levels.max()), 1e-9), 1e-6)) / 3.0, 0.0, 1.0
-        )
+        y = np.clip(((tracks.octaves[looks] + 1.0) / 9.0 * height).astype(int), 0, height - 1)
+        light = _light(tracks.levels[looks] / most)
         for n in range(columns):
             np.maximum.at(picture[:, n], height - 1 - y[n], light[n])
         picture = np.maximum(picture, 0.5 * np.roll(picture, 1, axis=0))
+        octave = 9.0 * (1.0 - (np.arange(height) + 0.5) / height) - 1.0
+        band = np.round(2.0 * (octave + np.log2(self.source.fundamental() / LOWEST)) - 0.5).astype(int)
+        haze = _light(self.source.number("residue") * tracks.residue[looks] / most).T
+        inside = (band >= 0) & (band < len(haze))
+        picture[inside] = np.maximum(picture[inside], 0.6 * haze[band[inside]])
         ground, line = colour("well"), self.line_colour()
         pixels = np.zeros((height, columns, 4), np.uint8)
         for channel, (low, high) in enumerate(

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.matter.analysis import BANDS, HOP, MOST_PARTIALS, RATE, Tracks, drawn_tracks, tracks_of
+from felt_dial.sound.matter.residue import LOWEST, RESIDUE_BANDS, band_edges
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.simd.types import float_of
 from felt_dial.sound.sources.core.unison import MOST
@@ -32,7 +33,23 @@ STRIDE = 4
 """Ticks between two looks at the tracks."""
 
 
-(POSITION, SPEED_AT, SLOW, LIFE, PARTIALS, STRETCH, SHIFT, TILT, ODD_EVEN, FORMANT, BLUR, ROOT, CENTS_AT, LOOP) = (
+(
+    POSITION,
+    SPEED_AT,
+    SLOW,
+    LIFE,
+    PARTIALS,
+    STRETCH,
+    SHIFT,
+    TILT,
+    ODD_EVEN,
+    FORMANT,
+    BLUR,
+    RESIDUE,
+    ROOT,
+    CENTS_AT,
+    LOOP,
+) = (
     Partials.row_of(name)
     for name in (
         "position",
@@ -46,15 +63,22 @@ STRIDE = 4
         "odd_even",
         "formant",
         "blur",
+        "residue",
         "root",
         "cents",
         "loop",
     )
 )
 FREQUENCIES, LEVELS = range(2)
-CHANCE_SINE, CHANCE_BLUR, CHANCE_LIFE = 60_000_000, 61_000_000, 62_000_000
+CHANCE_SINE, CHANCE_BLUR, CHANCE_LIFE, CHANCE_NOISE = 60_000_000, 61_000_000, 62_000_000, 63_000_000
 LOOKS_A_SECOND = RATE / HOP
 LN2 = math.log(2.0)
+WIDER = 1.7
+"""How much wider than its band a resonator is: two in a row are 0.64 as wide as one."""
+AMID = 1.05
+"""Density in the middle of a band, which between two of them is 0.4 dB less."""
+NOISES = 4
+"""White noises that the bands take turns at, so that no two that overlap have the same."""
 WALK, LIVELY = 8192, 16.0
 """Steps of the random walk that all sines share, each from a place of its own, and steps in a goal of it."""
 
@@ -91,6 +115,19 @@ def _colour(hull, look, part, octaves, fundamental):
     return here + part * (next_ - here)
 
 
+@kernel
+def _in_band(found, at, band):
+    """What an array (look, band) says between two looks and two bands; 0 beyond the outermost bands."""
+    if band < 0.0 or band > found.shape[1] - 1:
+        return np.float32(0.0)
+    place = min(max(at, 0.0), found.shape[0] - 1.001)
+    look, i = int(place), min(int(band), found.shape[1] - 2)
+    part, x = np.float32(place - look), np.float32(band - i)
+    here = found[look, i] + x * (found[look, i + 1] - found[look, i])
+    after = found[look + 1, i] + x * (found[look + 1, i + 1] - found[look + 1, i])
+    return here + part * (after - here)
+
+
 @inner
 def _look(state, notes, row, t, count, at, age, root):
     """Frequencies and levels of a note's sines at a moment, into `state.goal`."""
@@ -103,6 +140,8 @@ def _look(state, notes, row, t, count, at, age, root):
     balance, formant = np.float64(control[ODD_EVEN, row, t]), np.float64(control[FORMANT, row, t]) / 12.0
     blur, life = np.float64(control[BLUR, row, t]) * 50.0, np.float64(control[LIFE, row, t])
     keep = 1.0 - abs(balance)
+    noise = min(np.float64(control[RESIDUE, row, t]), 1.0)
+    lowest = 2.0 * math.log2(root / LOWEST) - 0.5
     lot = np.int64(chance(note, CHANCE_LIFE) * 4096.0)
     for i in range(count):
         place = at
@@ -117,6 +156,8 @@ def _look(state, notes, row, t, count, at, age, root):
             goal[LEVELS, i] = np.float32(0.0)
             goal[FREQUENCIES, i] = np.float32(pitch * power(octave * stretch))
             continue
+        if noise > 0.0:
+            level *= math.sqrt(1.0 - noise * _in_band(state.tracks.share, place, 2.0 * octave + lowest))
         if life > 0.0:
             place = (age * (0.8 + 0.0067 * ((i * 97) & 255)) + ((i * 1597 + lot) & 4095)) * LIVELY
             k = int(place)
@@ -157,6 +198,79 @@ def _add_sine(line, p, step, grow, bends, harmonic, n, level, rise):
         line[k] += s * (level + rise * np.float32(k))
 
 
+def residue_bands(rate: float) -> NDArray[np.float32]:
+    """Two equal resonators in a row for each band of the residue, float32 (band, 3): coefficients and gain.
+
+    Poles by the matched z transform, and a zero at 0 Hz. Gains are such that white noise from −1 to 1, each band of it as
+    loud as is said, has the right density in the middle of every band at every rate; a band beyond the rate is silent.
+    """
+    edges = band_edges()
+    middle, width = np.sqrt(edges[:-1] * edges[1:]), np.diff(edges)
+    radius = np.exp(-math.pi * WIDER * width / rate)
+    first, second = 2 * radius * np.cos(2 * math.pi * middle / rate), -np.square(radius)
+    turn = np.exp(-2j * math.pi * middle / rate)[:, None]
+    answer = np.square(np.abs((1 - turn) / (1 - first * turn - second * turn * turn))) ** 2
+    density = answer * width * 2 / rate / 3
+    heard = np.flatnonzero(middle < 0.45 * rate)
+    gain = np.zeros(RESIDUE_BANDS)
+    gain[heard] = np.sqrt(np.linalg.solve(density[np.ix_(heard, heard)], np.full(len(heard), AMID)))
+    return np.ascontiguousarray(np.column_stack([first, second, gain]).astype(np.float32))
+
+
+@inner
+def _residue_at(state, row, band, share, formant):
+    """Level of a band of the residue at the place where a note is."""
+    return state.bands[band, 2] * share * _in_band(state.tracks.residue, state.ages[row, AT], band - 2.0 * formant)
+
+
+@inner
+def _add_residue(state, row, share, formant, n):
+    """Adds the noise between the sines to both sides of `mix`, its bands going in straight lines to where they are heard."""
+    quiet = share == np.float32(0.0)
+    for band in range(state.bands.shape[0]):
+        quiet = quiet and state.heard[row, band] == np.float32(0.0)
+    if quiet:
+        return
+    for noise in range(NOISES):
+        seed = state.seeds[row, noise]
+        for k in range(n):
+            seed ^= seed >> np.uint64(12)
+            seed ^= seed << np.uint64(25)
+            seed ^= seed >> np.uint64(27)
+            high = np.int64((seed * np.uint64(0x2545F4914F6CDD1D)) >> np.uint64(40))
+            state.white[noise, k] = np.float32(high) * np.float32(2.0 / 16777216.0) - np.float32(1.0)
+        state.seeds[row, noise] = seed
+    for k in range(n):
+        state.line[k] = np.float32(0.0)
+    for band in range(state.bands.shape[0]):
+        first, second = state.bands[band, 0], state.bands[band, 1]
+        was, now = state.heard[row, band], _residue_at(state, row, band, share, formant)
+        state.heard[row, band] = now
+        if was == np.float32(0.0) and now == np.float32(0.0):
+            continue
+        rise = (now - was) / np.float32(n)
+        a1, a2, b1, b2 = (
+            state.rings[row, band, 0],
+            state.rings[row, band, 1],
+            state.rings[row, band, 2],
+            state.rings[row, band, 3],
+        )
+        for k in range(n):
+            a0 = state.white[band % NOISES, k] + first * a1 + second * a2
+            b0 = a0 - a1 + first * b1 + second * b2
+            state.line[k] += (b0 - b1) * (was + rise * np.float32(k))
+            a2, a1, b2, b1 = a1, a0, b1, b0
+        (state.rings[row, band, 0], state.rings[row, band, 1], state.rings[row, band, 2], state.rings[row, band, 3]) = (
+            a1,
+            a2,
+            b1,
+            b2,
+        )
+    for side in range(2):
+        for k in range(n):
+            state.mix[side, k] += state.line[k]
+
+
 class PartialsState(NamedTuple):
     """The tracks, and what every note stands at.
 
@@ -174,6 +288,14 @@ class PartialsState(NamedTuple):
         Room for a run of ticks: phase offsets, both sides, one voice.
     goal : float32 (2, partial)
         Frequencies and levels that this look found.
+    bands : float32 (band, 3)
+        Coefficients and gains of the residue's bands.
+    seeds : uint64 (row, noise)
+    heard : float32 (row, band)
+        Levels of the residue that the last look found.
+    rings : float32 (row, band, 4)
+        What the residue's bands stand at.
+    white : float32 (noise, frame)
     """
 
     tracks: Tracks
@@ -186,6 +308,11 @@ class PartialsState(NamedTuple):
     mix: NDArray[np.float32]
     line: NDArray[np.float32]
     goal: NDArray[np.float32]
+    bands: NDArray[np.float32]
+    seeds: NDArray[np.uint64]
+    heard: NDArray[np.float32]
+    rings: NDArray[np.float32]
+    white: NDArray[np.float32]
 
 
 def prepare_partials(module: Partials, stage: Stage) -> PartialsState:
@@ -204,6 +331,11 @@ def prepare_partials(module: Partials, stage: Stage) -> PartialsState:
         mix=np.zeros((2, STRIDE * stage.tick), np.float32),
         line=np.zeros(STRIDE * stage.tick, np.float32),
         goal=np.zeros((2, MOST_PARTIALS), np.float32),
+        bands=residue_bands(stage.rate),
+        seeds=np.ones((stage.rows, NOISES), np.uint64),
+        heard=np.zeros((stage.rows, RESIDUE_BANDS), np.float32),
+        rings=np.zeros((stage.rows, RESIDUE_BANDS, 4), np.float32),
+        white=np.zeros((NOISES, STRIDE * stage.tick), np.float32),
     )
 
 
@@ -254,6 +386,14 @@ def play_partials(notes, state, row, first):
                     state.goal[LEVELS, i],
                 )
             state.ages[row, FRESH] = count
+            for noise in range(NOISES):
+                lot = np.int64(chance(note, CHANCE_NOISE + noise) * 9007199254740992.0)
+                state.seeds[row, noise] = np.uint64(lot) | np.uint64(1)
+            share, colour = np.float32(control[RESIDUE, row, t]), np.float64(control[FORMANT, row, t]) / 12.0
+            for band in range(state.bands.shape[0]):
+                state.heard[row, band] = _residue_at(state, row, band, share, colour)
+                for k in range(4):
+                    state.rings[row, band, k] = zero
         for i in range(int(state.ages[row, FRESH]), count):
             state.shown[row, LEVELS, i], state.shown[row, FREQUENCIES, i] = zero, frequency[row, t]
         state.ages[row, FRESH] = count
@@ -299,6 +439,8 @@ def play_partials(notes, state, row, first):
                 state.goal[FREQUENCIES, i],
                 state.goal[LEVELS, i],
             )
+        share, colour = np.float32(control[RESIDUE, row, t + run]), np.float64(control[FORMANT, row, t + run]) / 12.0
+        _add_residue(state, row, share, colour, n)
         for k in range(n):
             out[row, 0, at + k], out[row, 1, at + k] = state.mix[0, k], state.mix[1, k]
         t += run
