@@ -22,6 +22,8 @@ from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.render import render
 from felt_dial.ui.benches import recording as bench_of_recordings
 from felt_dial.ui.benches.recording import Region
+from felt_dial.ui.dials.controls import MenuPill
+from felt_dial.ui.dials.figure_menu import FigureMenu
 from felt_dial.ui.pages.workshop.parts.bounce import BouncePart
 from felt_dial.ui.pages.workshop.parts.loops import LoopsPart
 from felt_dial.ui.pages.workshop.parts.record import RecordPart
@@ -339,6 +341,44 @@ def test_marks_stay_where_they_were_in_the_sound_when_it_is_trimmed(desk: Desk, 
     source = samples.work.source
     assert source.number("loop_start") == pytest.approx(1 / 3, abs=1e-3)
     assert source.number("loop_end") == pytest.approx(2 / 3, abs=1e-3)
+
+
+def figures_of(desk: Desk, samples: SampleBench, pill: str) -> FigureMenu:
+    """The menu of a pill of the sample bench, open."""
+    menu = next(one for one in samples.findChildren(MenuPill) if one.text() == pill).open()
+    assert isinstance(menu, FigureMenu)
+    QTest.qWait(30)
+    return menu
+
+
+def test_a_fade_is_bent_as_far_as_wished_and_drawn_before_it_is_done(desk: Desk, samples: SampleBench) -> None:
+    """At half of a fade in, bent by b, the gain is 0.5 to the power of 2^3b."""
+    work, before = samples.work, samples.work.sound.copy()
+    work.choose(Region(0.0, 1.0))
+    menu = figures_of(desk, samples, "Fade…")
+    assert work.fade == 0.0
+    bend = menu.sliders[0]
+    QTest.mouseClick(bend, Qt.MouseButton.LeftButton, pos=QPoint(170, 11))
+    assert work.fade == bend.value and 0.1 < bend.value < 0.9
+    menu.actions()[1].trigger()
+    menu.close()
+    idle(desk)
+    assert work.fade is None and work.recipe.steps[-1].figures["bend"] == pytest.approx(bend.value, abs=1e-3)
+    gain = 0.5 ** (2.0 ** (3.0 * round(bend.value, 3)))
+    at = slice(23900, 24100)
+    assert np.abs(work.sound[0, at]).max() == pytest.approx(np.abs(before[0, at]).max() * gain, rel=0.03)
+
+
+def test_length_and_pitch_are_set_freely(desk: Desk, samples: SampleBench) -> None:
+    frames = samples.work.asset.frames
+    menu = figures_of(desk, samples, "Stretch…")
+    menu.sliders[0].set_value(np.log2(1.37))
+    menu.sliders[1].set_value(-1.5)
+    menu.actions()[1].trigger()
+    menu.close()
+    idle(desk)
+    assert samples.work.asset.frames == pytest.approx(1.37 * frames, rel=0.001)
+    assert samples.work.source.number("root") + samples.work.source.number("cents") / 100 == pytest.approx(70.5)
 
 
 def test_a_recording_pitched_up_plays_the_same_key_at_the_same_pitch(desk: Desk, samples: SampleBench) -> None:

@@ -5,6 +5,7 @@
 - `controls`: pills, choices, the pan slider, the level meter, names that can be edited.
 - `dial`: the round face of a parameter, with its value, its threads and where they take it.
 - `entry`: a line that opens where the value stands, and refuses in place what cannot be read.
+- `figure_menu`: A menu that asks for figures before something is done: sliders above, what is done with them below.
 - `focus`: what takes it in a part of the window, in the order in which it stands there.
 - `layouts`: Taking everything out of a layout.
 - `param_control`: One parameter under the hand: turned, typed, sewn, whatever face it wears.

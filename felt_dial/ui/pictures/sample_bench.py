@@ -19,6 +19,7 @@ from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.workshop.recording.loops import seam
 from felt_dial.workshop.recording.spectrogram import hertz_of, row_of, spectrogram
+from felt_dial.workshop.recording.steps import fade_curve
 
 NEAR = 6.0
 """Pixels around an edge within which it is taken hold of."""
@@ -41,7 +42,17 @@ class Timed(Well):
     def key(self) -> object:
         work = self.work
         self.shade = layer_dye(work.layer) if work.layer else "madder"
-        return work.layer, work.source, work.view, work.region, work.shapes, work.slices, work.root, work.cursor
+        return (
+            work.layer,
+            work.source,
+            work.view,
+            work.region,
+            work.shapes,
+            work.slices,
+            work.root,
+            work.cursor,
+            work.fade,
+        )
 
     def box(self) -> QRectF:
         return QRectF(self.rect()).adjusted(0, 4, 0, -4)
@@ -235,12 +246,30 @@ class Wave(Timed):
         if work.region is not None:
             for second in (work.region.first, work.region.last):
                 painter.drawLine(QLineF(self.x_of(second), box.top(), self.x_of(second), box.bottom() - 12))
+        self._fade(painter, box)
         painter.setBrush(colour("chalk"))
         painter.setPen(Qt.PenStyle.NoPen)
         x = self.x_of(work.cursor)
         painter.drawPolygon(
             QPolygonF([QPointF(x - 4, box.top() - 2), QPointF(x + 4, box.top() - 2), QPointF(x, box.top() + 5)])
         )
+
+    def _fade(self, painter: QPainter, box: QRectF) -> None:
+        """Both ways of the fade that is being thought of, over what is chosen or all of it."""
+        work, asset = self.work, self.work.asset
+        if work.fade is None or asset is None:
+            return
+        first, last = (work.region.first, work.region.last) if work.region is not None else (0.0, asset.seconds)
+        room = QRectF(self.x_of(first), box.top() + 4, self.x_of(last) - self.x_of(first), box.height() - 22)
+        part = np.linspace(0.0, 1.0, 96)
+        height = fade_curve(part, work.fade)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for way, line in (("in", height), ("out", height[::-1])):
+            pen = QPen(colour("chalk"), 1.6)
+            if way == "out":
+                pen.setDashPattern([4, 3])
+            painter.setPen(pen)
+            painter.drawPolyline(points(room, part, line))
 
     # --- the hand ------------------------------------------------------------------------------
 

@@ -66,11 +66,15 @@ def _cut(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound:
     return np.concatenate([sound[:, : first - fade], seam, sound[:, last:]], axis=1)
 
 
+def fade_curve(part: NDArray[np.float64], bend: float) -> NDArray[np.float64]:
+    """Gain of a fade in at parts of it from 0 to 1: straight at 0, slow at first above it, quick at first below."""
+    return np.asarray(part ** (2.0 ** (3.0 * bend)))
+
+
 def _fade(sound: Sound, rate: float, figures: Figures, watch: Watch) -> Sound:
     first, last = _span(sound, rate, figures)
     part = np.linspace(0.0, 1.0, max(last - first, 1), dtype=np.float64)
-    bend = float(figures.get("bend", 0.0))
-    curve = part ** (2.0 ** (3.0 * bend))
+    curve = fade_curve(part, float(figures.get("bend", 0.0)))
     made = sound.copy()
     if figures["way"] == "in":
         made[:, first:last] *= curve.astype(np.float32)

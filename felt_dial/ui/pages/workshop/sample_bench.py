@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -15,6 +16,7 @@ from felt_dial.patch.units import number
 from felt_dial.ui.benches.recording import RecordingWork, with_layer
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
+from felt_dial.ui.dials.figure_menu import FigureMenu
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.jobs import Watch
 from felt_dial.ui.pages.workshop.sample_side import SampleSide
@@ -31,8 +33,23 @@ TOOLS = (
     ("lasso", "Lasso", "Draw a line around a part of the spectrum"),
     ("harmonics", "Harmonics of a tone", "Press on a tone: all its harmonics are chosen, along its pitch"),
 )
-BENDS = (("straight", 0.0), ("soft, slow at first", 0.5), ("hard, quick at first", -0.5))
 PARTS = (("tones", "Tones", "mallow"), ("noise", "Noise", "woad"), ("strikes", "Strikes", "walnut"))
+
+
+def _bent(bend: float) -> str:
+    return "straight" if abs(bend) < 0.005 else f"{number(100 * bend, 0, signed=True)} %"
+
+
+def _in_db(db: float) -> str:
+    return f"{number(db, 1, signed=True)} dB"
+
+
+def _as_length(octaves: float) -> str:
+    return f"{100 * 2.0**octaves:.0f} %"
+
+
+def _in_semitones(semitones: float) -> str:
+    return f"{number(semitones, 2, signed=True)} st"
 
 
 class SampleBench(QWidget):
@@ -146,26 +163,41 @@ class SampleBench(QWidget):
         self.work.on_region(kind)
 
     def _fade_menu(self) -> QMenu:
-        menu = QMenu(self)
-        for way in ("in", "out"):
-            for name, bend in BENDS:
-                menu.addAction(f"Fade {way}, {name}", partial(self.work.on_region, "fade", way=way, bend=bend))
+        bend = PlainSlider("bend", 0.0, (-1.0, 1.0), _bent, "Below 0 quick at first, above 0 slow at first", 1.0, 34)
+
+        def fade(way: str) -> None:
+            self.work.on_region("fade", way=way, bend=round(bend.value, 3))
+
+        acts = [("Fade in", lambda: fade("in")), ("Fade out", lambda: fade("out"))]
+        menu = FigureMenu(self, [bend], acts)
+        bend.changed.connect(self.work.show_fade)
+        menu.aboutToHide.connect(lambda: self.work.show_fade(None))
+        self.work.show_fade(bend.value)
         return menu
 
     def _gain_menu(self) -> QMenu:
-        menu = QMenu(self)
-        for db in (12.0, 6.0, 3.0, 1.0, -1.0, -3.0, -6.0, -12.0):
-            menu.addAction(f"{number(db, 0, signed=True)} dB", partial(self.work.on_region, "gain", db=db))
-        return menu
+        def gain(db: float) -> None:
+            self.work.on_region("gain", db=round(db, 2))
+
+        by = PlainSlider("gain", 0.0, (-24.0, 24.0), _in_db, "How much louder or quieter it becomes", 1.0, 34)
+        acts: list[tuple[str, Callable[[], object]]] = [("Apply", lambda: gain(by.value))]
+        acts += [(f"{number(db, 0, signed=True)} dB", partial(gain, db)) for db in (6.0, 3.0, -3.0, -6.0)]
+        return FigureMenu(self, [by], acts)
 
     def _stretch_menu(self) -> QMenu:
-        menu = QMenu(self)
-        times = menu.addMenu("Length, the pitch stays")
-        for time in (0.5, 0.75, 0.9, 1.1, 1.25, 1.5, 2.0, 4.0, 8.0):
-            times.addAction(f"{100 * time:.0f} %", partial(self.work.do, "stretch", time=time))
-        pitches = menu.addMenu("Pitch, the length stays")
-        for pitch in (12.0, 7.0, 5.0, 2.0, 1.0, -1.0, -2.0, -5.0, -7.0, -12.0):
-            pitches.addAction(f"{number(pitch, 0, signed=True)} st", partial(self.work.do, "stretch", pitch=pitch))
+        def stretch() -> None:
+            self.work.do("stretch", time=round(2.0 ** round(length.value, 3), 4), pitch=round(pitch.value, 2))
+
+        length = PlainSlider("length", 0.0, (-2.0, 3.0), _as_length, "How long it becomes; its pitch stays", 1.0, 46)
+        pitch = PlainSlider(
+            "pitch", 0.0, (-24.0, 24.0), _in_semitones, "How far its pitch goes; its length stays", 1.0, 46
+        )
+        acts: list[tuple[str, Callable[[], object]]] = [("Stretch", stretch)]
+        for time in (0.5, 2.0, 4.0):
+            acts.append((f"{100 * time:.0f} % long", partial(self.work.do, "stretch", time=time)))
+        for by in (12.0, -12.0):
+            acts.append((f"{number(by, 0, signed=True)} st", partial(self.work.do, "stretch", pitch=by)))
+        menu = FigureMenu(self, [length, pitch], acts)
         tuned = menu.addAction("To the nearest key", self._tune)
         tuned.setEnabled(self.work.root is not None and self.work.root.key is not None)
         return menu
