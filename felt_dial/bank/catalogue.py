@@ -106,13 +106,15 @@ class Catalogue:
         self.path = path
         self._beside = {"figures": (figures, "sound", FIGURES), "person": (opened, "opened", PERSON)}
         self._base = self._open()
+        self._answered: object = None
+        self._answers: dict[object, list[Any]] = {}
         self._attach()
 
     # --- what is asked of it ---------------------------------------------------------------------
 
     def banks(self) -> list[ListedBank]:
         """Every bank, by id."""
-        rows = self._ask(
+        rows = self._known(
             "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id), dye FROM bank ORDER BY id"
         )
         return [ListedBank(*row) for row in rows]
@@ -155,7 +157,7 @@ class Catalogue:
         """How many presets of each kind a bank has; those of all banks where none is named."""
         where, given = ("WHERE bank = ? AND", (bank,)) if bank else ("WHERE", ())
         return dict(
-            self._ask(f"SELECT kind, count(*) FROM preset {where} kind != '' GROUP BY kind ORDER BY kind", *given)
+            self._known(f"SELECT kind, count(*) FROM preset {where} kind != '' GROUP BY kind ORDER BY kind", *given)
         )
 
     def names(self) -> list[str]:
@@ -336,6 +338,15 @@ class Catalogue:
         except sqlite3.Error:
             self._mend()
             return self._base.execute(question, given).fetchall()
+
+    def _known(self, question: str, *given: object) -> list[Any]:
+        """What is asked of the whole library again and again: asked anew when anybody has written since."""
+        now = self._base, self._base.total_changes, self._ask("PRAGMA main.data_version")
+        if now != self._answered:
+            self._answered, self._answers = now, {}
+        if (question, given) not in self._answers:
+            self._answers[question, given] = self._ask(question, *given)
+        return self._answers[question, given]
 
     def _write(self, steps: list[tuple[str, tuple[Any, ...]]]) -> None:
         """Does all steps or none."""

@@ -12,9 +12,8 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWid
 from felt_dial.bank.catalogue import ONLY, Listed, ListedBank
 from felt_dial.bank.library import Thrown
 from felt_dial.ui import shelf_steps as shelving
-from felt_dial.ui.dials.controls import Pill, open_menu, text_label
+from felt_dial.ui.dials.controls import Pill, open_menu, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.pages.shelf.spine import Spine
 from felt_dial.ui.session import Session
@@ -66,6 +65,7 @@ class BankColumn(Scroller):
         self.banks: list[ListedBank] = []
         self.kind, self.only = "", ""
         self._kinds_shown: object = None
+        self._pills: dict[str, Pill] = {}
         holder = QWidget()
         super().__init__(holder)
         left = QVBoxLayout(holder)
@@ -146,11 +146,25 @@ class BankColumn(Scroller):
         for key, pill in self.onlies.items():
             pill.setText(f"{ONLY_SAID[key][0]}  {only[key]}" if key in ONLY else ONLY_SAID[key][0])
             pill.setChecked(key == self.only)
-        clear(self.kinds)
-        for n, (kind, count) in enumerate(counts.items()):
-            pill = Pill(f"{kind}  {count}", "kind", partial(self.choose_kind, kind), f"Show {kind} only")
-            pill.setCheckable(True)
+        if list(counts) != list(self._pills):
+            self._lay_out_kinds(list(counts))
+        for kind, pill in self._pills.items():
+            set_text(pill, f"{kind}  {counts[kind]}")
             pill.setChecked(kind == self.kind)
+
+    def _lay_out_kinds(self, kinds: list[str]) -> None:
+        """A pill for each kind; those that stand already stay."""
+        while self.kinds.takeAt(0):
+            pass
+        for gone in self._pills.keys() - kinds:
+            pill = self._pills.pop(gone)
+            pill.hide()
+            pill.deleteLater()
+        before, self._pills = self._pills, {}
+        for n, kind in enumerate(kinds):
+            pill = before.get(kind) or Pill("", "kind", partial(self.choose_kind, kind), f"Show {kind} only")
+            pill.setCheckable(True)
+            self._pills[kind] = pill
             self.kinds.addWidget(pill, n // 2, n % 2)
 
     def choose_kind(self, kind: str) -> None:

@@ -58,6 +58,7 @@ class ShelfPage(Page):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._cancelled = False
+        self._listing = False
         self._wanted: tuple[str, str] | None = None
         self._table = session.work.bank, session.work.preset
         self._deleted = -HASTY
@@ -154,7 +155,7 @@ class ShelfPage(Page):
         self.details.asked_change.connect(self.change_preset)
         outer.addWidget(self.details)
         self._parts += [self.view, self.details]
-        self.view.selectionModel().currentChanged.connect(lambda *_: self.show_chosen())
+        self.view.selectionModel().currentChanged.connect(self._another_chosen)
         self.view.selectionModel().selectionChanged.connect(lambda *_: self._selected())
         session.shelf_changed.connect(self.refresh)
         session.changed.connect(self._follow_table)
@@ -254,6 +255,7 @@ class ShelfPage(Page):
         chosen, words = self.chosen(), self.search.text().strip()
         listed, said, why = self._found()
         narrowed = bool(words or self.column.kind or self.column.only or self.like)
+        self._listing = True  # the chosen one is shown once, when all is listed
         self.column.show_counts(bool(words))
         self.model.show(listed, ordered=not narrowed, why=why)
         self.head.show_like(self.like is not None)
@@ -271,6 +273,7 @@ class ShelfPage(Page):
                 for n, preset in enumerate(listed):
                     if (preset.bank, preset.id) in kept:
                         selection.select(self.model.index(n), QItemSelectionModel.SelectionFlag.Select)
+        self._listing = False
         self._measure()
         self.show_chosen()
 
@@ -349,6 +352,10 @@ class ShelfPage(Page):
         """Bank and id of the chosen preset."""
         preset = self.chosen_row()
         return (preset.bank, preset.id) if preset else None
+
+    def _another_chosen(self) -> None:
+        if not self._listing:
+            self.show_chosen()
 
     def show_chosen(self) -> None:
         preset = self.chosen_row()
