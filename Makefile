@@ -32,6 +32,7 @@ others: setup         ## The same on the other Pythons that are installed: a sta
 bench: setup         ## Measure the loads of docs/performance.md
 	$(BIN)/python -m bench
 	$(BIN)/python -m bench.window
+	$(BIN)/python -m bench.shelf
 	$(BIN)/python -m bench.workshop
 	$(BIN)/python -m bench.towards
 

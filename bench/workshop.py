@@ -16,7 +16,11 @@ import numpy as np
 import soundfile
 
 from felt_dial.bank.matter import Matter, Wish
+from felt_dial.bank.offshoots import Wishes
+from felt_dial.bank.places import SHIPPED
 from felt_dial.sound.matter.audio_file import Audio, read_audio
+from felt_dial.ui.growth import Growth
+from felt_dial.ui.session import Session
 from felt_dial.workshop.recording.loops import loops_of
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
 from felt_dial.workshop.recording.root import root_of
@@ -107,6 +111,24 @@ def shelves(count: int = 50_000) -> None:
         timed(f"“{words_}” among them", partial(matter.find, Wish(words=words_)), 5)
 
 
+def grown(session: Session, name: str) -> float:
+    """Seconds in which 24 offshoots of a sound of the demo, which has three layers, are there."""
+    from PySide6.QtTest import QTest
+
+    growth = Growth(session.frame)
+    document = next(SHIPPED.glob(f"*/presets/{name}.json")).read_text()
+    growth.warm(document)
+    while growth.parent_ is None:
+        QTest.qWait(50)
+    QTest.qWait(4000)
+    growth.start(document, Wishes())
+    while growth.busy:
+        QTest.qWait(20)
+    growth.close()
+    assert len(growth.found) == 24
+    return growth.seconds
+
+
 def in_the_window() -> None:
     """From the hand to the sound, in the window with an engine."""
     from PySide6.QtTest import QTest
@@ -182,6 +204,9 @@ def in_the_window() -> None:
     while session.jobs.busy:
         QTest.qWait(20)
     print(f"| blocks late while two minutes are split | {int(data['late']) - late} |")
+    session.play(False)
+    for name in ("moss-pad", "lantern-brass", "orchid-keys"):
+        row(f"24 offshoots of {name}, helpers warm", grown(session, name))
     window.close()
     application.quit()
 
