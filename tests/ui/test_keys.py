@@ -90,6 +90,19 @@ def _saves_as_new(desk: Desk) -> bool:
     return desk.session.patch.name == "Fern" and not desk.session.unsaved
 
 
+def test_a_patch_without_a_place_and_a_name_is_asked_for_one(desk: Desk) -> None:
+    """Saving it does not put one more “Untitled” into the bank; a name that was given is enough."""
+    press(desk, KEY.Key_N, CONTROL)
+    press(desk, KEY.Key_S, CONTROL)
+    assert desk.session.unsaved
+    desk.type("Fern")
+    assert desk.session.patch.name == "Fern" and not desk.session.unsaved
+    press(desk, KEY.Key_N, CONTROL)
+    desk.session.rename_patch("Moss")
+    press(desk, KEY.Key_S, CONTROL)
+    assert desk.session.patch.name == "Moss" and not desk.session.unsaved
+
+
 def _undoes(desk: Desk) -> bool:
     before = desk.session.value(CUTOFF)
     for key, with_ in ((KEY.Key_Z, CONTROL | SHIFT), (KEY.Key_Y, CONTROL)):

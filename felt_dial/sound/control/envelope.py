@@ -46,8 +46,8 @@ class Envelope(Modulator, kind="envelope"):
     begins = Choice(
         "Begins",
         "zero",
-        {"zero": "At nothing", "here": "Where it is"},
-        says="In the mono modes a new note begins the attack at nothing, or where the note before has got to.",
+        {"zero": "At zero", "here": "Where it is"},
+        says="In the mono modes a new note begins the attack at zero, or where the note before has got to.",
     )
     loop_from = Choice(
         "Loops from",

@@ -80,7 +80,7 @@ class PresetBox(QWidget):
         self.dot.setProperty("part", "dot")
         self.name = NameEdit("", "name", session.rename_patch)
         self.name.setAccessibleName("Name of the patch")
-        self.save = Pill("Save", "link", session.save, "Save over the preset: Ctrl+S. Earlier versions are kept.")
+        self.save = Pill("Save", "link", self.save_it, "Save over the preset: Ctrl+S. Earlier versions are kept.")
         self.as_new = Pill("As new", "link", self.ask_name, "Save as a new preset: Ctrl+Shift+S")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(6, 0, 6, 0)
@@ -120,6 +120,14 @@ class PresetBox(QWidget):
         self.dot.setToolTip("Not saved yet")
         self.name.show_name(self.session.patch.name)
         self.save.setEnabled(self.session.unsaved)
+
+    def save_it(self) -> None:
+        """Saves over the preset; a patch that has neither a place nor a name is asked for one."""
+        document = self.session.work.document
+        if (document is None or not document.there) and self.session.patch.name == Patch.model_fields["name"].default:
+            self.ask_name()
+        else:
+            self.session.save()
 
     def ask_name(self) -> Entry:
         """Opens the entry for the name of a new preset."""

@@ -203,9 +203,9 @@ class Window(QMainWindow):
         """Everything that can be told to the window from anywhere, as the menu lists it."""
         session, history = self.session, self.session.history
         return [
-            Command("New", ("Ctrl+N",), session.new),
+            Command("New", ("Ctrl+N",), self.new),
             Command("Open…", ("Ctrl+F",), self.search),
-            Command("Save", ("Ctrl+S",), session.save, about=lambda: "" if session.unsaved else None),
+            Command("Save", ("Ctrl+S",), self.header.preset.save_it, about=lambda: "" if session.unsaved else None),
             Command("Save as new…", ("Ctrl+Shift+S",), self.save_as_new),
             Command("Keep as it is", ("Ctrl+Shift+N",), session.quick_keep),
             Command("Import a bank…", (), self.ask_import, 1),
@@ -431,6 +431,11 @@ class Window(QMainWindow):
             self.controller = ControllerWindow(self.session, self)
         self.controller.show()
         self.controller.raise_()
+
+    def new(self) -> None:
+        """An empty patch, where it is made into a sound."""
+        self.session.new()
+        self.show_page(PatchPage.title)
 
     def save_as_new(self) -> None:
         """Asks for the name of a new preset."""

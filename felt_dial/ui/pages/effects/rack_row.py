@@ -41,7 +41,7 @@ from felt_dial.ui.theme.words import item
 
 WIDE, NARROW = 134, 82
 """Widths of a card: where there is room for all of the rack, and where there is not."""
-NAME, GAP, ADD, GOES, LEAST_ROOM = 124, 12, 98, 48, 1256
+NAME, GAP, ADD, GOES, LEAST_ROOM = 132, 12, 98, 48, 1256
 """Widths: its name, between cards, the place for one more, where it goes, and of all in the smallest window."""
 EFFECT_MIME = "application/x-felt-dial-effect"
 
@@ -250,6 +250,7 @@ class Rack(TakesEffects):
         column.setContentsMargins(8, 0 if idle else 6, 0, 0)
         column.setSpacing(2)
         head = QHBoxLayout()
+        head.setSpacing(10)
         head.addWidget(text_label(f"Rack {self.rack}", "name"))
         self.chains = Pill(
             "Chains…",
@@ -258,6 +259,7 @@ class Rack(TakesEffects):
             "Several effects in their order, kept by name: add some, or keep these",
         )
         head.addWidget(self.chains)
+        head.addStretch()
         column.addLayout(head)
         self.comes, self.goes = text_label("", "small"), text_label("", "small")
         column.addWidget(self.comes)
