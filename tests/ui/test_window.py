@@ -527,7 +527,9 @@ def test_unsaved_work_is_offered_after_a_crash(open_desk: Callable[[], Desk]) ->
     assert len(again.left_behind) == 1 and again.session.value(CUTOFF) == 620.0
     again.window.offer(again.left_behind)
     take = next(b for b in again.window.said.findChildren(QAbstractButton) if b.text().startswith("Take"))
+    take.setFocus()
     take.click()
+    assert not isinstance(QApplication.focusWidget(), QAbstractButton), "Return presses nothing that nobody chose"
     assert again.session.value(CUTOFF) == 901.0 and again.session.unsaved and again.session.work.preset == "dew-pluck"
     assert again.session.save()
     assert again.session.journal.left_behind() == again.session.journal.pages() == []

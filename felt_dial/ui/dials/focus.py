@@ -36,3 +36,11 @@ def take_what_is_written(top: QWidget) -> None:
     now = QApplication.focusWidget()
     if now is not None and (now is top or top.isAncestorOf(now)):
         now.clearFocus()
+
+
+def let_go_of_focus(top: QWidget) -> None:
+    """A part of the window is about to go: where it has the focus, nothing has, rather than the next button, which Return would
+    press."""
+    now = QApplication.focusWidget()
+    if now is not None and (now is top or top.isAncestorOf(now)):
+        top.window().setFocus()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QApplication, QLayout
+from PySide6.QtWidgets import QLayout
+
+from felt_dial.ui.dials.focus import let_go_of_focus
 
 
 def clear(layout: QLayout) -> None:
@@ -12,9 +14,7 @@ def clear(layout: QLayout) -> None:
     """
     while item := layout.takeAt(0):
         if widget := item.widget():
-            focus = QApplication.focusWidget()
-            if focus is not None and (widget is focus or widget.isAncestorOf(focus)):
-                widget.window().setFocus()
+            let_go_of_focus(widget)
             widget.hide()
             if not widget.property("kept"):
                 widget.deleteLater()

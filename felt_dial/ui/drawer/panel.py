@@ -201,13 +201,9 @@ class Drawer(Card):
     def open_for(self, layer: str = "", kind: str = "") -> None:
         """Shows it for a layer, or for a new one; `kind` narrows it to recordings or tables."""
         self.leave()
-        self.layer = layer
+        self._serve(layer)
         if layer:
-            source = self.session.patch.layers[layer].source
-            kind = "table" if isinstance(source, Table) else "recording"
-            set_text(self.whose, f"for layer {layer.upper()}, {source.title}")
-        else:
-            set_text(self.whose, "for a new layer")
+            kind = "table" if isinstance(self.session.patch.layers[layer].source, Table) else "recording"
         for key in ("recording", "table"):
             self.pills[key].setChecked(key == kind)
         if self.gathering is None:
@@ -216,6 +212,12 @@ class Drawer(Card):
         self.look()
         self.search.setFocus()
         self._tell()
+
+    def _serve(self, layer: str) -> None:
+        """What is taken is for a layer, or for a new one."""
+        self.layer = layer
+        title = self.session.patch.layers[layer].source.title if layer else ""
+        set_text(self.whose, f"for layer {layer.upper()}, {title}" if layer else "for a new layer")
 
     def gather(self) -> None:
         """Begins to read what there is, and to look into it."""
@@ -452,6 +454,7 @@ class Drawer(Card):
             return
         session.edit(put(patch, ["layers", key, "source"], fresh), f"take {piece.name}", select=("source", key))
         session.say(f"Layer {key.upper()} plays {piece.name}. {said}".strip())
+        self._serve(key)
         self._tell()
 
     def _tell(self) -> None:
@@ -499,7 +502,7 @@ class Drawer(Card):
     def _as_new(self) -> None:
         kept, self.layer = self.layer, ""
         self.take()
-        self.layer = kept if kept in self.session.patch.layers else ""
+        self._serve(kept if kept in self.session.patch.layers else "")
 
     def _folders_menu(self) -> QMenu:
         menu = folders_menu(self, self.session, self._changed)

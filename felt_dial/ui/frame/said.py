@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from felt_dial.ui.dials.controls import Pill, set_part
+from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.theme.colours import colour, dye
 
 
@@ -31,7 +32,12 @@ class Said(QWidget):
         layout.addWidget(self.closer)
         self._timer = QTimer(self, singleShot=True, interval=4000)
         self._timer.timeout.connect(self.hide)
-        self.hide()
+        super().hide()
+
+    def hide(self) -> None:
+        """Puts it away; who pressed a button of it plays on, and has no other button under the hand."""
+        let_go_of_focus(self)
+        super().hide()
 
     def say(
         self, text: str, problem: bool, offers: Sequence[tuple[str, Callable[[], object]]] = (), stays: bool = False

@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.ui.dials.controls import Pill, text_label
-from felt_dial.ui.dials.focus import give_next, in_turn
+from felt_dial.ui.dials.focus import give_next, in_turn, let_go_of_focus
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.theme.colours import dye
 from felt_dial.ui.theme.felt import draw_cloth
@@ -99,6 +99,7 @@ class Sheet(QWidget):
 
     def put_away(self) -> None:
         """Closes the sheet."""
+        let_go_of_focus(self)
         self.hide()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
