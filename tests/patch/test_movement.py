@@ -7,23 +7,12 @@ import pytest
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.drawn import LINE, Column, Drawn, doubled
-from felt_dial.patch.edits import (
-    add_modulator,
-    cut,
-    default_at,
-    move_thread,
-    moves_something,
-    reach,
-    reach_of_all,
-    remove_modulator,
-    set_thread,
-    sew,
-    shake,
-)
+from felt_dial.patch.edits import add_modulator, cut, default_at, move_thread, remove_modulator, set_thread, sew, shake
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.parts import NoSuchPath, read_depth
 from felt_dial.patch.patch import Patch, depth_of, outline, put, structure, target_param, with_value
+from felt_dial.patch.reach import moves_something, reach, reach_of_all
 from felt_dial.patch.units import RATE, NotReadable
 from felt_dial.sound.control.core.order import MOVER, SLOT, Node, in_order
 from felt_dial.sound.modules import new_patch

@@ -15,8 +15,9 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
 from felt_dial.bank.places import control_map_path
 from felt_dial.bank.snippets import Snippets
 from felt_dial.patch.drawn import STRAIGHT
-from felt_dial.patch.edits import reach, remove_modulator, sew, silent_because, threads_from
+from felt_dial.patch.edits import remove_modulator, sew, threads_from
 from felt_dial.patch.patch import with_value
+from felt_dial.patch.reach import reach, silent_because
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.dials.controls import Pill

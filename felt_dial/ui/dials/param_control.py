@@ -20,12 +20,13 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import default_at, reach_of_all, set_thread, sew, silent_because, threads_on
+from felt_dial.patch.edits import default_at, set_thread, sew, threads_on
 from felt_dial.patch.module import Module
 from felt_dial.patch.params import CUBIC, Param
 from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Thread, read_depth, read_reading
 from felt_dial.patch.patch import depth_of, movers, owner, param_at, path_holds, value_at
 from felt_dial.patch.places import in_time, read_at
+from felt_dial.patch.reach import reach_of_all, silent_because
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.scrolling import still_scrolling

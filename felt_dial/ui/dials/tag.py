@@ -6,8 +6,8 @@ from PySide6.QtCore import QByteArray, QMimeData, QPoint, QPointF, QRectF, QSize
 from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
-from felt_dial.patch.edits import moves_something
 from felt_dial.patch.patch import Patch, movers
+from felt_dial.patch.reach import moves_something
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, text_on
 from felt_dial.ui.theme.felt import clear_pixmap

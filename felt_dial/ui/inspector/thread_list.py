@@ -7,10 +7,11 @@ from functools import partial
 from PySide6.QtCore import QRect, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from felt_dial.patch.edits import cut, move_thread, place_name, reach, set_thread, threads_on
+from felt_dial.patch.edits import cut, move_thread, place_name, set_thread, threads_on
 from felt_dial.patch.params import Param
 from felt_dial.patch.parts import read_depth
 from felt_dial.patch.patch import depth_of, param_at, path_exists, target_param
+from felt_dial.patch.reach import reach
 from felt_dial.ui.dials.controls import Pill, set_part, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear

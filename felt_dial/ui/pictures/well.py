@@ -12,8 +12,8 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPi
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from felt_dial.live.shared_memory import NOTHING_MOVES
-from felt_dial.patch.edits import moves_something
 from felt_dial.patch.parts import NoSuchPath
+from felt_dial.patch.reach import moves_something
 from felt_dial.sound import spectra
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth, colour, dye

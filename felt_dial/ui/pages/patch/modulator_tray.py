@@ -6,9 +6,10 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QWidget
 
-from felt_dial.patch.edits import moves_something, place_name, threads_from
+from felt_dial.patch.edits import place_name, threads_from
 from felt_dial.patch.patch import depth_of
 from felt_dial.patch.player import PLAYER_SOURCES
+from felt_dial.patch.reach import moves_something
 from felt_dial.ui.dials.controls import text_label
 from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.pictures.registry import picture_of

@@ -9,9 +9,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import place_name, reach_of_all, set_thread, sew, threads_on
+from felt_dial.patch.edits import place_name, set_thread, sew, threads_on
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import Patch, depth_of, movers, slots, target_param
+from felt_dial.patch.reach import reach_of_all
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import Pill, open_menu, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial

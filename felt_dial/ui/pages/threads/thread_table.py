@@ -19,10 +19,11 @@ from PySide6.QtWidgets import (
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import STRAIGHT
-from felt_dial.patch.edits import cut, moves_something, place_name, reach, set_thread
+from felt_dial.patch.edits import cut, place_name, set_thread
 from felt_dial.patch.params import Param
 from felt_dial.patch.parts import Thread, read_depth
 from felt_dial.patch.patch import depth_of, movers, slots, target_param
+from felt_dial.patch.reach import moves_something, reach
 from felt_dial.patch.units import THIN
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.ui.dials.tag import mover_dye, paint_tag, tag_text

@@ -14,7 +14,7 @@ from felt_dial.ui.benches.recording import RecordingWork, goes_round, root_setti
 from felt_dial.ui.dials.controls import Options, Pill, control_for, set_text
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.pages.workshop.parts.part import Part
-from felt_dial.ui.pictures.sample_bench import Seam
+from felt_dial.ui.pictures.sample_parts import Seam
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.felt import Empty, SewnLine
