@@ -22,6 +22,7 @@ from felt_dial.live.link import EngineLink
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.frame.app import stand_up
 from felt_dial.ui.frame.window import Window
+from felt_dial.ui.phrasing import choose_phrase
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 
@@ -57,12 +58,12 @@ def main() -> None:
     shoot("night", "Patch")
     cloth.wear(OAT)
     session.open("glasshouse-at-dusk", "fern-choir")
-    session.choose_phrase("slow")
+    choose_phrase(session, "slow")
     session.choose_effect("1", "equaliser1")
     session.selected.emit()
     shoot("effects", "Effects", 2500)
     session.open("glasshouse-at-dusk", "vowel-vines")
-    session.choose_phrase("slow")
+    choose_phrase(session, "slow")
     window.toggle_analyser()
     session.select("filter", "a")
     shoot("analyser", "Patch", 7000)
@@ -71,14 +72,14 @@ def main() -> None:
     session.select("bus", "2")
     shoot("buses", "Patch", 2000)
     session.open("glasshouse-at-dusk", "breathing-glass")
-    session.choose_phrase("slow")
+    choose_phrase(session, "slow")
     window.show_page("Threads")
     window.threads.view.choose(next(k for k, t in session.patch.threads.items() if t.source == "w"))
     shoot("threads", "Threads", 2500)
     session.select("modulator", "c1")
     shoot("curve", "Patch", 2500)
     session.open("glasshouse-at-dusk", "irrigation-clock")
-    session.choose_phrase("held")
+    choose_phrase(session, "held")
     session.select("pattern", "")
     shoot("pattern", "Patch", 2500)
     benches(window, shoot)
@@ -92,7 +93,7 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     """Both benches at work, and the drawer while a phrase plays."""
     session = window.session
     session.open("glasshouse-at-dusk", "thaw-choir")
-    session.choose_phrase("slow")
+    choose_phrase(session, "slow")
     window.show_page("Workshop")
     workshop = window.workshop
     workshop.show_layer("a")
@@ -100,7 +101,7 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     workshop.tables.work.walk(24)
     shoot("workshop-table", "Workshop", 3500)
     session.open("glasshouse-at-dusk", "pane-crack")
-    session.choose_phrase("arpeggio")
+    choose_phrase(session, "arpeggio")
     workshop.show_bench("Sample bench")
     bench = workshop.recordings
     bench.work.new_sample(shipped_recordings()["Struck Glass"][0], 72.0, "glass", "Pane")
@@ -115,7 +116,7 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     bench.work.changed.emit()
     shoot("workshop-sample", "Workshop", 1500)
     session.open("glasshouse-at-dusk", "pollen-drift")
-    session.choose_phrase("slow")
+    choose_phrase(session, "slow")
     window.show_page("Patch")
     window.open_drawer("a", "recording")
     QTest.qWait(3000)
@@ -176,7 +177,7 @@ def eight_layers(window: Window, shoot: Callable[..., None]) -> None:
     """Eight layers with folded rows, what can be added, a file on its way to a layer, and a small screen."""
     session, page = window.session, window.patch_page
     session.open("glasshouse-at-dusk", "rain-roof")
-    session.choose_phrase("held")
+    choose_phrase(session, "held")
     for kind in ("partials", "chaos", "wave", "table", "noise", "wave", "partials", "chaos"):
         if len(session.patch.layers) < 8:
             page.add_layer(kind)

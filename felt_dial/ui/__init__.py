@@ -4,6 +4,7 @@
   other.
 - `clipboard`: the one thing that was copied last, a layer, a modulator, an effect or a drawing.
 - `controllers`: turned knobs move dials, are learned and forgotten; programs open presets.
+- `copying`: Copying layers and modulators, and pasting them into this patch or another.
 - `dials/`: Controls.
 - `drawer/`: The drawer: recordings and tables at hand, heard by a click.
 - `frame/`: What stands around every page.
@@ -14,6 +15,7 @@
 - `jobs`: long work beside the window, one at a time, while the sound goes on; and what is only looked up for a
   picture.
 - `pages/`: The pages, found by themselves: each is a `Page` in the `page` file of its folder.
+- `phrasing`: another is chosen, one of one's own is kept, changed or thrown away.
 - `pictures/`: Pictures, each true to the running patch.
 - `session`: the patch on the table, its history, the library, and the engine that sounds it.
 - `shelf_steps`: what is done to presets and banks, each as a step that can be undone.

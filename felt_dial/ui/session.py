@@ -42,16 +42,15 @@ from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.change import Change, values_changed
-from felt_dial.patch.edits import add_layer, add_layer_with_level, add_modulator, place_name
+from felt_dial.patch.edits import add_layer_with_level, place_name
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.module import Modulator
-from felt_dial.patch.parts import Layer
-from felt_dial.patch.patch import Patch, movers, outline, param_at, value_at, without_solo
+from felt_dial.patch.patch import Patch, outline, param_at, value_at, without_solo
 from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.matter.assets import assets_of, words_of_missing
 from felt_dial.sound.modules import new_layer, new_patch
-from felt_dial.sound.playing.phrases import heard_with, phrase_for
+from felt_dial.sound.playing.phrases import heard_with
 from felt_dial.ui.clipboard import Clipboard
 from felt_dial.ui.heard import HEARD
 from felt_dial.ui.jobs import Jobs
@@ -224,46 +223,6 @@ class Session(QObject):
         """
         level = Snippets(self.library.root).fresh(Modulator.kinds["envelope"]())
         return add_layer_with_level(self.patch, new_layer(source), level)
-
-    def copy_layer(self, key: str) -> None:
-        """Keeps a layer to be pasted, into this patch or another."""
-        layer = self.patch.layers[key]
-        self.clipboard.put("layer", layer)
-        self.say(f"Copied {layer.name or layer.source.title}.")
-
-    def paste_layer(self) -> None:
-        """The copied layer as a new one; what modulated it stays behind."""
-        try:
-            layer = self.clipboard.take("layer", Layer).model_copy(update={"inlets": {}})
-        except FeltDialError as wrong:
-            self.say(str(wrong), problem=True)
-            return
-        self.try_edit(lambda: add_layer(self.patch, layer)[0], f"paste {layer.name or layer.source.title}")
-
-    def copy_modulator(self, key: str) -> None:
-        """Keeps a modulator to be pasted, into this patch or another."""
-        self.clipboard.put("modulator", self.patch.modulators[key])
-        self.say(f"Copied {key.upper()} {self.patch.modulators[key].name}.")
-
-    def paste_modulator(self) -> None:
-        """The copied modulator as a new one; what it reads and is not here is let go of."""
-        try:
-            self._add_modulator(self.clipboard.take("modulator", Modulator), "paste")
-        except FeltDialError as wrong:
-            self.say(str(wrong), problem=True)
-
-    def duplicate_modulator(self, key: str) -> None:
-        """One more modulator like this one, which moves nothing yet."""
-        try:
-            self._add_modulator(self.patch.modulators[key], "duplicate")
-        except FeltDialError as wrong:
-            self.say(str(wrong), problem=True)
-
-    def _add_modulator(self, modulator: Modulator, verb: str) -> None:
-        known = {*movers(self.patch), *modulator.places(self.patch.layers)}
-        gone = {field: "" for field in modulator.inputs if getattr(modulator, field) not in known}
-        patch, key = add_modulator(self.patch, modulator.model_copy(update=gone))
-        self.edit(patch, f"{verb} {modulator.name or modulator.title}", select=("modulator", key))
 
     def value(self, path: str) -> Value:
         """The value of a parameter."""
@@ -631,41 +590,6 @@ class Session(QObject):
         """The phrase that is chosen."""
         known = self.phrases.all()
         return known.get(self.phrase) or known["arpeggio"]
-
-    def choose_phrase(self, phrase: str) -> None:
-        """Another phrase, from its beginning."""
-        self.phrase = phrase if phrase in self.phrases.all() else self.phrase
-        if self.playing:
-            self.link.play(self.phrase_now, self.looping)
-        self.transport.emit()
-
-    def put_phrase(self, before: Phrase | None, after: Phrase | None, says: str) -> bool:
-        """Keeps a phrase of one's own as it is now, a new one, or throws one away, as a step; what plays goes on with it."""
-
-        def put(old: Phrase | None, new: Phrase | None) -> None:
-            self.phrases.put(old, new)
-            self.phrase = new.id if new is not None else phrase_for(self.patch.type).id
-            if self.playing:
-                self.link.play(self.phrase_now, self.looping, go_on=True)
-            self.transport.emit()
-
-        try:
-            put(before, after)
-        except FeltDialError as wrong:
-            self.say(str(wrong), problem=True)
-            self.transport.emit()
-            return False
-        self.history.add(Step(says, lambda: put(after, before), lambda: put(before, after)))
-        return True
-
-    def add_phrase(self, phrase: Phrase, says: str) -> bool:
-        """One more phrase of one's own, chosen at once and played; where it cannot be kept it is there while the window is."""
-        made = replace(phrase, id=self.phrases.new_id(phrase.name))
-        kept = self.put_phrase(None, made, says)
-        if not kept:
-            self.phrase = self.phrases.welcome(made)
-        self.play(True)
-        return kept
 
     def tick(self) -> None:
         """Thirty times a second: hears the engine and the worker, and lets pictures move."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from felt_dial.patch import edits
+from felt_dial.patch import edits, reach
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import OutOfRange, Param
@@ -53,9 +53,9 @@ def test_an_envelope_that_shapes_a_layer_stays() -> None:
 
 def test_sewing_twice_keeps_one_thread() -> None:
     patch, first = edits.sew(new_patch(), "m1", "layers.a.filter.cutoff")
-    assert patch.threads[first].depth == 0.0 and not edits.moves_something(patch, "m1")
+    assert patch.threads[first].depth == 0.0 and not reach.moves_something(patch, "m1")
     patch, again = edits.sew(patch, "m1", "layers.a.filter.cutoff", 12.0)
-    assert again == first and patch.threads[first].depth == 12.0 and edits.moves_something(patch, "m1")
+    assert again == first and patch.threads[first].depth == 12.0 and reach.moves_something(patch, "m1")
     assert not edits.cut(patch, first).threads
 
 
@@ -72,17 +72,17 @@ def test_an_lfo_reads_both_ways_and_an_envelope_one() -> None:
     patch, lfo = edits.sew(patch, key, "layers.a.fine", 6.0)
     patch, envelope = edits.sew(patch, "e1", "layers.a.fine", 6.0)
     assert patch.threads[lfo].reading == "both ways" and patch.threads[envelope].reading == "one way"
-    assert edits.reach(patch, patch.threads[lfo])[:2] == (-6.0, 6.0)
-    assert edits.reach(patch, patch.threads[envelope])[:2] == (0.0, 6.0)
+    assert reach.reach(patch, patch.threads[lfo])[:2] == (-6.0, 6.0)
+    assert reach.reach(patch, patch.threads[envelope])[:2] == (0.0, 6.0)
 
 
 def test_the_reach_is_shown_in_the_unit_of_the_dial_and_says_when_it_stops() -> None:
     patch = with_value(new_patch(), "layers.a.filter.cutoff", 2400.0)
     patch, key = edits.sew(patch, "e1", "layers.a.filter.cutoff", 24.0)
-    low, high, stopped = edits.reach(patch, patch.threads[key])
+    low, high, stopped = reach.reach(patch, patch.threads[key])
     assert (low, high, stopped) == (2400.0, pytest.approx(9600.0), False)
     patch, _ = edits.sew(patch, "m1", "layers.a.filter.cutoff", 36.0)
-    low, high, stopped = edits.reach_of_all(patch, "layers.a.filter.cutoff")
+    low, high, stopped = reach.reach_of_all(patch, "layers.a.filter.cutoff")
     assert high == 20000.0 and stopped
 
 
@@ -194,7 +194,7 @@ def test_no_dial_that_stands_at_an_end_is_said_to_be_stopped_there() -> None:
                         limits = depth_param(slot.param)
                         far = float(limits.encode(limits.default)) if not depth else limits.at(0.5 + 0.02 * depth)
                         there, thread = edits.sew(there, "m1", slot.path, float(far))
-                        assert not edits.reach(there, there.threads[thread])[2], (slot.path, end, depth)
+                        assert not reach.reach(there, there.threads[thread])[2], (slot.path, end, depth)
 
 
 def test_two_effects_of_a_kind_say_which() -> None:

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QMenu
 from felt_dial.patch.edits import add_effect, add_modulator
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.sound.effects.equaliser import BANDS
+from felt_dial.ui.copying import copy_modulator, paste_modulator
 from felt_dial.ui.dials.focus import in_turn
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.frame.sheets import KEYS
@@ -400,9 +401,9 @@ def test_every_modulator_can_be_copied_where_what_it_reads_is_not(desk: Desk, ki
     known = ["e1", *modulator.places(patch.layers)]
     patch.modulators[key] = modulator.model_copy(update=dict.fromkeys(modulator.inputs, known[-1]))
     session.edit(patch, "add", select=("modulator", key))
-    session.copy_modulator(key)
+    copy_modulator(session, key)
     session.new()
-    session.paste_modulator()
+    paste_modulator(session)
     assert session.selection[0] == "modulator" and not desk.uncaught
 
 

@@ -27,6 +27,7 @@ from felt_dial.ui.inspector.thread_list import DepthPill, ThreadList
 from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
 from felt_dial.ui.pages.patch.modulator_tray import ModulatorCard
 from felt_dial.ui.pages.patch.routing import Routing
+from felt_dial.ui.phrasing import choose_phrase
 from felt_dial.ui.pictures.drawn_lines import LinePicture
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.modulators import EnvelopePicture
@@ -109,7 +110,7 @@ def test_the_phrase_follows_the_kind_until_one_is_chosen_while_it_plays(desk: De
     session.neighbour(1)
     assert strip.phrase.currentData() == "brass"
     session.play(True)
-    session.choose_phrase("drum")
+    choose_phrase(session, "drum")
     session.neighbour(1)
     assert strip.phrase.currentData() == "drum" and strip.play.text() == "Playing"
     desk.window.silence()

@@ -23,6 +23,7 @@ from felt_dial.sound.playing.phrases import PHRASES
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.pages.shelf.preset_list import PresetPainter
 from felt_dial.ui.pages.shelf.spine import Spine
+from felt_dial.ui.phrasing import choose_phrase, put_phrase
 from tests.ui.conftest import Desk, wait
 from tests.ui.test_many import names, select, shelf
 
@@ -209,7 +210,7 @@ def test_a_preset_is_heard_while_the_pointer_rests_on_its_swatch(desk: Desk, mon
 
 def test_an_edit_of_a_shipped_phrase_makes_one_of_your_own_and_undo_takes_it_away(desk: Desk) -> None:
     session = desk.session
-    session.choose_phrase("arpeggio")
+    choose_phrase(session, "arpeggio")
     sheet = desk.window.phrase_sheet
     sheet.open()
     roll = sheet.roll
@@ -228,7 +229,7 @@ def test_an_edit_of_a_shipped_phrase_makes_one_of_your_own_and_undo_takes_it_awa
 def test_notes_are_dragged_lengthened_made_louder_and_taken_away_each_as_one_step(desk: Desk) -> None:
     session = desk.session
     first = Phrase("own:x", "X", 4.0, (Beat(0.0, 0.5, 60, 90), Beat(1.0, 0.5, 64, 90)))
-    session.put_phrase(None, first, "make it")
+    put_phrase(session, None, first, "make it")
     sheet = desk.window.phrase_sheet
     sheet.open()
     roll = sheet.roll
@@ -265,7 +266,7 @@ def test_notes_are_dragged_lengthened_made_louder_and_taken_away_each_as_one_ste
 def test_a_phrase_is_quantised_trimmed_and_given_to_the_preset(desk: Desk) -> None:
     session = desk.session
     loose = Phrase("own:x", "Loose", 8.0, (Beat(2.03, 0.4, 60, 90), Beat(2.97, 0.4, 64, 90)))
-    session.put_phrase(None, loose, "make it")
+    put_phrase(session, None, loose, "make it")
     sheet = desk.window.phrase_sheet
     sheet.open()
     sheet.quantise()
@@ -384,12 +385,12 @@ def test_what_is_being_written_about_one_preset_never_lands_in_another(desk: Des
 def test_a_phrase_that_another_window_changed_is_not_written_over(desk: Desk) -> None:
     session = desk.session
     first = Phrase("own:x", "X", 4.0, (Beat(0.0, 0.5, 60, 90),))
-    session.put_phrase(None, first, "make it")
+    put_phrase(session, None, first, "make it")
     theirs = Phrase("own:x", "X", 4.0, (Beat(1.0, 0.5, 67, 90),))
     Phrases(session.library.root).put(first, theirs)
     sheet = desk.window.phrase_sheet
     steps = len(session.history._done)
-    session.put_phrase(first, of_length(first, 8.0), "lengthen it")
+    put_phrase(session, first, of_length(first, 8.0), "lengthen it")
     assert "changed in another window" in desk.messages[-1] and len(session.history._done) == steps
     assert session.phrase_now == theirs
     sheet.open()
@@ -432,12 +433,12 @@ def test_names_of_any_length_are_taken_and_cut(desk: Desk) -> None:
 def test_a_name_half_typed_is_that_of_the_phrase_it_was_typed_for(desk: Desk) -> None:
     session = desk.session
     for name in ("X", "Y"):
-        session.put_phrase(None, Phrase(f"own:{name.lower()}", name, 4.0, (Beat(0.0, 1.0, 60),)), "make it")
+        put_phrase(session, None, Phrase(f"own:{name.lower()}", name, 4.0, (Beat(0.0, 1.0, 60),)), "make it")
     sheet = desk.window.phrase_sheet
     sheet.open()
     sheet.name.setFocus()
     QTest.keyClicks(sheet.name, " two")
-    session.choose_phrase("own:x")
+    choose_phrase(session, "own:x")
     names_now = {key: one.name for key, one in session.phrases.all().items() if session.phrases.is_own(key)}
     assert names_now == {"own:x": "X", "own:y": "Y two"} and session.phrase == "own:x" and sheet.name.text() == "X"
 

@@ -17,6 +17,7 @@ from felt_dial.patch.module import Source
 from felt_dial.patch.patch import param_at
 from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.core.travel import READY
+from felt_dial.ui.copying import copy_layer, paste_layer
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.inspector.layer_settings import Inlets, TuningRow
@@ -194,9 +195,9 @@ def test_a_layer_is_tied_to_another_and_cut_again(desk: Desk) -> None:
 def test_a_layer_is_copied_into_another_patch(desk: Desk) -> None:
     desk.session.open("glasshouse-at-dusk", "reed-bed")
     desk.select("out", "a")
-    desk.session.copy_layer("a")
+    copy_layer(desk.session, "a")
     desk.session.new()
-    desk.session.paste_layer()
+    paste_layer(desk.session)
     assert desk.session.patch.layers["b"].source.asset.name == "Blown Reed"  # type: ignore[attr-defined]
 
 

@@ -339,13 +339,13 @@ def test_work_left_for_another_preset_is_offered_after_a_quiet_close(windows: Ca
     first.close()
     second = windows()
     assert sorted(left.work.patch.name for left in second.left_behind) == ["Dew Pluck", "Moss Pad"]
-    second.window.offer(second.left_behind)
+    second.window.left.offer(second.left_behind)
     assert second.window.said.text.text().startswith("2 sounds were not saved when their windows closed: ")
-    menu = second.window.show_left(second.left_behind)
+    menu = second.window.left.show_left(second.left_behind)
     parts = menu.findChildren(QMenu)
     assert [[act.text() for act in part.actions()] for part in parts] == 2 * [["Take it up", "Throw it away"]]
     dew = next(left for left in second.left_behind if left.work.patch.name == "Dew Pluck")
-    second.window.take_up(dew)
+    second.window.left.take_up(dew)
     assert (
         second.session.value(CUTOFF) == 900.0 and second.session.unsaved and second.session.work.preset == "dew-pluck"
     )

@@ -525,7 +525,7 @@ def test_unsaved_work_is_offered_after_a_crash(open_desk: Callable[[], Desk]) ->
     desk.link.close()
     again = open_desk()
     assert len(again.left_behind) == 1 and again.session.value(CUTOFF) == 620.0
-    again.window.offer(again.left_behind)
+    again.window.left.offer(again.left_behind)
     take = next(b for b in again.window.said.findChildren(QAbstractButton) if b.text().startswith("Take"))
     take.setFocus()
     take.click()

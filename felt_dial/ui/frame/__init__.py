@@ -12,6 +12,8 @@
 - `guide`: The guide and what the program says of itself, as sheets over the page.
 - `header`: The header of every page: where one is, what is on the table, and what it costs.
 - `lasting`: What still sounds while no key is down, and why: said by the output meter, so that nobody has to search.
+- `left_work`: Unsaved work that windows which have ended left behind: offered until it is taken up or thrown away.
+- `letter_keys`: Keys of the computer that play: two rows of letters are notes, Space plays the phrase.
 - `phrase_sheet`: one's own are recorded, taken from files, and edited in the roll.
 - `rim`: The outer rim of the window: what nobody caught becomes a sentence, and the work goes into the journal.
 - `said`: The line that says what happened, above the strip.

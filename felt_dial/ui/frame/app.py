@@ -40,7 +40,7 @@ def main(bank: str = "") -> int:
     application.setApplicationName("Felt Dial")
     window = stand_up(settings, link, bank, shelf_later=True)
     say_what_nobody_caught(window.session)
-    window.offer(window.session.journal.left_behind())
+    window.left.offer(window.session.journal.left_behind())
     if os.environ.get("FELT_DIAL_TIMES"):
         _tell_times(window, begin)
     gc.freeze()

@@ -22,6 +22,7 @@ from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.patch.layer_row import LayerRow
 from felt_dial.ui.pages.patch.page import PatchPage
 from felt_dial.ui.pages.workshop.page import WorkshopPage
+from felt_dial.ui.phrasing import add_phrase
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import counted
@@ -162,7 +163,7 @@ class Arrivals:
                 self._tune(path)
             elif kind in PHRASES:
                 phrase = phrase_of(path)
-                if self.session.add_phrase(phrase, f"take the phrase {phrase.name} in"):
+                if add_phrase(self.session, phrase, f"take the phrase {phrase.name} in"):
                     notes = counted(len(phrase.notes), "note")
                     self.session.say(
                         f"{path.name} plays: {notes}, {phrase.beats:.0f} beats. It is kept with your phrases."

@@ -15,6 +15,7 @@ from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.frame.sheets import Sheet
+from felt_dial.ui.phrasing import add_phrase, choose_phrase, put_phrase
 from felt_dial.ui.pictures.roll import Roll
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import counted, plain
@@ -43,7 +44,7 @@ class PhraseSheet(Sheet):
         self.picker = Picker()
         self.picker.setAccessibleName("Phrase to be seen")
         self.picker.setMinimumWidth(190)
-        self.picker.activated.connect(lambda n: session.choose_phrase(self.picker.itemData(n)))
+        self.picker.activated.connect(lambda n: choose_phrase(session, self.picker.itemData(n)))
         self.name = NameEdit("", "value", self._rename)
         self.name.setAccessibleName("Name of the phrase")
         head.addWidget(self.picker)
@@ -161,10 +162,10 @@ class PhraseSheet(Sheet):
         """Keeps a phrase, as an edit of one's own, or as a new one where it came with the program."""
         session, before = self.session, self.roll.phrase
         if session.phrases.is_own(before.id):
-            return session.put_phrase(before, replace(phrase, id=before.id), says)
+            return put_phrase(session, before, replace(phrase, id=before.id), says)
         name = phrase.name if phrase.name != before.name else f"{before.name[: LONGEST_NAME - 6]}, mine"
         made = replace(phrase, name=name, id=session.phrases.new_id(name))
-        done = session.put_phrase(None, made, says)
+        done = put_phrase(session, None, made, says)
         if done:
             session.say(f"“{before.name}” stays as it came; “{name}” is one of your own.")
         return done
@@ -215,15 +216,15 @@ class PhraseSheet(Sheet):
         """An empty phrase of one's own."""
         name = "New phrase"
         made = Phrase(self.session.phrases.new_id(name), name, 4.0, ())
-        self.session.put_phrase(None, made, "make a phrase")
+        put_phrase(self.session, None, made, "make a phrase")
         self.show_phrase()
 
     def duplicate(self) -> None:
         """A copy, as one's own."""
         phrase = self.session.phrase_now
         name = f"{phrase.name[: LONGEST_NAME - 5]} copy"
-        self.session.put_phrase(
-            None, replace(phrase, name=name, id=self.session.phrases.new_id(name)), f"copy {phrase.name}"
+        put_phrase(
+            self.session, None, replace(phrase, name=name, id=self.session.phrases.new_id(name)), f"copy {phrase.name}"
         )
         self.show_phrase()
 
@@ -231,7 +232,7 @@ class PhraseSheet(Sheet):
         """Throws one's own away."""
         phrase = self.session.phrase_now
         if self.session.phrases.is_own(phrase.id):
-            self.session.put_phrase(phrase, None, f"throw the phrase {phrase.name} away")
+            put_phrase(self.session, phrase, None, f"throw the phrase {phrase.name} away")
             self.show_phrase()
 
     @property
@@ -260,7 +261,7 @@ class PhraseSheet(Sheet):
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        self.session.add_phrase(phrase, f"take the phrase {phrase.name} in")
+        add_phrase(self.session, phrase, f"take the phrase {phrase.name} in")
         self.show_phrase()
 
     def ask_target(self) -> None:
@@ -296,7 +297,7 @@ class PhraseSheet(Sheet):
             self.session.say("Nothing was played, so nothing was taken down.")
             return
         made = Phrase("", "Played", whole_bars(max(note.at for note in notes) + 1e-3), notes)
-        if self.session.add_phrase(made, "take down what was played"):
+        if add_phrase(self.session, made, "take down what was played"):
             self.session.say(
                 f"{counted(len(notes), 'note')} taken down. Quantise brings them to the grid; undo throws them away."
             )

@@ -14,6 +14,7 @@ from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.dials.tag import Tag
+from felt_dial.ui.phrasing import choose_phrase
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import sewn_pen
@@ -263,7 +264,7 @@ class Strip(QWidget):
         self.phrase.setAccessibleName("Phrase")
         self.phrase.setToolTip("The notes that play while you work")
         self.phrase.setMinimumWidth(170)
-        self.phrase.activated.connect(lambda n: session.choose_phrase(self.phrase.itemData(n)))
+        self.phrase.activated.connect(lambda n: choose_phrase(session, self.phrase.itemData(n)))
         self.play = Pill("Play", "play", tip="Play or stop the phrase: Space")
         self.play.setCheckable(True)
         self.play.clicked.connect(lambda: session.play(not session.playing))

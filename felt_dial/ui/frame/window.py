@@ -2,30 +2,17 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable
 from functools import cached_property, partial
 from pathlib import Path
 from typing import cast
 
-from PySide6.QtCore import QByteArray, QEvent, QObject, QPoint, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import (
-    QApplication,
-    QCheckBox,
-    QComboBox,
-    QLineEdit,
-    QMainWindow,
-    QMenu,
-    QPlainTextEdit,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent, QResizeEvent
+from PySide6.QtWidgets import QApplication, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
-from felt_dial.bank.journal import LeftBehind
-from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import duplicate_layer
+from felt_dial.ui.copying import copy_layer, copy_modulator, duplicate_modulator, paste_layer, paste_modulator
 from felt_dial.ui.dials.focus import give_next, in_turn
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.under_hand import give_focus
@@ -37,6 +24,8 @@ from felt_dial.ui.frame.compare import CompareSheet
 from felt_dial.ui.frame.controller_window import ControllerWindow
 from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
+from felt_dial.ui.frame.left_work import LeftWork
+from felt_dial.ui.frame.letter_keys import LetterKeys
 from felt_dial.ui.frame.phrase_sheet import PhraseSheet
 from felt_dial.ui.frame.said import Said
 from felt_dial.ui.frame.settings import SettingsSheet
@@ -50,13 +39,11 @@ from felt_dial.ui.pages.threads.page import ThreadsPage
 from felt_dial.ui.pages.workshop.page import WorkshopPage
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth
-from felt_dial.ui.theme.words import item
 from felt_dial.ui.watchers import EVERYTHING
 
-LOWER, UPPER = "ZSXDCVGBHNJM", "Q2W3ER5T6Y7U"
-LETTERS = {ord(key): n for n, key in enumerate(LOWER)} | {ord(key): 12 + n for n, key in enumerate(UPPER)}
 WISHED, SMALLEST, TALL_ENOUGH = (1280, 800), (1240, 640), 760
 """The size of the window at the first start, the least, and the height from which the keyboard shows by itself."""
+
 PAGES = {page.title: page for page in all_pages()}
 """Every page by its title, in the order of the tabs."""
 
@@ -93,6 +80,7 @@ class Window(QMainWindow):
         self._body = layout
         self.setCentralWidget(centre)
         self.said = Said(centre, self.strip)
+        self.left = LeftWork(self, session, self.said)
         self.arrivals = Arrivals(self)
         self.setAcceptDrops(True)
         self.settings_sheet = SettingsSheet(self.stack, session)
@@ -125,10 +113,7 @@ class Window(QMainWindow):
         self._later = QTimer(self, interval=250)
         self._later.timeout.connect(self.build_pages)
         self._later.start()
-        self.installEventFilter(self)
-        application = QApplication.instance()
-        assert isinstance(application, QApplication)
-        application.focusChanged.connect(self._focus_moved)
+        self.keys = LetterKeys(self, session, self.strip)
         self.show_page(PatchPage.title)
         self._title()
 
@@ -448,7 +433,7 @@ class Window(QMainWindow):
             return
         part, key = self.session.selection
         if part == "modulator" and key in self.session.patch.modulators:
-            self.session.duplicate_modulator(key)
+            duplicate_modulator(self.session, key)
         elif key in self.session.patch.layers:
             self.session.try_edit(lambda: duplicate_layer(self.session.patch, key)[0], f"duplicate layer {key.upper()}")
 
@@ -458,9 +443,9 @@ class Window(QMainWindow):
         if self.shown == EffectsPage.title:
             self.effects.copy()
         elif part == "modulator" and key in self.session.patch.modulators:
-            self.session.copy_modulator(key)
+            copy_modulator(self.session, key)
         elif key in self.session.patch.layers:
-            self.session.copy_layer(key)
+            copy_layer(self.session, key)
         else:
             self.session.say("Choose a layer, a modulator or an effect first: Ctrl+C copies it.")
 
@@ -471,11 +456,11 @@ class Window(QMainWindow):
             self.show_page(EffectsPage.title)
             self.effects.paste(self.session.rack)
         elif held == "modulator":
-            self.session.paste_modulator()
+            paste_modulator(self.session)
         elif held == "drawing":
             self.session.say("A drawing was copied: paste it with the button under another drawing.")
         else:
-            self.session.paste_layer()
+            paste_layer(self.session)
 
     def star(self) -> None:
         """Makes the preset on the table a favourite, or lets it be one no more."""
@@ -534,99 +519,6 @@ class Window(QMainWindow):
         self.shelf.search.setFocus()
         self.shelf.search.selectAll()
 
-    def offer(self, left: list[LeftBehind]) -> None:
-        """Offers unsaved work that windows which have ended left behind; it stays there until this is answered."""
-        if not left:
-            return
-        first = left[0].work.patch.name
-        answers: list[tuple[str, Callable[[], object]]]
-        if len(left) == 1:
-            answers = [
-                ("Take it up", partial(self.take_up, left[0])),
-                ("Throw it away", partial(self.throw_away, left)),
-            ]
-            self.said.say(
-                f"“{first}” was not saved when its window closed ({left[0].when:%d %b, %H:%M}).", False, answers
-            )
-            return
-        names = ", ".join(f"“{one.work.patch.name}”" for one in left[:3]) + (" …" if len(left) > 3 else "")
-        answers = [("Look at them…", partial(self.show_left, left)), ("Throw all away", partial(self.throw_away, left))]
-        self.said.say(f"{len(left)} sounds were not saved when their windows closed: {names}", False, answers)
-
-    def show_left(self, left: list[LeftBehind]) -> QMenu:
-        """The list of unsaved work, each to be taken up or thrown away."""
-        menu = QMenu(self)
-        for one in left:
-            part = menu.addMenu(item(f"{one.work.patch.name}, {one.when:%d %b, %H:%M}"))
-            part.addAction("Take it up", partial(self.take_up, one))
-            part.addAction("Throw it away", partial(self.throw_away, [one]))
-        menu.aboutToHide.connect(lambda: QTimer.singleShot(0, self, self._offer_again))
-        menu.popup(self.said.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
-        return menu
-
-    def _offer_again(self) -> None:
-        """What was not answered is still offered."""
-        self.offer(self.session.journal.left_behind())
-
-    def take_up(self, one: LeftBehind) -> None:
-        """Lays unsaved work on the table, and offers what is left."""
-        self.session.take_up(one)
-        self._offer_again()
-
-    def throw_away(self, those: list[LeftBehind]) -> None:
-        """Lets go of unsaved work, and offers what is left."""
-        for one in those:
-            try:
-                self.session.journal.throw_away(one)
-            except FeltDialError as wrong:
-                self.session.say(str(wrong), problem=True)
-                return
-        self._offer_again()
-
-    # --- keys that play ------------------------------------------------------------------------
-
-    def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
-        """Listens for keys where the focus is, and nowhere else: a filter on everything costs at every event."""
-        if old is not None and old is not self:
-            with contextlib.suppress(RuntimeError):
-                old.removeEventFilter(self)
-        if new is not None and new is not self and new.window() is self:
-            new.installEventFilter(self)
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
-            focus = QApplication.focusWidget() or self
-            if focus.window() is not self or watched is not focus:
-                return False
-            if isinstance(focus, QLineEdit | QPlainTextEdit):
-                return False
-            return self._play_key(event, focus)
-        return False
-
-    def _play_key(self, event: QKeyEvent, focus: QWidget) -> bool:
-        down = event.type() == QEvent.Type.KeyPress
-        key = int(event.key())
-        if key == Qt.Key.Key_Space and not event.modifiers():
-            if isinstance(focus, QCheckBox):
-                return False
-            if down and not event.isAutoRepeat():
-                self.session.play(not self.session.playing)
-            return True
-        if not self.session.settings.letter_keys:
-            return False
-        if not down and not event.isAutoRepeat() and key in LETTERS:
-            self.strip.letter_up(key)
-            return False
-        if down and event.modifiers() == Qt.KeyboardModifier.ShiftModifier and key in (Qt.Key.Key_Z, Qt.Key.Key_X):
-            self.strip.shift(-1 if key == Qt.Key.Key_Z else 1)
-            return True
-        digit = Qt.Key.Key_0 <= key <= Qt.Key.Key_9
-        if down and not event.modifiers() and key in LETTERS and not (digit and isinstance(focus, ParamControl)):
-            if not event.isAutoRepeat():
-                self.strip.letter_down(key, LETTERS[key])
-            return True
-        return isinstance(focus, QComboBox) and event.text().isalnum() and not event.modifiers()
-
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fold_keyboard()
@@ -675,8 +567,6 @@ class Window(QMainWindow):
             self.drawer.end()
         if isinstance(workshop := self._pages.get(WorkshopPage.title), WorkshopPage):
             workshop.end()
-        application = QApplication.instance()
-        if isinstance(application, QApplication):
-            application.focusChanged.disconnect(self._focus_moved)
+        self.keys.end()
         self.session.close()
         super().closeEvent(event)

@@ -14,6 +14,7 @@ from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import drawn_at, movers, put, with_value
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.steps import STEP
+from felt_dial.ui.copying import copy_modulator, duplicate_modulator
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
@@ -175,9 +176,9 @@ class MoverPart(QWidget):
         row = QHBoxLayout()
         row.addWidget(SnippetPill(session, f"modulators.{key}"))
         row.addWidget(
-            Pill("Duplicate", "small", lambda: session.duplicate_modulator(key), "One more like this: Ctrl+D")
+            Pill("Duplicate", "small", lambda: duplicate_modulator(session, key), "One more like this: Ctrl+D")
         )
-        row.addWidget(Pill("Copy", "small", lambda: session.copy_modulator(key), "Copy this modulator: Ctrl+C"))
+        row.addWidget(Pill("Copy", "small", lambda: copy_modulator(session, key), "Copy this modulator: Ctrl+C"))
         row.addWidget(Pill("Remove", "small", self._remove, "Remove this modulator and its threads"))
         row.addStretch()
         body.addLayout(row)

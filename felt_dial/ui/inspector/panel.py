@@ -13,6 +13,7 @@ from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import bus_layers, param_at, put
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.sound.sources.core.unison import Unison
+from felt_dial.ui.copying import copy_layer, paste_layer
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.layouts import clear
@@ -302,9 +303,9 @@ class Inspector(Card):
 
         row.addWidget(Pill("Duplicate", "pill", duplicate, "Duplicate this layer: Ctrl+D"))
         row.addWidget(
-            Pill("Copy", "pill", lambda: session.copy_layer(key), "Copy this layer, to paste it here or elsewhere")
+            Pill("Copy", "pill", lambda: copy_layer(session, key), "Copy this layer, to paste it here or elsewhere")
         )
-        row.addWidget(Pill("Paste", "pill", session.paste_layer, "Paste the copied layer as a new one"))
+        row.addWidget(Pill("Paste", "pill", lambda: paste_layer(session), "Paste the copied layer as a new one"))
         remove = Pill("Remove", "pill", tip="Remove this layer and its threads")
         remove.clicked.connect(
             lambda: session.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")

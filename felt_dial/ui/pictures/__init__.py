@@ -15,8 +15,10 @@
 - `recordings`: Pictures of sources that play recordings: where they begin, loop and travel, and where the note is.
 - `registry`: The picture that suits a module: the module names it, the pictures of this folder say what they draw.
 - `roll`: the notes of a phrase, drawn over time and keys, with their velocities under them.
-- `sample_bench`: Pictures of the sample bench: the wave and the spectrum, which scroll and zoom together, the seam of
-  a loop, parts.
+- `sample_bench`: Pictures of the sample bench: the wave, and what it shares with the spectrum, with which it scrolls
+  and zooms.
+- `sample_parts`: Small pictures of the sample bench: the seam of a loop as it will sound, and the shape of a part.
+- `sample_spectrum`: The spectrum of the recording on the sample bench, in which parts are chosen.
 - `sources`: what a layer starts from.
 - `step_rows`: Rows of steps under the hand: bars that are drawn with one stroke, one lane at a time.
 - `swatch`: the spectrogram of a preset, dyed.
