@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
 from felt_dial.bank.features import Features, features_of
-from felt_dial.bank.hearing import BLOCK, KEY, RATE, levelled, loudness
+from felt_dial.bank.hearing import BLOCK, KEY, KEYS, RATE, levelled, loudness
 from felt_dial.bank.measurement import swatch_of
 from felt_dial.bank.offshoots import Offshoot, changes
 from felt_dial.bank.towards import KEYS_TRIED, STEP_SECONDS, Away, Picture, Playing, apart, away, picture_of
@@ -107,7 +107,8 @@ def aim_at(sound: NDArray[np.float32], name: str) -> Aim:
     looks = max(int(seconds / STEP_SECONDS), 2)
     low = np.ascontiguousarray(soxr.resample(part.T, RATE, COARSE).T, np.float32)
     pictures = picture_of(part, RATE, looks), picture_of(low, COARSE, looks)
-    others = [key + step for step in OTHER_KEYS] if pitched else [KEY]
+    others = [key + step for step in OTHER_KEYS] if pitched else []
+    others += [KEY, *KEYS.values()]  # as sounds are heard here
     others += [] if root.sure > PLAINLY else ANY_KEY
     keys = tuple(other for other in dict.fromkeys((key, *others)) if 0 <= other < 128)[:KEYS_TRIED]
     return Aim(part, *pictures, features_of(part, RATE), keys, seconds, pitched)

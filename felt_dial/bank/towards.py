@@ -3,7 +3,8 @@
 Pure: nothing here renders; `aiming` does, in helpers. Each dial is tried by itself; from how each changes the picture follows
 where all of them together would bring it, by damped least squares (K. Levenberg, Quarterly of Applied Mathematics 2, 1944;
 D. Marquardt, SIAM Journal 11, 1963). Around the best, the dials that matter most are searched by the strategy of N. Hansen and
-A. Ostermeier (Evolutionary Computation 9(2), 2001).
+A. Ostermeier (Evolutionary Computation 9(2), 2001). Where that stands still, the same is begun anew at other places, drawn by
+chance (common practice: there is more than one valley).
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.bank.features import mel_edges
-from felt_dial.bank.offshoots import Wishes, dials
+from felt_dial.bank.offshoots import Wishes, dials, directions
 from felt_dial.patch.patch import Patch, put_value
 
 BANDS, LOOK, STEP_SECONDS = 40, 0.0427, 0.0107
@@ -43,6 +44,10 @@ WORTH_ANOTHER, MOST_JOINT = 0.06, 5
 STALE, LEAST = 7, 0.008
 """After so many generations that brought less than this part, all dials are tried again from where it has come to."""
 
+
+ROAMED, SCOUTED, FAR_OFF = 60, 10, 0.4
+"""At how many places by chance it is looked; from how many of them, the nearest, steps of all dials are tried, before one is
+worked on; and how far off they are, as offshoots are."""
 
 Row = NDArray[np.float64]
 """The places of all dials, 0 to 1; then how it is played: how long the key is held, 0 to 1, and the number of the key."""
@@ -136,6 +141,14 @@ class Playing(NamedTuple):
     held: float = HELD
 
 
+class Place(NamedTuple):
+    """A place of all dials: how far it is, the row, and how it is different from the recording."""
+
+    far: float
+    row: Row
+    away: Away | None
+
+
 class Search:
     """Looks for the places of dials that bring a sound nearest; asked for rows to be tried, and told how far each is.
 
@@ -174,12 +187,24 @@ class Search:
         self._order: NDArray[np.int64] = np.zeros(0, np.int64)
         self._told: list[tuple[NDArray[np.float64], float]] = []
         self._stale, self._mark = 0, math.inf
+        self._here, self._here_far = self.best.copy(), math.inf
+        """The place that is worked on, and how far that is: the best, or another while the best is left alone."""
+        self._here_since = 0
+        self._roamed: list[Place] = []
+        """Places by chance that were not scouted yet."""
+        self._scouted: list[Place] = []
+        """Those that were, after steps of all dials."""
+        self._to_roam = self._scouting = self._drawn = 0
+        self._gone = False
+        """Whether another place than the best is worked on."""
+        self._home: tuple[NDArray[np.int64], list[int]] = self._order, []
+        """Dials by how much they matter at the best, and those of them that are tried again."""
         self._worth_trying = list(range(len(self.dials) + 1))
         self._to_align, self._lengths_tried = 0, False
         self._at_keys: dict[float, float] = {}
         """How far the sound itself was at each key."""
         self._away: Away | None = None
-        """How the best row is different from the recording."""
+        """How the place that is worked on is different from the recording."""
         self._aways: dict[int, Away] = {}
         """The same of each dial that was tried by itself."""
         self._joint: list[Row] = []
@@ -191,10 +216,10 @@ class Search:
 
     def _align(self, places: list[tuple[int, float]]) -> None:
         """The best row is tried at other keys, or held longer or shorter."""
-        self._base = self.best.copy()
+        self._base = self._here.copy()
         self._to_align = len(places)
         for at, place in places:
-            row = self.best.copy()
+            row = self._here.copy()
             row[at] = place
             self._waiting.append(row)
 
@@ -221,16 +246,19 @@ class Search:
         """Every dial is tried by itself, towards its farther end."""
         self._turn += 1
         self._screen, self._cma = [], None
-        self._base, self._other_way = self.best.copy(), False
-        self._base_away, self._aways, self._began_at = self._away, {}, self.far
+        self._base, self._other_way = self._here.copy(), False
+        self._base_away, self._aways, self._began_at = self._away, {}, self._here_far
         self._try([(n, self._farther(n)) for n in self._worth_trying])
         if self._rounds + self._joined:
-            nearest = sorted(self._at_keys, key=lambda key: self._at_keys[key])[:KEYS_AGAIN]
-            self._try([(len(self.best) - 1, key) for key in nearest if key != self.best[-1]])
+            self._try([(len(self._here) - 1, key) for key in self._nearest_keys() if key != self._here[-1]])
+
+    def _nearest_keys(self) -> list[float]:
+        """The keys at which the sound itself was nearest."""
+        return sorted(self._at_keys, key=lambda key: self._at_keys[key])[:KEYS_AGAIN]
 
     def _farther(self, n: int) -> float:
         """A step of a dial towards its farther end."""
-        place, step = float(self.best[n]), FINE_STEP if self._joined else STEP
+        place, step = float(self._here[n]), FINE_STEP if self._joined else STEP
         return place + (step if place < 0.5 else -step)
 
     def _try(self, places: list[tuple[int, float]]) -> None:
@@ -253,8 +281,8 @@ class Search:
 
     def _end_screen(self) -> None:
         """Every dial was tried: those that changed most are searched, from where the helpful ones have been brought."""
-        if self.best[-1] != self._base[-1]:  # at another key all is different
-            self._mark = self.far
+        if self._here[-1] != self._base[-1]:  # at another key all is different
+            self._mark = self._here_far
             self._begin_screen()
             return
         effect = np.zeros(len(self.best) - 1)
@@ -268,8 +296,10 @@ class Search:
         self._order = np.array([n for n in order if effect[n] > 1e-6], np.int64)
         self._chosen = np.array([n for n in order[:MOST] if effect[n] > 1e-6], np.int64)
         gains = sorted((far, n, place) for n, (far, place) in better.items())
-        self._helpful = [(n, place) for _, n, place in gains[:MOST]]
+        self._helpful = [(n, place) for _, n, place in gains[:MOST]] if not self._scouting else []
         self._join()
+        if self._scouting and not self._to_join:
+            self._take_scouted()
 
     def _join(self) -> None:
         """Where all dials together would bring it, as far as what each of them changes adds up."""
@@ -302,7 +332,7 @@ class Search:
             self._begin_screen()
             return
         self._turn += 1
-        self._base, self._told, self._stale = self.best.copy(), [], 0
+        self._base, self._told, self._stale = self._here.copy(), [], 0
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             self._cma = CMA(
@@ -332,7 +362,7 @@ class Search:
         """The next row to be tried; None while others have to be told first."""
         if self._waiting:
             return self._waiting.pop(0)
-        if self._to_screen or self._to_align:
+        if self._to_screen or self._to_align or self._to_roam:
             return None
         if self._joint:
             return self._joint.pop(0)
@@ -340,14 +370,14 @@ class Search:
             return None
         while self._helpful:  # one after the other, on top of what is best by now
             n, place = self._helpful.pop(0)
-            if self.best[n] != place:
-                row = self.best.copy()
+            if self._here[n] != place:
+                row = self._here.copy()
                 row[n] = place
                 return row
         if self._cma is None:
             if self._open:
                 return None
-            self._start()
+            self._settle()
         if self._cma is None:
             return self._next()
         row = self._base.copy()
@@ -362,8 +392,11 @@ class Search:
             self.tried += 1
             if self.tried == 1:  # the sound itself
                 self.plain = self.began = self._mark = self._began_at = self._at_keys[0.0] = far
-            if far < self.far and not self._doubts(row, far):
-                self.far, self.best, self._away = far, row.copy(), other
+            if not self._doubts(row, far):
+                if far < self._here_far and turn >= self._here_since and not self._to_roam:
+                    self._here_far, self._here, self._away = far, row.copy(), other
+                if far < self.far:
+                    self.far, self.best = far, row.copy()
             if turn == self._turn:
                 self._take(row, far, other)
         return self.far < before
@@ -372,12 +405,14 @@ class Search:
         if self._to_align:
             if (row != self._base).any():
                 self._take_aligned(row, far)
+        elif self._to_roam:
+            self._take_roamed(row, far, other)
         elif self._to_screen:
             self._take_screened(row, far, other)
         elif self._to_join:
             self._take_joined()
         elif self._cma is None:
-            self._mark = self.far
+            self._mark = self._here_far
         else:
             self._told.append((row[self._chosen], far))
             if len(self._told) == POPULATION:
@@ -388,8 +423,11 @@ class Search:
         self._to_join -= 1
         if self._to_join:
             return
-        self._mark = self.far
-        if self._joined < MOST_JOINT and self.far < self._began_at * (1 - WORTH_ANOTHER):
+        self._mark = self._here_far
+        if self._scouting:
+            self._take_scouted()
+            return
+        if self._joined < MOST_JOINT and self._here_far < self._began_at * (1 - WORTH_ANOTHER):
             self._joined += 1
             self._begin_screen()
         else:
@@ -406,7 +444,7 @@ class Search:
             if other is not None and n not in self._aways:
                 self._aways[n] = other
         self._to_screen -= 1
-        if not self._to_screen and not self._other_way:
+        if not self._to_screen and not self._other_way and not self._scouting:
             self._go_other_way()
         if not self._to_screen:
             self._end_screen()
@@ -415,19 +453,88 @@ class Search:
         """So many were tried: the search learns from them, or turns to other dials where it stands still."""
         self._cma.tell(self._told)
         self._told = []
-        gained = (self._mark - self.far) / max(self._mark, 1e-9)
+        gained = (self._mark - self._here_far) / max(self._mark, 1e-9)
         self._stale = 0 if gained > LEAST else self._stale + 1
-        self._mark = min(self._mark, self.far)
+        self._mark = min(self._mark, self._here_far)
         if self._stale < STALE and not self._cma.should_stop():
             return
         self._rounds += 1
-        if self._rounds % 3 == 0:
+        if self._rounds % 2 == 1:
+            self._leave()
+        elif self._rounds % 3 == 0:
             self._begin_screen()
-        else:  # other dials, with some of those that matter most
-            rest = self._order[MOST // 2 :]
-            others = np.random.default_rng([self._seed, self._rounds]).permutation(rest)[: MOST // 2]
-            self._chosen = np.concatenate([self._order[: MOST // 2], others])
+        else:
+            self._start_with_others()
+
+    def _start_with_others(self) -> None:
+        """Begins to search with other dials, and some of those that matter most."""
+        rest = self._order[MOST // 2 :]
+        others = np.random.default_rng([self._seed, self._rounds]).permutation(rest)[: MOST // 2]
+        self._chosen = np.concatenate([self._order[: MOST // 2], others])
+        self._start()
+
+    # --- other places --------------------------------------------------------------------------
+
+    def _leave(self) -> None:
+        """Leaves the best alone for a while, and works on places by chance."""
+        self._home, self._gone = (self._order, self._worth_trying), True
+        self._roam()
+
+    def _roam(self) -> None:
+        """Looks at places by chance around where the sound itself stands, played as the best is, or at another likely key."""
+        self._turn += 1
+        self._cma, self._waiting = None, []
+        self._to_roam = ROAMED
+        stands = np.array([dial.place for dial in self.dials])
+        keys = [0.0, *self._nearest_keys()]
+        playings = [self.best[-2:], *(np.array([HELD, key]) for key in dict.fromkeys(keys) if key != self.best[-1])]
+        for n in range(ROAMED):
+            there = np.abs(stands + FAR_OFF * directions(self.dials, self._seed, self._drawn))
+            there = np.clip(1.0 - np.abs(1.0 - there), 0.0, 1.0)  # what would go beyond an end comes back from it
+            self._waiting.append(np.append(there, playings[n % len(playings)]))
+            self._drawn += 1
+
+    def _take_roamed(self, row: Row, far: float, other: Away | None) -> None:
+        self._roamed.append(Place(far, row.copy(), other))
+        self._to_roam -= 1
+        if not self._to_roam:
+            self._roamed.sort(key=lambda place: place.far)
+            self._scouting, self._scouted = SCOUTED, []
+            self._scout()
+
+    def _scout(self) -> None:
+        """Tries each dial, and steps of all, at the nearest of the places by chance that are left."""
+        self._joined, self._worth_trying = 0, self._home[1]
+        self._work_at(self._roamed.pop(0))
+
+    def _work_at(self, place: Place) -> None:
+        self._here_far, self._here, self._away = place
+        self._mark = self._here_far
+        self._begin_screen()
+        self._here_since = self._turn
+
+    def _take_scouted(self) -> None:
+        """Steps of all dials were tried at one of them: the one that is nearest after that is worked on."""
+        self._scouted.append(Place(self._here_far, self._here, self._away))
+        self._scouting -= 1
+        if self._scouting and self._roamed:
+            self._scout()
+            return
+        self._scouting, self._roamed = 0, []
+        self._joined, self._worth_trying = 0, list(range(len(self.dials) + 1))
+        self._work_at(min(self._scouted, key=lambda place: place.far))
+
+    def _settle(self) -> None:
+        """All steps from here were taken: it is searched around it, or around the best where this has come to nothing."""
+        if not self._gone or self._here_far <= self.far:
+            self._gone = False
             self._start()
+            return
+        self._gone = False
+        self._here, self._here_far = self.best.copy(), self.far
+        self._order, self._worth_trying = self._home
+        self._mark, self._here_since = self.far, self._turn + 1
+        self._start_with_others()
 
     def patch_of(self, row: NDArray[np.float64]) -> Patch:
         """The sound with its dials at these places; one that stands where it stood keeps its value to the last digit."""

@@ -134,6 +134,25 @@ def test_told_in_any_order_the_search_goes_on_and_keeps_the_best() -> None:
     assert search.far < 0.25 * search.began
 
 
+def test_a_search_that_stands_still_in_one_valley_finds_another() -> None:
+    """Two valleys over the places of the dials: where the sound stands it is never nearer than 0.4; elsewhere it is 0."""
+    start, _ = hidden_and_start()
+    search = Search(start, Wishes(seed=4))
+    stands = np.array([dial.place for dial in search.dials])
+    other = np.clip(stands + np.where(stands < 0.5, 0.35, -0.35) * (np.arange(len(stands)) % 3 == 0), 0, 1)
+
+    def far_of(row: np.ndarray) -> float:
+        places = row[: len(stands)]
+        near = 0.4 + 2.0 * float(np.square(places - stands - 0.02).mean())
+        return min(near, 8.0 * float(np.square(places - other).mean()) + 0.01 * float(row[-1] > 0))
+
+    while search.tried < 3000:
+        rows = search.ask(2)
+        assert rows
+        search.tell(rows, [far_of(row) for row in rows])
+    assert search.far < 0.25
+
+
 def test_dials_that_stay_keep_their_values_to_the_last_digit() -> None:
     start, _ = hidden_and_start()
     search = Search(start, Wishes())
