@@ -138,7 +138,7 @@ def test_bits_and_rate_keep_so_many_levels_and_look_so_often() -> None:
 def test_a_drive_hardly_aliases(way: str, quality: int) -> None:
     """A sine near 5 kHz at full scale, pushed by 24 dB: the loudest below 20 kHz that is no harmonic, from its loudest.
 
-    Live no louder than −60 dB (−58 for what is drawn with corners, −45 where the wave is folded), at the best quality −95.
+    Live no louder than −60 dB (−45 where the wave is folded), at the best quality −95.
     """
     size, turns = 16384, 1708
     patch = plain(
@@ -156,7 +156,7 @@ def test_a_drive_hardly_aliases(way: str, quality: int) -> None:
     bins = np.arange(len(power))
     other = np.min([np.abs(bins - k * turns) for k in range(1, 5)], axis=0) > 12
     heard = (bins > 20) & (bins < 20000 * size / RATE)
-    most = -95.0 if quality == 8 else {"sine": -45.0, "fold": -45.0, "drawn": -58.0}.get(way, -60.0)
+    most = -95.0 if quality == 8 else {"sine": -45.0, "fold": -45.0}.get(way, -60.0)
     assert decibels(power[other & heard].max() / power.max()) < most
 
 

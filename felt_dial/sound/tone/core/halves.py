@@ -17,6 +17,8 @@ FIRST, LATER = 5, 4
 PASSES, SHARP, PART = 19_000.0, 60_000.0, 0.43
 """Hz up to which the first half-band lets all through, where the rate is below so many Hz; at the lowest rates, where that
 is more than they hold, a part of the rate."""
+FINE = 300_000.0
+"""Hz from which every drive works at eight times the rate."""
 CALM = 56.0 / 192.0
 """Width between the bands of all the others, of the finer rate: from 20 to 76 kHz at 192."""
 
@@ -38,13 +40,14 @@ def sections(count: int, width: float) -> NDArray[np.float64]:
     return np.array(found)
 
 
-def stages(rate: float) -> NDArray[np.float64]:
+def stages(rate: float, finest: bool = False) -> NDArray[np.float64]:
     """The half-bands of a drive at a rate in Hz, float64 (doubling, 5); those with four sections end in a 0.
 
-    Four times the rate, eight times where it is so fine that only what folds still hears a difference.
+    Four times the rate; eight times (`finest`) for a drawn curve, which may have corners and folds, and where the rate is so
+    fine that only what folds still hears a difference. All that comes after the second is not late by a whole frame.
     """
     width = (rate - 2 * min(PASSES, PART * rate)) / (2 * rate) if rate < SHARP else CALM
-    count = 2 if rate < 300_000.0 else 3
+    count = 3 if finest or rate >= FINE else 2
     found = np.zeros((count, FIRST))
     found[0] = sections(FIRST, width)
     found[1:, :LATER] = sections(LATER, CALM)

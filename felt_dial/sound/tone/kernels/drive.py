@@ -26,7 +26,7 @@ from felt_dial.sound.simd.lanes import (
 from felt_dial.sound.simd.memory import load, store
 from felt_dial.sound.simd.types import any_above, pick, quotient, whole
 from felt_dial.sound.sizes import ABOVE, BRIGHT
-from felt_dial.sound.tone.core.halves import stages
+from felt_dial.sound.tone.core.halves import FINE, stages
 from felt_dial.sound.tone.kernels.core.halves import (
     DOWN_FIRST,
     DOWN_LATER,
@@ -90,7 +90,7 @@ class DriveState(NamedTuple):
 def prepare_shaper(module: Module, stage: Stage) -> DriveState:
     """State of a drive, as it begins, with the curve that is drawn at first."""
     drawn = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
-    halves = stages(stage.rate)
+    halves = stages(stage.rate, finest=True)
     return DriveState(
         lanes=lane_room(stage, DIALS, NUMBERS, AT_ONCE * stage.tick, POWER_IN),
         halves=halves,
@@ -282,14 +282,20 @@ def _means(way, tile, up, first, end, last, below, table):
 
 
 @kernel
-def _bent(way, state, begin, end, tick):
+def _doublings(way, rate):
+    """How often a drive doubles the rate, see `stages`."""
+    return 3 if way == DRAWN or rate >= FINE else 2
+
+
+@kernel
+def _bent(way, state, begin, end, tick, doublings):
     """Four voices at the finest rate, bent by the curve, and down again; which room of `wide` begins with them.
 
     First-order antiderivative antialiasing (J. D. Parker, V. Zavalishin, E. Le Bivic, DAFx 2016): the mean of the
     curve between two frames, (F(x1) − F(x0)) / (x1 − x0), at four or eight times the rate.
     """
     wide, halves, here, table = state.wide, state.halves, state.lanes.here, state.table
-    count, doublings, at = (end - begin) * tick, halves.shape[0], 0
+    count, at = (end - begin) * tick, 0
     up_first(state.lanes.tile, wide[0], count, halves[0], here[UP:])
     for k in range(1, doublings):
         up_later(wide[at], wide[1 - at], count << k, halves[k], here[UP + UP_FIRST + (k - 1) * UP_LATER :])
@@ -425,6 +431,7 @@ def drive(played, state, group, first):
     ticks = control.shape[2] - 1
     block = 1.0 - 2.0 * math.pi * 5.0 / rate
     way = np.int64(control[WAY, rows[0], max(played.start[rows[0]], 0)])
+    doublings = _doublings(way, rate)
     _keep(played, state, group, way)
     dark = _pole(ABOVE, rate)
     here[POWER_IN] = here[POWER_OUT] = 0.0
@@ -433,12 +440,12 @@ def drive(played, state, group, first):
     _begin(way, state, control, first)
     _turn_dials(dials, control, who, first, rate, state.gains)
     if way == REDUCE:
-        _turn_reducers(dials, control, who, first, rate * (1 << state.halves.shape[0]))
+        _turn_reducers(dials, control, who, first, rate * (1 << doublings))
     for t in range(first, ticks, AT_ONCE):
         end, base = min(t + AT_ONCE, ticks), t * tick
         voices_in(played.audio, who, t, end, tick, tile, base)
         _hush(tile, who, t, end, tick)
         _go_in(tile, t, end, tick, dials, here, dark)
-        _come_out(state, state.wide[_bent(way, state, t, end, tick)], t, end, tick, block, dark)
+        _come_out(state, state.wide[_bent(way, state, t, end, tick, doublings)], t, end, tick, block, dark)
         voices_out(tile, who, t, end, tick, played.audio, base)
     _follow(played, here, ticks)
