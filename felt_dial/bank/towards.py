@@ -149,6 +149,19 @@ class Place(NamedTuple):
     away: Away | None
 
 
+def _worth_scouting(places: list[Place]) -> list[Place]:
+    """Places in the order in which they are worth it: by turns the nearest of all, and the nearest at the key that was seldom
+    taken; a key that is the right one may look far off at first."""
+    left, order, taken = sorted(places, key=lambda place: place.far), list[Place](), dict[float, int]()
+    while left:
+        by_key = len(order) % 2 == 1
+        n = min(range(len(left)), key=lambda n: (taken.get(float(left[n].row[-1]), 0) if by_key else 0, n))
+        place = left.pop(n)
+        taken[float(place.row[-1])] = taken.get(float(place.row[-1]), 0) + 1
+        order.append(place)
+    return order
+
+
 class Search:
     """Looks for the places of dials that bring a sound nearest; asked for rows to be tried, and told how far each is.
 
@@ -498,7 +511,7 @@ class Search:
         self._roamed.append(Place(far, row.copy(), other))
         self._to_roam -= 1
         if not self._to_roam:
-            self._roamed.sort(key=lambda place: place.far)
+            self._roamed = _worth_scouting(self._roamed)
             self._scouting, self._scouted = SCOUTED, []
             self._scout()
 
