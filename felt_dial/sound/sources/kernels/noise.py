@@ -14,6 +14,7 @@ from felt_dial.sound.kernel import Stage, kernel
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
+from felt_dial.sound.sources.kernels.core.white import white
 from felt_dial.sound.sources.noise import STEEPEST, Noise
 
 LOWEST = 20.0
@@ -125,19 +126,6 @@ def texture_of(asset: Asset | None, rate: float) -> NDArray[np.float32]:
         np.concatenate([body, body[:, :1]], axis=1) * min(level, np.float32(8))
     )
     return made
-
-
-@kernel(inline=True)
-def _white(state, row, side):
-    """The next number from −1 to 1: xorshift64*, S. Vigna, ACM TOMS 42(4), 2016."""
-    x = state[row, side]
-    x ^= x >> np.uint64(12)
-    x ^= x << np.uint64(25)
-    x ^= x >> np.uint64(27)
-    state[row, side] = x
-    return np.float32(np.int64((x * np.uint64(0x2545F4914F6CDD1D)) >> np.uint64(40))) * np.float32(
-        2.0 / 16777216.0
-    ) - np.float32(1.0)
 
 
 @kernel
@@ -280,8 +268,8 @@ def play_noise(notes, state, row, first):
                     )
                 else:
                     state.held[row, LEFT], state.held[row, RIGHT] = (
-                        _white(state.seeds, row, 0),
-                        _white(state.seeds, row, 1),
+                        white(state.seeds, row, 0),
+                        white(state.seeds, row, 1),
                     )
             if length > 0:
                 state.held[row, PLACE] += speed

@@ -25,6 +25,7 @@ from felt_dial.sound.sources.kernels.core.unison import (
     unison_tick,
     voice_phase,
 )
+from felt_dial.sound.sources.kernels.core.white import white
 from felt_dial.sound.sources.partials import AGE, AT, BEGAN, FRESH, LAID, Partials
 
 MOST_SINES = 2048
@@ -232,14 +233,8 @@ def _add_residue(state, row, share, formant, n):
     if quiet:
         return
     for noise in range(NOISES):
-        seed = state.seeds[row, noise]
         for k in range(n):
-            seed ^= seed >> np.uint64(12)
-            seed ^= seed << np.uint64(25)
-            seed ^= seed >> np.uint64(27)
-            high = np.int64((seed * np.uint64(0x2545F4914F6CDD1D)) >> np.uint64(40))
-            state.white[noise, k] = np.float32(high) * np.float32(2.0 / 16777216.0) - np.float32(1.0)
-        state.seeds[row, noise] = seed
+            state.white[noise, k] = white(state.seeds, row, noise)
     for k in range(n):
         state.line[k] = np.float32(0.0)
     for band in range(state.bands.shape[0]):

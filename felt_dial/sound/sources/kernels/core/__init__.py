@@ -7,4 +7,5 @@
 - `recording_reader`: Recordings ready to be played at any speed: octaves of the sound, and a windowed sinc to read
   between frames.
 - `unison`: tuning, place and level of every voice.
+- `white`: White noise, a number a frame.
 """
