@@ -96,7 +96,7 @@ class Module(BaseModel, metaclass=ModuleMeta):
         return set()
 
     def at_rest(self) -> dict[str, tuple[str, str]]:
-        """Dials that are shown and do nothing as the module is set: the parameter that makes it so, and why, in words."""
+        """Dials that are shown and do nothing as the module is set: the parameter, or the `asset`, that makes it so, and why."""
         return {}
 
     def lasts(self, name: str) -> tuple[float, float] | None:

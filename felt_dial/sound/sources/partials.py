@@ -66,8 +66,10 @@ class Partials(Unison, kind="partials"):
         """Drawn harmonics have no time, and no noise between them."""
         found = super().at_rest()
         if self.asset is None:
-            found |= dict.fromkeys(("position", "speed", "slow", "blur", "loop"), ("", "drawn harmonics never change"))
-            found["residue"] = "", "drawn harmonics have no noise between them"
+            found |= dict.fromkeys(
+                ("position", "speed", "slow", "blur", "loop"), ("asset", "drawn harmonics never change")
+            )
+            found["residue"] = "asset", "drawn harmonics have no noise between them"
         return found
 
     def lasts(self, name: str) -> tuple[float, float] | None:
