@@ -26,6 +26,11 @@ def prepared(module: Module, stage: Stage) -> State:
     return KERNELS[type(module)].prepare(module, stage)
 
 
+def go_on_at(module: Module, state: State, finer: float) -> None:
+    """A state of a module, carried over from a program, goes on at a rate so many times as fine."""
+    KERNELS[type(module)].at_rate(state, finer)
+
+
 def arrays_of(module: Module, stage: Stage) -> State:
     """All arrays of that state, as the kernel takes them from Python."""
     return flat(prepared(module, stage))

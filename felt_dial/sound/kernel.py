@@ -180,22 +180,33 @@ def ramp(dial, t, tick):
     return now, (np.float64(dial[t + 1]) - now) / tick
 
 
+AtRate = Callable[[Any, float], None]
+"""Adapts a state that was carried over to a rate so many times as fine: what counts frames counts so many times as many."""
+
+
+def as_it_is(state: Any, finer: float) -> None:
+    """Nothing in a state counts frames."""
+
+
 class Compiled(NamedTuple):
-    """What a module computes with: its kernel, and the state that the kernel begins with."""
+    """What a module computes with: its kernel, the state that the kernel begins with, and how that goes on at another rate."""
 
     run: Callable[..., Any]
     prepare: Callable[[Any, Stage], State]
+    at_rate: AtRate = as_it_is
 
 
 KERNELS: dict[type[Module], Compiled] = {}
 """Every module that processes audio; `sound/compiled.py` fills and reads it."""
 
 
-def works_for(module: type[Module], prepare: Callable[[Any, Stage], State]) -> Callable[[Any], Any]:
+def works_for(
+    module: type[Module], prepare: Callable[[Any, Stage], State], at_rate: AtRate = as_it_is
+) -> Callable[[Any], Any]:
     """Ties a kernel to the module whose parameters it reads; `prepare` makes the state of one as it begins."""
 
     def tie(run: Any) -> Any:
-        KERNELS[module] = Compiled(run, prepare)
+        KERNELS[module] = Compiled(run, prepare, at_rate)
         return run
 
     return tie

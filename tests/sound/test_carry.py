@@ -5,20 +5,27 @@ from __future__ import annotations
 import gc
 import time
 import weakref
+from collections.abc import Iterator
 from random import Random
+from typing import Any
 
 import numpy as np
 import pytest
 
-from felt_dial.patch.edits import add_inlet, add_layer
+from felt_dial.patch.edits import add_inlet, add_layer, replace_module
+from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.compiled import prepared
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
+from felt_dial.sound.kernel import Stage
+from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.sizes import BLOCK
 from tests.sound.at_random import edited
 from tests.sound.listening import decibels, plain
+from tests.sound.test_at_rest import with_matter
 
 
 def modulated(ring: float = 0.0) -> Patch:
@@ -99,3 +106,59 @@ def test_random_edits_for_ten_minutes() -> None:
     while time.monotonic() < end:
         wander(seed, 30)
         seed += 1
+
+
+# --- another rate: what counts frames, and what was made for a rate -----------------------------------
+
+
+def sources() -> list[Source]:
+    """Every kind as it begins, with matter, and what has arrays of its own."""
+    reed, rain = (shipped_recordings()[name][0] for name in ("Blown Reed", "Rain on Panes"))
+    found = [with_matter(Source.kinds[kind]()) for kind in sorted(Source.kinds)]
+    found.append(Source.kinds["partials"](asset=reed, root=57, residue=1.0, slow=0.3))
+    found += [Source.kinds["noise"](slope=-6.0), Source.kinds["noise"](hold=True), Source.kinds["noise"](asset=rain)]
+    return [*found, Source.kinds["sample"](asset=reed, loop="forward"), Source.kinds["grains"](asset=reed, speed=1.0)]
+
+
+def named_arrays(state: Any, before: str = "") -> Iterator[tuple[str, np.ndarray]]:
+    for name, part in zip(state._fields, state, strict=True):
+        if isinstance(part, np.ndarray):
+            yield before + name, part
+        elif isinstance(part, tuple):
+            yield from named_arrays(part, f"{before}{name}.")
+
+
+def test_what_was_made_for_a_rate_is_never_carried_over() -> None:
+    """What differs between the states of silence of two rates was made for them, and may not be written."""
+    for source in sources():
+        coarse, fine = (dict(named_arrays(prepared(source, Stage(48000.0 * n, BLOCK * n)))) for n in (1, 4))
+        for name, array in coarse.items():
+            if array.shape == fine[name].shape and not np.array_equal(array, fine[name]):
+                assert not array.flags.writeable and not fine[name].flags.writeable, (source.kind, name)
+
+
+@pytest.mark.parametrize(("before", "after"), [(1, 4), (4, 1), (2, 8)])
+@pytest.mark.parametrize("source", sources(), ids=lambda source: source.kind)
+def test_a_held_note_goes_on_at_another_quality_as_if_it_had_begun_there(
+    source: Source, before: int, after: int
+) -> None:
+    """Octaves from 125 Hz up that have something, from a tenth of a second after the change on, within 1 dB."""
+    patch = replace_module(plain(), "layers.a.source", source)
+
+    def bands(began: int) -> np.ndarray:
+        program = Program(patch, 48000, BLOCK, began)
+        program.block([Event(0, ON, 57, 0.8)])
+        for _ in range(60):
+            program.block()
+        if began != after:
+            old, program = program, Program(patch, 48000, BLOCK, after)
+            carry_on(program, old)
+        sound = np.concatenate([program.block().copy() for _ in range(300)], axis=1)[0, 4800:].astype(np.float64)
+        power = np.square(np.abs(np.fft.rfft(sound * np.hanning(len(sound)))))
+        hertz = np.fft.rfftfreq(len(sound), 1 / 48000)
+        octaves = 125.0 * 2.0 ** np.arange(7)
+        return np.array([power[(hertz >= low) & (hertz < 2 * low)].sum() for low in octaves])
+
+    carried, begun = bands(before), bands(after)
+    there = begun > 1e-6 * begun.max()
+    assert there.any() and np.abs(10 * np.log10(carried[there] / begun[there])).max() < 1.0

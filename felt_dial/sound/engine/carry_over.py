@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Source
+from felt_dial.sound.compiled import go_on_at
 from felt_dial.sound.engine.program import Program
 
 
@@ -70,3 +71,5 @@ def carry_on(fresh: Program, old: Program) -> None:
             for a, b in zip(running.arrays, kept.arrays, strict=True):
                 if a is not b and isinstance(a, np.ndarray) and a.flags.writeable and a.shape == b.shape:
                     np.copyto(a, b)
+            if kept.stage.rate != running.stage.rate:
+                go_on_at(running.module, running.state, running.stage.rate / kept.stage.rate)

@@ -43,6 +43,12 @@ def _bytes(made: Any) -> int:
     return sum(array.nbytes for array in _arrays(made))
 
 
+def fixed(array: NDArray[Any]) -> NDArray[Any]:
+    """An array that was made ready once, and that nobody writes: no program carries it over to another rate."""
+    array.setflags(write=False)
+    return array
+
+
 def kept(make: Callable[P, T]) -> Callable[P, T]:
     """A function of hashable arguments that makes an array, or a named tuple of arrays, as if it were made once only."""
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
-from felt_dial.sound.matter.kept import kept
+from felt_dial.sound.matter.kept import fixed, kept
 
 CYCLE = 2048
 MOST_FRAMES = 256
@@ -140,7 +140,7 @@ def make_levels(spectra: NDArray[np.complex128], quickly: bool = False) -> Level
     level_of = np.maximum(np.searchsorted(counts, np.arange(MOST_HARMONICS + 1), side="right") - 1, 0)
     made = Levels(samples, offsets, shifts, level_of.astype(np.int32))
     for array in made:
-        array.setflags(write=False)
+        fixed(array)
     return made
 
 

@@ -175,7 +175,13 @@ def prepare_grains(module: Grains, stage: Stage) -> GrainsState:
     )
 
 
-@plays_all(Grains, prepare_grains, GrainsState)
+def at_rate(state: GrainsState, finer: float) -> None:
+    """Places and ages are frames, of the recording and of the sound."""
+    state.grains[:, :, [AT, AGE, LIFE, EASE]] *= finer
+    state.clocks[:, [NEXT, MOVED, PLACE]] *= finer
+
+
+@plays_all(Grains, prepare_grains, GrainsState, at_rate)
 @kernel
 def run_grains(notes, state):
     """Replaces `out[row]` for every active row, tick by tick for all notes: they share how many grains may sound."""

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.kernel import Stage, kernel
 from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
 from felt_dial.sound.sources.kernels.core.white import white
@@ -36,6 +37,8 @@ SLOPE_AT, WIDTH, HOLD, RATE, FOLLOW, RATIO = (
     Noise.row_of(name) for name in ("slope", "width", "hold", "rate", "follow", "ratio")
 )
 PHASE, LEFT, RIGHT, PLACE = range(4)
+UNKNOWN = 99.0
+"""A slope for which nothing was worked out."""
 MIDDLE_C = 440.0 * 2.0 ** (-9 / 12)
 
 
@@ -95,7 +98,7 @@ def slope_table(rate: float) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     power = power_of(zeros, poles, hertz / rate) / (gain[:, None] ** 2)
     density = np.trapezoid(power * hertz, np.log(hertz), axis=1) / BAND * (2.0 / 3.0) / rate
     gains = LOUD / np.sqrt(density * 24000.0)
-    return gains.astype(np.float32), np.column_stack([zeros[:, -1], poles[:, -1]]).astype(np.float32)
+    return fixed(gains.astype(np.float32)), fixed(np.column_stack([zeros[:, -1], poles[:, -1]]).astype(np.float32))
 
 
 def top_of(rate: float) -> NDArray[np.float32]:
@@ -195,12 +198,12 @@ def prepare_noise(module: Noise, stage: Stage) -> NoiseState:
         texture=texture_of(module.asset, stage.rate),
         gains=gains,
         last=last,
-        top=top,
-        steady=np.full(1, math.sqrt(48000.0 / stage.rate), np.float32),
+        top=fixed(top),
+        steady=fixed(np.full(1, math.sqrt(48000.0 / stage.rate), np.float32)),
         seeds=np.zeros((stage.rows, 2), np.uint64),
         held=np.zeros((stage.rows, 4)),
         filters=np.zeros((stage.rows, 2, count + len(top), 2), np.float32),
-        places=np.full((stage.rows, 2 * count + 2), 99.0, np.float32),
+        places=np.full((stage.rows, 2 * count + 2), UNKNOWN, np.float32),
         means=np.zeros((stage.rows, 2), np.float32),
     )
 
@@ -219,7 +222,13 @@ def _low_pass(section, filters, out, first, last):
         filters[side, 0], filters[side, 1] = s1, s2
 
 
-@plays_each(Noise, prepare_noise, NoiseState)
+def at_rate(state: NoiseState, finer: float) -> None:
+    """The place in a texture is in frames; what was worked out for the slope is worked out again."""
+    state.held[:, PLACE] *= finer
+    state.places.fill(UNKNOWN)
+
+
+@plays_each(Noise, prepare_noise, NoiseState, at_rate)
 @kernel
 def play_noise(notes, state, row, first):
     """Plays one note; nothing can move the phase of a noise."""

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.matter.analysis import BANDS, HOP, MOST_PARTIALS, RATE, Tracks, drawn_tracks, tracks_of
+from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.matter.residue import LOWEST, RESIDUE_BANDS, band_edges
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.simd.types import float_of
@@ -92,8 +93,7 @@ def random_walk() -> NDArray[np.float32]:
     k, part = at.astype(int) % len(goals), at % 1.0
     eased = part * part * (3.0 - 2.0 * part)
     made: NDArray[np.float32] = (goals[k] + (goals[(k + 1) % len(goals)] - goals[k]) * eased).astype(np.float32)
-    made.setflags(write=False)
-    return made
+    return fixed(made)
 
 
 @kernel
@@ -215,7 +215,7 @@ def residue_bands(rate: float) -> NDArray[np.float32]:
     heard = np.flatnonzero(middle < 0.45 * rate)
     gain = np.zeros(RESIDUE_BANDS)
     gain[heard] = np.sqrt(np.linalg.solve(density[np.ix_(heard, heard)], np.full(len(heard), AMID)))
-    return np.ascontiguousarray(np.column_stack([first, second, gain]).astype(np.float32))
+    return fixed(np.ascontiguousarray(np.column_stack([first, second, gain]).astype(np.float32)))
 
 
 @inner
@@ -314,7 +314,7 @@ def prepare_partials(module: Partials, stage: Stage) -> PartialsState:
     """The tracks, and the state of no note."""
     tracks = tracks_of(module.asset, module.fundamental()) if module.asset else drawn_tracks(module.drawn)
     for array in tracks:
-        array.setflags(write=False)
+        fixed(array)
     return PartialsState(
         tracks=tracks,
         walk=random_walk(),
@@ -334,7 +334,12 @@ def prepare_partials(module: Partials, stage: Stage) -> PartialsState:
     )
 
 
-@plays_each(Partials, prepare_partials, PartialsState)
+def at_rate(state: PartialsState, finer: float) -> None:
+    """What rings in the bands of the residue rings at the rate: it begins anew."""
+    state.rings.fill(0.0)
+
+
+@plays_each(Partials, prepare_partials, PartialsState, at_rate)
 @kernel
 def play_partials(notes, state, row, first):
     """Plays one note.

@@ -233,7 +233,13 @@ def prepare_sample(module: Sample, stage: Stage) -> SampleState:
     )
 
 
-@plays_each(Sample, prepare_sample, SampleState)
+def at_rate(state: SampleState, finer: float) -> None:
+    """Places are frames of the recording at the rate; the seams are found again by themselves."""
+    for places in (state.place, state.ends):
+        places *= finer
+
+
+@plays_each(Sample, prepare_sample, SampleState, at_rate)
 @kernel
 def play_sample(notes, state, row, first_tick):
     """Plays one note of a recording.

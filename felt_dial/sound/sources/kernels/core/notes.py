@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
-from felt_dial.sound.kernel import Stage, entry, filled, inner, kernel, works_for
+from felt_dial.sound.kernel import AtRate, Stage, as_it_is, entry, filled, inner, kernel, works_for
 
 
 class Notes(NamedTuple):
@@ -73,21 +73,25 @@ def each(notes: Any, state: Any) -> None:
         CORE(notes, state, row, first)
 
 
-def plays_all(source: type[Module], prepare: Callable[[Any, Stage], Any], state: type) -> Callable[[Any], Any]:
+def plays_all(
+    source: type[Module], prepare: Callable[[Any, Stage], Any], state: type, at_rate: AtRate = as_it_is
+) -> Callable[[Any], Any]:
     """Ties a kernel of (notes, state) to a source; `state` is the record that `prepare` makes."""
 
     def tie(run: Any) -> Any:
-        works_for(source, prepare)(entry(run, Notes, state))
+        works_for(source, prepare, at_rate)(entry(run, Notes, state))
         return run
 
     return tie
 
 
-def plays_each(source: type[Module], prepare: Callable[[Any, Stage], Any], state: type) -> Callable[[Any], Any]:
+def plays_each(
+    source: type[Module], prepare: Callable[[Any, Stage], Any], state: type, at_rate: AtRate = as_it_is
+) -> Callable[[Any], Any]:
     """Ties a kernel of (notes, state, row, first tick), which plays one note, to a source."""
 
     def tie(play: Any) -> Any:
-        plays_all(source, prepare, state)(filled(each, play))
+        plays_all(source, prepare, state, at_rate)(filled(each, play))
         return play
 
     return tie

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from felt_dial.sound.engine.rates import half_band
 from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.matter.kept import fixed
 
 FINER = 4
 CALM = 5.0
@@ -42,8 +43,8 @@ def finer_state(stage: Stage) -> FinerState:
     wide, narrow = half_band(100.0, 0.16).astype(np.float32), half_band(100.0, 0.04).astype(np.float32)
     size = FINER * stage.tick
     history = np.zeros((stage.rows, 5, len(narrow) - 1 + size), np.float32)
-    calm = np.full(1, 1.0 - np.exp(-2.0 * np.pi * CALM / stage.rate), np.float32)
-    return FinerState(np.zeros((2, size), np.float32), history, wide, narrow, calm)
+    calm = fixed(np.full(1, 1.0 - np.exp(-2.0 * np.pi * CALM / stage.rate), np.float32))
+    return FinerState(np.zeros((2, size), np.float32), history, fixed(wide), fixed(narrow), calm)
 
 
 @kernel

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.kernel import inner, kernel
 from felt_dial.sound.matter import assets
-from felt_dial.sound.matter.kept import kept
+from felt_dial.sound.matter.kept import fixed, kept
 from felt_dial.sound.simd.memory import tap_sum
 
 TAPS = 32
@@ -65,8 +65,7 @@ def sinc_taps() -> NDArray[np.float32]:
             taps = np.sinc(edge * x) * window
             made[cut, phase] = taps / taps.sum()
     found = made.astype(np.float32).ravel()
-    found.setflags(write=False)
-    return found
+    return fixed(found)
 
 
 def make_recording(sound: NDArray[np.float32], rate: float, wanted: float) -> Recording:
@@ -89,7 +88,7 @@ def make_recording(sound: NDArray[np.float32], rate: float, wanted: float) -> Re
     left, right = (np.concatenate([part[side] for part in parts]) for side in range(2))
     made = Recording(left, right, np.array(starts, np.int64), sizes, np.array([len(sound)]), sinc_taps())
     for array in made:
-        array.setflags(write=False)
+        fixed(array)
     return made
 
 
