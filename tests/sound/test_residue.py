@@ -13,6 +13,7 @@ from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.analysis import Stopped, take_apart
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, decibels, plain
@@ -69,6 +70,19 @@ def test_residue_puts_back_the_noise_of_the_recording(store: Path) -> None:
         wanted = band_level(sound[: len(back)], low, 1.9 * low)
         assert band_level(heard(patch), low, 1.9 * low) < wanted - 12
         assert band_level(back, low, 1.9 * low) == pytest.approx(wanted, abs=1.0)
+
+
+def test_an_analysis_tells_how_far_it_is_to_its_end_and_can_be_stopped_there() -> None:
+    parts: list[float] = []
+    sound = (tones() + breath())[None].astype(np.float32)
+
+    def watch(part: float) -> bool:
+        parts.append(part)
+        return part < 0.8
+
+    with pytest.raises(Stopped):
+        take_apart(sound, RATE, F0, watch)
+    assert parts == sorted(parts) and parts[-1] >= 0.8 and np.diff(parts).max() < 0.25
 
 
 def test_sines_have_no_residue(store: Path) -> None:

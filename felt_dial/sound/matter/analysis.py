@@ -24,6 +24,8 @@ HOP = 480
 LONGEST = 60.0
 """Seconds of a recording that are taken apart."""
 BANDS = 48
+FIRST_PART = 0.6
+"""About as much of the time of an analysis is over when its partials are found."""
 FLOOR_DB = -84.0
 
 
@@ -184,6 +186,10 @@ def take_apart(
     """
     import soxr
 
+    def tell(part: float) -> None:
+        if watch is not None and not watch(part):
+            raise Stopped("The analysis was stopped.")
+
     mono = sound.mean(axis=0)[: int(LONGEST * rate)]
     if rate != RATE:
         mono = soxr.resample(mono, rate, RATE)
@@ -201,14 +207,15 @@ def take_apart(
     loose: list[list[tuple[int, float, float]]] = []
     alive: list[int] = []
     for n, spectrum in enumerate(spectra):
-        if watch is not None and n % 20 == 0 and not watch(n / looks):
-            raise Stopped("The analysis was stopped.")
+        if n % 20 == 0:
+            tell(FIRST_PART * n / looks)
         at, level = _peaks(spectrum, floor)
         alive = _tie(loose, alive, n, at * RATE / (2 * size), level)
     octaves, levels = _packed(loose, looks, fundamental)
+    residue = residue_of(mono, RATE, looks, HOP, lambda part: tell(FIRST_PART + (1 - FIRST_PART) * part))
     places = octaves + np.float32(np.log2(fundamental))
     levels = as_loud_as(mono, places, levels)
-    return Tracks(octaves, levels, hulls(places, levels), *residue_of(mono, RATE, looks, HOP))
+    return Tracks(octaves, levels, hulls(places, levels), *residue)
 
 
 def window_for(mono: NDArray[np.float64]) -> int:

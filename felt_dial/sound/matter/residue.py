@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
@@ -15,32 +16,43 @@ LOOK = 8192
 VALLEY = 0.4
 """Part of the bins of a band that lie in its valleys, and tell of its noise alone."""
 
+TOGETHER, FEWEST, NOTHING = 128, 4, 1e-12
+"""Looks that are worked out at once; bins that a band must have to tell anything; power that is silence."""
+
 
 def band_edges() -> NDArray[np.float64]:
     """Hz between which the bands lie, (band + 1,)."""
     return np.asarray(LOWEST * 2.0 ** (0.5 * np.arange(RESIDUE_BANDS + 1)))
 
 
-def band_power(spectrum: NDArray[np.complex128], rate: float, low: float, high: float, looks: int, hop: int) -> NDArray:
+def band_power(
+    spectrum: NDArray[np.complex128], rate: float, low: float, high: float, looks: int, hop: int
+) -> NDArray[np.float64]:
     """Mean square of what lies between two frequencies around every look, (look,).
+
+    What lies in a band is made at a rate that holds its square, since that of the sound would take long for low ones.
 
     Parameters
     ----------
     spectrum : complex128 (bin,)
-        Of the whole sound, with at least two hops of silence behind it.
+        Of the whole sound, a power of two of frames with at least two hops of silence at their end.
     """
     size = 2 * (len(spectrum) - 1)
-    hertz = np.fft.rfftfreq(size, 1 / rate)
-    power = np.square(np.fft.irfft(np.where((hertz >= low) & (hertz < high), spectrum, 0.0), size)[: looks * hop])
-    wide = int(max(hop, 2 * rate / low)) // 2
-    sums = np.concatenate([[0.0], np.cumsum(power)])
+    first, last = (min(int(np.ceil(hertz * size / rate)), len(spectrum)) for hertz in (low, high))
+    small = min(1 << (4 * last).bit_length(), size)
+    inside = np.zeros(small // 2 + 1, np.complex128)
+    inside[first:last] = spectrum[first:last]
+    sums = np.concatenate([[0.0], np.cumsum(np.square(np.fft.irfft(inside, small) * (small / size)))])
     at = np.arange(looks) * hop
-    first, last = np.clip(at - wide, 0, len(power)), np.clip(at + wide, 1, len(power))
-    return np.asarray((sums[last] - sums[first]) / np.maximum(last - first, 1))
+    wide = 0.5 * max(hop, 2 * rate / low)
+    begin, end = (np.clip(np.round((at + side) * small / size), 0, small).astype(int) for side in (-wide, wide))
+    return np.asarray((sums[end] - sums[begin]) / np.maximum(end - begin, 1))
 
 
-def noise_share(mono: NDArray[np.float64], rate: float, looks: int, hop: int) -> NDArray[np.float64]:
-    """How much of the power of every band is noise at every look, 0 to 1, (look, band).
+def noise_share(
+    mono: NDArray[np.float64], rate: float, looks: int, hop: int, watch: Callable[[float], object]
+) -> NDArray[np.float64]:
+    """How much of the power of every band is noise at every look, 0 to 1, (look, band); `watch` is told the part done.
 
     The powers of the bins of a noise are spread as an exponential law says, so that its mean follows from any quantile:
     R. Martin, “Noise power spectral density estimation based on optimal smoothing and minimum statistics”, IEEE TSAP 9(5),
@@ -48,26 +60,31 @@ def noise_share(mono: NDArray[np.float64], rate: float, looks: int, hop: int) ->
     """
     window = np.blackman(LOOK)
     padded = np.concatenate([np.zeros(LOOK // 2), mono, np.zeros(LOOK)])
+    views = np.lib.stride_tricks.sliding_window_view(padded, LOOK)[::hop][:looks]
     edges = np.searchsorted(np.fft.rfftfreq(LOOK, 1 / rate), band_edges())
     share = np.zeros((looks, RESIDUE_BANDS))
-    for n in range(looks):
-        power = np.square(np.abs(np.fft.rfft(padded[n * hop : n * hop + LOOK] * window)))
+    for n in range(0, looks, TOGETHER):
+        watch(n / looks)
+        power = np.square(np.abs(np.fft.rfft(views[n : n + TOGETHER] * window, axis=1)))
         for band, (first, last) in enumerate(pairwise(edges)):
-            piece = power[first:last]
-            total = float(piece.sum())
-            if len(piece) > 3 and total > 1e-12:
-                share[n, band] = float(np.quantile(piece, VALLEY)) / -np.log(1 - VALLEY) * len(piece) / total
+            piece = power[:, first:last]
+            if piece.shape[1] < FEWEST:
+                continue
+            whole, heard = piece.sum(axis=1), slice(n, n + len(piece))
+            valley = np.quantile(piece, VALLEY, axis=1) / -np.log(1 - VALLEY) * piece.shape[1]
+            share[heard, band] = np.where(whole > NOTHING, valley / np.maximum(whole, NOTHING), 0.0)
     return np.minimum(share, 1.0)
 
 
 def residue_of(
-    mono: NDArray[np.float64], rate: float, looks: int, hop: int
+    mono: NDArray[np.float64], rate: float, looks: int, hop: int, watch: Callable[[float], object]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """How loud the noise of a recording is, effective values, and which share of the power it is, both (look, band).
 
+    `watch` is told the part done, and may stop it by raising.
     Sines and noise side by side: X. Serra, J. O. Smith, “Spectral modeling synthesis”, Computer Music Journal 14(4), 1990.
     """
     spectrum = np.fft.rfft(mono, 1 << (len(mono) + 2 * hop).bit_length())
-    share = noise_share(mono, rate, looks, hop)
+    share = noise_share(mono, rate, looks, hop, watch)
     heard = [band_power(spectrum, rate, low, high, looks, hop) for low, high in pairwise(band_edges().tolist())]
     return np.sqrt(share * np.stack(heard, axis=1)).astype(np.float32), share.astype(np.float32)
