@@ -384,6 +384,26 @@ def test_an_analysis_is_kept_by_content_and_can_be_stopped(store: Path) -> None:
     assert kept is not None and all(np.array_equal(a, b) for a, b in zip(first, kept, strict=True))
 
 
+@pytest.mark.parametrize("harm", ["half", "empty", "junk", "flipped", "missing", "shapes"])
+def test_a_damaged_analysis_is_put_away_and_made_again(store: Path, harm: str) -> None:
+    asset = playing(store, "partials", struck()[:9600], root=55).layers["a"].source.asset  # type: ignore[attr-defined]
+    first = analysis.analyse(asset, 196.0)
+    (place,) = analysis.cache_folder().glob("*.npz")
+    good = place.read_bytes()
+    flipped = bytearray(good)
+    flipped[len(good) // 2] ^= 0xFF
+    kept = {"half": good[: len(good) // 2], "empty": b"", "junk": b"abc" * 99, "flipped": bytes(flipped)}
+    if harm in kept:
+        place.write_bytes(kept[harm])
+    elif harm == "missing":
+        np.savez(place, octaves=first.octaves)
+    else:
+        np.savez(place, **dict.fromkeys(analysis.Tracks._fields, np.zeros(3, np.float32)))
+    assert analysis.known_tracks(asset, 196.0) is None and not analysis.is_known(asset, 196.0)
+    again = analysis.analyse(asset, 196.0)
+    assert all(np.array_equal(a, b) for a, b in zip(first, again, strict=True)) and analysis.is_known(asset, 196.0)
+
+
 # --- grains ------------------------------------------------------------------------------------
 
 

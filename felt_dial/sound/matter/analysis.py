@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
+from zipfile import BadZipFile
 
 import numpy as np
 from numpy.typing import NDArray
@@ -368,12 +370,22 @@ def _tracks(digest: str, fundamental: float, asset: Asset) -> Tracks:
 
 
 def known_tracks(asset: Asset, fundamental: float) -> Tracks | None:
-    """The partials of an asset if they were worked out before."""
+    """The partials of an asset if they were worked out before; a damaged file is put away, and they are worked out again."""
+    place = _place(asset, fundamental)
     try:
-        with np.load(_place(asset, fundamental)) as kept:
-            return Tracks(**kept)
-    except (OSError, ValueError, KeyError):
+        with np.load(place) as kept:
+            found = Tracks(**{name: kept[name] for name in Tracks._fields})
+        looks, lanes = found.octaves.shape
+        shapes = [(looks, lanes), (looks, lanes), (looks, BANDS), (looks, RESIDUE_BANDS), (looks, RESIDUE_BANDS)]
+        if [array.shape for array in found] != shapes or looks < 2 or any(a.dtype != np.float32 for a in found):
+            raise ValueError("tracks of another shape")
+    except FileNotFoundError:
         return None
+    except (OSError, ValueError, KeyError, TypeError, EOFError, BadZipFile):
+        with contextlib.suppress(OSError):
+            place.unlink()
+        return None
+    return found
 
 
 def is_known(asset: Asset, fundamental: float) -> bool:
