@@ -356,14 +356,14 @@ def test_a_fade_is_bent_as_far_as_wished_and_drawn_before_it_is_done(desk: Desk,
     work, before = samples.work, samples.work.sound.copy()
     work.choose(Region(0.0, 1.0))
     menu = figures_of(desk, samples, "Fade…")
-    assert work.fade == 0.0
+    assert samples.wave.fade == 0.0
     bend = menu.sliders[0]
     QTest.mouseClick(bend, Qt.MouseButton.LeftButton, pos=QPoint(170, 11))
-    assert work.fade == bend.value and 0.1 < bend.value < 0.9
+    assert samples.wave.fade == bend.value and 0.1 < bend.value < 0.9
     menu.actions()[1].trigger()
     menu.close()
     idle(desk)
-    assert work.fade is None and work.recipe.steps[-1].figures["bend"] == pytest.approx(bend.value, abs=1e-3)
+    assert samples.wave.fade is None and work.recipe.steps[-1].figures["bend"] == pytest.approx(bend.value, abs=1e-3)
     gain = 0.5 ** (2.0 ** (3.0 * round(bend.value, 3)))
     at = slice(23900, 24100)
     assert np.abs(work.sound[0, at]).max() == pytest.approx(np.abs(before[0, at]).max() * gain, rel=0.03)

@@ -91,8 +91,6 @@ class RecordingWork(BenchWork):
         self.slices: tuple[int, ...] = ()
         self.root: Root | None = None
         self.loops: tuple[Loop, ...] | None = None
-        self.fade: float | None = None
-        """Bend of the fade that is being thought of, drawn over what is chosen."""
         self.helper = Helper()
         self.latest = Latest(session.frame)
         self.destroyed.connect(self.helper.close)
@@ -194,12 +192,6 @@ class RecordingWork(BenchWork):
         if region != self.region:
             self.region = region
             self.changed.emit()
-
-    def show_fade(self, bend: float | None) -> None:
-        """A fade is thought of, or no more."""
-        if bend != self.fade:
-            self.fade = bend
-            self.found.emit()
 
     def snapped(self, second: float) -> float:
         """The nearest place where it goes through zero, in all channels as nearly as can be, within 10 ms."""

@@ -121,13 +121,13 @@ class PresetBox(QWidget):
         self.name.show_name(self.session.patch.name)
         self.save.setEnabled(self.session.unsaved)
 
-    def save_it(self) -> None:
-        """Saves over the preset; a patch that has neither a place nor a name is asked for one."""
+    def save_it(self) -> bool:
+        """Saves over the preset; a patch that has neither a place nor a name is asked for one, and is not saved yet."""
         document = self.session.work.document
         if (document is None or not document.there) and self.session.patch.name == Patch.model_fields["name"].default:
             self.ask_name()
-        else:
-            self.session.save()
+            return False
+        return self.session.save()
 
     def ask_name(self) -> Entry:
         """Opens the entry for the name of a new preset."""

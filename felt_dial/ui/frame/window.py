@@ -549,7 +549,7 @@ class Window(QMainWindow):
         """What shall become of the sound on the table."""
         session = self.session
         answers = (
-            ("Save it", partial(self.close_with, session.save)),
+            ("Save it", partial(self.close_with, self.header.preset.save_it)),
             ("Keep it for next time", partial(self.close_with, session.write_journal)),
             ("Throw it away", partial(self.close_with, session.let_go)),
         )

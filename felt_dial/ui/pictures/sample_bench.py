@@ -36,17 +36,7 @@ class Timed(Well):
     def key(self) -> object:
         work = self.work
         self.shade = layer_dye(work.layer) if work.layer else "madder"
-        return (
-            work.layer,
-            work.source,
-            work.view,
-            work.region,
-            work.shapes,
-            work.slices,
-            work.root,
-            work.cursor,
-            work.fade,
-        )
+        return (work.layer, work.source, work.view, work.region, work.shapes, work.slices, work.root, work.cursor)
 
     def box(self) -> QRectF:
         return QRectF(self.rect()).adjusted(0, 4, 0, -4)
@@ -123,13 +113,20 @@ class Wave(Timed):
         self.setToolTip(
             "Click plays from there, drag chooses, the wheel zooms, with Shift it scrolls; edges of region and loop are dragged"
         )
+        self.fade: float | None = None
+        """Bend of the fade that is being thought of, drawn over what is chosen."""
         self._held = ""
         self._from = 0.0
         self._pressed = QPointF()
         self._draft: tuple[str, float] | None = None
 
+    def show_fade(self, bend: float | None) -> None:
+        """A fade is thought of, or no more."""
+        self.fade = bend
+        self.update()
+
     def key(self) -> object:
-        return super().key(), self._draft, id(self.work.peaks), id(self.work.first_look), self.work.reading
+        return super().key(), self._draft, self.fade, id(self.work.peaks), id(self.work.first_look), self.work.reading
 
     def draw(self, painter: QPainter, box: QRectF) -> None:
         work = self.work
@@ -251,12 +248,12 @@ class Wave(Timed):
     def _fade(self, painter: QPainter, box: QRectF) -> None:
         """Both ways of the fade that is being thought of, over what is chosen or all of it."""
         work, asset = self.work, self.work.asset
-        if work.fade is None or asset is None:
+        if self.fade is None or asset is None:
             return
         first, last = (work.region.first, work.region.last) if work.region is not None else (0.0, asset.seconds)
         room = QRectF(self.x_of(first), box.top() + 4, self.x_of(last) - self.x_of(first), box.height() - 22)
         part = np.linspace(0.0, 1.0, 96)
-        height = fade_curve(part, work.fade)
+        height = fade_curve(part, self.fade)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for way, line in (("in", height), ("out", height[::-1])):
             pen = QPen(colour("chalk"), 1.6)

@@ -14,6 +14,7 @@ from felt_dial.bank.library import Thrown
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import Pill, open_menu, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.pages.shelf.spine import Spine
 from felt_dial.ui.session import Session
@@ -158,6 +159,7 @@ class BankColumn(Scroller):
             pass
         for gone in self._pills.keys() - kinds:
             pill = self._pills.pop(gone)
+            let_go_of_focus(pill)
             pill.hide()
             pill.deleteLater()
         before, self._pills = self._pills, {}

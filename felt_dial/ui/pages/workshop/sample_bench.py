@@ -172,13 +172,16 @@ class SampleBench(QWidget):
 
         acts = [("Fade in", lambda: fade("in")), ("Fade out", lambda: fade("out"))]
         menu = FigureMenu(self, [bend], acts)
-        bend.changed.connect(self.work.show_fade)
-        menu.aboutToHide.connect(lambda: self.work.show_fade(None))
-        self.work.show_fade(bend.value)
+        bend.changed.connect(self.wave.show_fade)
+        menu.aboutToHide.connect(lambda: self.wave.show_fade(None))
+        self.wave.show_fade(bend.value)
         return menu
 
     def _gain_menu(self) -> QMenu:
         def gain(db: float) -> None:
+            if abs(db) < 0.005:
+                self.session.say("It is so loud already: move the gain first.", problem=True)
+                return
             self.work.on_region("gain", db=round(db, 2))
 
         by = PlainSlider("gain", 0.0, (-24.0, 24.0), _in_db, "How much louder or quieter it becomes", 1.0, 34)
@@ -188,6 +191,9 @@ class SampleBench(QWidget):
 
     def _stretch_menu(self) -> QMenu:
         def stretch() -> None:
+            if abs(length.value) < 0.0005 and abs(pitch.value) < 0.005:
+                self.session.say("It is so long and so high already: move length or pitch first.", problem=True)
+                return
             self.work.do("stretch", time=round(2.0 ** round(length.value, 3), 4), pitch=round(pitch.value, 2))
 
         length = PlainSlider("length", 0.0, (-2.0, 3.0), _as_length, "How long it becomes; its pitch stays", 1.0, 46)
