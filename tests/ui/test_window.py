@@ -369,6 +369,18 @@ def test_a_preset_moves_to_another_bank_and_back(desk: Desk) -> None:
     assert rows(desk)[3] == "Root Sub"
 
 
+def test_the_list_follows_the_table_with_one_row_whatever_keys_are_held(desk: Desk) -> None:
+    """Ctrl is held for the next preset, and Shift for some; neither chooses more rows than the one."""
+    desk.window.show_page("Shelf")
+    shelf, session, handle = desk.window.shelf, desk.session, desk.window.windowHandle()
+    for held in (Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier):
+        QTest.keyPress(handle, Qt.Key.Key_F9, held)
+        session.neighbour(1)
+        chosen = shelf.selected()
+        QTest.keyRelease(handle, Qt.Key.Key_F9)  # no key is held any more
+        assert [(row.bank, row.id) for row in chosen] == [(session.work.bank, session.work.preset)]
+
+
 def test_search_goes_through_all_banks_and_kinds_narrow_it(desk: Desk) -> None:
     shelf = desk.window.shelf
     QTest.keyClick(desk.window, Qt.Key.Key_F, CONTROL)

@@ -267,7 +267,7 @@ class ShelfPage(Page):
         rows = [n for n, preset in enumerate(listed) if (preset.bank, preset.id) == wanted]
         if listed:
             kept = {(row.bank, row.id) for row in self.many.rows}
-            self.view.setCurrentIndex(self.model.index(rows[0] if rows else 0))
+            self._choose(rows[0] if rows else 0)
             if len(kept) > 1:
                 selection = self.view.selectionModel()
                 for n, preset in enumerate(listed):
@@ -323,7 +323,7 @@ class ShelfPage(Page):
         self._table = now
         rows = [n for n, preset in enumerate(self.model.presets) if (preset.bank, preset.id) == now]
         if rows:
-            self.view.setCurrentIndex(self.model.index(rows[0]))
+            self._choose(rows[0])
 
     def _measure(self) -> None:
         """Has what is listed measured, unless that was cancelled; of a long list what is in view."""
@@ -352,6 +352,11 @@ class ShelfPage(Page):
         """Bank and id of the chosen preset."""
         preset = self.chosen_row()
         return (preset.bank, preset.id) if preset else None
+
+    def _choose(self, row: int) -> None:
+        """Chooses a row and no other, whatever keys are held: a capital letter in the search holds Shift."""
+        flags = QItemSelectionModel.SelectionFlag.ClearAndSelect
+        self.view.selectionModel().setCurrentIndex(self.model.index(row), flags)
 
     def _another_chosen(self) -> None:
         if not self._listing:
