@@ -139,6 +139,8 @@ class Desk:
         """Closes the window as a person does, and takes all of it away: the next one would pay for what is left."""
         self.open = False
         sys.excepthook = self._hook
+        if (handle := self.window.windowHandle()) is not None:
+            QTest.keyRelease(handle, Qt.Key.Key_F35)  # a key that a test held is held no more in the next one
         self.window.close()
         self.window.deleteLater()
         QApplication.processEvents()
