@@ -61,6 +61,7 @@ class Desk:
         self.left_behind = self.session.journal.left_behind()
         self.window.activateWindow()
         QTest.qWaitForWindowExposed(self.window)
+        QTest.keyRelease(self.window.windowHandle(), Qt.Key.Key_F35)  # what an earlier test held is held no more
         self.messages: list[str] = []
         self.session.said.connect(lambda text, problem: self.messages.append(text))
         if engine:
@@ -139,8 +140,6 @@ class Desk:
         """Closes the window as a person does, and takes all of it away: the next one would pay for what is left."""
         self.open = False
         sys.excepthook = self._hook
-        if (handle := self.window.windowHandle()) is not None:
-            QTest.keyRelease(handle, Qt.Key.Key_F35)  # a key that a test held is held no more in the next one
         self.window.close()
         self.window.deleteLater()
         QApplication.processEvents()
