@@ -54,6 +54,7 @@ from felt_dial.sound.playing.phrases import heard_with
 from felt_dial.ui.clipboard import Clipboard
 from felt_dial.ui.heard import HEARD
 from felt_dial.ui.jobs import Jobs
+from felt_dial.ui.pictures.redrawing import Redrawing
 from felt_dial.ui.watchers import DOCUMENT, Watchers
 from felt_dial.ui.work import Work
 
@@ -115,6 +116,7 @@ class Session(QObject):
         self.documents = Documents()
         self.history = History()
         self.watchers = Watchers()
+        self.redrawing = Redrawing(self)
         blank = new_patch()
         self.work = Work(blank, blank, began=blank)
         self._kept: tuple[str, object] = ("", None)
@@ -152,6 +154,11 @@ class Session(QObject):
     def watch(self, follow: Callable[[], None], *paths: str) -> None:
         """Lets a method of a widget be called after edits at or below these paths, see `Watchers`."""
         self.watchers.watch(follow, *paths)
+
+    def look_elsewhere(self, follow: Callable[[], None], before: Iterable[str], after: Iterable[str]) -> None:
+        """Lets a method of a widget be called after edits at other paths than before."""
+        self.watchers.leave(follow, *before)
+        self.watchers.watch(follow, *after)
 
     def _follow(self, change: Change) -> None:
         """Lets the patch on the table have other values, and wakes those who show them."""

@@ -24,21 +24,28 @@ class Watchers:
 
     def __init__(self) -> None:
         self._at: dict[tuple[str, ...], list[weakref.WeakMethod[Any]]] = {}
-        self._all: list[weakref.WeakMethod[Any]] = []
+        self._all: dict[weakref.WeakMethod[Any], None] = {}
 
     def watch(self, follow: Follow, *paths: str) -> None:
         """Lets a method of a widget be called after edits at or below these paths."""
         kept = weakref.WeakMethod(follow)
-        self._all.append(kept)
+        self._all[kept] = None
         for path in paths:
-            self._at.setdefault(tuple(path.split(".")) if path else (), []).append(kept)
+            self._at.setdefault(_steps(path), []).append(kept)
+
+    def leave(self, follow: Follow, *paths: str) -> None:
+        """Lets a method be called no more after edits at these paths; where more may have changed it still is."""
+        gone = weakref.WeakMethod(follow)
+        for path in paths:
+            if kept := self._at.get(_steps(path)):
+                kept[:] = [one for one in kept if one != gone]
 
     def wake(self, paths: Iterable[str] | None) -> None:
         """Calls all who look at some paths, once each; all there are where it is not known what changed."""
         if paths is None:
-            self._all = self._living(self._all)
+            self._all = dict.fromkeys(self._living(self._all))
             self._at = {path: living for path, kept in self._at.items() if (living := self._living(kept))}
-            asked = self._all
+            asked = list(self._all)
         else:
             asked = [kept for path in paths for place in _places(path) for kept in self._at.get(place, ())]
         for follow in dict.fromkeys(follow for kept in asked if (follow := kept()) is not None):
@@ -46,8 +53,12 @@ class Watchers:
                 follow()
 
     @staticmethod
-    def _living(kept: list[weakref.WeakMethod[Any]]) -> list[weakref.WeakMethod[Any]]:
+    def _living(kept: Iterable[weakref.WeakMethod[Any]]) -> list[weakref.WeakMethod[Any]]:
         return [one for one in kept if (follow := one()) is not None and isValid(follow.__self__)]
+
+
+def _steps(path: str) -> tuple[str, ...]:
+    return tuple(path.split(".")) if path else ()
 
 
 def _places(path: str) -> Iterable[tuple[str, ...]]:

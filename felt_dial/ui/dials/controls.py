@@ -104,9 +104,19 @@ class SwitchPill(Pill):
         self.setCheckable(True)
         self.setProperty("alarm", alarm)
         self.setAccessibleName(session.label_of(path))
-        self.clicked.connect(lambda: session.set(path, self.isChecked()))
+        self.clicked.connect(self._switch)
         session.watch(self._follow, path)
         self._follow()
+
+    def turn_to(self, path: str, owner_dye: str) -> None:
+        """Becomes the same switch of another part of the patch."""
+        self.session.look_elsewhere(self._follow, [self.path], [path])
+        self.path = path
+        self.setAccessibleName(self.session.label_of(path))
+        self._follow()
+
+    def _switch(self) -> None:
+        self.session.set(self.path, self.isChecked())
 
     def _follow(self) -> None:
         if path_holds(self.session.patch, self.path, self.param):
@@ -159,8 +169,15 @@ class Options(Picker):
         self.addItems(list(param.options.values()))
         self.setToolTip(param.says)
         self.setAccessibleName(session.label_of(path))
-        self.activated.connect(lambda n: session.set(path, param.ids[n]))
+        self.activated.connect(lambda n: session.set(self.path, param.ids[n]))
         session.watch(self._follow, path)
+        self._follow()
+
+    def turn_to(self, path: str, owner_dye: str) -> None:
+        """Becomes the same choice of another part of the patch."""
+        self.session.look_elsewhere(self._follow, [self.path], [path])
+        self.path = path
+        self.setAccessibleName(self.session.label_of(path))
         self._follow()
 
     def _follow(self) -> None:

@@ -62,9 +62,20 @@ class ParamControl(QWidget):
         self.setMouseTracking(False)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         self.setAccessibleName(session.label_of(path))
-        session.watch(self._follow, path, *self._causes())
+        self._looks_at = [path, *self._causes()]
+        session.watch(self._follow, *self._looks_at)
         session.frame.connect(self._move_bead)
         session.hovered.connect(self._light)
+
+    def turn_to(self, path: str, owner_dye: str) -> None:
+        """Becomes the face of the same parameter of another part of the patch."""
+        self.path, self.owner_dye = path, owner_dye
+        before, self._looks_at = self._looks_at, [path, *self._causes()]
+        self.session.look_elsewhere(self._follow, before, self._looks_at)
+        self._bead, self._lit = -1.0, False
+        self._read()
+        self.setAccessibleName(self.session.label_of(path))
+        self.update()
 
     @property
     def label(self) -> str:

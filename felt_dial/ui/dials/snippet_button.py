@@ -27,6 +27,10 @@ class SnippetPill(QWidget):
         self.pill = Pill("Snippets…", "small", self._open, "Saved settings for this module: take one, or keep these")
         layout.addWidget(self.pill)
 
+    def turn_to(self, path: str, owner_dye: str) -> None:
+        """Is about another module."""
+        self.path = path
+
     @property
     def module(self) -> Module:
         """The module as it is."""

@@ -61,6 +61,12 @@ class Tag(QWidget):
         session.watch(self._follow, "threads")
         self._follow()
 
+    def turn_to(self, key: str) -> None:
+        """Becomes the tag of another mover."""
+        if key != self.key:
+            self.key, self._shown = key, None
+            self._follow()
+
     def sizeHint(self) -> QSize:
         return QSize(2 * self.radius + 4, 2 * self.radius + 4)
 

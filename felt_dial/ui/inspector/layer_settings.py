@@ -8,11 +8,12 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout, QWid
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_inlet, add_send, loops_back, remove_inlet, remove_send
-from felt_dial.patch.parts import WHERE
+from felt_dial.patch.parts import WHERE, Bus, Layer
 from felt_dial.patch.tuning import load_tuning
 from felt_dial.patch.ways import place_words, sends_to
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import dye, layer_dye
 from felt_dial.ui.theme.words import item
@@ -21,9 +22,9 @@ from felt_dial.ui.theme.words import item
 class Inlets(QWidget):
     """The layers that modulate a layer, each with its index and its ring."""
 
-    def __init__(self, session: Session, key: str) -> None:
+    def __init__(self, session: Session, path: str) -> None:
         super().__init__()
-        self.session, self.key = session, key
+        self.session = session
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(2)
@@ -33,14 +34,38 @@ class Inlets(QWidget):
         self.add = Pill("+ Layer", "small", self._menu, "Let another layer modulate this one at audio rate")
         head.addWidget(self.add)
         box.addLayout(head)
-        layer = session.patch.layers[key]
-        for other in layer.inlets:
-            box.addLayout(self._row(other))
-        if not layer.inlets:
-            box.addWidget(text_label("no other layer; a modulating one may go nowhere and stay unheard", "small"))
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(2)
+        box.addLayout(self.rows)
+        self._laid_for: object = None
+        self.turn_to(path, "")
 
-    def _row(self, other: str) -> QHBoxLayout:
-        patch, path = self.session.patch, f"layers.{self.key}.inlets.{other}"
+    def turn_to(self, path: str, shade: str) -> None:
+        """Is about another layer; its rows are laid out anew where there are any."""
+        self.path, self.key = path, path.split(".")[1]
+        patch = self.session.patch
+        about = [
+            (other, patch.layers[other].name or patch.layers[other].source.title, self._note(other))
+            for other in patch.layers[self.key].inlets
+        ]
+        laid_for = (self.key, about) if about else ()
+        if laid_for == self._laid_for:
+            return
+        self._laid_for = laid_for
+        clear(self.rows)
+        for other, name, note in about:
+            self.rows.addLayout(self._row(other, name, note))
+        if not about:
+            self.rows.addWidget(text_label("no other layer; a modulating one may go nowhere and stay unheard", "small"))
+
+    def _note(self, other: str) -> str:
+        patch = self.session.patch
+        if loops_back(patch, self.key, other):
+            return "in a loop: a block late"
+        return "silent itself" if patch.layers[other].get("out") == "none" else ""
+
+    def _row(self, other: str, name: str, note: str) -> QHBoxLayout:
+        path = f"{self.path}.inlets.{other}"
         row = QHBoxLayout()
         row.setSpacing(4)
         letter = text_label(other.upper(), "title")
@@ -49,12 +74,7 @@ class Inlets(QWidget):
         about = QVBoxLayout()
         about.setSpacing(0)
         about.addStretch()
-        name = text_label(patch.layers[other].name or patch.layers[other].source.title, "value")
-        about.addWidget(name)
-        late = loops_back(patch, self.key, other)
-        note = (
-            "in a loop: a block late" if late else "silent itself" if patch.layers[other].get("out") == "none" else ""
-        )
+        about.addWidget(text_label(name, "value"))
         about.addWidget(text_label(note, "small"))
         about.addStretch()
         row.addLayout(about, 1)
@@ -90,10 +110,7 @@ class Sends(QWidget):
 
     def __init__(self, session: Session, path: str) -> None:
         super().__init__()
-        self.session, self.path = session, path
-        family, key = path.split(".")
-        self.part = getattr(session.patch, family)[key]
-        self.shade, self.name = (layer_dye(key), key.upper()) if family == "layers" else ("walnut", f"bus {key}")
+        self.session = session
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(2)
@@ -103,19 +120,43 @@ class Sends(QWidget):
         self.add = Pill("+ Send", "small", self._menu, "Send a part of this sound to one more bus or rack")
         head.addWidget(self.add)
         box.addLayout(head)
-        for where in self.part.sends:
-            box.addLayout(self._row(where))
-        if not self.part.sends:
-            box.addWidget(text_label("no other place", "small"))
+        self.rows = QVBoxLayout()
+        self.rows.setSpacing(2)
+        box.addLayout(self.rows)
+        self._laid_for: object = None
+        self.turn_to(path, "")
 
-    def _row(self, where: str) -> QHBoxLayout:
+    @property
+    def part(self) -> Layer | Bus:
+        """The layer or the bus."""
+        family, key = self.path.split(".")
+        found: Layer | Bus = getattr(self.session.patch, family)[key]
+        return found
+
+    def turn_to(self, path: str, shade: str) -> None:
+        """Is about another layer; its rows are laid out anew where there are any."""
+        self.path = path
+        family, key = path.split(".")
+        self.shade, self.name = (layer_dye(key), key.upper()) if family == "layers" else ("walnut", f"bus {key}")
+        places = [(where, place_words(self.session.patch, where)) for where in self.part.sends]
+        laid_for = (path, places) if places else ()
+        if laid_for == self._laid_for:
+            return
+        self._laid_for = laid_for
+        clear(self.rows)
+        for where, words in places:
+            self.rows.addLayout(self._row(where, words))
+        if not places:
+            self.rows.addWidget(text_label("no other place", "small"))
+
+    def _row(self, where: str, words: str) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(4)
         about = QVBoxLayout()
         about.setSpacing(0)
         about.addStretch()
         about.addWidget(text_label(WHERE[where], "value"))
-        about.addWidget(text_label(place_words(self.session.patch, where), "small"))
+        about.addWidget(text_label(words, "small"))
         about.addStretch()
         row.addLayout(about, 1)
         row.addWidget(Dial(self.session, f"{self.path}.sends.{where}.level", self.shade, 17))

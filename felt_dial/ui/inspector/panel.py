@@ -8,15 +8,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
-from felt_dial.patch.edits import duplicate_layer, remove_layer, threads_from
+from felt_dial.patch.edits import threads_from
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import bus_layers, param_at, put
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.sound.sources.core.unison import Unison
-from felt_dial.ui.copying import copy_layer, paste_layer
 from felt_dial.ui.dials.cards import Card
-from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
-from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.controls import NameEdit, Options, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.focus import let_go_of_focus, take_what_is_written
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
@@ -26,17 +25,21 @@ from felt_dial.ui.inspector.layer_settings import Inlets, Sends, TuningRow
 from felt_dial.ui.inspector.macro import MacroPart
 from felt_dial.ui.inspector.modulator import MoverPart
 from felt_dial.ui.inspector.pattern_player import PatternPart
+from felt_dial.ui.inspector.sheet import LayerButtons, LayerHead, Sheet, shape_of
 from felt_dial.ui.inspector.source import Material, SourceKind
 from felt_dial.ui.inspector.thread_list import ThreadList
 from felt_dial.ui.inspector.tone import DrivePart, FilterPart, shown
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.sources import SourcePicture
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import dye, layer_dye
+from felt_dial.ui.theme.colours import layer_dye
 from felt_dial.ui.theme.felt import SewnLine
 
 WIDTH, WIDER = 344, 420
 """Pixels across, and where the window is wide."""
+LAYER_PARTS = ("source", "drive", "filter", "level", "out")
+MOST_KEPT = 6
+"""Sheets of layers that are kept to be turned to others."""
 
 
 class Inspector(Card):
@@ -49,6 +52,13 @@ class Inspector(Card):
         _, self.body = self.scrolled()
         self.threads = ThreadList(session)
         self.threads.all_asked.connect(lambda: session.focus(""))
+        self.sheet = Sheet("")
+        self._kept: dict[object, Sheet] = {}
+        """Sheets of layers by what they are laid out for, the one used last at the end."""
+        self.body.addWidget(self.sheet)
+        self.body.addWidget(SewnLine())
+        self.body.addWidget(self.threads)
+        self.body.addStretch()
         self.hand = UnderHand(self, lambda: self._laid_for != self._layout_key(), self.rebuild)
         self.importing = Importing(session)
         self._due = False
@@ -75,11 +85,43 @@ class Inspector(Card):
             self._due = True
 
     def rebuild(self) -> None:
-        """Lays out the inspector for the selection."""
+        """Lays out the inspector for the selection; a sheet of a layer that is laid out alike is turned to it."""
         self._due = False
-        clear(self.body)
         self._laid_for = self._layout_key()
         part, key = self.session.selection
+        about_layer = part in LAYER_PARTS and key in self.session.patch.layers
+        shape = shape_of(self.session.patch, part, key) if about_layer else None
+        if shape is not None and (sheet := self._kept.pop(shape, None)) is not None:
+            self._kept[shape] = sheet
+            self._turn(sheet, key)
+        else:
+            self._make(part, key, shape)
+        self._list_threads()
+        self.update()
+
+    def _turn(self, sheet: Sheet, key: str) -> None:
+        """Shows a sheet of a layer, turned to this one."""
+        self.shade = layer_dye(key)
+        if sheet is self.sheet:
+            take_what_is_written(sheet)
+        sheet.turn_to(f"layers.{key}", self.shade)
+        if sheet is not self.sheet:
+            self._show(sheet)
+
+    def _show(self, sheet: Sheet) -> None:
+        """Another sheet takes the place of this one, which goes where it is not kept."""
+        before, self.sheet = self.sheet, sheet
+        let_go_of_focus(before)
+        self.body.replaceWidget(before, sheet)
+        before.hide()
+        if before not in self._kept.values():
+            before.deleteLater()
+        sheet.show()
+
+    def _make(self, part: str, key: str, shape: object) -> None:
+        """Lays out a fresh sheet for the selection, and keeps it where another layer may be laid out alike."""
+        sheet = Sheet(f"layers.{key}")
+        self.column = sheet.body
         if part == "modulator" and key in self.session.patch.modulators:
             self._modulator(key)
         elif part == "patch":
@@ -94,12 +136,14 @@ class Inspector(Card):
             self._player(key)
         elif key in self.session.patch.layers:
             self._layer(part, key)
-        self.body.addWidget(SewnLine())
-        self.body.addWidget(self.threads)
-        self.threads.show()
-        self.body.addStretch()
-        self._list_threads()
-        self.update()
+        sheet.laid()
+        if shape is not None:
+            self._kept[shape] = sheet
+            if len(self._kept) > MOST_KEPT:
+                oldest = self._kept.pop(next(iter(self._kept)))
+                if oldest is not self.sheet:
+                    oldest.deleteLater()
+        self._show(sheet)
 
     def _follow(self) -> None:
         """Another way of a drive or counting of a cutoff shows other dials."""
@@ -127,10 +171,10 @@ class Inspector(Card):
         edit.setAccessibleName("Name")
         row.addWidget(edit, 1)
         row.addWidget(text_label(kind))
-        self.body.addLayout(row)
+        self.column.addLayout(row)
 
     def _grid(self, paths: list[str], shade: str, columns: int = 4) -> None:
-        self.body.addLayout(self.grid_of(paths, shade, columns))
+        self.column.addLayout(self.grid_of(paths, shade, columns))
 
     def grid_of(self, paths: list[str], shade: str, columns: int = 4) -> QGridLayout:
         """Dials, boxes and switches for some paths, in columns."""
@@ -153,48 +197,38 @@ class Inspector(Card):
         return grid
 
     def _layer(self, part: str, key: str) -> None:
-        layer = self.session.patch.layers[key]
         self.shade = layer_dye(key)
-        letter = text_label(key.upper(), "title")
-        letter.setStyleSheet(f"font-size: 26px; color: {dye(self.shade).name()};")
-
-        def rename(name: str) -> None:
-            fresh = self.session.patch.layers[key].model_copy(update={"name": name.strip()})
-            self.session.edit(
-                put(self.session.patch, ["layers", key], fresh), f"name layer {key.upper()} {name.strip()}"
-            )
-
-        self._head(letter, layer.name, rename, layer.source.title)
         path = f"layers.{key}."
+        self.column.addWidget(LayerHead(self.session, f"layers.{key}"))
         if part == "level":
             self._contour(key)
         elif part == "drive":
-            self.body.addWidget(DrivePart(self.session, path + "drive", self.shade, "Drive", self.grid_of))
+            self.column.addWidget(DrivePart(self.session, path + "drive", self.shade, "Drive", self.grid_of))
             self._grid([path + "order"], self.shade)
         elif part == "filter":
-            self.body.addWidget(FilterPart(self.session, path + "filter", self.shade, self.grid_of))
+            self.column.addWidget(FilterPart(self.session, path + "filter", self.shade, self.grid_of))
             self._grid([path + "order"], self.shade)
         elif part == "out":
             self._out(key)
         else:
             self._source(key)
-            self.body.addWidget(SewnLine())
-            self.body.addWidget(FilterPart(self.session, path + "filter", self.shade, self.grid_of, picture=False))
+            self.column.addWidget(SewnLine())
+            self.column.addWidget(FilterPart(self.session, path + "filter", self.shade, self.grid_of, picture=False))
 
     def _source(self, key: str) -> None:
         """The raw sound of a layer: its kind, its picture, what it is made of, its dials, its pitch, what modulates it."""
         layer, path = self.session.patch.layers[key], f"layers.{key}."
         source = layer.source
         row = QHBoxLayout()
-        row.addWidget(SourceKind(self.session, key), 1)
+        row.addWidget(SourceKind(self.session, path + "source"), 1)
         for name in ("trigger", "out"):
             row.addWidget(Options(self.session, path + name))
-        self.body.addLayout(row)
+        self.column.addLayout(row)
         picture = picture_of(self.session, path + "source", self.shade, large=True)
         self._picture(picture)
         if "asset" in type(source).model_fields:
-            material = Material(self.session, key, self.importing)
-            self.body.addWidget(material)
+            material = Material(self.session, path + "source", self.importing)
+            self.column.addWidget(material)
             if isinstance(picture, SourcePicture):
                 picture.load_asked.connect(lambda: material.offer(picture))
         self._section("Source", [], [], path + "source")
@@ -207,10 +241,10 @@ class Inspector(Card):
         self._section("Pitch", [], [path + "fixed"])
         names = ("octave", "pitch", "fine", "harmonic", "divisor", "frequency")
         self._grid([path + name for name in names], self.shade, columns=5)
-        self.body.addWidget(SewnLine())
-        self.body.addWidget(Inlets(self.session, key))
-        self.body.addWidget(SewnLine())
-        self.body.addWidget(Sends(self.session, f"layers.{key}"))
+        self.column.addWidget(SewnLine())
+        self.column.addWidget(Inlets(self.session, f"layers.{key}"))
+        self.column.addWidget(SewnLine())
+        self.column.addWidget(Sends(self.session, f"layers.{key}"))
 
     def _bus(self, key: str) -> None:
         """A bus: where it goes, its drives, its filter."""
@@ -224,32 +258,32 @@ class Inspector(Card):
         self._head(text_label(key, "title"), bus.name, rename, f"Bus {key}")
         letters = " ".join(layer.upper() for layer in bus_layers(self.session.patch, key))
         said = f"from {letters}, note by note" if letters else "no layer goes here yet: see a layer’s Out"
-        self.body.addWidget(text_label(said))
+        self.column.addWidget(text_label(said))
         self._grid([f"{path}.out", f"{path}.level", f"{path}.pan"], "walnut")
-        self.body.addWidget(Sends(self.session, path))
-        self.body.addWidget(SewnLine())
-        self.body.addWidget(DrivePart(self.session, f"{path}.drive", "walnut", "Drive", self.grid_of))
-        self.body.addWidget(SewnLine())
-        self.body.addWidget(FilterPart(self.session, f"{path}.filter", "walnut", self.grid_of))
-        self.body.addWidget(SewnLine())
-        self.body.addWidget(DrivePart(self.session, f"{path}.after", "walnut", "Drive after", self.grid_of))
+        self.column.addWidget(Sends(self.session, path))
+        self.column.addWidget(SewnLine())
+        self.column.addWidget(DrivePart(self.session, f"{path}.drive", "walnut", "Drive", self.grid_of))
+        self.column.addWidget(SewnLine())
+        self.column.addWidget(FilterPart(self.session, f"{path}.filter", "walnut", self.grid_of))
+        self.column.addWidget(SewnLine())
+        self.column.addWidget(DrivePart(self.session, f"{path}.after", "walnut", "Drive after", self.grid_of))
 
     def _out(self, key: str) -> None:
         """Where a layer goes, and which notes play it."""
         path = f"layers.{key}."
         self._grid([path + name for name in ("level", "pan", "velocity", "out")], self.shade, columns=5)
-        self.body.addWidget(Sends(self.session, f"layers.{key}"))
-        self.body.addWidget(SewnLine())
+        self.column.addWidget(Sends(self.session, f"layers.{key}"))
+        self.column.addWidget(SewnLine())
         self._title("Which notes play it")
         self._grid(
             [path + name for name in ("trigger", "delay", "key_low", "key_high", "key_fade")], self.shade, columns=5
         )
         names = ("velocity_low", "velocity_high", "velocity_fade", "switch_key", "switched")
         self._grid([path + name for name in names], self.shade, columns=5)
-        self._layer_buttons(key)
+        self.column.addWidget(LayerButtons(self.session, f"layers.{key}"))
 
     def _title(self, text: str) -> None:
-        self.body.addWidget(text_label(text, "value"))
+        self.column.addWidget(text_label(text, "value"))
 
     def _section(self, title: str, choices: list[str], switches: list[str], snippets: str = "") -> None:
         """A line with a title, boxes for choices and pills for switches."""
@@ -262,11 +296,11 @@ class Inspector(Card):
         row.addStretch()
         if snippets:
             row.addWidget(SnippetPill(self.session, snippets))
-        self.body.addLayout(row)
+        self.column.addLayout(row)
 
     def _picture(self, made: QWidget) -> None:
         made.setFixedHeight(124)
-        self.body.addWidget(made)
+        self.column.addWidget(made)
 
     def _contour(self, key: str) -> None:
         layer = self.session.patch.layers[key]
@@ -288,31 +322,11 @@ class Inspector(Card):
 
         box.activated.connect(choose)
         row.addWidget(box, 1)
-        self.body.addLayout(row)
-        self.body.addWidget(MoverPart(self.session, layer.contour, self.grid_of))
-        self.body.addWidget(SewnLine())
+        self.column.addLayout(row)
+        self.column.addWidget(MoverPart(self.session, layer.contour, self.grid_of))
+        self.column.addWidget(SewnLine())
         self._grid([f"layers.{key}.{name}" for name in ("level", "pan")], self.shade)
-        self._layer_buttons(key)
-
-    def _layer_buttons(self, key: str) -> None:
-        row = QHBoxLayout()
-        session = self.session
-
-        def duplicate() -> None:
-            session.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
-
-        row.addWidget(Pill("Duplicate", "pill", duplicate, "Duplicate this layer: Ctrl+D"))
-        row.addWidget(
-            Pill("Copy", "pill", lambda: copy_layer(session, key), "Copy this layer, to paste it here or elsewhere")
-        )
-        row.addWidget(Pill("Paste", "pill", lambda: paste_layer(session), "Paste the copied layer as a new one"))
-        remove = Pill("Remove", "pill", tip="Remove this layer and its threads")
-        remove.clicked.connect(
-            lambda: session.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")
-        )
-        row.addWidget(remove)
-        row.addStretch()
-        self.body.addLayout(row)
+        self.column.addWidget(LayerButtons(self.session, f"layers.{key}"))
 
     def _patch(self) -> None:
         """What belongs to the patch as a whole."""
@@ -320,15 +334,15 @@ class Inspector(Card):
         self._head(text_label("", "title"), self.session.patch.name, self.session.rename_patch, "the whole patch")
         self._grid(["level", "voices", "grains", "tempo"], "walnut")
         self._grid(["rack2"], "walnut")
-        self.body.addWidget(SewnLine())
+        self.column.addWidget(SewnLine())
         self._title("How notes play")
         self._grid(["play", "priority", "bend", "note_bend"], "walnut")
         self._grid(["glide", "glide_when", "glide_by"], "walnut", columns=5)
-        self.body.addWidget(SewnLine())
+        self.column.addWidget(SewnLine())
         self._title("Tuning")
         self._grid(["reference"], "walnut")
-        self.body.addWidget(TuningRow(self.session))
-        self.body.addWidget(
+        self.column.addWidget(TuningRow(self.session))
+        self.column.addWidget(
             text_label("Layers go through buses and racks or straight to the output:\neach layer's Out says which.")
         )
 
@@ -341,7 +355,7 @@ class Inspector(Card):
             self.session.edit(put(self.session.patch, ["modulators", key], fresh), f"name {key.upper()} {name.strip()}")
 
         self._head(Tag(self.session, key, 13), modulator.name, rename, modulator.title)
-        self.body.addWidget(MoverPart(self.session, key, self.grid_of))
+        self.column.addWidget(MoverPart(self.session, key, self.grid_of))
 
     def _macro(self, key: str) -> None:
         """One handle for the musician."""
@@ -353,7 +367,7 @@ class Inspector(Card):
             self.session.edit(put(self.session.patch, ["macros", key], fresh), f"name macro {key[1:]} {name.strip()}")
 
         self._head(Tag(self.session, key, 13), macro.name, rename, f"Macro {key[1:]}")
-        self.body.addWidget(MacroPart(self.session, key, self.grid_of))
+        self.column.addWidget(MacroPart(self.session, key, self.grid_of))
 
     def _pattern(self) -> None:
         """What held keys are made into."""
@@ -361,8 +375,8 @@ class Inspector(Card):
         row = QHBoxLayout()
         row.addWidget(text_label("Pattern", "title"))
         row.addWidget(text_label("what held keys are played as"), 1)
-        self.body.addLayout(row)
-        self.body.addWidget(PatternPart(self.session, self.grid_of))
+        self.column.addLayout(row)
+        self.column.addWidget(PatternPart(self.session, self.grid_of))
 
     def _player(self, key: str) -> None:
         """Something that the player does."""
@@ -371,7 +385,7 @@ class Inspector(Card):
         row.addWidget(Tag(self.session, key, 13))
         row.addWidget(text_label(PLAYER_SOURCES[key].name, "title"))
         row.addStretch()
-        self.body.addLayout(row)
+        self.column.addLayout(row)
         if PLAYER_SOURCES[key].goes_by:
             self._grid([PLAYER_SOURCES[key].goes_by], "walnut")
 

@@ -21,6 +21,7 @@ from felt_dial.sound.sources.core.travel import READY
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.importing import Importing
 from felt_dial.ui.inspector.load import load_menu
@@ -35,18 +36,22 @@ SHORTEST_CYCLE, LONGEST_CYCLE = 16, 65536
 class SourceKind(Picker):
     """Chooses what a layer starts from; the recording goes along where both kinds play one."""
 
-    def __init__(self, session: Session, layer: str) -> None:
+    def __init__(self, session: Session, path: str) -> None:
         super().__init__()
-        self.session, self.layer = session, layer
-        source = session.patch.layers[layer].source
+        self.session = session
         for kind in Source.in_order():
             cls = Source.kinds[kind]
             self.addItem(cls.title, kind)
             self.setItemData(self.count() - 1, cls.about(), 3)
-        self.setCurrentIndex(self.findData(source.kind))
-        self.setAccessibleName(f"Source of layer {layer.upper()}")
         self.setToolTip("What the layer starts from")
         self.activated.connect(self._choose)
+        self.turn_to(path, "")
+
+    def turn_to(self, path: str, shade: str) -> None:
+        """Is about another layer."""
+        self.path, self.layer = path, path.split(".")[1]
+        self.setCurrentIndex(self.findData(self.session.patch.layers[self.layer].source.kind))
+        self.setAccessibleName(f"Source of layer {self.layer.upper()}")
 
     def _choose(self, n: int) -> None:
         before = self.session.patch.layers[self.layer].source
@@ -68,13 +73,29 @@ class SourceKind(Picker):
 class Material(QWidget):
     """The recording or table of a source: its name, what can be loaded, and what is being loaded."""
 
-    def __init__(self, session: Session, layer: str, importing: Importing) -> None:
+    def __init__(self, session: Session, path: str, importing: Importing) -> None:
         super().__init__()
-        self.session, self.layer, self.importing = session, layer, importing
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(3)
-        source = session.patch.layers[layer].source
+        self.session, self.importing = session, importing
+        self.box = QVBoxLayout(self)
+        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box.setSpacing(3)
+        self._laid_for: object = None
+        session.jobs.changed.connect(self._follow)
+        self.turn_to(path, "")
+
+    def turn_to(self, path: str, shade: str) -> None:
+        """Is about another layer; it is laid out anew where that plays something else."""
+        self.path, self.layer = path, path.split(".")[1]
+        source = self.session.patch.layers[self.layer].source
+        asset = getattr(source, "asset", None)
+        laid_for = path, type(source), asset, getattr(source, "cycle", 0), asset is None or assets.find(asset) is None
+        if laid_for != self._laid_for:
+            self._laid_for = laid_for
+            clear(self.box)
+            self._lay(source)
+
+    def _lay(self, source: Source) -> None:
+        session, box = self.session, self.box
         row = QHBoxLayout()
         row.setSpacing(6)
         if isinstance(source, Table):
@@ -114,7 +135,6 @@ class Material(QWidget):
         row.addWidget(self.bar, 1)
         row.addWidget(self.stop)
         box.addLayout(row)
-        session.jobs.changed.connect(self._follow)
         self._follow()
 
     def _name(self, source: Source, asset: Asset | None, missing: bool) -> QLabel:

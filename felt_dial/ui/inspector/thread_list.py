@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from PySide6.QtCore import QRect, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -14,9 +12,10 @@ from felt_dial.patch.patch import depth_of, param_at, path_exists, target_param
 from felt_dial.patch.reach import reach
 from felt_dial.ui.dials.controls import Pill, set_part, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.session import Session
+from felt_dial.ui.theme.words import plain
 
 
 class DepthPill(Pill):
@@ -48,29 +47,42 @@ class DepthPill(Pill):
         self.session.edit(set_thread(patch, self.key, by=by, depth=depth), f"thread of {source} to {text.strip()}")
 
 
-class ThreadRow(QHBoxLayout):
+class ThreadRow(QWidget):
     """One thread in a list: what moves, or what is moved, or both; how far, from where to where, what can be done with it.
 
     `ends` says which of its ends are named: where it comes `from`, where it goes `to`, or `both`.
     """
 
-    def __init__(self, session: Session, key: str, ends: str) -> None:
+    def __init__(self, session: Session, key: str) -> None:
         super().__init__()
         self.session, self.key = session, key
-        self.setSpacing(6)
-        thread = session.patch.threads[key]
-        if ends != "to":
-            self.addWidget(Tag(session, thread.source, 10, carried=False))
+        self._above = self._below = ""
+        self.tag = Tag(session, session.patch.threads[key].source, 10, carried=False)
         self.name = text_label("", "value")
-        if ends == "from":
-            self.name.hide()
-        self.depth = DepthPill(session, key)
+        self.far = DepthPill(session, key)
         self.way = text_label("", "small")
         self.state = Pill("On", "small", self._switch, "Bypass this thread")
-        self.addWidget(self.name)
-        self.addWidget(self.depth)
-        self.addWidget(self.way, 1)
-        self.addWidget(self.state)
+        self.cut = Pill("Cut", "link", self._cut, "Cut this thread")
+        self.up = Pill("Up", "link", lambda: self._list_before(self.key, self._above), "List it before the one above")
+        self.down = Pill(
+            "Down", "link", lambda: self._list_before(self._below, self.key), "List it after the one below"
+        )
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        for widget in (self.tag, self.name, self.far, self.way, self.state, self.cut, self.up, self.down):
+            row.addWidget(widget, 1 if widget is self.way else 0)
+
+    def show_thread(self, key: str, ends: str, above: str, below: str) -> None:
+        """Shows a thread, which stands between two others in a list whose order counts, else between none."""
+        self.key = self.far.key = key
+        self._above, self._below = above, below
+        self.tag.setVisible(ends != "to")
+        self.tag.turn_to(self.session.patch.threads[key].source)
+        self.name.setVisible(ends != "from")
+        for pill, other in ((self.up, above), (self.down, below)):
+            pill.setVisible(bool(above or below))
+            pill.setEnabled(bool(other))
         self.follow()
 
     def follow(self) -> None:
@@ -84,10 +96,21 @@ class ThreadRow(QHBoxLayout):
         set_part(self.way, "small problem" if stopped else "small")
         self.way.setToolTip("Stops at the end of the range" if stopped else "From where to where it reaches")
         set_text(self.state, "On" if thread.on else "Off")
-        self.depth.follow()
+        self.far.follow()
 
     def _switch(self) -> None:
         self.session.set(f"threads.{self.key}.on", not self.session.patch.threads[self.key].on)
+
+    def _list_before(self, key: str, other: str) -> None:
+        self.session.edit(move_thread(self.session.patch, key, other), "list a thread elsewhere")
+
+    def _cut(self) -> None:
+        source = tag_text(self.session.patch.threads[self.key].source)
+        self.session.edit(cut(self.session.patch, self.key), f"cut a thread of {source}")
+
+
+MOST_SPARE = 16
+"""Rows that are kept while fewer threads are listed."""
 
 
 class ThreadList(QWidget):
@@ -101,9 +124,18 @@ class ThreadList(QWidget):
         self.setProperty("kept", True)
         self._laid: object = None
         self._rows: list[ThreadRow] = []
-        self.layout_ = QVBoxLayout(self)
-        self.layout_.setContentsMargins(0, 0, 0, 0)
-        self.layout_.setSpacing(2)
+        self._spare: list[ThreadRow] = []
+        self.title, self.nothing = text_label(""), text_label("", "small")
+        self.all = Pill("", "link", self.all_asked.emit)
+        head = QHBoxLayout()
+        head.addWidget(self.title)
+        head.addStretch()
+        head.addWidget(self.all)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(2)
+        self.column.addLayout(head)
+        self.column.addWidget(self.nothing)
 
     def show_threads(self, title: str, keys: list[str], ends: str, all_of: str = "") -> None:
         """Shows some threads, with the ends that are not the same in all: rows that are there already follow.
@@ -115,33 +147,38 @@ class ThreadList(QWidget):
             for row in self._rows:
                 row.follow()
             return
-        self._laid, self._rows = laid, []
-        clear(self.layout_)
-        head = QHBoxLayout()
-        head.addWidget(text_label(title))
-        head.addStretch()
-        if all_of:
-            head.addWidget(Pill(f"All of {all_of}", "link", self.all_asked.emit, f"List every thread on {all_of}"))
-        self.layout_.addLayout(head)
-        for at, key in enumerate(keys):
-            row = ThreadRow(self.session, key, ends)
-            row.addWidget(Pill("Cut", "link", partial(self._cut, key), "Cut this thread"))
-            if ends == "to" and len(keys) > 1:
-                up = Pill("Up", "link", partial(self._before, key, keys[at - 1]), "List it before the one above")
-                up.setEnabled(at > 0)
-                down = Pill(
-                    "Down",
-                    "link",
-                    partial(self._before, keys[(at + 1) % len(keys)], key),
-                    "List it after the one below",
-                )
-                down.setEnabled(at < len(keys) - 1)
-                row.addWidget(up)
-                row.addWidget(down)
+        self._laid = laid
+        set_text(self.title, title)
+        set_text(self.all, f"All of {all_of}")
+        self.all.setAccessibleName(self.all.text())
+        self.all.setToolTip(plain(f"List every thread on {all_of}"))
+        self.all.setVisible(bool(all_of))
+        set_text(self.nothing, self._nothing(title, ends))
+        self.nothing.setVisible(not keys)
+        self._have_rows(keys)
+        ordered = keys if ends == "to" else []
+        for n, (key, row) in enumerate(zip(keys, self._rows, strict=True)):
+            row.show_thread(key, ends, *(ordered[m] if 0 <= m < len(ordered) else "" for m in (n - 1, n + 1)))
+
+    def _have_rows(self, keys: list[str]) -> None:
+        """As many rows as there are threads: what is left over is kept for others, unless it is much."""
+        while len(self._rows) > len(keys):
+            row = self._rows.pop()
+            let_go_of_focus(row)
+            row.hide()
+            if len(self._spare) < MOST_SPARE:
+                self._spare.append(row)
+            else:
+                self.column.removeWidget(row)
+                row.deleteLater()
+        for key in keys[len(self._rows) :]:
+            if self._spare:
+                row = self._spare.pop()
+                row.show()
+            else:
+                row = ThreadRow(self.session, key)
+                self.column.addWidget(row)
             self._rows.append(row)
-            self.layout_.addLayout(row)
-        if not keys:
-            self.layout_.addWidget(text_label(self._nothing(title, ends), "small"))
 
     def show_on(self, name: str, owners: list[str], path: str) -> None:
         """Shows the threads on the dial in focus, where its path begins as one of the owners does; else all on these."""
@@ -158,10 +195,3 @@ class ThreadList(QWidget):
         if ends != "to":
             return "nothing moves it"
         return "moves nothing yet: drag its tag onto a dial" if title.endswith("moves") else "and nothing else"
-
-    def _before(self, key: str, above: str) -> None:
-        self.session.edit(move_thread(self.session.patch, key, above), "list a thread elsewhere")
-
-    def _cut(self, key: str) -> None:
-        source = tag_text(self.session.patch.threads[key].source)
-        self.session.edit(cut(self.session.patch, key), f"cut a thread of {source}")

@@ -58,10 +58,15 @@ class FilterKind(Picker):
         for kind, cls in sorted(Filter.kinds.items(), key=lambda item: item[1].title):
             self.addItem(cls.title, kind)
             self.setItemData(self.count() - 1, cls.about(), 3)
-        self.setCurrentIndex(self.findData(module_at(session, path).kind))
+        self.turn_to(path, "")
         self.setAccessibleName("Kind of filter")
         self.setToolTip("What kind of filter it is")
         self.activated.connect(self._choose)
+
+    def turn_to(self, path: str, shade: str) -> None:
+        """Is about the filter of another part."""
+        self.path = path
+        self.setCurrentIndex(self.findData(module_at(self.session, path).kind))
 
     def _choose(self, n: int) -> None:
         before = module_at(self.session, self.path)

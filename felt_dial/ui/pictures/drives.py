@@ -30,7 +30,7 @@ class ShapingPicture(Well):
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
         super().__init__(session, shade, path)
-        self.path, self.large = path, large
+        self.large = large
         self.setAccessibleName("Curve of the drive")
 
     @property

@@ -137,10 +137,10 @@ class EqualiserPicture(FrequencyPicture):
             self.session.say(f"The sweep ended at {where}; every band is in use.")
             return 0
         values: dict[str, object] = {
-            self.path("form", band): "bell",
-            self.path("frequency", band): frequency,
-            self.path("gain", band): 0.0,
-            self.path("width", band): NARROW,
+            self.place_of_dial("form", band): "bell",
+            self.place_of_dial("frequency", band): frequency,
+            self.place_of_dial("gain", band): 0.0,
+            self.place_of_dial("width", band): NARROW,
         }
         self.session.set_all(values, f"band {band} where the sweep ended")
         self.session.say(f"Band {band} stands at {where}, ready to cut: drag it down.")
@@ -149,7 +149,7 @@ class EqualiserPicture(FrequencyPicture):
     def gains(self, effect: Any, frequencies: np.ndarray) -> np.ndarray:
         return response(effect, frequencies)
 
-    def path(self, name: str, band: int) -> str:
+    def place_of_dial(self, name: str, band: int) -> str:
         """The path of a value of a band."""
         return f"racks.{self.rack}.{self.effect}.{name}{band}"
 
@@ -233,11 +233,11 @@ class EqualiserPicture(FrequencyPicture):
         part = self._part(event)
         up = (box.bottom() - event.position().y()) / box.height()
         gain = min(max(self.bottom + up * (self.top - self.bottom), -24.0), 24.0)
-        values: dict[str, object] = {self.path("frequency", self._held): spectra.frequency_at(part)}
+        values: dict[str, object] = {self.place_of_dial("frequency", self._held): spectra.frequency_at(part)}
         if self.effect_now.get(f"form{self._held}") == "off":
-            values[self.path("form", self._held)] = "bell"
+            values[self.place_of_dial("form", self._held)] = "bell"
         if self.effect_now.get(f"form{self._held}") in ("off", "bell", "low", "high"):
-            values[self.path("gain", self._held)] = round(gain, 1)
+            values[self.place_of_dial("gain", self._held)] = round(gain, 1)
         self.session.set_all(values, f"move band {self._held}", f"band {self.rack}.{self.effect}.{self._held}")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -258,14 +258,14 @@ class EqualiserPicture(FrequencyPicture):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         band = self.band_at(event.position()) if self.large else 0
         if band:
-            path = self.path("form", band)
+            path = self.place_of_dial("form", band)
             self.session.set(path, "bell" if self.session.value(path) == "off" else "off")
             QTimer.singleShot(0, lambda: self.chose(band))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         band = self.band_at(event.position()) if self.large else 0
         if band:
-            path = self.path("width", band)
+            path = self.place_of_dial("width", band)
             param = type(self.effect_now).params[f"width{band}"]
             assert isinstance(param, Param)
             place = param.position(self.session.value(path)) + event.angleDelta().y() / 4800

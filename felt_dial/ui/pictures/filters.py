@@ -32,16 +32,22 @@ class FilterCurve(Well):
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
         super().__init__(session, shade, path, "tempo")
-        self.path, self.large, self.below = path, large, BELOW if large else 0
-        place = path.split(".")
-        self.place = {"layers": f"layer {place[1].upper()}", "buses": f"bus {place[1]}", "racks": f"rack {place[1]}"}[
-            place[0]
-        ]
+        self.large, self.below = large, BELOW if large else 0
         self.setToolTip("Drag sideways for the cutoff, up and down for the resonance" if large else "")
         self.setAccessibleName(f"Filter of {self.place}")
         if large:
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._drag: tuple[QPointF, float, float] | None = None
+
+    def turn_to(self, path: str, shade: str) -> None:
+        super().turn_to(path, shade)
+        self.setAccessibleName(f"Filter of {self.place}")
+
+    @property
+    def place(self) -> str:
+        """What the filter belongs to, as people say it."""
+        family, key = self.path.split(".")[:2]
+        return {"layers": f"layer {key.upper()}", "buses": f"bus {key}", "racks": f"rack {key}"}[family]
 
     @property
     def filter(self) -> Any:

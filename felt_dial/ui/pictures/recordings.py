@@ -77,7 +77,7 @@ class SamplePicture(RecordingPicture):
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
         super().__init__(session, path, shade, large)
-        self.path, self._held, self._near_to = path, "", ""
+        self._held, self._near_to = "", ""
         self.setMouseTracking(large)
 
     def key(self) -> object:

@@ -56,10 +56,15 @@ class SourcePicture(Well):
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
         super().__init__(session, shade, path, "tempo")
-        self.layer, self.large = path.split(".")[1], large
+        self.large = large
         if large and self.empty:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
             self.setToolTip("Click to load a recording, or drop a file here")
+
+    @property
+    def layer(self) -> str:
+        """The layer whose source it shows."""
+        return self.path.split(".")[1]
 
     @property
     def empty(self) -> bool:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
+from shiboken6 import VoidPtr
 
 from felt_dial.live.shared_memory import NOTHING_MOVES
 from felt_dial.patch.parts import NoSuchPath
@@ -79,7 +81,7 @@ class Well(QWidget):
 
     Subclasses say what they depend on (`key`) and how it is drawn (`draw`); the drawing is cached
     and made again only when the key changes. What moves is drawn over it by `draw_live`. An edit wakes it only
-    at the paths of the patch that it `looks_at`.
+    at the paths of the patch that it `looks_at`, the first of which is its own.
     """
 
     below = 0
@@ -87,8 +89,10 @@ class Well(QWidget):
     def __init__(self, session: Session, shade: str, *looks_at: str) -> None:
         super().__init__()
         self.session, self.shade = session, shade
+        self.path = looks_at[0] if looks_at else EVERYTHING
         self._cache: QPixmap | None = None
         self._cached_for: object = None
+        self._cached_at = QSize()
         self.seen_now: object = None
         """What `live` gave when it was painted last."""
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -96,6 +100,12 @@ class Well(QWidget):
         session.watch(self._follow, *(looks_at or (EVERYTHING,)))
         session.frame.connect(self._frame)
         cloth.changed.connect(self._forget)
+
+    def turn_to(self, path: str, shade: str) -> None:
+        """Shows a module of the same kind, at another path."""
+        self.session.look_elsewhere(self._follow, [self.path], [path])
+        self.path, self.shade = path, shade
+        self._forget()
 
     def sizeHint(self) -> QSize:
         return QSize(120, 60)
@@ -119,14 +129,14 @@ class Well(QWidget):
         if not self.isVisible():
             return
         try:
-            changed = (self.key(), self.width(), self.height()) != self._cached_for
+            changed = self.key() != self._cached_for
         except GONE:
             return
         if changed:
             self.update()
 
     def _forget(self) -> None:
-        self._cached_for = None
+        self._cache = None
         self.update()
 
     def _frame(self) -> None:
@@ -146,18 +156,31 @@ class Well(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         try:
-            key = (self.key(), self.width(), self.height())
+            key = self.key()
         except GONE:
             return
-        if key != self._cached_for or self._cache is None:
-            self._cache = self.still(self.devicePixelRatioF())
-            self._cached_for = key
+        if self._cache is None or key != self._cached_for:
+            self._draw_for(key)
+        elif self._cached_at != self.size():
+            self.session.redrawing.ask(self)
         painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._cache)
+        if self._cache is not None:
+            painter.drawPixmap(self.rect(), self._cache)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.draw_live(painter, self.box())
         if self.hasFocus():
             draw_focus(painter, QRectF(self.rect()).adjusted(2, 2, -2, -2), 4, in_well=True)
+
+    def _draw_for(self, key: object) -> None:
+        self._cache, self._cached_for, self._cached_at = self.still(self.devicePixelRatioF()), key, self.size()
+
+    def redraw(self) -> None:
+        """Draws it for the size it has, where that is another than it was drawn for."""
+        if self._cached_at == self.size() or not self.isVisible():
+            return
+        with contextlib.suppress(*GONE):
+            self._draw_for(self.key())
+            self.update()
 
     def still(self, ratio: float) -> QPixmap:
         """The still part on its ground, `ratio` pixels to the point."""
@@ -196,10 +219,14 @@ def shade_loop(painter: QPainter, box: QRectF, low: float, high: float, shade: Q
 
 
 def points(box: QRectF, x: ArrayLike, y: ArrayLike) -> QPolygonF:
-    """Points for x and y from 0 to 1, y upwards."""
+    """Points for x and y from 0 to 1, y upwards; they are written where the polygon keeps them."""
     across = box.left() + np.asarray(x) * box.width()
-    up = box.bottom() - np.asarray(y) * box.height()
-    return QPolygonF(list(map(QPointF, across.tolist(), up.tolist())))
+    found = QPolygonF()
+    found.resize(len(across))
+    memory: Any = VoidPtr(cast(Any, found).data(), 16 * len(across), True)  # type: ignore[call-arg]
+    pairs = np.frombuffer(memory, np.float64).reshape(-1, 2)
+    pairs[:, 0], pairs[:, 1] = across, box.bottom() - np.asarray(y) * box.height()
+    return found
 
 
 def draw_curve(

@@ -1,0 +1,157 @@
+"""A sheet of the inspector: what it shows of one thing, and how that is turned to another that is laid out alike."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from felt_dial.patch.edits import duplicate_layer, remove_layer
+from felt_dial.patch.module import Source
+from felt_dial.patch.params import Choice
+from felt_dial.patch.parts import Layer
+from felt_dial.patch.patch import Patch, put
+from felt_dial.ui.copying import copy_layer, paste_layer
+from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
+from felt_dial.ui.inspector.tone import shown
+from felt_dial.ui.session import Session
+from felt_dial.ui.theme.colours import dye, layer_dye
+
+
+class Sheet(QWidget):
+    """A column of parts. Those that have a `path` and `turn_to` become parts of another layer by it.
+
+    To choose another layer is what one does all the time, and to make sixty widgets takes ten times as long as to turn them.
+    """
+
+    def __init__(self, path: str) -> None:
+        super().__init__()
+        self.path = path
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(0, 0, 0, 0)
+        self.body.setSpacing(5)
+        self._turning: list[Any] = []
+
+    def laid(self) -> None:
+        """All parts are in: notes which of them can be turned; what lies inside of one of these is its own matter."""
+        self._turning = _turning_in(self)
+
+    def turn_to(self, path: str, shade: str) -> None:
+        """Lets everything in it be at or below another path."""
+        before, self.path = self.path, path
+        for part in self._turning:
+            part.turn_to(path + part.path.removeprefix(before), shade)
+
+
+def _turning_in(top: QWidget) -> list[Any]:
+    found: list[Any] = []
+    for child in top.children():
+        if hasattr(child, "turn_to"):
+            found.append(child)
+        elif isinstance(child, QWidget):
+            found += _turning_in(child)
+    return found
+
+
+def shape_of(patch: Patch, part: str, key: str) -> object:
+    """What a sheet of a layer is laid out for; None where it is made anew each time, since it has a drawing or a modulator."""
+    layer: Layer = patch.layers[key]
+    if part == "level" or layer.drive.get("way") == "drawn":
+        return None
+    source: Source = layer.source
+    empty = bool(source.needs_matter) and getattr(source, "asset", None) is None
+    choices = [
+        module.get(name)
+        for module in (layer, source, layer.drive, layer.filter)
+        for name, param in module.params.items()
+        if param.rebuilds and isinstance(param, Choice)
+    ]
+    return (
+        part,
+        type(source),
+        empty,
+        type(layer.filter),
+        tuple(map(tuple, map(shown, (layer.drive, layer.filter)))),
+        tuple(choices),
+    )
+
+
+class LayerHead(QWidget):
+    """The letter of a layer in its dye, its name, and what kind its source is."""
+
+    def __init__(self, session: Session, path: str) -> None:
+        super().__init__()
+        self.session, self.path = session, path
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        self.letter, self.kind = text_label("", "title"), text_label("")
+        self.name = NameEdit("", "title", self._rename)
+        self.name.setAccessibleName("Name")
+        row.addWidget(self.letter)
+        row.addWidget(self.name, 1)
+        row.addWidget(self.kind)
+        self.turn_to(path, "")
+
+    @property
+    def key(self) -> str:
+        """The layer."""
+        return self.path.split(".")[1]
+
+    def turn_to(self, path: str, shade: str) -> None:
+        """Is about another layer."""
+        self.path = path
+        layer = self.session.patch.layers[self.key]
+        set_text(self.letter, self.key.upper())
+        look = f"font-size: 26px; color: {dye(layer_dye(self.key)).name()};"
+        if self.letter.styleSheet() != look:
+            self.letter.setStyleSheet(look)
+        set_text(self.kind, layer.source.title)
+        self.name.setPlaceholderText(layer.source.title)
+        self.name.show_name(layer.name)
+
+    def _rename(self, name: str) -> None:
+        session, key = self.session, self.key
+        fresh = session.patch.layers[key].model_copy(update={"name": name.strip()})
+        session.edit(put(session.patch, ["layers", key], fresh), f"name layer {key.upper()} {name.strip()}")
+
+
+class LayerButtons(QWidget):
+    """What can be done with a layer as a whole."""
+
+    def __init__(self, session: Session, path: str) -> None:
+        super().__init__()
+        self.session, self.path = session, path
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        for name, act, tip in (
+            ("Duplicate", self._duplicate, "Duplicate this layer: Ctrl+D"),
+            ("Copy", self._copy, "Copy this layer, to paste it here or elsewhere"),
+            ("Paste", self._paste, "Paste the copied layer as a new one"),
+            ("Remove", self._remove, "Remove this layer and its threads"),
+        ):
+            row.addWidget(Pill(name, "pill", act, tip))
+        row.addStretch()
+
+    @property
+    def key(self) -> str:
+        """The layer."""
+        return self.path.split(".")[1]
+
+    def turn_to(self, path: str, shade: str) -> None:
+        """Is about another layer."""
+        self.path = path
+
+    def _duplicate(self) -> None:
+        session, key = self.session, self.key
+        session.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
+
+    def _copy(self) -> None:
+        copy_layer(self.session, self.key)
+
+    def _paste(self) -> None:
+        paste_layer(self.session)
+
+    def _remove(self) -> None:
+        session, key = self.session, self.key
+        session.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")
