@@ -9,6 +9,8 @@
 - `panel`: all of what is chosen on the Patch page, with a picture, its dials and its threads.
 - `pattern_player`: What the inspector shows for the pattern player: its lanes, how it goes on, and what chance does
   to it.
+- `sheet`: A sheet of the inspector: what it shows of one thing, and how that is turned to another that is laid out
+  alike.
 - `source`: What a source is made of, in the inspector: which kind it is, its recording or table, what is missing.
 - `thread_list`: on one dial, or from one mover; each can be typed, bypassed, cut and listed earlier.
 - `tone`: Drive and filter of a layer or a bus, as the inspector shows them.

@@ -13,6 +13,8 @@
 - `filters`: The filter's curve, drawn from the same formula that the checks use, and edited where it is shown.
 - `modulators`: envelopes, edited where they are shown, chances, blends, followers.
 - `recordings`: Pictures of sources that play recordings: where they begin, loop and travel, and where the note is.
+- `redrawing`: Pictures that have another size are drawn anew a few at a time, so that laying out a page does not wait
+  for all of them.
 - `registry`: The picture that suits a module: the module names it, the pictures of this folder say what they draw.
 - `roll`: the notes of a phrase, drawn over time and keys, with their velocities under them.
 - `sample_bench`: Pictures of the sample bench: the wave, and what it shares with the spectrum, with which it scrolls

@@ -1,0 +1,192 @@
+"""A sheet of the inspector that is turned to another layer is in every respect one that was made for it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget
+
+from felt_dial.bank.library import Bank
+from felt_dial.patch.edits import add_inlet, add_layer, add_send, sew
+from felt_dial.patch.module import Filter, Source
+from felt_dial.patch.parts import Layer
+from felt_dial.patch.patch import Patch, put, with_value
+from felt_dial.sound.modules import new_layer, new_patch
+from felt_dial.ui.dials.controls import Options, Pill, SwitchPill
+from felt_dial.ui.dials.param_control import ParamControl
+from felt_dial.ui.inspector.panel import Inspector
+from felt_dial.ui.inspector.sheet import shape_of
+from tests.ui.conftest import Desk
+
+PARTS = ("source", "filter", "drive", "out")
+
+
+def layer_of(bank: Bank, kind: str) -> Layer:
+    """A layer of the demo whose source is of a kind, with its recording; a plain one where the demo has none."""
+    for key in bank.ids():
+        for layer in bank.load(key).layers.values():
+            if layer.source.kind == kind:
+                return layer.model_copy(update={"inlets": {}, "sends": {}, "contour": "e1", "name": ""})
+    return new_layer(kind)
+
+
+def two_alike(desk: Desk, kind: str, filter_: str = "state_variable") -> Patch:
+    """A patch with three layers: two of a kind that have as little in common as they can, and a third that they hear."""
+    desk.session.new()
+    patch = desk.session.patch
+    a = layer_of(desk.session.library.bank("glasshouse-at-dusk"), kind)
+    a = a.model_copy(update={"filter": Filter.kinds[filter_](on=True)})
+    b = a.model_copy(update={"name": "Second", "filter": Filter.kinds[filter_](on=False), "level": -9.0, "pan": 0.4})
+    patch = put(patch, ["layers", "a"], a)
+    patch, key = add_layer(patch, b)
+    assert key == "b"
+    patch, _ = add_layer(patch, new_layer("wave"))
+    patch = add_inlet(add_send(patch, "layers.b", "bus2"), "b", "c")
+    for target in ("layers.a.level", "layers.b.pitch", "layers.b.pan"):
+        patch = sew(patch, "e1", target)[0]
+    return patch
+
+
+def described(top: QWidget) -> list[Any]:
+    """Everything one sees of the widgets of a part of the window, or is told of them."""
+    found: list[Any] = []
+    for widget in top.findChildren(QWidget):
+        if not widget.isVisible() or (type(widget).__module__.startswith("PySide6") and not widget.accessibleName()):
+            continue
+        about = [type(widget).__name__, widget.mapTo(top, QPoint(0, 0)).toTuple(), widget.size().toTuple()]
+        about += [
+            getattr(widget, "path", ""),
+            widget.toolTip(),
+            widget.accessibleName(),
+            widget.accessibleDescription(),
+        ]
+        about += [widget.isEnabled(), widget.focusPolicy()]
+        if isinstance(widget, QAbstractButton | QLabel | QLineEdit):
+            about.append(widget.text())
+        if isinstance(widget, QAbstractButton):
+            about.append(widget.isChecked())
+        if isinstance(widget, QLineEdit):
+            about.append(widget.placeholderText())
+        if isinstance(widget, QComboBox):
+            about += [widget.currentText(), [widget.itemText(n) for n in range(widget.count())]]
+        found.append(about)
+    return sorted(found, key=str)
+
+
+def turned(desk: Desk, part: str) -> Inspector:
+    """The inspector with the sheet of layer A turned to layer B."""
+    desk.window.show_page("Patch")
+    desk.select(part, "a")
+    inspector: Inspector = desk.find(Inspector)
+    before = inspector.sheet
+    desk.select(part, "b")
+    assert inspector.sheet is before, "the sheet was made anew"
+    return inspector
+
+
+def made_for_it(inspector: Inspector) -> None:
+    """Lays the inspector out as if nothing had been kept."""
+    inspector._kept.clear()
+    inspector.rebuild()
+
+
+@pytest.mark.parametrize("part", PARTS)
+@pytest.mark.parametrize("kind", sorted(Source.kinds))
+def test_a_sheet_turned_to_another_layer_is_the_one_made_for_it(desk: Desk, kind: str, part: str) -> None:
+    desk.session.edit(two_alike(desk, kind), "lay out")
+    inspector = turned(desk, part)
+    desk.find(Inspector)
+    seen, picture = described(inspector), inspector.grab().toImage()
+    made_for_it(inspector)
+    desk.find(Inspector)
+    assert seen == described(inspector)
+    assert picture == inspector.grab().toImage()
+
+
+@pytest.mark.parametrize("kind", sorted(Source.kinds))
+def test_nothing_in_a_turned_sheet_knows_the_layer_before(desk: Desk, kind: str) -> None:
+    desk.session.edit(two_alike(desk, kind), "lay out")
+    for part in PARTS:
+        for widget in turned(desk, part).sheet.findChildren(QWidget):
+            for name, value in vars(widget).items():
+                if isinstance(value, str):
+                    assert not value.startswith("layers.a"), f"{type(widget).__name__}.{name} is {value}"
+                    assert name not in ("layer", "key") or value != "a", f"{type(widget).__name__}.{name} is {value}"
+
+
+@pytest.mark.parametrize("kind", sorted(Filter.kinds))
+def test_what_a_turned_sheet_does_is_done_to_the_layer_that_it_shows(desk: Desk, kind: str) -> None:
+    session = desk.session
+    session.edit(two_alike(desk, "wave", kind), "lay out")
+    other, whole = session.patch.layers["a"], session.patch
+    for part in PARTS:
+        sheet = turned(desk, part).sheet
+        acts = [
+            widget for widget in sheet.findChildren(QWidget) if isinstance(widget, ParamControl | SwitchPill | Options)
+        ]
+        assert len(acts) > 5
+        for control in acts:
+            before = session.patch
+            if isinstance(control, ParamControl):
+                control.nudge(-1 if control.place_of(control._value) > 0.5 else 1)
+            elif isinstance(control, Options):
+                control.setCurrentIndex((control.currentIndex() + 1) % control.count())
+                control.activated.emit(control.currentIndex())
+            else:
+                control.click()
+            assert session.patch != before, f"{control.path} does nothing"
+            assert session.patch.layers["a"] == other, f"{control.path} acts on layer A"
+            while session.patch != whole:
+                session.undo()
+            if not control.isVisible():
+                break
+
+
+def test_names_kinds_and_buttons_of_a_turned_sheet_are_those_of_its_layer(desk: Desk) -> None:
+    session = desk.session
+    session.edit(two_alike(desk, "wave"), "lay out")
+    sheet = turned(desk, "source").sheet
+    desk.rename(sheet.findChild(QLineEdit), "Reed")
+    assert [layer.name for layer in session.patch.layers.values()] == ["", "Reed", ""]
+    pills = {pill.text(): pill for pill in turned(desk, "out").sheet.findChildren(Pill)}
+    pills["Remove"].click()
+    assert list(session.patch.layers) == ["a", "c"] and session.selection[1] in session.patch.layers
+
+
+def test_a_layer_added_and_undone_keeps_the_sheet_and_its_values_follow(desk: Desk) -> None:
+    """The sheet that a new layer is shown in is that of the layer before, and goes back to it."""
+    session = desk.session
+    session.new()
+    desk.select("source", "a")
+    inspector: Inspector = desk.find(Inspector)
+    sheet = inspector.sheet
+    session.set("layers.a.filter.cutoff", 1234.0)
+    session.edit(session.one_more_layer("wave")[0], "add a layer", select=("source", "b"))
+    assert inspector.sheet is sheet and desk.dial("layers.b.filter.cutoff") is not None
+    session.undo()
+    session.undo()
+    assert inspector.sheet is sheet
+    dial = desk.dial("layers.a.filter.cutoff")
+    assert dial._value == session.value("layers.a.filter.cutoff") != 1234.0
+    assert "1.2" not in dial.accessibleDescription()
+
+
+def test_a_dial_in_a_sheet_that_was_put_away_looks_no_more_at_the_layer_before(desk: Desk) -> None:
+    session = desk.session
+    session.edit(two_alike(desk, "wave"), "lay out")
+    turned(desk, "source")
+    dial = desk.dial("layers.b.filter.cutoff")
+    shown = dial.accessibleDescription()
+    session.set("layers.a.filter.cutoff", 333.0)
+    assert dial.accessibleDescription() == shown
+    session.set("layers.b.filter.cutoff", 444.0)
+    assert dial.accessibleDescription() != shown
+
+
+def test_a_drawn_drive_and_an_envelope_are_laid_out_for_their_layer_alone() -> None:
+
+    patch = new_patch()
+    assert shape_of(patch, "source", "a") is not None and shape_of(patch, "level", "a") is None
+    assert shape_of(with_value(patch, "layers.a.drive.way", "drawn"), "drive", "a") is None
