@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import sys
 from collections import deque
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -149,9 +150,9 @@ class Reader:
 
 
 class RealController:
-    """A MIDI input through `python-rtmidi`; messages wait until the next block asks."""
+    """A MIDI input through `python-rtmidi`; messages wait until the next block asks. `stir` is told that one has come."""
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, stir: Callable[[], object]) -> None:
         import mido
 
         try:
@@ -169,7 +170,17 @@ class RealController:
         self._parse = mido.Message.from_bytes
         self._waiting: deque[list[int]] = deque()
         self.reader = Reader()
-        self._input.set_callback(lambda message, _: self._waiting.append(message[0]))
+        self._stir = stir
+        self._input.set_callback(self._hear)
+
+    def _hear(self, message: tuple[list[int], float], _: object) -> None:
+        self._waiting.append(message[0])
+        self._stir()
+
+    @property
+    def busy(self) -> bool:
+        """True while something waits to be read."""
+        return bool(self._waiting)
 
     def block(self, frames: int, rate: float) -> list[Event]:
         """What came since the last block, at its first frame."""
@@ -224,6 +235,11 @@ class SimulatedController:
         self.reader = Reader()
         self.performs = False
         self._frames = 0
+
+    @property
+    def busy(self) -> bool:
+        """True while it plays, or something waits to be read."""
+        return self.performs or bool(self._waiting)
 
     def perform(self, on: bool) -> list[Event]:
         """Begins the gesture anew, or ends it and lets go of its notes."""
@@ -282,8 +298,8 @@ class Clock:
         return bool(self._at) and seconds - self._at[-1] > 0.5
 
 
-def open_controller(key: str) -> RealController | SimulatedController | None:
-    """The controller of an id, None for none; raises `NoController`."""
+def open_controller(key: str, stir: Callable[[], object] = lambda: None) -> RealController | SimulatedController | None:
+    """The controller of an id, None for none; raises `NoController`. A real one calls `stir` as a message comes."""
     if key == NONE:
         return None
-    return SimulatedController() if key == SIMULATED else RealController(key)
+    return SimulatedController() if key == SIMULATED else RealController(key, stir)

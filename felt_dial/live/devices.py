@@ -24,6 +24,7 @@ SILENT, STARTING = 2.0, 5.0
 
 Render = Callable[[], NDArray[np.float32]]
 Late = Callable[[float], None]
+Pause = Callable[[], float]
 
 
 class NoDevice(FeltDialError):
@@ -68,10 +69,10 @@ def list_devices(anew: bool = False) -> list[Device]:
 class SimulatedOutput:
     """A sound card made of a clock: asks for blocks in real time and keeps them if wished."""
 
-    def __init__(self, rate: float, frames: int, render: Render, late: Late) -> None:
+    def __init__(self, rate: float, frames: int, render: Render, late: Late, rest: Pause = lambda: 0.0) -> None:
         self.period = frames / rate
         self.rate = rate
-        self._render, self._late = render, late
+        self._render, self._late, self._rest = render, late, rest
         self._running = True
         self._kept: list[NDArray[np.float32]] | None = None
 
@@ -101,6 +102,8 @@ class SimulatedOutput:
                 begin -= spare
             if (wait := begin + done * self.period - time.perf_counter()) > 0:
                 time.sleep(wait)
+            if self._kept is None:
+                begin += self._rest()
 
     def close(self) -> None:
         """Ends `run` after the block that is being made."""

@@ -62,6 +62,7 @@ from felt_dial.live.messages import (
     SetQuality,
     SetTap,
     ShowPatch,
+    Stir,
     StopPhrase,
     TakeController,
     TakeNotes,
@@ -75,7 +76,7 @@ from felt_dial.live.monitor import Monitor
 from felt_dial.live.output import Output
 from felt_dial.live.player import Player
 from felt_dial.live.shared_memory import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
-from felt_dial.live.sleep import Sleep
+from felt_dial.live.sleep import Rest, Sleep
 from felt_dial.live.taking import Taking
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.module import Effect, Source
@@ -114,7 +115,7 @@ class Engine:
         self.hold = False
         self.held_back: set[tuple[float, int]] = set()
         self.meter = LoudnessMeter(rate, frames)
-        self.output = Output(device, rate, frames, self.block, self.late, self.tell)
+        self.output = Output(device, rate, frames, self.block, self.late, self.tell, self.rest)
         self.quiet_blocks = 0
         self.blocks = 0
         self.load = self.trim = 0.0
@@ -127,8 +128,9 @@ class Engine:
         """What came from keys in this block, and not from the phrase."""
         self.controller: RealController | SimulatedController | None = None
         self.clock = Clock()
-        self.sleep = Sleep(rate, frames)
+        self.sleep, self.resting = Sleep(rate, frames), Rest(shared)
         self.silence = np.zeros((2, frames), np.float32)
+        self.rings = (shared.data["scope"], shared.data["tap"][:2], shared.data["tap"][2:])
 
     # --- the sound -----------------------------------------------------------------------------
 
@@ -175,6 +177,17 @@ class Engine:
         self._count(begin)
         self.silence.fill(0.0)
         return self.silence
+
+    def rest(self) -> float:
+        """Waits where nothing sounds and nothing is asked for; gives the seconds that went by, 0 where it is awake."""
+        plays = self.controller is not None and self.controller.busy
+        if not self.sleep or plays or self.clock.tempo or self.commands or self.ready or self.handing or self.taking:
+            return 0.0
+        if self.audition.sounding:
+            return 0.0
+        waited = self.resting.wait()
+        self.blocks += int(waited * self.rate / self.frames)
+        return waited
 
     def _count(self, begin: float) -> None:
         took = (time.perf_counter() - begin) * self.rate / self.frames
@@ -323,7 +336,7 @@ class Engine:
         self.controller, self.clock = None, Clock()
         self.program.clock_tempo = self.shared.data["clock"] = 0.0
         try:
-            self.controller = open_controller(message.key)
+            self.controller = open_controller(message.key, self.resting.stir)
         except NoController as wrong:
             self.tell(NoControllerThere(str(wrong)))
         return ends
@@ -334,7 +347,7 @@ class Engine:
         at = self.blocks * self.frames % SCOPE
         first = min(self.frames, SCOPE - at)
         tap = self.program.output.tap
-        for ring, sound in ((data["scope"], out), (data["tap"][:2], tap.before), (data["tap"][2:], tap.after)):
+        for ring, sound in zip(self.rings, (out, tap.before, tap.after), strict=True):
             ring[:, at : at + first] = sound[:, :first]
             if first < self.frames:
                 ring[:, : self.frames - first] = sound[:, first:]
@@ -421,11 +434,12 @@ class Engine:
         """Acts on a message at once, or leaves it for the next block; one that is not known is said to be so."""
         if IN_BLOCK.know(message):
             self.commands.append(message)
-            return
-        try:
-            AT_ONCE.call(self, message)
-        except UnknownMessage as wrong:
-            self.tell(Misunderstood(str(wrong)))
+        else:
+            try:
+                AT_ONCE.call(self, message)
+            except UnknownMessage as wrong:
+                self.tell(Misunderstood(str(wrong)))
+        self.resting.stir()
 
     @AT_ONCE.of(ShowPatch)
     def _show_patch(self, message: ShowPatch) -> None:
@@ -459,6 +473,10 @@ class Engine:
             self.tell(Unheard(str(wrong)))
             return
         self.audition.begin(sound, message.loops)
+
+    @AT_ONCE.of(Stir)
+    def _stir(self, message: Stir) -> None:
+        """To hear of it is enough."""
 
     @AT_ONCE.of(SetQuality)
     def _set_quality(self, message: SetQuality) -> None:

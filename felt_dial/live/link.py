@@ -31,6 +31,7 @@ from felt_dial.live.messages import (
     SetQuality,
     SetTap,
     ShowPatch,
+    Stir,
     StopPhrase,
     TakeController,
     TakeNotes,
@@ -105,9 +106,9 @@ class EngineLink:
         if self._taking:  # what was played until then is gone with the engine; the count begins anew
             self.tell(self._taking)
         for kind, value in self._wheels.items():
-            self.shared.send(Event(0, kind, 0, value))
+            self._note(Event(0, kind, 0, value))
         for key, velocity in self._down.items():
-            self.shared.send(Event(0, ON, key, velocity))
+            self._note(Event(0, ON, key, velocity))
 
     def close(self) -> None:
         """Ends the engine."""
@@ -360,31 +361,37 @@ class EngineLink:
         """The simulated output writes what it kept as a WAV file."""
         self.tell(WriteSound(path))
 
+    def _note(self, event: Event) -> None:
+        """Puts a note into the ring; an engine that rests is told that there is one."""
+        self.shared.send(event)
+        if self.shared.data["resting"]:
+            self.tell(Stir())
+
     def note_on(self, key: int, velocity: float) -> None:
         """A key goes down, velocity 0–1."""
         self._down[key] = velocity
-        self.shared.send(Event(0, ON, key, velocity))
+        self._note(Event(0, ON, key, velocity))
 
     def note_off(self, key: int) -> None:
         """A key goes up."""
         self._down.pop(key, None)
-        self.shared.send(Event(0, OFF, key))
+        self._note(Event(0, OFF, key))
 
     def wheel(self, value: float) -> None:
         """The mod wheel, 0–1."""
         self._wheels[WHEEL] = value
-        self.shared.send(Event(0, WHEEL, 0, value))
+        self._note(Event(0, WHEEL, 0, value))
 
     def bend(self, value: float) -> None:
         """The bend wheel, −1 to 1."""
         self._wheels[BEND] = value
-        self.shared.send(Event(0, BEND, 0, value))
+        self._note(Event(0, BEND, 0, value))
 
     def silence(self) -> None:
         """Lets go of everything."""
         self.hold(False)
         self._down.clear()
-        self.shared.send(Event(0, PANIC))
+        self._note(Event(0, PANIC))
 
 
 __all__ = ["SIMULATED", "EngineLink"]

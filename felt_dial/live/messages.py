@@ -57,6 +57,10 @@ class MeasureAnew(NamedTuple):
     """Begins the integrated loudness anew."""
 
 
+class Stir(NamedTuple):
+    """A note waits in the ring, and the engine rests."""
+
+
 class TakeController(NamedTuple):
     """Another controller plays, or `none`."""
 

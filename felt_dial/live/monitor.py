@@ -93,13 +93,13 @@ class Monitor:
         if (share := self._toward("mono", self.mono)) is not None:
             middle = sound.mean(axis=0)
             sound[:] = middle if share[0] == 1.0 else sound + share * (middle - sound)
-        self._limited[:] = sound
-        run_limiter(self._limited, self._control, TICK, self._rate, *self._state)
         share = self._toward("limits", self.limits)
-        if share is self._whole:
-            sound[:] = self._limited
-        elif share is not None:
-            sound += share * (self._limited - sound)
+        limited = sound if share is self._whole else self._limited
+        limited[:] = sound
+        run_limiter(limited, self._control, TICK, self._rate, *self._state)
+        if share is not None and limited is not sound:
+            sound += share * (limited - sound)
         gain = float(self._state[-1][HELD])
         self.held = 20.0 * math.log10(max(gain, 1e-6)) if self.limits and gain < 0.9999 else 0.0
-        np.clip(sound, -CEILING, CEILING, out=sound)
+        np.minimum(sound, CEILING, out=sound)
+        np.maximum(sound, -CEILING, out=sound)

@@ -12,6 +12,7 @@ from felt_dial.live.devices import (
     Device,
     Late,
     NoDevice,
+    Pause,
     PortAudioOutput,
     Render,
     SimulatedOutput,
@@ -43,13 +44,22 @@ class Output:
         Is told by how many seconds a block came too late.
     tell : function
         Is given `Opened`, `Gone` and `Back`.
+    rest : function
+        Waits while nothing sounds, see `Rest`; the stand-in asks it before a block, and a device has to be fed.
     """
 
     def __init__(
-        self, wanted: str, rate: float, frames: int, render: Render, late: Late, tell: Callable[[object], None]
+        self,
+        wanted: str,
+        rate: float,
+        frames: int,
+        render: Render,
+        late: Late,
+        tell: Callable[[object], None],
+        rest: Pause = lambda: 0.0,
     ) -> None:
         self.wanted, self.rate, self.frames = wanted, rate, frames
-        self._render, self._late, self._tell = render, late, tell
+        self._render, self._late, self._tell, self._rest = render, late, tell, rest
         self._running, self._lost = True, ""
         self._said: Opened | None = None
         self._wait = LOOK
@@ -57,7 +67,7 @@ class Output:
         self.now: SimulatedOutput | PortAudioOutput = self._stand_in()
 
     def _stand_in(self) -> SimulatedOutput:
-        return SimulatedOutput(self.rate, self.frames, self._render, self._late)
+        return SimulatedOutput(self.rate, self.frames, self._render, self._late, self._rest)
 
     def devices(self) -> list[Device]:
         """Every output there is; the system is asked anew where no device is open, which it would close."""

@@ -32,6 +32,7 @@ LAYOUT = np.dtype(
         ("trim", "f8"),
         ("ring_written", "i8"),
         ("ring", NOTE, (RING,)),
+        ("resting", "i8"),
         ("generation", "i8"),
         ("blocks", "i8"),
         ("late", "i8"),
@@ -87,6 +88,10 @@ class Shared:
         written = int(self.data["ring_written"])
         self.data["ring"][written % RING] = (event.kind, event.key, event.value, event.channel)
         self.data["ring_written"] = written + 1
+
+    def waiting(self) -> bool:
+        """Engine: whether there are notes that were not read yet."""
+        return int(self.data["ring_written"]) > self._read
 
     def read_from(self, count: int) -> None:
         """Engine: so many notes of the ring were for another."""

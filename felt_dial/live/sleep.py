@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import threading
+from time import perf_counter
+
+from felt_dial.live.shared_memory import Shared
 from felt_dial.sound.engine.program import Program
 
 INAUDIBLE = 1e-6
 """Largest sample (−120 dBFS) of a block in which nothing sounds any more."""
 FALLS_ASLEEP = 4.0
 """Seconds without a sound after which blocks are not computed: by then scope and meters have run out too."""
+RESTS = 0.05
+"""Seconds after which an engine that rests looks whether a dial was turned."""
 
 
 class Sleep:
@@ -41,3 +47,28 @@ class Sleep:
             self._still = 0
             return
         self._still, self._trim = self._still + 1, trim
+
+
+class Rest:
+    """Lets the thread that makes sound wait while it sleeps, where the output need not be fed: to be woken 188 times a second
+    costs more than what there is to do.
+
+    A note or a message ends it at once (`stir`); a dial that is turned has nothing to sound on, and is seen a little later.
+    """
+
+    def __init__(self, shared: Shared) -> None:
+        self._shared, self._stirred = shared, threading.Event()
+
+    def stir(self) -> None:
+        """Something came; from any thread."""
+        self._stirred.set()
+
+    def wait(self) -> float:
+        """Waits until something comes, at most `RESTS`; gives the seconds that went by."""
+        begin = perf_counter()
+        self._shared.data["resting"] = 1  # from here on a note is told of
+        if not self._shared.waiting():
+            self._stirred.wait(RESTS)
+        self._shared.data["resting"] = 0
+        self._stirred.clear()
+        return perf_counter() - begin

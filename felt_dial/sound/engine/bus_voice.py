@@ -63,8 +63,6 @@ class BusVoice:
 
     def settle(self, voices: Voices, seconds: float) -> None:
         """Lists the voices that sound in it, those that ring on among them, and how much of each is left."""
-        if not self.used and not len(self.rows):
-            return
         ringing = voices.sounding & (self.loud > SILENT)
         self.inlet[self.rows[~(self.touched | ringing)[self.rows]]] = 0.0
         self.rows = np.flatnonzero(self.touched | ringing).astype(np.int32)

@@ -474,7 +474,8 @@ class Program:
         """What layers have put into a bus, through its drives and filter, and on."""
         voices, arrivals = self.voices, self.built.arrivals
         went, bus.goes = bus.goes, bus.places[int(self.target[bus.out])]
-        bus.settle(voices, self.frames / self.rate)
+        if bus.used or len(bus.rows):
+            bus.settle(voices, self.frames / self.rate)
         rows = bus.rows
         if not len(rows):
             bus.tone.rest()

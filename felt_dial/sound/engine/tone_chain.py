@@ -65,6 +65,7 @@ class Tone:
     def __init__(self, steps: list[RunningModule], room: Workspace) -> None:
         self.steps, self._dry, self._was = steps, room.dry, room.was
         self._turned: bool | None = None
+        self._rests = False
         self.heard: list[Passed] = []
 
     @property
@@ -78,6 +79,7 @@ class Tone:
         Where a choice was set, it works as before as well, and what comes of that fades into what comes now. Where that is
         late and this was not, as a drive begins to work, they are to be mixed apart: `heard` says what of the block is.
         """
+        self._rests = False
         rows, before = notes.rows, turned if self._turned is None else self._turned
         self._turned = turned
         begins = [step for step in self.steps if step.line.size and not step.lags and gate(step.on, step.wet, rows)]
@@ -142,7 +144,10 @@ class Tone:
         return True
 
     def rest(self) -> None:
-        """Forgets what sounds in it."""
+        """Forgets what sounds in it, once."""
+        if self._rests:
+            return
+        self._rests = True
         for step in self.steps:
             step.rest()
             step.lags = step.was_off = False
