@@ -9,6 +9,7 @@
 - `focus`: what takes it in a part of the window, in the order in which it stands there.
 - `layouts`: Taking everything out of a layout.
 - `param_control`: One parameter under the hand: turned, typed, sewn, whatever face it wears.
+- `picker`: it makes its list when it is first opened, since a list takes ten times as long as all else of it.
 - `plain_slider`: A slider for a figure that belongs to no patch: how far, how long, how strongly something is done on
   a bench.
 - `scrolling`: Panels that scroll, and wheels that keep scrolling: what slides under a still pointer is not turned.

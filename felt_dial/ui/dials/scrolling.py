@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QComboBox, QScrollArea, QScrollBar, QWidget
+from PySide6.QtWidgets import QScrollArea, QScrollBar, QWidget
 
 STILL = 3
 """Pixels that a resting hand may move."""
@@ -44,15 +44,3 @@ def still_scrolling(event: QWheelEvent) -> bool:
         return True
     _scrolled_at.clear()
     return False
-
-
-class Picker(QComboBox):
-    """A drop-down; the wheel over it scrolls what it stands in, and never chooses. Its name is its tip where it has no other."""
-
-    def setAccessibleName(self, name: str) -> None:
-        super().setAccessibleName(name)
-        if not self.toolTip():
-            self.setToolTip(name)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        event.ignore()

@@ -24,7 +24,7 @@ from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import drafts_folder, look_in_drafts
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.drawer.folders import folders_menu
 from felt_dial.ui.drawer.rows import RowPainter, Rows
 from felt_dial.ui.drawer.taking import asset_of, given, suits

@@ -13,7 +13,7 @@ from felt_dial.live.midi_file import phrase_of, write_phrase_as_midi
 from felt_dial.patch.phrase import LONGEST_NAME, Beat, Phrase, of_length, quantised, trimmed, whole_bars
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.phrasing import add_phrase, choose_phrase, put_phrase
 from felt_dial.ui.pictures.roll import Roll

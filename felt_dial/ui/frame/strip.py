@@ -12,7 +12,7 @@ from felt_dial.patch.patch import put
 from felt_dial.patch.units import note_name
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.phrasing import choose_phrase
 from felt_dial.ui.session import Session

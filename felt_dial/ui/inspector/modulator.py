@@ -16,7 +16,7 @@ from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.steps import STEP
 from felt_dial.ui.copying import copy_modulator, duplicate_modulator
 from felt_dial.ui.dials.controls import Pill, text_label
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import tag_text
 from felt_dial.ui.pictures.registry import picture_of

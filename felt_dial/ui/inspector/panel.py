@@ -16,7 +16,7 @@ from felt_dial.sound.sources.core.unison import Unison
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import NameEdit, Options, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.focus import let_go_of_focus, take_what_is_written
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.dials.under_hand import UnderHand

@@ -22,7 +22,7 @@ from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.importing import Importing
 from felt_dial.ui.inspector.load import load_menu
 from felt_dial.ui.session import Session

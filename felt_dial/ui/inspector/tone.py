@@ -12,7 +12,7 @@ from felt_dial.patch.module import Filter
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import owner
 from felt_dial.ui.dials.controls import Options, SwitchPill, text_label
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.pictures.drives import CurveEditor, ShapingPicture

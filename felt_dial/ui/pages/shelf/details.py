@@ -24,7 +24,7 @@ from felt_dial.sound.playing.phrases import phrase_for
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, NameEdit, Pill, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.frame.compare import module_acts
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of

@@ -16,7 +16,7 @@ from felt_dial.patch.patch import MARKS
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import item
 

@@ -23,7 +23,7 @@ from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.dials.cards import Card, Plate
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.growth import Growth
 from felt_dial.ui.pages.shelf.offshoot_map import Map, far_said
 from felt_dial.ui.pages.shelf.wishes import WishesCard

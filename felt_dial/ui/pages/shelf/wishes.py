@@ -16,8 +16,8 @@ from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.importing import FILES
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import counted, item

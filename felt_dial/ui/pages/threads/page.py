@@ -14,7 +14,7 @@ from felt_dial.patch.parts import read_depth
 from felt_dial.patch.patch import movers, target_param
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.tag import tag_text
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.threads.thread_card import ThreadCard

@@ -18,7 +18,8 @@ from felt_dial.ui.dials.controls import Pill, open_menu, set_part, set_text, tex
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.param_control import ParamControl
-from felt_dial.ui.dials.scrolling import Picker, Scroller
+from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.tag import Tag, mover_dye, tag_text
 from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.pages.threads.thread_table import ThreadView

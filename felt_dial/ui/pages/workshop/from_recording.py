@@ -23,7 +23,7 @@ from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.inspector.load import choose_file
 from felt_dial.ui.inspector.panel import WIDTH
 from felt_dial.ui.jobs import Latest, Watch

@@ -16,7 +16,7 @@ from felt_dial.patch.units import note_name, number
 from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
-from felt_dial.ui.dials.scrolling import Picker
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.pages.workshop.from_recording import FromRecording
 from felt_dial.ui.pictures.table_bench import Amounts, Bars, Pen, Stack, Strip
 from felt_dial.ui.session import Session

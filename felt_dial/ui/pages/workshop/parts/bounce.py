@@ -14,8 +14,8 @@ from felt_dial.patch.units import note_name, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.jobs import Watch
 from felt_dial.ui.pages.workshop.parts.part import Part
 from felt_dial.ui.session import Session

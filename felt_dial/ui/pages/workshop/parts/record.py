@@ -11,8 +11,8 @@ from felt_dial.sound.matter.audio_file import checked
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Meter, Pill, set_text, text_label
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
 from felt_dial.ui.session import Session
 

@@ -16,8 +16,8 @@ from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.benches.recording import RecordingWork, peaks_of
 from felt_dial.ui.dials.controls import MenuPill, Pill, text_label
+from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.dials.scrolling import Picker
 from felt_dial.ui.inspector.load import choose_file
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
 from felt_dial.ui.pictures.sources import draw_peaks
