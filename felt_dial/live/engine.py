@@ -80,6 +80,7 @@ from felt_dial.live.sleep import Rest, Sleep
 from felt_dial.live.taking import Taking
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.module import Effect, Source
+from felt_dial.patch.patch import Patch
 from felt_dial.sound.control.core.records import GLOBAL
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.hand_over import HandOver
@@ -89,8 +90,10 @@ from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
 
-QUIET = 100
-"""Blocks of silence after which kernels are loaded that nobody asked for yet."""
+SOON, QUIET = 10, 100
+"""Blocks of silence after which kernels are loaded that nobody asked for yet: those that are common, and others."""
+COMMON = "wave"
+"""The source with which the kernels that all patches may need are loaded."""
 SHOWN_EVERY = 6
 """Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
 
@@ -120,7 +123,9 @@ class Engine:
         self.blocks = 0
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
-        self.cold = set(Source.kinds)
+        self.cold = [COMMON, *(kind for kind in Source.kinds if kind != COMMON)]
+        """Sources whose kernels were not all loaded yet; with those of the first come all that are common."""
+        self.warming = threading.Lock()
         self.monitor = Monitor(rate, frames)
         self.quality = 1
         self.taking: Taking | None = None
@@ -410,9 +415,6 @@ class Engine:
         """The side thread: hears the window and builds programs off the audio path."""
         try:
             while True:
-                while not self.window.poll(0.2 if self.cold else None):
-                    if self.cold and self.quiet_blocks > QUIET:
-                        self._warm(next(iter(self.cold)))
                 message = self.window.recv()
                 if isinstance(message, ShowPatch):
                     message = self._newest(message)
@@ -446,8 +448,7 @@ class Engine:
         try:
             assets.search_in(message.places)
             patch = read_patch(message.text, "The patch from the window")
-            for layer in patch.layers.values():
-                self._warm(layer.source.kind)
+            self._warm_for(patch)
             values = self.shared.data["values"][message.generation % BANKS]
             program = Program(patch, self.rate, self.frames, self.quality, values)
         except FeltDialError as wrong:
@@ -511,8 +512,9 @@ class Engine:
     def run(self) -> None:
         """Plays until the process ends."""
         self._compile()
-        self._warm("wave")
-        threading.Thread(target=self.listen, daemon=True).start()
+        self._warm(self.program.patch)
+        for beside in (self.listen, self._warm_the_rest):
+            threading.Thread(target=beside, daemon=True).start()
         gc.freeze()  # what the start leaves stays; it makes next to no garbage
         gc.disable()
         hurry()
@@ -531,16 +533,36 @@ class Engine:
         if not kernels_ready():
             compile_all(tell)
 
-    def _warm(self, source: str) -> None:
-        """Loads the kernels of a source, and all that are common, from the cache before a block needs them."""
-        if source not in self.cold:
-            return
-        from felt_dial.sound.compile import patch_of_everything
-
-        program = Program(patch_of_everything(source), self.rate, self.frames)
+    def _warm(self, patch: Patch) -> None:
+        """Loads the kernels that a patch needs from the cache, before a block needs them."""
+        program = Program(patch, self.rate, self.frames)
         program.block([Event(0, ON, 60, 0.5)])
         program.block([Event(0, OFF, 60)])
-        self.cold.discard(source)
+
+    def _warm_for(self, patch: Patch) -> None:
+        """Loads what a patch needs: at the start only that, so that it is heard soon; later all that goes with its sources."""
+        if COMMON in self.cold:
+            self._warm(patch)
+            return
+        for kind in {layer.source.kind for layer in patch.layers.values()} & set(self.cold):
+            self._warm_everything(kind)
+
+    def _warm_everything(self, source: str) -> None:
+        """Loads the kernels of a source, and all that are common."""
+        from felt_dial.sound.compile import patch_of_everything
+
+        with self.warming:
+            if source in self.cold:
+                self._warm(patch_of_everything(source))
+                self.cold.remove(source)
+
+    def _warm_the_rest(self) -> None:
+        """A thread of its own, so that the window is heard meanwhile: loads while nothing sounds what nobody asked for yet."""
+        while self.cold:
+            time.sleep(0.1)
+            source = next(iter(self.cold), COMMON)
+            if self.quiet_blocks > (SOON if source == COMMON else QUIET):
+                self._warm_everything(source)
 
 
 def hurry() -> None:

@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import threading
 import time
+from multiprocessing import Pipe
 from pathlib import Path
 
 import numpy as np
@@ -14,13 +16,17 @@ import soundfile
 
 from felt_dial.live import link as links
 from felt_dial.live.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
+from felt_dial.live.engine import COMMON, Engine
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
 from felt_dial.live.player import Player
 from felt_dial.live.shared_memory import RING, Shared
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_effect, add_layer, sew
-from felt_dial.patch.module import Effect
+from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.engine.program import patch_values
+from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.playing.phrases import PHRASES
@@ -380,3 +386,23 @@ def test_the_window_process_never_imports_numba_and_the_engine_never_qt() -> Non
 def test_nothing_is_silent_before_the_engine_has_said_a_word() -> None:
     window = Shared()
     assert all(window.data[name] == -np.inf for name in ("momentary", "short_term", "integrated"))
+
+
+def test_another_patch_comes_while_kernels_are_still_loaded() -> None:
+    """What nobody asked for yet is loaded beside the window's messages: a patch waits only for its own kernels."""
+    here, _ = Pipe()
+    made = Engine(Shared(), here, SIMULATED, 48000.0, 256)
+    assert made.cold[0] == COMMON and set(made.cold) == set(Source.kinds)
+    patch = with_value(new_patch(), "layers.a.level", -3.0)
+    values = patch_values(patch)
+    made.shared.data["values"][1][: len(values)] = values
+    show = threading.Thread(
+        target=made.hear, args=(ShowPatch(write_patch(patch), 1, False, assets.searched()),), daemon=True
+    )
+    with made.warming:  # as if another thread were loading
+        show.start()
+        show.join(60)
+    assert not show.is_alive() and made.ready is not None and made.ready[1] == 1
+    made.quiet_blocks = 1000
+    made._warm_the_rest()
+    assert not made.cold

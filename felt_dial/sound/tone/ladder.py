@@ -92,12 +92,12 @@ def rubber_table() -> NDArray[np.float64]:
     Left to themselves they would begin to fall a tenth of the way up. From where the cutoff is lifted by resonance on, it
     stays where they sing.
     """
-    w = np.geomspace(0.01, 5.0, 100_001)
-    s = 1j * w
     found = []
     for k in RUBBER_MOST * np.linspace(0.0, 1.0, RUBBER_STEPS + 1):
-        heard = np.abs((1 + k) / (s**4 + 7 * s**3 + 15 * s**2 + 10 * s + 1 + k))
-        found.append(max(RUBBER_AT / float(w[np.flatnonzero(heard >= math.sqrt(0.5))[-1]]), 1.0))
+        c = 1.0 + k  # |(jω)⁴ + 7 (jω)³ + 15 (jω)² + 10 jω + c|² = 2 c², as a polynomial in ω²
+        squares = np.roots([1.0, 19.0, 85.0 + 2.0 * c, 100.0 - 30.0 * c, -c * c])
+        highest = max(float(x.real) for x in squares if abs(x.imag) < 1e-9)
+        found.append(max(RUBBER_AT / math.sqrt(highest), 1.0))
     return np.array(found)
 
 

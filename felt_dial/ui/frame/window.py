@@ -83,15 +83,11 @@ class Window(QMainWindow):
         self.left = LeftWork(self, session, self.said)
         self.arrivals = Arrivals(self)
         self.setAcceptDrops(True)
-        self.settings_sheet = SettingsSheet(self.stack, session)
-        self.key_sheet = KeySheet(self.stack)
         self.header.page_asked.connect(self.show_page)
         self.header.analyser_asked.connect(self.toggle_analyser)
         self.header.menu_asked.connect(self.show_menu)
         self.strip.phrase_asked.connect(lambda: self.phrase_sheet.open())
-        self.strip.settings_asked.connect(self.settings_sheet.open)
-        self.settings_sheet.controller_asked.connect(self.show_controller)
-        self.settings_sheet.keyboard_chosen.connect(self._fold_keyboard)
+        self.strip.settings_asked.connect(lambda: self.settings_sheet.open())
         self.strip.pattern_asked.connect(self.show_pattern)
         for macro in self.strip.macros:
             macro.tag.chosen.connect(self.show_macro)
@@ -160,6 +156,19 @@ class Window(QMainWindow):
             give_focus(self.stack.currentWidget(), self._focused)
 
     @cached_property
+    def settings_sheet(self) -> SettingsSheet:
+        """The settings, laid out when they are first asked for."""
+        made = SettingsSheet(self.stack, self.session)
+        made.controller_asked.connect(self.show_controller)
+        made.keyboard_chosen.connect(self._fold_keyboard)
+        return made
+
+    @cached_property
+    def key_sheet(self) -> KeySheet:
+        """Every key there is."""
+        return KeySheet(self.stack)
+
+    @cached_property
     def guide_sheet(self) -> GuideSheet:
         """The guide, laid out when it is first asked for."""
         return GuideSheet(self.stack)
@@ -203,8 +212,8 @@ class Window(QMainWindow):
             Command("Drawer", ("Ctrl+O",), self.toggle_drawer, 3),
             Command("Phrase…", ("Ctrl+P",), lambda: self.phrase_sheet.open(), 3),
             Command("Silence everything", ("Ctrl+.",), self.silence, 3),
-            Command("Settings…", ("Ctrl+,",), self.settings_sheet.open, 4),
-            Command("Keys", ("F1",), self.key_sheet.open, 4),
+            Command("Settings…", ("Ctrl+,",), lambda: self.settings_sheet.open(), 4),
+            Command("Keys", ("F1",), lambda: self.key_sheet.open(), 4),
             Command("Guide", (), lambda: self.guide_sheet.open(), 4),
             Command("About", (), lambda: self.about_sheet.open(), 4),
             Command("Quit", ("Ctrl+Q",), self.close, 5),

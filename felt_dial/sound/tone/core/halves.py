@@ -8,6 +8,7 @@ bend no level, and are late by a few frames only, where a filter of the same ste
 from __future__ import annotations
 
 import math
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +24,8 @@ CALM = 56.0 / 192.0
 """Width between the bands of all the others, of the finer rate: from 20 to 76 kHz at 192."""
 
 
-def sections(count: int, width: float) -> NDArray[np.float64]:
+@cache
+def sections(count: int, width: float) -> tuple[float, ...]:
     """Coefficients of an elliptic half-band of so many sections, `width` of the finer rate between its bands."""
     k = math.tan((1 - width) * math.pi / 4) ** 2
     root = (1 - k * k) ** 0.25
@@ -37,7 +39,7 @@ def sections(count: int, width: float) -> NDArray[np.float64]:
         w = (over / under) ** 2
         r = math.sqrt((1 - w * k) * (1 - w / k)) / (1 + w)
         found.append((1 - r) / (1 + r))
-    return np.array(found)
+    return tuple(found)
 
 
 def stages(rate: float, finest: bool = False) -> NDArray[np.float64]:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.shaping import DIODE, DRAWN, FOLD, SINE, SOFT, TUBE, WRAP
 from felt_dial.sound.kernel import kernel
+from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.simd.lanes import lane_array
 from felt_dial.sound.simd.memory import load, look_up, look_up_there, put_places, store
 from felt_dial.sound.simd.types import pick, whole
@@ -27,14 +29,20 @@ S1, S3, S5, S7, S9 = (
 """Taylor series of sin(πx/2), good to 4e-6 within ±1; the rest of the turn by its symmetry."""
 
 
+@lru_cache(maxsize=64)
+def _drawn_values(points: tuple[float, ...], odd: bool) -> NDArray[np.float64]:
+    """A drawn curve at every piece; `points` is (at, level, bend) of each. Every drive has one, and hardly any is drawn."""
+    rows = tuple(zip(*[iter(points)] * 3, strict=True))
+    return fixed(drawn_curve(np.linspace(-1.0, 1.0, PIECES + 1), rows, odd))
+
+
 def drawn_table(numbers: NDArray[np.float64], odd: bool) -> NDArray[np.float64]:
     """Area, value and rise of every piece of a drawn curve from −1 to 1; float64 (piece + 1, 4), the last one empty.
 
     `numbers` is what the engine keeps of the drawing: the count of points, then (at, level, bend) of each.
     """
     count = int(numbers[0])
-    rows = tuple(map(tuple, numbers[1 : 1 + 3 * count].reshape(count, 3).tolist()))
-    values = drawn_curve(np.linspace(-1.0, 1.0, PIECES + 1), rows, odd)
+    values = _drawn_values(tuple(numbers[1 : 1 + 3 * count].tolist()), odd)
     found = lane_array(PIECES // 2 + 1).reshape(-1, 4)[: PIECES + 1]
     found[:, VALUE] = values
     found[:-1, RISE] = np.diff(values)
