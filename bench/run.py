@@ -130,11 +130,16 @@ def live_run(patch: Patch, seconds: float, act: Callable[[EngineLink], None] | N
 
 
 def swap_time() -> dict[str, float]:
-    """Milliseconds from showing another patch until the engine sounds it, the median and worst of 20."""
+    """Milliseconds from showing another patch until the engine sounds it, the median and worst of 20.
+
+    The engine has loaded its kernels by then, which it does while nothing sounds; in its first second a patch also waits for
+    its own.
+    """
     link = EngineLink("simulated")
     link.show(sine(), carry=False)
     link.start()
     link.wait_until_ready()
+    time.sleep(5.0)
     link.play(PHRASES["held"], True)
     time.sleep(0.5)
     times = []

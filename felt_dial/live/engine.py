@@ -80,7 +80,8 @@ from felt_dial.live.sleep import Rest, Sleep
 from felt_dial.live.taking import Taking
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.module import Effect, Source
-from felt_dial.patch.patch import Patch
+from felt_dial.patch.patch import Patch, modules
+from felt_dial.patch.units import Value
 from felt_dial.sound.control.core.records import GLOBAL
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.hand_over import HandOver
@@ -125,6 +126,8 @@ class Engine:
         self.peaks = (0.0, 0.0)
         self.cold = [COMMON, *(kind for kind in Source.kinds if kind != COMMON)]
         """Sources whose kernels were not all loaded yet; with those of the first come all that are common."""
+        self.warm: set[tuple[type, Value]] = set()
+        """Kinds, working and not, whose kernels were loaded for a patch before all that are common were."""
         self.warming = threading.Lock()
         self.monitor = Monitor(rate, frames)
         self.quality = 1
@@ -542,7 +545,12 @@ class Engine:
     def _warm_for(self, patch: Patch) -> None:
         """Loads what a patch needs: at the start only that, so that it is heard soon; later all that goes with its sources."""
         if COMMON in self.cold:
-            self._warm(patch)
+            needed = {
+                (type(module), module.get("on") if "on" in module.params else True) for _, module in modules(patch)
+            }
+            if not needed <= self.warm:
+                self._warm(patch)
+                self.warm |= needed
             return
         for kind in {layer.source.kind for layer in patch.layers.values()} & set(self.cold):
             self._warm_everything(kind)
