@@ -170,8 +170,9 @@ class Session(QObject):
         self.changed.emit()
         self._journal_timer.start()
 
-    def _take(self, work: Work) -> None:
-        """Puts other work on the table and makes everything follow."""
+    def _take(self, work: Work, shown: tuple[str, str] | None = None) -> None:
+        """Puts other work on the table and makes everything follow; `shown` is what the inspector then shows."""
+        self.selection = shown or self.selection
         before = self.work
         self._matter |= {asset.digest: asset for side in (work.a, work.b) for asset in assets_of(side).values()}
         if before.page != work.page and self._journal_timer.isActive():
@@ -199,18 +200,28 @@ class Session(QObject):
         """Makes an edit, as one named step; `select` is what the inspector shows after it."""
         if patch == self.patch:
             return
-        self.selection = select or self.selection
+        shown = (self.selection, select) if select else (None, None)
         before, after = self.work, self.work.with_patch(patch)
-        self._take(after)
-        self.history.add(self._step(says, before, after, merge))
+        self._take(after, select)
+        self.history.add(self._step(says, before, after, merge, shown))
 
-    def _step(self, says: str, before: Work, after: Work, merge: str = "") -> Step:
-        """The step from one state of the patches to another; the document that they belong to is what it is then."""
+    def _step(
+        self,
+        says: str,
+        before: Work,
+        after: Work,
+        merge: str = "",
+        shown: tuple[tuple[str, str] | None, tuple[str, str] | None] = (None, None),
+    ) -> Step:
+        """The step from one state of the patches to another; the document that they belong to is what it is then.
+
+        A step that has chosen something gives back what was `shown` before, and chooses it again.
+        """
         about = not before.says_the_same(after)
         return Step(
             says,
-            lambda: self._take(self.work.with_patches_of(before, about)),
-            lambda: self._take(self.work.with_patches_of(after, about)),
+            lambda: self._take(self.work.with_patches_of(before, about), shown[0]),
+            lambda: self._take(self.work.with_patches_of(after, about), shown[1]),
             merge,
         )
 

@@ -166,6 +166,9 @@ def test_a_layer_added_and_undone_keeps_the_sheet_and_its_values_follow(desk: De
     session.edit(session.one_more_layer("wave")[0], "add a layer", select=("source", "b"))
     assert inspector.sheet is sheet and desk.dial("layers.b.filter.cutoff") is not None
     session.undo()
+    session.redo()
+    assert session.selection == ("source", "b"), "what the step has chosen is chosen again"
+    session.undo()
     session.undo()
     assert inspector.sheet is sheet
     dial = desk.dial("layers.a.filter.cutoff")
@@ -190,3 +193,12 @@ def test_a_drawn_drive_and_an_envelope_are_laid_out_for_their_layer_alone() -> N
     patch = new_patch()
     assert shape_of(patch, "source", "a") is not None and shape_of(patch, "level", "a") is None
     assert shape_of(with_value(patch, "layers.a.drive.way", "drawn"), "drive", "a") is None
+
+
+def test_undo_of_an_added_layer_shows_the_one_that_was_shown(desk: Desk) -> None:
+    session = desk.session
+    session.edit(two_alike(desk, "wave"), "lay out")
+    desk.select("filter", "b")
+    session.edit(session.one_more_layer("chaos")[0], "add a layer", select=("source", "d"))
+    session.undo()
+    assert session.selection == ("filter", "b") and desk.dial("layers.b.filter.resonance") is not None
