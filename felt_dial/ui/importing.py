@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -44,10 +45,10 @@ class Importing:
     def __init__(self, session: Session) -> None:
         self.session = session
 
-    def load(self, layer: str, path: Path, kind: str = "") -> None:
+    def load(self, layer: str, path: Path, kind: str = "", then: Callable[[str], object] = lambda layer: None) -> None:
         """Reads a file for the source of a layer, made one of another kind where that is said.
 
-        With no layer it is a new one of the kind.
+        With no layer it is a new one of the kind. `then` is given the layer once it plays the file.
         """
         source = Source.kinds[kind]() if kind else self.session.patch.layers[layer].source
         is_table, is_partials = isinstance(source, Table), isinstance(source, Partials)
@@ -75,7 +76,7 @@ class Importing:
                 analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), part_of(watch, 0.5, 1.0))
             return Taken(asset, audio, root, (audio.cycle or guess_cycle(audio.sound[0])) if is_table else 0)
 
-        self.session.jobs.start(f"Loading {path.name}", work, lambda taken: self._give(layer, path, kind, taken))
+        self.session.jobs.start(f"Loading {path.name}", work, lambda taken: self._give(layer, path, kind, taken, then))
 
     def take(self, layer: str, name: str) -> None:
         """Gives a layer a recording that comes with the program."""
@@ -90,7 +91,7 @@ class Importing:
         recent = (str(path), *(kept for kept in settings.recent if kept != str(path)))[:RECENT]
         self.session.keep_settings(settings.model_copy(update={"recent": recent}))
 
-    def _give(self, layer: str, path: Path, kind: str, taken: Taken) -> None:
+    def _give(self, layer: str, path: Path, kind: str, taken: Taken, then: Callable[[str], object]) -> None:
         patch = self.session.patch
         if not layer:
             try:
@@ -119,6 +120,7 @@ class Importing:
         self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"load {path.name}", select=select)
         heard = "" if taken.root is None or "root" not in source.params else f" Its root is {_key_text(taken.root)}."
         self.session.say(" ".join([f"Loaded {path.name}.{heard}{taken.said}", *taken.audio.notes]))
+        then(layer)
 
     def find(self, folder: Path) -> None:
         """Looks in a folder for the recordings that the patch misses, by their content."""

@@ -11,6 +11,8 @@ import soundfile
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
+from felt_dial.patch.edits import replace_module
+from felt_dial.patch.module import Source
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.ui.drawer.panel import Drawer
@@ -230,3 +232,41 @@ def test_what_nothing_uses_is_listed_and_goes_only_when_it_is_wished(desk: Desk)
     assert {name.rpartition(".")[2] for name in gone} <= {"flac", "wav", "about"} and len(gone) == 2
     session.undo()
     assert assets.load(page.tables.work.asset) is not None
+
+
+def test_the_drawer_says_whom_it_serves_whatever_becomes_of_the_layer(desk: Desk, folder: Path) -> None:
+    session = desk.session
+    drawer = opened(desk, folder)
+    drawer.search.setText("bell far")
+    drawer.walk(1)
+    assert drawer.whose.text() == "for a new layer"
+    drawer.take()
+    desk.finish_job()
+    layer = session.selection[1]
+    assert drawer.whose.text() == f"for layer {layer.upper()}, Sample"
+    fresh = Source.kinds["grains"]()
+    session.edit(replace_module(session.patch, f"layers.{layer}.source", fresh), "make it grains")
+    assert drawer.whose.text() == f"for layer {layer.upper()}, Grains"
+    session.undo()
+    session.undo()
+    assert layer not in session.patch.layers and drawer.whose.text() == "for a new layer"
+
+
+def test_what_is_tried_in_a_layer_can_become_a_layer_of_its_own(desk: Desk) -> None:
+    """The layer plays again what it played before, and the drawer stays its own."""
+    session = desk.session
+    desk.window.patch_page.add_layer("sample")
+    layer = session.selection[1]
+    drawer = opened(desk, layer=layer, kind="recording")
+    drawer.search.setText("struck glass")
+    drawer.walk(1)
+    drawer.take()
+    before = session.patch.layers[layer]
+    session.playing = True
+    drawer.search.setText("blown reed")
+    drawer.walk(1)
+    assert wait(lambda: session.patch.layers[layer] != before)
+    drawer.take(anew=True)
+    fresh = list(session.patch.layers.values())[-1]
+    assert session.patch.layers[layer] == before and fresh.source.asset.name == "Blown Reed"
+    assert drawer.whose.text() == f"for layer {layer.upper()}, Sample"

@@ -105,6 +105,7 @@ class Drawer(Card):
         self.latest = Latest(session.frame)
         self.gathering: Gathering | None = None
         look_in_drafts()
+        session.watch(self._follow, "layers.*.source")
         self.setFixedWidth(WIDTH)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 10, 10, 8)
@@ -218,6 +219,10 @@ class Drawer(Card):
         self.layer = layer
         title = self.session.patch.layers[layer].source.title if layer else ""
         set_text(self.whose, f"for layer {layer.upper()}, {title}" if layer else "for a new layer")
+
+    def _follow(self) -> None:
+        """The layer that it is for may be another kind by now, or gone."""
+        self._serve(self.layer if self.layer in self.session.patch.layers else "")
 
     def gather(self) -> None:
         """Begins to read what there is, and to look into it."""
@@ -425,24 +430,30 @@ class Drawer(Card):
             except FeltDialError as wrong:
                 self.session.say(str(wrong), problem=True)
 
-    def take(self) -> None:
-        """Puts what is chosen on the layer, or on a new one."""
+    def take(self, anew: bool = False) -> None:
+        """Puts what is chosen on the layer, or on a new one, which the drawer is for from then on unless that was asked for.
+
+        What was only tried in the layer is then put back.
+        """
         piece, session = self.chosen(), self.session
         if piece is None:
             session.say("Choose something in the drawer first.", problem=True)
             return
         session.link.audition("")
+        if anew and self._before is not None:
+            self.put_back()
         if self._before is not None and self.walked is not None and self.walked.row == piece.row:
             self._settle()
             session.say(f"Layer {self.layer.upper()} plays {piece.name}.")
             self._tell()
             return
-        layer = self.layer if self.layer in session.patch.layers else ""
+        layer = self.layer if self.layer in session.patch.layers and not anew else ""
+        then = (lambda key: None) if anew else self._serve
         kind = (
             "" if layer and suits(session.patch.layers[layer].source, piece) else "table" if piece.cycle else "sample"
         )
         if piece.origin == "own":
-            self.importing.load(layer, Path(piece.path), kind)
+            self.importing.load(layer, Path(piece.path), kind, then)
             return
         try:
             asset, cycle = asset_of(piece, session.library.root / ".assets")
@@ -454,7 +465,7 @@ class Drawer(Card):
             return
         session.edit(put(patch, ["layers", key, "source"], fresh), f"take {piece.name}", select=("source", key))
         session.say(f"Layer {key.upper()} plays {piece.name}. {said}".strip())
-        self._serve(key)
+        then(key)
         self._tell()
 
     def _tell(self) -> None:
@@ -495,14 +506,9 @@ class Drawer(Card):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction("Take it", self.take)
-        menu.addAction("As a new layer", self._as_new)
+        menu.addAction("As a new layer", lambda: self.take(anew=True))
         menu.addAction("Star it, or take its star", self.toggle_star)
         menu.popup(self.list.viewport().mapToGlobal(at))
-
-    def _as_new(self) -> None:
-        kept, self.layer = self.layer, ""
-        self.take()
-        self._serve(kept if kept in self.session.patch.layers else "")
 
     def _folders_menu(self) -> QMenu:
         menu = folders_menu(self, self.session, self._changed)

@@ -256,26 +256,36 @@ class ShelfPage(Page):
         listed, said, why = self._found()
         narrowed = bool(words or self.column.kind or self.column.only or self.like)
         self._listing = True  # the chosen one is shown once, when all is listed
+        try:
+            self._show(listed, said, why, words, not narrowed)
+            self._choose_again(listed, chosen)
+        finally:
+            self._listing = False
+        self._measure()
+        self.show_chosen()
+
+    def _show(self, listed: list[Listed], said: str, why: dict[str, str], words: str, ordered: bool) -> None:
         self.column.show_counts(bool(words))
-        self.model.show(listed, ordered=not narrowed, why=why)
+        self.model.show(listed, ordered=ordered, why=why)
         self.head.show_like(self.like is not None)
         self.count.setText(said)
         self.start.setVisible(not listed)
         self.view.setVisible(bool(listed))
         self._show_start(words)
+
+    def _choose_again(self, listed: list[Listed], chosen: tuple[str, str] | None) -> None:
+        """Chooses what was asked for, else what was chosen before, else what is on the table, else the first."""
+        if not listed:
+            return
         wanted = self._wanted or chosen or (self.session.work.bank, self.session.work.preset)
         rows = [n for n, preset in enumerate(listed) if (preset.bank, preset.id) == wanted]
-        if listed:
-            kept = {(row.bank, row.id) for row in self.many.rows}
-            self._choose(rows[0] if rows else 0)
-            if len(kept) > 1:
-                selection = self.view.selectionModel()
-                for n, preset in enumerate(listed):
-                    if (preset.bank, preset.id) in kept:
-                        selection.select(self.model.index(n), QItemSelectionModel.SelectionFlag.Select)
-        self._listing = False
-        self._measure()
-        self.show_chosen()
+        kept = {(row.bank, row.id) for row in self.many.rows}
+        self._choose(rows[0] if rows else 0)
+        if len(kept) > 1:
+            selection = self.view.selectionModel()
+            for n, preset in enumerate(listed):
+                if (preset.bank, preset.id) in kept:
+                    selection.select(self.model.index(n), QItemSelectionModel.SelectionFlag.Select)
 
     def _show_start(self, words: str) -> None:
         """What is said, and offered, where nothing is listed."""
