@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+import time
 from multiprocessing import Pipe
 from pathlib import Path
 
@@ -10,10 +12,12 @@ import pytest
 from numpy.typing import NDArray
 
 from felt_dial.live import sleep
-from felt_dial.live.devices import SIMULATED
+from felt_dial.live.controller import SimulatedController
+from felt_dial.live.devices import SIMULATED, SimulatedOutput
 from felt_dial.live.engine import Engine
-from felt_dial.live.messages import Hold, PlayPhrase, SetMonitor
+from felt_dial.live.messages import Hold, PlayPhrase, SetMonitor, Stir
 from felt_dial.live.shared_memory import Shared
+from felt_dial.live.taking import Taking
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
@@ -153,3 +157,69 @@ def test_dry_is_the_sound_without_its_effects_whatever_the_ways(second: str) -> 
         parts.append(heard(made, 40))
     slopes = [np.abs(np.diff(part, axis=1)).max() for part in parts]
     assert slopes[1] < 1.6 * max(slopes[0], np.abs(np.diff(sounds["plain"], axis=1)).max()), "it comes without a step"
+
+
+def test_an_engine_that_sleeps_rests_and_wakes_for_a_note_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A note is put into the ring, and the window tells of it where it sees that the engine rests: no note waits for the end."""
+    made = engine(new_patch())
+    assert made.rest() == 0.0, "it is awake"
+    until_asleep(made)
+    before = made.blocks
+    assert made.rest() > 0.8 * sleep.RESTS and made.blocks > before and not made.shared.data["resting"]
+    monkeypatch.setattr(sleep, "RESTS", 60.0)
+    rests = threading.Thread(target=made.rest, daemon=True)
+    rests.start()
+    while not made.shared.data["resting"]:
+        time.sleep(0.001)
+    made.shared.send(Event(0, ON, 57, 0.7))
+    made.hear(Stir())
+    rests.join(30)
+    assert not rests.is_alive()
+    assert np.abs(heard(made, 10)).max() > 0.01 and made.rest() == 0.0
+
+
+@pytest.mark.parametrize("why", ["note", "message", "patch", "take", "recording", "controller", "clock"])
+def test_whatever_is_asked_for_is_not_kept_waiting(why: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    made = engine(new_patch())
+    until_asleep(made)
+    monkeypatch.setattr(sleep, "RESTS", 60.0)
+    if why == "note":
+        made.shared.send(Event(0, ON, 57, 0.7))
+    elif why == "message":
+        made.hear(Hold(True))
+    elif why == "patch":
+        made.ready = (Program(new_patch(), 48000, 256), 1, True)
+    elif why == "take":
+        made.taking = Taking(48000.0, 0.0, False)
+    elif why == "recording":
+        made.audition.begin(np.ones((2, 4800), np.float32))
+    elif why == "controller":
+        made.controller = SimulatedController()
+        made.controller.perform(True)
+    else:
+        made.clock.tempo = 120.0
+    assert made.rest() < 30.0
+
+
+def test_the_simulated_output_goes_on_in_time_after_a_rest() -> None:
+    """No block counts as late because there was none for a while, and they come in real time again."""
+    late: list[float] = []
+    rests, times = [0.05, 0.3, 0.12], []
+
+    def block() -> NDArray[np.float32]:
+        times.append(time.perf_counter())
+        if len(times) == 40:
+            output.close()
+        return np.zeros((2, 480), np.float32)
+
+    def rest() -> float:
+        if len(times) % 10 or not rests:
+            return 0.0
+        begin = time.perf_counter()
+        time.sleep(rests.pop())
+        return time.perf_counter() - begin
+
+    output = SimulatedOutput(48000, 480, block, late.append, rest)
+    output.run()
+    assert not rests and sum(late) < 0.2, "only what the machine itself took away"
+    assert times[-1] - times[0] > 39 * 0.01 + 0.47 - 0.02
