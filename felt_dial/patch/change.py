@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 from felt_dial.patch.module import Module
-from felt_dial.patch.parts import Thread
+from felt_dial.patch.params import OutOfRange
+from felt_dial.patch.parts import NoSuchPath, Thread
 from felt_dial.patch.patch import Patch, own_structure, owner, param_at, put_value
 
 
@@ -43,6 +44,16 @@ def values_changed(patch: Patch, values: Mapping[str, object]) -> Change:
         rebuilds = rebuilds or own_structure(module) != own_structure(owner(fresh, path)[0])
         paths += shown_with(before, path, module, name)
     return Change(fresh, tuple(dict.fromkeys(paths)), rebuilds)
+
+
+def values_of(wanted: Patch, patch: Patch, paths: Iterable[str]) -> Change | None:
+    """The change of a patch to another that has other values at these paths, or None where that is not all of the difference."""
+    try:
+        values = {path: module.get(name) for path in paths for module, name in [owner(wanted, path)]}
+        change = values_changed(patch, values)
+    except (NoSuchPath, OutOfRange):
+        return None
+    return None if change.rebuilds or change.patch != wanted else change._replace(patch=wanted)
 
 
 def shown_with(patch: Patch, path: str, module: Module, name: str) -> list[str]:

@@ -41,7 +41,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.change import Change, values_changed
+from felt_dial.patch.change import Change, values_changed, values_of
 from felt_dial.patch.edits import add_layer_with_level, place_name
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.module import Modulator
@@ -264,9 +264,19 @@ class Session(QObject):
         if change.rebuilds:
             self.edit(change.patch, says, merge)
             return
-        before, after = self.work, self.work.with_patch(change.patch)
+        before, after, paths = self.work, self.work.with_patch(change.patch), change.paths or ()
         self._follow(change)
-        self.history.add(self._step(says, before, after, merge))
+        self.history.add(Step(says, lambda: self._go_to(before, paths), lambda: self._go_to(after, paths), merge))
+
+    def _go_to(self, work: Work, paths: Iterable[str]) -> None:
+        """Puts patches on the table that differ from those that lie there in the values at some paths, and wakes those who show
+        them; everybody where more differs, as after a drag that has moved others too."""
+        wanted = self.work.with_patches_of(work, about=False)
+        change = values_of(wanted.patch, self.patch, paths)
+        if change is not None and self.work.with_patch(wanted.patch) == wanted:
+            self._follow(change)
+        else:
+            self._take(wanted)
 
     def label_of(self, path: str) -> str:
         """A short name for a parameter in a sentence."""

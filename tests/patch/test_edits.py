@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from felt_dial.patch import edits, reach
+from felt_dial.patch.change import values_of
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import OutOfRange, Param
@@ -203,3 +204,18 @@ def test_two_effects_of_a_kind_say_which() -> None:
     patch, second = edits.add_effect(patch, "2", Effect.kinds["drive"]())
     names = [edits.place_name(patch, f"racks.{r}.{k}.amount")[0] for r, k in (("1", first), ("2", second))]
     assert names == ["Drive 1", "Drive 2"]
+
+
+def test_the_way_back_to_a_patch_is_told_by_its_values_where_nothing_else_differs() -> None:
+    before = new_patch()
+    paths = ("layers.a.filter.cutoff", "layers.a.level")
+    after = with_value(with_value(before, paths[0], 500.0), paths[1], -6.0)
+    back = values_of(before, after, paths)
+    assert back is not None and back.patch is before and back.paths == paths and not back.rebuilds
+    assert values_of(before, after, paths[:1]) is None, "the level differs too"
+    assert values_of(before, after.model_copy(update={"name": "Other"}), paths) is None
+    assert values_of(before, edits.sew(after, "e1", "layers.a.pan")[0], paths) is None
+    assert values_of(before, edits.add_layer(after, new_layer())[0], paths) is None
+    assert values_of(before, after, ("layers.z.level",)) is None
+    swung = with_value(before, "layers.a.swung", "b")
+    assert values_of(swung, before, ("layers.a.swung",)) is None, "the sound is laid out anew for it"

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget
 
 from felt_dial.bank.library import Bank
+from felt_dial.live.shared_memory import BANKS
 from felt_dial.patch.edits import add_inlet, add_layer, add_send, sew
 from felt_dial.patch.module import Filter, Source
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, put, with_value
+from felt_dial.sound.engine.program import patch_values
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.ui.dials.controls import Options, Pill, SwitchPill
 from felt_dial.ui.dials.param_control import ParamControl
@@ -202,3 +205,52 @@ def test_undo_of_an_added_layer_shows_the_one_that_was_shown(desk: Desk) -> None
     session.edit(session.one_more_layer("chaos")[0], "add a layer", select=("source", "d"))
     session.undo()
     assert session.selection == ("filter", "b") and desk.dial("layers.b.filter.resonance") is not None
+
+
+def test_undo_of_a_value_wakes_those_who_show_it_and_nobody_else(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    session, woken = desk.session, []
+    session.edit(two_alike(desk, "wave"), "lay out")
+    desk.select("source", "b")
+    start = session.patch
+    wake = session.watchers.wake
+    monkeypatch.setattr(session.watchers, "wake", lambda paths: (woken.append(paths), wake(paths))[1])
+    dial, shown = desk.dial("layers.b.filter.cutoff"), desk.dial("layers.b.filter.cutoff")._value
+    for value in (400.0, 300.0, 200.0):
+        session.set("layers.b.filter.cutoff", value, dragging=True)
+    session.history.settle()
+    session.set_all({"layers.b.level": -20.0, "layers.b.pan": -0.3}, "two values")
+    woken.clear()
+    session.undo()
+    session.undo()
+    assert session.patch == start and dial._value == shown
+    assert [set(paths or ()) for paths in woken] == [{"layers.b.level", "layers.b.pan"}, {"layers.b.filter.cutoff"}]
+    values = patch_values(start)
+    bank = session.link.shared.data["values"][session.link.generation % BANKS]
+    assert np.array_equal(bank[: len(values)], values), "and the engine plays it"
+    session.redo()
+    assert dial._value == 200.0 and woken[-1] == ("layers.b.filter.cutoff",)
+
+
+def test_undo_of_a_drag_that_moved_one_dial_after_the_other_brings_both_back(desk: Desk) -> None:
+    session = desk.session
+    session.edit(two_alike(desk, "wave"), "lay out")
+    start = session.patch
+    for values in ({"layers.b.level": -20.0}, {"layers.b.pan": -0.3}, {"layers.b.level": -25.0}):
+        session.set_all(values, "a drag", "a drag")
+    session.undo()
+    assert session.patch == start
+    session.redo()
+    assert (session.value("layers.b.level"), session.value("layers.b.pan")) == (-25.0, -0.3)
+
+
+def test_a_name_given_since_stays_when_a_value_before_it_is_undone(desk: Desk) -> None:
+    session = desk.session
+    session.new()
+    session.set("layers.a.level", -20.0)
+    session.rename_patch("Reed")
+    session.undo()
+    session.undo()
+    assert session.value("layers.a.level") != -20.0
+    session.redo()
+    session.redo()
+    assert session.value("layers.a.level") == -20.0 and session.patch.name == "Reed"
