@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWi
 
 from felt_dial.bank.library import Bank
 from felt_dial.live.shared_memory import BANKS
-from felt_dial.patch.edits import add_inlet, add_layer, add_send, sew
-from felt_dial.patch.module import Filter, Source
+from felt_dial.patch.edits import add_inlet, add_layer, add_layer_with_level, add_modulator, add_send, remove_layer, sew
+from felt_dial.patch.module import Filter, Modulator, Source
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, put, with_value
 from felt_dial.sound.engine.program import patch_values
@@ -21,7 +21,7 @@ from felt_dial.ui.dials.controls import Options, Pill, SwitchPill
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.inspector.sheet import shape_of
-from tests.ui.conftest import Desk
+from tests.ui.conftest import Desk, wait
 
 PARTS = ("source", "filter", "drive", "out")
 
@@ -254,3 +254,42 @@ def test_a_name_given_since_stays_when_a_value_before_it_is_undone(desk: Desk) -
     session.redo()
     session.redo()
     assert session.value("layers.a.level") == -20.0 and session.patch.name == "Reed"
+
+
+@pytest.mark.parametrize("kind", sorted(Source.kinds))
+def test_a_row_that_was_put_aside_is_the_row_of_the_layer_that_it_is_turned_to(desk: Desk, kind: str) -> None:
+    """Other source, other filter, another envelope: what one sees of the page is what a fresh page would show."""
+    session, page = desk.session, desk.window.patch_page
+    desk.window.show_page("Patch")
+    session.edit(two_alike(desk, kind), "lay out")
+    gone = page.rows["a"]
+    session.edit(remove_layer(session.patch, "a"), "remove a layer")
+    assert gone in page.spare and not gone.isVisible()
+    alike = session.patch.layers["b"].model_copy(update={"inlets": {}, "sends": {}, "name": "Third", "pitch": 7.0})
+    session.edit(add_layer_with_level(session.patch, alike, Modulator.kinds["envelope"](attack=1.0))[0], "add a layer")
+    key = next(key for key, row in page.rows.items() if row is gone)
+    assert gone.key == key and gone.isVisible()
+    for name, value in vars(gone).items():
+        assert not (isinstance(value, str) and value.startswith("layers.") and not value.startswith(f"layers.{key}")), (
+            name
+        )
+    wait(lambda: False, 0.3)
+    seen, picture = described(page), page.grab().toImage()
+    page.rows, rows, page.spare = {}, page.rows, []
+    for row in rows.values():
+        page.layers.removeWidget(row)
+        row.deleteLater()
+    page.rebuild()
+    wait(lambda: False, 0.3)
+    assert described(page) == seen and page.grab().toImage() == picture
+
+
+def test_another_envelope_over_a_layer_is_drawn_in_its_row(desk: Desk) -> None:
+    session, page = desk.session, desk.window.patch_page
+    session.edit(two_alike(desk, "wave"), "lay out")
+    patch, envelope = add_modulator(session.patch, Modulator.kinds["envelope"](attack=2.0))
+    row = page.rows["b"]
+    layer = patch.layers["b"].model_copy(update={"contour": envelope})
+    session.edit(put(patch, ["layers", "b"], layer), "shape it with another")
+    assert page.rows["b"] is row and row.pictures["level"].path == f"modulators.{envelope}"
+    assert row.pictures["level"].accessibleName() == "Level over time of layer B"

@@ -54,20 +54,28 @@ class EnvelopePicture(Well):
     """
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = False) -> None:
-        key = path.split(".")[1]
         super().__init__(session, shade, path, "tempo")
-        self.mover, self.large = key, large
+        self.large = large
         self._drag: tuple[str, QPointF, Envelope, float] | None = None
         self._grabbed = self._near = ""
         self._scale = 0.0
         self.below = BELOW if large else 0
-        self.setAccessibleName(f"Envelope {key.upper()}")
+        self.setAccessibleName(f"Envelope {self.mover.upper()}")
         if large:
             self.setToolTip(
                 "Drag a point; drag a slope between two points to bend it; double-click sets back what it says"
             )
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self.setMouseTracking(True)
+
+    def turn_to(self, path: str, shade: str) -> None:
+        super().turn_to(path, shade)
+        self.setAccessibleName(f"Envelope {self.mover.upper()}")
+
+    @property
+    def mover(self) -> str:
+        """Which envelope it is."""
+        return self.path.split(".")[1]
 
     @property
     def envelope(self) -> Envelope:

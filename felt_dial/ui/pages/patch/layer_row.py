@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from felt_dial.patch.edits import move_layer
 from felt_dial.ui.dials.controls import Meter, SwitchPill, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.slider import Figure, Slider
 from felt_dial.ui.inspector.tone import main_dial
 from felt_dial.ui.pictures.drives import ShapingPicture
@@ -105,15 +106,35 @@ class LayerRow(QWidget):
         self.level_word, self.pan_word = text_label("Level"), text_label("Pan")
         for widget in self._parts():
             widget.setParent(self)
+        self._name_cells()
         self.fold(False)
         session.watch(self.follow, path)
         self.follow()
 
     @staticmethod
     def shape(session: Session, key: str) -> object:
-        """What a row is laid out for: as long as it is the same, the row follows by itself."""
+        """What a row is laid out for: as long as it is the same, the row follows by itself, or is turned to another layer."""
         layer = session.patch.layers[key]
-        return type(layer.source), type(layer.filter), main_dial(layer.filter), layer.contour, cloth.theme.name
+        return type(layer.source), type(layer.filter), main_dial(layer.filter), cloth.theme.name
+
+    def turn_to(self, key: str) -> None:
+        """Becomes the row of another layer that is laid out alike."""
+        before, path = f"layers.{self.key}", f"layers.{key}"
+        self.key, self.shade, self._cost = key, layer_dye(key), ""
+        self.session.look_elsewhere(self.follow, [before], [path])
+        parts: list[SwitchPill | Well | ParamControl] = [*self.switches, *self.dials.values(), self.figure, self.level]
+        parts += [self.level_slider, self.pan_slider]
+        parts += [picture for part, picture in self.pictures.items() if part != "level"]
+        for part in parts:
+            part.turn_to(path + part.path.removeprefix(before), self.shade)
+        self.pictures["level"].turn_to(self._contour(), self.shade)
+        self._name_cells()
+        for label in (self.name, self.about):
+            label.setToolTip("")
+        self.follow()
+
+    def _contour(self) -> str:
+        return f"modulators.{self.session.patch.layers[self.key].contour}"
 
     def _parts(self) -> list[QWidget]:
         """Everything in the row, in the order of the Tab key: as the sound flows."""
@@ -198,8 +219,6 @@ class LayerRow(QWidget):
     def _cell(self, made: Well, part: str) -> Well:
         made.setCursor(Qt.CursorShape.PointingHandCursor)
         made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        made.setAccessibleName(f"{TITLES[part]} of layer {self.key.upper()}")
-        made.setToolTip(f"{TITLES[part]} of layer {self.key.upper()}: click to see all of it")
         made.mouseReleaseEvent = lambda event: self.session.select(part, self.key)  # type: ignore[method-assign]
 
         def key_press(event: QKeyEvent) -> None:
@@ -210,6 +229,11 @@ class LayerRow(QWidget):
 
         made.keyPressEvent = key_press  # type: ignore[method-assign]
         return made
+
+    def _name_cells(self) -> None:
+        for part, picture in self.pictures.items():
+            picture.setAccessibleName(f"{TITLES[part]} of layer {self.key.upper()}")
+            picture.setToolTip(f"{TITLES[part]} of layer {self.key.upper()}: click to see all of it")
 
     def _name(self) -> None:
         """The name and what the layer is made of, as far as there is room."""
@@ -234,7 +258,10 @@ class LayerRow(QWidget):
                 label.setToolTip(plain(text))
 
     def follow(self) -> None:
-        """Shows names, which have no dial of their own."""
+        """Shows names, which have no dial of their own, and the envelope by which it is shaped now."""
+        if self.key in self.session.patch.layers and self.pictures["level"].path != self._contour():
+            self.pictures["level"].turn_to(self._contour(), self.shade)
+            self._name_cells()
         self._name()
         self.update()
 

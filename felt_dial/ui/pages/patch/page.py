@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QApplication, QBoxLayout, QHBoxLayout, QLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError
@@ -14,6 +15,7 @@ from felt_dial.patch.edits import add_modulator
 from felt_dial.patch.module import Modulator, Source
 from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.drawer.panel import Drawer
@@ -27,6 +29,8 @@ from felt_dial.ui.session import Session
 
 COSTS_EVERY = 20
 """Frames between two looks at what the layers cost."""
+MOST_SPARE = 4
+"""Rows that are kept when their layers are gone."""
 SPACING = 6
 """Pixels between two rows."""
 TRAY_TALL, TRAY_LOW = TALL + 12, LOW + 8
@@ -43,6 +47,8 @@ class PatchPage(Page):
         self.at_work = ""
         self.low = False
         self.rows: dict[str, LayerRow] = {}
+        self.spare: list[LayerRow] = []
+        """Rows of layers that are gone, the last first, to be turned to others."""
         self.cards: dict[str, ModulatorCard] = {}
         self.chooser: Chooser | None = None
         outer = QHBoxLayout(self)
@@ -126,8 +132,12 @@ class PatchPage(Page):
         patch = self.session.patch
         rows = {key: row for key, row in self.rows.items() if key in patch.layers}
         rows = {key: row for key, row in rows.items() if row.laid_for == LayerRow.shape(self.session, key)}
-        _let_go(self.layers, [row for key, row in self.rows.items() if key not in rows])
-        self.rows = {key: rows.get(key) or LayerRow(self.session, key) for key in patch.layers}
+        gone = [row for key, row in self.rows.items() if key not in rows]
+        _put_aside(self.layers, gone)
+        self.spare = [*gone, *self.spare]
+        self.rows = {key: rows.get(key) or self._row(key) for key in patch.layers}
+        _let_go(self.layers, self.spare[MOST_SPARE:])
+        del self.spare[MOST_SPARE:]
         for n, (key, row) in enumerate(self.rows.items()):
             _place(self.layers, n, row, 3)
             if key in rows:
@@ -144,6 +154,16 @@ class PatchPage(Page):
             pill.setChecked(kind == self.shown_kind)
         self._lower(self.low)
         self._fold()
+
+    def _row(self, key: str) -> LayerRow:
+        """A row for a layer: one that was put aside and is laid out alike is turned to it."""
+        for row in self.spare:
+            if row.laid_for == LayerRow.shape(self.session, key):
+                self.spare.remove(row)
+                row.turn_to(key)
+                row.show()
+                return row
+        return LayerRow(self.session, key)
 
     def _fold(self) -> None:
         """Everything is large where it has room; else the tray is low, and at last only the row at work is open."""
@@ -261,12 +281,16 @@ def _place(layout: QBoxLayout, n: int, widget: QWidget, stretch: int = 0) -> Non
         layout.insertWidget(n, widget, stretch)
 
 
-def _let_go(layout: QBoxLayout, widgets: list[QWidget]) -> None:
-    """Takes widgets out of a layout, and away."""
+def _put_aside(layout: QBoxLayout, widgets: Sequence[QWidget]) -> None:
+    """Takes widgets out of a layout, and out of sight."""
     for widget in widgets:
-        focus = QApplication.focusWidget()
-        if focus is not None and (widget is focus or widget.isAncestorOf(focus)):
-            widget.window().setFocus()
+        let_go_of_focus(widget)
         layout.removeWidget(widget)
         widget.hide()
+
+
+def _let_go(layout: QBoxLayout, widgets: Sequence[QWidget]) -> None:
+    """Takes widgets out of a layout, and away."""
+    _put_aside(layout, widgets)
+    for widget in widgets:
         widget.deleteLater()
