@@ -31,6 +31,8 @@ COSTS_EVERY = 20
 """Frames between two looks at what the layers cost."""
 MOST_SPARE = 4
 """Rows that are kept when their layers are gone."""
+BETWEEN = 5
+"""Pixels between columns, rows, the line and the tray."""
 SPACING = 6
 """Pixels between two rows."""
 TRAY_TALL, TRAY_LOW = TALL + 12, LOW + 8
@@ -55,7 +57,7 @@ class PatchPage(Page):
         outer.setContentsMargins(12, 7, 12, 8)
         outer.setSpacing(12)
         left = QVBoxLayout()
-        left.setSpacing(5)
+        left.setSpacing(BETWEEN)
         outer.addLayout(left, 1)
         self.inspector = Inspector(session)
         outer.addWidget(self.inspector)
@@ -170,10 +172,10 @@ class PatchPage(Page):
         if self.session.selection[1] in self.rows:
             self.at_work = self.session.selection[1]
         at_work = self.at_work if self.at_work in self.rows else next(iter(self.rows), "")
-        room = self.scroller.height() + self.tray_view.height() + (0 if self.low else self.line.height())
+        room = self._room()
         need = len(self.rows) * (ROW + SPACING) + ROUTING
-        low = need + TRAY_TALL + self.line.sizeHint().height() > room
-        fits = need + TRAY_LOW <= room
+        low = need + TRAY_TALL + self.line.sizeHint().height() + 3 * BETWEEN > room
+        fits = need + TRAY_LOW + 2 * BETWEEN <= room
         for key, row in self.rows.items():
             if row.folded != (folded := not fits and key != at_work):
                 row.fold(folded)
@@ -182,6 +184,13 @@ class PatchPage(Page):
         self.routing.fold(not fits)
         self.layers.setSpacing(SPACING if fits else SPACING - 1)
         self.columns.over(self.scroller.viewport().width())
+
+    def _room(self) -> int:
+        """Pixels for rows and tray with what is between them: of the page itself, since its parts take their heights later."""
+        layout = self.layout()
+        assert layout is not None
+        edges = layout.contentsMargins()
+        return self.height() - edges.top() - edges.bottom() - self.columns.height()
 
     def _lower(self, low: bool) -> None:
         """The tray, low or large."""
