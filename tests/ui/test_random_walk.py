@@ -139,9 +139,9 @@ def test_anything_may_be_pressed(
     for n in range(STEPS):
         if n % 100 == 0:
             desk.window.show_page(["Patch", "Workshop", "Effects", "Threads", "Shelf"][n // 100 % 5])
+        pages.add(desk.window.shown)
         walker.step()
         made.add(id(desk.session.patch))
-        pages.add(desk.window.shown)
         patch = desk.session.patch
         assert not desk.uncaught, (walker.did[-6:], desk.uncaught)
         assert desk.window.isVisible() and patch.layers, walker.did[-6:]
