@@ -7,6 +7,7 @@ import os
 import re
 import secrets
 import shutil
+import time
 import unicodedata
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -157,3 +158,24 @@ def names_like(wanted: str) -> Iterator[str]:
     while True:
         yield f"{wanted}-{n}"
         n += 1
+
+
+def tidy_cache(folder: Path, kept: str, most: int, drafts_last: float = 3600.0) -> None:
+    """Takes the oldest of what can be made anew away where all together is more than `most` bytes.
+
+    What does not end as the `kept` do was left half written, or is of an earlier version: it goes once it is so many seconds old.
+    """
+    with contextlib.suppress(OSError):
+        found, now = [], time.time()
+        for entry in os.scandir(folder):
+            about = entry.stat()
+            if entry.name.endswith(kept):
+                found.append((about.st_mtime, about.st_size, entry.path))
+            elif entry.is_file() and now - about.st_mtime > drafts_last:
+                os.unlink(entry.path)
+        total = sum(size for _, size, _ in found)
+        for _, size, path in sorted(found):
+            if total <= most:
+                break
+            os.unlink(path)
+            total -= size

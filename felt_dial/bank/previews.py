@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+KEPT = ".ogg"
 MOST_BYTES = 400 * 1024 * 1024
 """What all previews together may take; of more the oldest are taken away."""
 LONGEST = 8.0
@@ -16,7 +17,7 @@ LONGEST = 8.0
 
 def preview_path(folder: Path, key: str) -> Path:
     """Where the preview of a sound is kept."""
-    return folder / f"{key}.ogg"
+    return folder / f"{key}{KEPT}"
 
 
 def write_preview(path: Path, sound: NDArray[np.float32], rate: int) -> None:
@@ -36,22 +37,3 @@ def write_preview(path: Path, sound: NDArray[np.float32], rate: int) -> None:
     except (OSError, soundfile.LibsndfileError):
         with contextlib.suppress(OSError):
             draft.unlink(missing_ok=True)
-
-
-def tidy(folder: Path, most: int = MOST_BYTES) -> None:
-    """Takes the oldest previews away where there are too many, and what was left half written."""
-    with contextlib.suppress(OSError):
-        kept = []
-        for entry in os.scandir(folder):
-            if entry.name.endswith(".part"):
-                with contextlib.suppress(OSError):
-                    os.unlink(entry.path)
-            elif entry.name.endswith(".ogg"):
-                about = entry.stat()
-                kept.append((about.st_mtime, about.st_size, entry.path))
-        total = sum(size for _, size, _ in kept)
-        for _, size, path in sorted(kept):
-            if total <= most:
-                break
-            os.unlink(path)
-            total -= size

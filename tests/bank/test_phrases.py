@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import time
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +20,8 @@ from felt_dial.bank.names import on_offer
 from felt_dial.bank.opened import Opened
 from felt_dial.bank.package import export_bank, import_bank
 from felt_dial.bank.phrases import Phrases, read_phrase, write_phrase
-from felt_dial.bank.previews import preview_path, tidy, write_preview
+from felt_dial.bank.previews import KEPT, preview_path, write_preview
+from felt_dial.files import tidy_cache
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Beat, Phrase
@@ -184,9 +187,14 @@ def test_previews_are_what_was_rendered_and_the_oldest_go(tmp_path: Path) -> Non
     audio, _ = read_part(preview_path(tmp_path, "k0"), 0.0, 8.0)
     assert audio.sound.shape == (2, 96000) and np.abs(audio.sound[:, 4800:-4800] - sound[:, 4800:-4800]).max() < 0.03
     size = preview_path(tmp_path, "k0").stat().st_size
-    (tmp_path / "k9.7.part").write_bytes(b"half")
-    tidy(tmp_path, 2 * size + 10)
-    assert len(list(tmp_path.glob("*.ogg"))) == 2 and not list(tmp_path.glob("*.part"))
+    for name, old in (("k9.7.part", 4000.0), ("k8.7.part", 10.0)):
+        (tmp_path / name).write_bytes(b"half")
+        os.utime(tmp_path / name, times=(time.time() - old,) * 2)
+    for n in range(4):
+        os.utime(preview_path(tmp_path, f"k{n}"), times=(1e9 + n,) * 2)
+    tidy_cache(tmp_path, KEPT, 2 * size + 10)
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["k2.ogg", "k3.ogg", "k8.7.part"]
+    tidy_cache(tmp_path / "nowhere", KEPT, 0)
 
 
 def test_what_is_asked_for_first_stays_before_what_is_looked_at() -> None:

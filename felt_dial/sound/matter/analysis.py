@@ -29,6 +29,8 @@ BANDS = 48
 FIRST_PART = 0.6
 """About as much of the time of an analysis is over when its partials are found."""
 FLOOR_DB = -84.0
+KEPT, MOST_BYTES = "-3.npz", 1024**3
+"""How names of analyses that are kept end, with the number of what they hold, and what all of them may take together."""
 
 
 class Stopped(FeltDialError):
@@ -394,7 +396,7 @@ def is_known(asset: Asset, fundamental: float) -> bool:
 
 
 def _place(asset: Asset, fundamental: float) -> Path:
-    return cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}-3.npz"
+    return cache_folder() / f"{asset.digest[:32]}-{fundamental:.3f}{KEPT}"
 
 
 def analyse(asset: Asset, fundamental: float, watch: Callable[[float], bool] | None = None) -> Tracks:

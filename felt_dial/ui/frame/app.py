@@ -69,6 +69,8 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
 
     from felt_dial.bank import previews
     from felt_dial.bank.places import lay_out_demo, previews_folder
+    from felt_dial.files import tidy_cache
+    from felt_dial.sound.matter import analysis
     from felt_dial.ui.benches.drafts import tidy_drafts
     from felt_dial.ui.controllers import Control
     from felt_dial.ui.frame.rim import guard_overrides
@@ -88,7 +90,8 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     session = Session(settings, link)
     session.library.tidy(settings.bin_days, settings.bin_most)
     tidy_drafts()
-    previews.tidy(previews_folder())
+    tidy_cache(previews_folder(), previews.KEPT, previews.MOST_BYTES)
+    tidy_cache(analysis.cache_folder(), analysis.KEPT, analysis.MOST_BYTES)
     Control(session)
     if not shelf_later:
         session.refresh_shelf()
