@@ -21,4 +21,5 @@
 - `sleep`: when nothing sounds and nothing is asked for, blocks are not computed.
 - `taking`: Taking down what is played: keys become the notes of a phrase, counted in beats, with a click to keep time
   by.
+- `warming`: kernels are loaded from the cache before a block needs them, which would come late by what that takes.
 """

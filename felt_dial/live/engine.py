@@ -78,10 +78,9 @@ from felt_dial.live.player import Player
 from felt_dial.live.shared_memory import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
 from felt_dial.live.sleep import Rest, Sleep
 from felt_dial.live.taking import Taking
+from felt_dial.live.warming import Warming
 from felt_dial.patch.documents.patch import read_patch
-from felt_dial.patch.module import Effect, Source
-from felt_dial.patch.patch import Patch, modules
-from felt_dial.patch.units import Value
+from felt_dial.patch.module import Effect
 from felt_dial.sound.control.core.records import GLOBAL
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.hand_over import HandOver
@@ -91,10 +90,6 @@ from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
 
-SOON, QUIET = 10, 100
-"""Blocks of silence after which kernels are loaded that nobody asked for yet: those that are common, and others."""
-COMMON = "wave"
-"""The source with which the kernels that all patches may need are loaded."""
 SHOWN_EVERY = 6
 """Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
 
@@ -124,11 +119,7 @@ class Engine:
         self.blocks = 0
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
-        self.cold = [COMMON, *(kind for kind in Source.kinds if kind != COMMON)]
-        """Sources whose kernels were not all loaded yet; with those of the first come all that are common."""
-        self.warm: set[tuple[type, Value]] = set()
-        """Kinds, working and not, whose kernels were loaded for a patch before all that are common were."""
-        self.warming = threading.Lock()
+        self.warming = Warming(rate, frames)
         self.monitor = Monitor(rate, frames)
         self.quality = 1
         self.taking: Taking | None = None
@@ -194,7 +185,7 @@ class Engine:
         if self.audition.sounding:
             return 0.0
         waited = self.resting.wait()
-        self.blocks += int(waited * self.rate / self.frames)
+        self.blocks += round(waited * self.rate / self.frames)
         return waited
 
     def _count(self, begin: float) -> None:
@@ -451,7 +442,7 @@ class Engine:
         try:
             assets.search_in(message.places)
             patch = read_patch(message.text, "The patch from the window")
-            self._warm_for(patch)
+            self.warming.load_for(patch)
             values = self.shared.data["values"][message.generation % BANKS]
             program = Program(patch, self.rate, self.frames, self.quality, values)
         except FeltDialError as wrong:
@@ -515,9 +506,9 @@ class Engine:
     def run(self) -> None:
         """Plays until the process ends."""
         self._compile()
-        self._warm(self.program.patch)
-        for beside in (self.listen, self._warm_the_rest):
-            threading.Thread(target=beside, daemon=True).start()
+        self.warming.load_for(self.program.patch)
+        threading.Thread(target=self.listen, daemon=True).start()
+        threading.Thread(target=self.warming.load_the_rest, args=(lambda: self.quiet_blocks,), daemon=True).start()
         gc.freeze()  # what the start leaves stays; it makes next to no garbage
         gc.disable()
         hurry()
@@ -535,42 +526,6 @@ class Engine:
 
         if not kernels_ready():
             compile_all(tell)
-
-    def _warm(self, patch: Patch) -> None:
-        """Loads the kernels that a patch needs from the cache, before a block needs them."""
-        program = Program(patch, self.rate, self.frames)
-        program.block([Event(0, ON, 60, 0.5)])
-        program.block([Event(0, OFF, 60)])
-
-    def _warm_for(self, patch: Patch) -> None:
-        """Loads what a patch needs: at the start only that, so that it is heard soon; later all that goes with its sources."""
-        if COMMON in self.cold:
-            needed = {
-                (type(module), module.get("on") if "on" in module.params else True) for _, module in modules(patch)
-            }
-            if not needed <= self.warm:
-                self._warm(patch)
-                self.warm |= needed
-            return
-        for kind in {layer.source.kind for layer in patch.layers.values()} & set(self.cold):
-            self._warm_everything(kind)
-
-    def _warm_everything(self, source: str) -> None:
-        """Loads the kernels of a source, and all that are common."""
-        from felt_dial.sound.compile import patch_of_everything
-
-        with self.warming:
-            if source in self.cold:
-                self._warm(patch_of_everything(source))
-                self.cold.remove(source)
-
-    def _warm_the_rest(self) -> None:
-        """A thread of its own, so that the window is heard meanwhile: loads while nothing sounds what nobody asked for yet."""
-        while self.cold:
-            time.sleep(0.1)
-            source = next(iter(self.cold), COMMON)
-            if self.quiet_blocks > (SOON if source == COMMON else QUIET):
-                self._warm_everything(source)
 
 
 def hurry() -> None:

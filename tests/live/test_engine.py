@@ -16,16 +16,17 @@ import soundfile
 
 from felt_dial.live import link as links
 from felt_dial.live.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
-from felt_dial.live.engine import COMMON, Engine
+from felt_dial.live.engine import Engine
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
 from felt_dial.live.player import Player
 from felt_dial.live.shared_memory import RING, Shared
+from felt_dial.live.warming import COMMON, Warming
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_effect, add_layer, sew
 from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound.engine.program import patch_values
+from felt_dial.sound.engine.program import Program, patch_values
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
@@ -392,17 +393,28 @@ def test_another_patch_comes_while_kernels_are_still_loaded() -> None:
     """What nobody asked for yet is loaded beside the window's messages: a patch waits only for its own kernels."""
     here, _ = Pipe()
     made = Engine(Shared(), here, SIMULATED, 48000.0, 256)
-    assert made.cold[0] == COMMON and set(made.cold) == set(Source.kinds)
+    assert made.warming.cold[0] == COMMON and set(made.warming.cold) == set(Source.kinds)
     patch = with_value(new_patch(), "layers.a.level", -3.0)
     values = patch_values(patch)
     made.shared.data["values"][1][: len(values)] = values
     show = threading.Thread(
         target=made.hear, args=(ShowPatch(write_patch(patch), 1, False, assets.searched()),), daemon=True
     )
-    with made.warming:  # as if another thread were loading
+    with made.warming.lock:  # as if another thread were loading
         show.start()
         show.join(60)
     assert not show.is_alive() and made.ready is not None and made.ready[1] == 1
-    made.quiet_blocks = 1000
-    made._warm_the_rest()
-    assert not made.cold
+    made.warming.load_the_rest(lambda: 1000)
+    assert not made.warming.cold
+
+
+def test_what_a_patch_has_switched_off_is_loaded_with_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    """To switch on is only another value: no block may wait for a kernel then."""
+    patch, key = add_effect(new_patch(), "1", Effect.kinds["phaser"]())
+    patch = with_value(patch, f"racks.1.{key}.on", False)
+    assert not patch.layers["a"].filter.get("on") and not patch.layers["a"].drive.get("on")
+    ran: list[str] = []
+    for module in Program(patch).running():
+        monkeypatch.setattr(type(module), "spent", lambda running, since: ran.append(running.path))
+    Warming(48000.0, 256).load(patch)
+    assert {"layers.a.source", "layers.a.drive", "layers.a.filter", f"racks.1.{key}"} <= set(ran)
