@@ -506,7 +506,7 @@ class Engine:
     def run(self) -> None:
         """Plays until the process ends."""
         self._compile()
-        self.warming.load_for(self.program.patch)
+        self.warming.load(self.program.patch, off_too=False)  # another patch is on its way
         threading.Thread(target=self.listen, daemon=True).start()
         threading.Thread(target=self.warming.load_the_rest, args=(lambda: self.quiet_blocks,), daemon=True).start()
         gc.freeze()  # what the start leaves stays; it makes next to no garbage

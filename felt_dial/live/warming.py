@@ -30,11 +30,11 @@ class Warming:
         """Kinds that were loaded for a patch before all that are common were."""
         self.lock = threading.Lock()
 
-    def load(self, patch: Patch) -> None:
-        """Loads what a patch plays with, whatever of it is switched off: to switch on is only another value."""
+    def load(self, patch: Patch, off_too: bool = True) -> None:
+        """Loads what a patch plays with, and what of it is switched off: to switch on is only another value."""
         values = patch_values(patch)
         for n, slot in enumerate(slots(patch)):
-            if slot.path.endswith(".on"):
+            if off_too and slot.path.endswith(".on"):
                 values[n] = 1.0
         program = Program(patch, self._rate, self._frames, values=values)
         program.block([Event(0, ON, 60, 0.5)])
