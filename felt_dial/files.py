@@ -165,17 +165,19 @@ def tidy_cache(folder: Path, kept: str, most: int, drafts_last: float = 3600.0) 
 
     What does not end as the `kept` do was left half written, or is of an earlier version: it goes once it is so many seconds old.
     """
+    found, now = [], time.time()
     with contextlib.suppress(OSError):
-        found, now = [], time.time()
         for entry in os.scandir(folder):
-            about = entry.stat()
-            if entry.name.endswith(kept):
-                found.append((about.st_mtime, about.st_size, entry.path))
-            elif entry.is_file() and now - about.st_mtime > drafts_last:
-                os.unlink(entry.path)
-        total = sum(size for _, size, _ in found)
-        for _, size, path in sorted(found):
-            if total <= most:
-                break
+            with contextlib.suppress(OSError):  # another window tidies too
+                about = entry.stat()
+                if entry.name.endswith(kept):
+                    found.append((about.st_mtime, about.st_size, entry.path))
+                elif entry.is_file() and now - about.st_mtime > drafts_last:
+                    os.unlink(entry.path)
+    total = sum(size for _, size, _ in found)
+    for _, size, path in sorted(found):
+        if total <= most:
+            break
+        with contextlib.suppress(OSError):
             os.unlink(path)
-            total -= size
+        total -= size

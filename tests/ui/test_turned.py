@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget
 
 import felt_dial
@@ -24,6 +25,7 @@ from felt_dial.ui.dials.controls import Options, Pill, SwitchPill
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.inspector.sheet import shape_of
+from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 from tests.ui.conftest import Desk, wait
 
 DEMO = Path(felt_dial.__file__).parent / "data" / "banks" / "glasshouse-at-dusk"
@@ -298,3 +300,37 @@ def test_another_envelope_over_a_layer_is_drawn_in_its_row(desk: Desk) -> None:
     session.edit(put(patch, ["layers", "b"], layer), "shape it with another")
     assert page.rows["b"] is row and row.pictures["level"].path == f"modulators.{envelope}"
     assert row.pictures["level"].accessibleName() == "Level over time of layer B"
+
+
+def test_a_sheet_wears_the_theme_that_is_worn_when_it_is_shown(desk: Desk) -> None:
+    """Letters of the layers that modulate it are dyed as they are written: another theme is another sheet."""
+    desk.session.edit(two_alike(desk, "wave"), "lay out")
+    inspector = turned(desk, "source")
+    day = inspector.grab().toImage()
+    cloth.wear(NIGHT)
+    wait(lambda: False, 0.1)
+    desk.find(Inspector)
+    night = inspector.grab().toImage()
+    made_for_it(inspector)
+    desk.find(Inspector)
+    assert inspector.grab().toImage() == night
+    cloth.wear(OAT)
+    wait(lambda: False, 0.1)
+    desk.find(Inspector)
+    assert inspector.grab().toImage() == day
+
+
+def test_a_name_that_is_being_typed_is_that_of_the_layer_it_was_begun_for(desk: Desk) -> None:
+    session = desk.session
+    session.edit(two_alike(desk, "wave"), "lay out")
+    for other in ("b", "c"):
+        session.edit(put(session.patch, ["layers", "c"], new_layer("chaos")), "another sheet")
+        desk.window.show_page("Patch")
+        desk.select("source", "a")
+        line = desk.find(Inspector).sheet.findChild(QLineEdit)
+        line.setFocus()
+        line.selectAll()
+        QTest.keyClicks(line, f"before {other}")
+        desk.select("source", other)
+        assert session.patch.layers["a"].name == f"before {other}"
+        assert session.patch.layers[other].name in ("", "Second")

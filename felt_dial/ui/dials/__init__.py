@@ -17,5 +17,6 @@
 - `snippet_button`: settings of a module are kept by name, and given to it.
 - `specimen`: the picture of a module as it comes from the shop, small, for lists of what can be added.
 - `tag`: the round buttons of everything that moves; drag one onto a dial to sew a thread.
+- `turning`: what shows one part of a patch comes to show another that is laid out alike.
 - `under_hand`: What is under a hand stays there: a page is laid out anew once the hand lets go.
 """

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from PySide6.QtCore import QEvent, QSize, Qt
@@ -105,7 +105,7 @@ class Picker(QComboBox):
     def setItemData(self, index: int, value: Any, role: int = DATA) -> None:
         if self._kept is None:
             super().setItemData(index, value, role)
-        else:
+        elif 0 <= index < len(self._kept):
             self._kept[index][1][role] = value
 
     def findData(self, data: Any, *how: Any) -> int:
@@ -114,42 +114,6 @@ class Picker(QComboBox):
         return next((n for n, (_, known) in enumerate(self._kept) if known.get(DATA) == data), -1)
 
     # --- what needs a list -------------------------------------------------------------------------
-
-    def insertItem(self, *words: Any) -> None:
-        self.fill()
-        super().insertItem(*words)
-
-    def setItemText(self, index: int, text: str) -> None:
-        self.fill()
-        super().setItemText(index, text)
-
-    def setItemIcon(self, *words: Any) -> None:
-        self.fill()
-        super().setItemIcon(*words)
-
-    def removeItem(self, index: int) -> None:
-        self.fill()
-        super().removeItem(index)
-
-    def findText(self, *words: Any) -> int:
-        self.fill()
-        return super().findText(*words)
-
-    def setCurrentText(self, text: str) -> None:
-        self.fill()
-        super().setCurrentText(text)
-
-    def setEditable(self, editable: bool) -> None:
-        self.fill()
-        super().setEditable(editable)
-
-    def model(self) -> Any:
-        self.fill()
-        return super().model()
-
-    def view(self) -> Any:
-        self.fill()
-        return super().view()
 
     def showPopup(self) -> None:
         self.fill()
@@ -222,3 +186,20 @@ class Picker(QComboBox):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
+
+
+def _with_a_list(name: str) -> Callable[..., Any]:
+    toolkits: Callable[..., Any] = getattr(QComboBox, name)
+
+    def does(self: Picker, *given: Any) -> Any:
+        self.fill()
+        return toolkits(self, *given)
+
+    return does
+
+
+for _name in (
+    *("insertItem", "insertItems", "insertSeparator", "removeItem", "setItemText", "setItemIcon", "findText"),
+    *("setCurrentText", "setEditable", "setModel", "model", "view"),
+):
+    setattr(Picker, _name, _with_a_list(_name))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import cast
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -13,9 +13,10 @@ from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, put
 from felt_dial.ui.copying import copy_layer, paste_layer
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
+from felt_dial.ui.dials.turning import Turns, turn_all
 from felt_dial.ui.inspector.tone import shown
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.colours import dye, layer_dye
+from felt_dial.ui.theme.colours import cloth, dye, layer_dye
 
 
 class Sheet(QWidget):
@@ -30,7 +31,7 @@ class Sheet(QWidget):
         self.body = QVBoxLayout(self)
         self.body.setContentsMargins(0, 0, 0, 0)
         self.body.setSpacing(5)
-        self._turning: list[Any] = []
+        self._turning: list[Turns] = []
 
     def laid(self) -> None:
         """All parts are in: notes which of them can be turned; what lies inside of one of these is its own matter."""
@@ -38,16 +39,15 @@ class Sheet(QWidget):
 
     def turn_to(self, path: str, shade: str) -> None:
         """Lets everything in it be at or below another path."""
-        before, self.path = self.path, path
-        for part in self._turning:
-            part.turn_to(path + part.path.removeprefix(before), shade)
+        turn_all(self._turning, self.path, path, shade)
+        self.path = path
 
 
-def _turning_in(top: QWidget) -> list[Any]:
-    found: list[Any] = []
+def _turning_in(top: QWidget) -> list[Turns]:
+    found: list[Turns] = []
     for child in top.children():
         if hasattr(child, "turn_to"):
-            found.append(child)
+            found.append(cast(Turns, child))
         elif isinstance(child, QWidget):
             found += _turning_in(child)
     return found
@@ -73,6 +73,7 @@ def shape_of(patch: Patch, part: str, key: str) -> object:
         type(layer.filter),
         tuple(map(tuple, map(shown, (layer.drive, layer.filter)))),
         tuple(choices),
+        cloth.theme.name,
     )
 
 

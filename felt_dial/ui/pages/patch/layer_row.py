@@ -20,8 +20,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from felt_dial.patch.edits import move_layer
 from felt_dial.ui.dials.controls import Meter, SwitchPill, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.slider import Figure, Slider
+from felt_dial.ui.dials.turning import Turns, turn_all
 from felt_dial.ui.inspector.tone import main_dial
 from felt_dial.ui.pictures.drives import ShapingPicture
 from felt_dial.ui.pictures.modulators import EnvelopePicture
@@ -122,11 +122,10 @@ class LayerRow(QWidget):
         before, path = f"layers.{self.key}", f"layers.{key}"
         self.key, self.shade, self._cost = key, layer_dye(key), ""
         self.session.look_elsewhere(self.follow, [before], [path])
-        parts: list[SwitchPill | Well | ParamControl] = [*self.switches, *self.dials.values(), self.figure, self.level]
+        parts: list[Turns] = [*self.switches, *self.dials.values(), self.figure, self.level]
         parts += [self.level_slider, self.pan_slider]
         parts += [picture for part, picture in self.pictures.items() if part != "level"]
-        for part in parts:
-            part.turn_to(path + part.path.removeprefix(before), self.shade)
+        turn_all(parts, before, path, self.shade)
         self.pictures["level"].turn_to(self._contour(), self.shade)
         self._name_cells()
         for label in (self.name, self.about):
