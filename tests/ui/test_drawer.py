@@ -50,6 +50,17 @@ def opened(desk: Desk, folder: Path | None = None, layer: str = "", kind: str = 
     return drawer
 
 
+def playing_struck_glass(desk: Desk) -> tuple[str, Drawer]:
+    """A layer that plays a recording, and the drawer that is open for it."""
+    desk.window.patch_page.add_layer("sample")
+    layer = desk.session.selection[1]
+    drawer = opened(desk, layer=layer, kind="recording")
+    drawer.search.setText("struck glass")
+    drawer.walk(1)
+    drawer.take()
+    return layer, drawer
+
+
 def names(drawer: Drawer) -> list[str]:
     return [piece.name for n in range(len(drawer.rows.found)) if (piece := drawer.rows.piece(n)) is not None]
 
@@ -137,12 +148,7 @@ def test_a_table_from_the_drawer_becomes_a_layer_that_plays_a_table(desk: Desk) 
 def test_walking_while_a_phrase_plays_swaps_the_recording_and_nothing_else(open_desk: Any) -> None:
     desk = open_desk()
     session = desk.session
-    desk.window.patch_page.add_layer("sample")
-    layer = session.selection[1]
-    drawer = opened(desk, layer=layer, kind="recording")
-    drawer.search.setText("struck glass")
-    drawer.walk(1)
-    drawer.take()
+    layer, drawer = playing_struck_glass(desk)
     session.set(f"layers.{layer}.source.start", 0.25)
     session.set(f"layers.{layer}.source.loop", "forward")
     before, steps = session.patch, len(session.history._done)
@@ -255,12 +261,7 @@ def test_the_drawer_says_whom_it_serves_whatever_becomes_of_the_layer(desk: Desk
 def test_what_is_tried_in_a_layer_can_become_a_layer_of_its_own(desk: Desk) -> None:
     """The layer plays again what it played before, and the drawer stays its own."""
     session = desk.session
-    desk.window.patch_page.add_layer("sample")
-    layer = session.selection[1]
-    drawer = opened(desk, layer=layer, kind="recording")
-    drawer.search.setText("struck glass")
-    drawer.walk(1)
-    drawer.take()
+    layer, drawer = playing_struck_glass(desk)
     before = session.patch.layers[layer]
     session.playing = True
     drawer.search.setText("blown reed")
