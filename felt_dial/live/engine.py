@@ -44,7 +44,6 @@ from felt_dial.live.messages import (
     EndTaking,
     Failed,
     Handlers,
-    Hold,
     KeepSound,
     Listen,
     LoopPhrase,
@@ -88,7 +87,7 @@ from felt_dial.sound.engine.program import Program
 from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.events import HOLD, OFF, ON, Event
 
 SHOWN_EVERY = 6
 """Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
@@ -307,19 +306,16 @@ class Engine:
         self.meter.restart()
         return []
 
-    @IN_BLOCK.of(Hold)
-    def _hold(self, message: Hold) -> list[Event]:
-        self.hold = message.on
-        if self.hold:
-            return []
-        ends = [Event(0, OFF, key, 0.0, channel) for key, channel in self.held_back]
-        self.held_back.clear()
-        return ends
-
     def _held(self, events: Iterable[Event]) -> list[Event]:
-        """What is played, without keys that come up while they are held."""
+        """What is played, without keys that come up while they are held; those come up where holding ends."""
         found = []
         for event in events:
+            if event.kind == HOLD:
+                self.hold = event.value >= 0.5
+                if not self.hold:
+                    found += [Event(0, OFF, key, 0.0, channel) for key, channel in self.held_back]
+                    self.held_back.clear()
+                continue
             if event.kind == OFF and self.hold:
                 self.held_back.add((event.key, event.channel))
                 continue

@@ -17,7 +17,6 @@ from felt_dial.live.messages import (
     EndTaking,
     Failed,
     GaveUp,
-    Hold,
     KeepSound,
     Listen,
     LoopPhrase,
@@ -44,7 +43,7 @@ from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.patch import Patch, drawings, drawn_at, param_at, slots, sounding, structure, value_at
 from felt_dial.patch.phrase import Phrase
 from felt_dial.sound.matter import assets
-from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, WHEEL, Event
+from felt_dial.sound.playing.events import BEND, HOLD, OFF, ON, PANIC, WHEEL, Event
 
 STALLED, QUICK = 7.0, 5.0
 """Seconds without a block after which the engine counts as dead, and within which a death is a quick one. An engine sees by
@@ -100,7 +99,7 @@ class EngineLink:
         for what, value in self.monitor.items():
             self.tell(SetMonitor(what, value))
         self.tell(TakeController(self.controller))
-        self.tell(Hold(self.holding))
+        self._note(Event(0, HOLD, 0, float(self.holding)))
         if self._phrase:
             self.tell(PlayPhrase(*self._phrase))
         if self._taking:  # what was played until then is gone with the engine; the count begins anew
@@ -347,7 +346,7 @@ class EngineLink:
     def hold(self, on: bool) -> None:
         """Lets keys that are let go sound on, or ends those that do."""
         self.holding = on
-        self.tell(Hold(on))
+        self._note(Event(0, HOLD, 0, float(on)))
 
     def ask_devices(self) -> None:
         """Asks for the list of outputs; the answer comes through `poll`."""

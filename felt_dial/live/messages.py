@@ -121,12 +121,6 @@ class LoopPhrase(NamedTuple):
     on: bool
 
 
-class Hold(NamedTuple):
-    """Whether keys that are let go still sound."""
-
-    on: bool
-
-
 class AskDevices(NamedTuple):
     """Which outputs there are: answered by `Devices`."""
 
@@ -283,8 +277,8 @@ class Handlers:
 
     >>> table = Handlers()
     >>> class Listener:
-    ...     @table.of(Hold)
-    ...     def hold(self, message): ...
+    ...     @table.of(LoopPhrase)
+    ...     def loop(self, message): ...
     """
 
     def __init__(self) -> None:

@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from multiprocessing import Pipe
 
 import pytest
 
 from felt_dial.live.devices import SIMULATED
+from felt_dial.live.engine import Engine
 from felt_dial.live.link import EngineLink
+from felt_dial.live.shared_memory import Shared
+from felt_dial.patch.patch import Patch
+from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
 
 
@@ -20,6 +25,14 @@ def until(true: Callable[[], bool], seconds: float = 30.0) -> bool:
             return True
         time.sleep(0.01)
     return False
+
+
+def engine(patch: Patch) -> Engine:
+    """An engine in this process; nobody hears it, and its blocks come as they are asked for."""
+    here, _ = Pipe()
+    made = Engine(Shared(), here, SIMULATED, 48000.0, 256)
+    made.program = Program(patch, 48000, 256)
+    return made
 
 
 @pytest.fixture

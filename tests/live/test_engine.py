@@ -7,7 +7,6 @@ import subprocess
 import sys
 import threading
 import time
-from multiprocessing import Pipe
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +15,6 @@ import soundfile
 
 from felt_dial.live import link as links
 from felt_dial.live.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
-from felt_dial.live.engine import Engine
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
 from felt_dial.live.player import Player
@@ -32,7 +30,7 @@ from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.playing.phrases import PHRASES
 from felt_dial.sound.render import note_events, render
-from tests.live.conftest import until
+from tests.live.conftest import engine, until
 
 RATE = 48000
 
@@ -350,7 +348,6 @@ def test_a_trim_turns_the_output_down_by_so_many_decibels(link: EngineLink) -> N
 
 def test_hold_keeps_keys_that_are_let_go(link: EngineLink) -> None:
     link.hold(True)
-    time.sleep(0.1)
     link.note_on(64, 1.0)
     link.note_off(64)
     assert until(lambda: int(link.shared.data["voices"]) == 1)
@@ -358,6 +355,30 @@ def test_hold_keeps_keys_that_are_let_go(link: EngineLink) -> None:
     assert int(link.shared.data["keys"][64]) == 1
     link.hold(False)
     assert until(lambda: int(link.shared.data["voices"]) == 0)
+
+
+def test_hold_and_keys_come_in_the_order_in_which_they_were_pressed(kernels: None) -> None:
+    """However many of them fall into one block: a window that is held up says all at once."""
+    made = engine(new_patch())
+    window = EngineLink(SIMULATED)
+    made.shared = window.shared
+    window.note_on(60, 1.0)
+    window.note_off(60)
+    window.hold(True)
+    for key in (64, 67):
+        window.note_on(key, 1.0)
+        window.note_off(key)
+    window.note_on(67, 1.0)
+    made.block()
+    held = {float(key) for key in made.program.voices.key[made.program.voices.held]}
+    assert held == {64.0, 67.0}
+    window.hold(False)
+    made.block()
+    held = {float(key) for key in made.program.voices.key[made.program.voices.held]}
+    assert held == {67.0}, "that key is down"
+    window.silence()
+    made.block()
+    assert not made.program.voices.held.any()
 
 
 def test_another_rate_and_block_open_anew(link: EngineLink) -> None:
@@ -391,8 +412,7 @@ def test_nothing_is_silent_before_the_engine_has_said_a_word() -> None:
 
 def test_another_patch_comes_while_kernels_are_still_loaded() -> None:
     """What nobody asked for yet is loaded beside the window's messages: a patch waits only for its own kernels."""
-    here, _ = Pipe()
-    made = Engine(Shared(), here, SIMULATED, 48000.0, 256)
+    made = engine(new_patch())
     assert made.warming.cold[0] == COMMON and set(made.warming.cold) == set(Source.kinds)
     patch = with_value(new_patch(), "layers.a.level", -3.0)
     values = patch_values(patch)

@@ -9,7 +9,7 @@ import pytest
 from felt_dial.live import messages
 from felt_dial.live.engine import AT_ONCE, IN_BLOCK
 from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import Begin, Handlers, Hold, Misunderstood, Opened, UnknownMessage
+from felt_dial.live.messages import Begin, Handlers, LoopPhrase, Misunderstood, Opened, UnknownMessage
 from felt_dial.ui.heard import HEARD
 from tests.live.conftest import until
 
@@ -28,8 +28,12 @@ def test_every_message_has_one_that_deals_with_it() -> None:
 
 def test_a_message_that_is_not_known_is_an_error() -> None:
     table = Handlers()
-    table.of(Hold)(lambda self, message: message.on)
-    assert table.call(None, Hold(True)) and table.know(Hold(False)) and not table.know(Opened("", "", 0, 0, ""))
+    table.of(LoopPhrase)(lambda self, message: message.on)
+    assert (
+        table.call(None, LoopPhrase(True))
+        and table.know(LoopPhrase(False))
+        and not table.know(Opened("", "", 0, 0, ""))
+    )
     with pytest.raises(UnknownMessage, match="Opened"):
         table.call(None, Opened("", "", 0, 0, ""))
 

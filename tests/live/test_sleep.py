@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 import time
-from multiprocessing import Pipe
 from pathlib import Path
 
 import numpy as np
@@ -13,29 +12,21 @@ from numpy.typing import NDArray
 
 from felt_dial.live import sleep
 from felt_dial.live.controller import SimulatedController
-from felt_dial.live.devices import SIMULATED, SimulatedOutput
+from felt_dial.live.devices import SimulatedOutput
 from felt_dial.live.engine import Engine
-from felt_dial.live.messages import Hold, PlayPhrase, SetMonitor, Stir
-from felt_dial.live.shared_memory import Shared
+from felt_dial.live.messages import MeasureAnew, PlayPhrase, SetMonitor, Stir
 from felt_dial.live.taking import Taking
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
-from felt_dial.patch.patch import Patch, with_value
+from felt_dial.patch.patch import with_value
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.playing.phrases import PHRASES
+from tests.live.conftest import engine
 
 BANKS = Path(__file__).parents[2] / "felt_dial" / "data" / "banks"
-
-
-def engine(patch: Patch) -> Engine:
-    """An engine in this process; nobody hears it, and its blocks come as they are asked for."""
-    here, _ = Pipe()
-    made = Engine(Shared(), here, SIMULATED, 48000.0, 256)
-    made.program = Program(patch, 48000, 256)
-    return made
 
 
 def until_asleep(made: Engine, most: int = 6000) -> int:
@@ -99,7 +90,7 @@ def test_what_is_asked_for_wakes() -> None:
     assert np.abs(heard(made, 10)).max() > 0.01 and not made.sleep
     made = engine(new_patch())
     until_asleep(made)
-    made.hear(Hold(True))
+    made.hear(MeasureAnew())
     made.block()
     assert not made.sleep
     until_asleep(made)
@@ -186,7 +177,7 @@ def test_whatever_is_asked_for_is_not_kept_waiting(why: str, monkeypatch: pytest
     if why == "note":
         made.shared.send(Event(0, ON, 57, 0.7))
     elif why == "message":
-        made.hear(Hold(True))
+        made.hear(MeasureAnew())
     elif why == "patch":
         made.ready = (Program(new_patch(), 48000, 256), 1, True)
     elif why == "take":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-ON, OFF, BEND, WHEEL, PANIC, PRESSURE, SLIDE, SUSTAIN, SOSTENUTO, TEMPO, RANGE, PEDAL = range(12)
+ON, OFF, BEND, WHEEL, PANIC, PRESSURE, SLIDE, SUSTAIN, SOSTENUTO, TEMPO, RANGE, PEDAL, HOLD = range(13)
 
 
 class Event(NamedTuple):
@@ -12,8 +12,9 @@ class Event(NamedTuple):
 
     `kind` is ON (key, velocity 0–1), OFF (key, release velocity 0–1), BEND (value −1…1), WHEEL, PRESSURE or SLIDE (value
     0…1), SUSTAIN or SOSTENUTO (down from 0.5), PEDAL (a sustain pedal that holds keys elsewhere: it moves what the pedal
-    moves, and holds no note), PANIC, RANGE (semitones that BEND reaches) or TEMPO (beats a minute, from the block of its
-    frame on: all that counts in beats follows). Channel 0 speaks to the whole patch; bend, pressure and slide of any other
+    moves, and holds no note), PANIC, RANGE (semitones that BEND reaches), TEMPO (beats a minute, from the block of its
+    frame on: all that counts in beats follows) or HOLD (from 0.5, OFF is kept back until it ends; it is for who hands events
+    on, and nothing to who sounds them). Channel 0 speaks to the whole patch; bend, pressure and slide of any other
     channel move the notes of that channel alone, as in MPE. PRESSURE with a key moves the notes of that key.
     """
 
