@@ -74,13 +74,12 @@ from felt_dial.live.messages import (
 from felt_dial.live.monitor import Monitor
 from felt_dial.live.output import Output
 from felt_dial.live.player import Player
-from felt_dial.live.shared_memory import BANKS, MOST_MOVERS, MOST_PLACED, NOTHING_MOVES, SCOPE, Shared
+from felt_dial.live.shared_memory import BANKS, SCOPE, Shared
+from felt_dial.live.showing import Showing
 from felt_dial.live.sleep import Rest, Sleep
 from felt_dial.live.taking import Taking
 from felt_dial.live.warming import Warming
 from felt_dial.patch.documents.patch import read_patch
-from felt_dial.patch.module import Effect
-from felt_dial.sound.control.core.records import GLOBAL
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.hand_over import HandOver
 from felt_dial.sound.engine.program import Program
@@ -127,6 +126,7 @@ class Engine:
         self.controller: RealController | SimulatedController | None = None
         self.clock = Clock()
         self.sleep, self.resting = Sleep(rate, frames), Rest(shared)
+        self.showing = Showing(shared, frames / rate)
         self.silence = np.zeros((2, frames), np.float32)
         self.rings = (shared.data["scope"], shared.data["tap"][:2], shared.data["tap"][2:])
 
@@ -159,7 +159,7 @@ class Engine:
         self.meter.add(out)
         self._write_scope(out, data)
         if self.blocks % SHOWN_EVERY == 0 or self.generation != int(data["generation"]):
-            self._show(data)
+            self._show()
         if self.program.report.broken:
             self.tell(Broken(tuple(self.program.report.broken)))
         self._tidy()
@@ -348,42 +348,21 @@ class Engine:
                 ring[:, : self.frames - first] = sound[:, first:]
         data["scope_written"] = (self.blocks + 1) * self.frames
 
-    def _show(self, data: Any) -> None:
-        program, voices = self.program, self.program.voices
-        data["peaks"], self.peaks = self.peaks, (0.0, 0.0)
-        data["load"] = self.load
-        for n, layer in enumerate(program.layers):
-            data["layer_peaks"][n] = layer.peak
-            data["places"][n] = layer.newest_place(voices)
-        data["grains"] = program.grains[2]
-        data["voices"] = len(voices.active)
-        data["momentary"] = self.meter.momentary()
-        data["short_term"] = self.meter.short_term()
-        data["beads"][: program.count] = program.beads()
-        row = voices.newest
-        movers = min(len(program.movers), MOST_MOVERS)
-        where = np.where(program.layout.shared[:movers], GLOBAL, row if row >= 0 else GLOBAL)
-        data["movers"][:movers, :3] = program.modulation.state[np.arange(movers), where, :3]
-        silent = (row < 0) & ~program.layout.shared[:movers]
-        data["movers"][:movers, 3] = np.where(silent, NOTHING_MOVES, program.moves[np.arange(movers), where, -1])
-        for n, running in enumerate(program.running()[:MOST_PLACED]):
-            data["costs"][n] = running.cost * 1e-9 * self.rate / self.frames
-            data["steps"][n] = running.peaks
-            if isinstance(running.module, Effect):
-                data["readings"][n] = 0.0 if running.quiet else running.module.reading(running.state)
-        data["bus_peaks"] = [bus.peak for bus in program.buses]
-        data["rack_peaks"] = [rack.peaks for rack in program.racks.values()]
-        data["held"], data["quality"] = self.monitor.held, program.quality
+    def _show(self) -> None:
+        peaks, self.peaks = self.peaks, (0.0, 0.0)
+        self.showing.show(
+            self.program,
+            peaks=peaks,
+            load=self.load,
+            momentary=self.meter.momentary(),
+            short_term=self.meter.short_term(),
+            held=self.monitor.held,
+            playing=self.player.phrase is not None,
+            position=self.player.position if self.taking is None else self.taking.position,
+        )
+        data = self.shared.data
         if self.blocks % (SHOWN_EVERY * 8) == 0:
             data["integrated"] = self.meter.integrated()
-        down = np.zeros(128, data["keys"].dtype)
-        down[voices.key[voices.held].astype(np.int64) & 127] = 1
-        data["keys"] = down  # at once: the window must not see keys that are let go of for a moment
-        turning = program.pattern.now
-        count = max(len(program.pattern.rows), 1)
-        data["pattern_step"] = (turning.row - 1) % count if turning.sounding and turning.was_on else -1
-        data["playing"] = self.player.phrase is not None
-        data["position"] = self.player.position if self.taking is None else self.taking.position
         data["generation"] = self.generation
 
     def _tidy(self) -> None:

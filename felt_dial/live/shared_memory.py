@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import mmap
 import os
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from felt_dial.sound.playing.events import Event
 
@@ -82,6 +84,11 @@ class Shared:
             self.data["movers"][:, 3] = NOTHING_MOVES
             for loudness in ("momentary", "short_term", "integrated"):
                 self.data[loudness] = -np.inf
+
+    def field(self, name: str) -> NDArray[Any]:
+        """A field by itself, as an array that is written without looking it up; (1,) for one number."""
+        found: NDArray[Any] = np.frombuffer(self._map, LAYOUT, count=1)[name]
+        return found[0] if found.ndim > 1 else found
 
     def send(self, event: Event) -> None:
         """Window: puts a note into the ring."""

@@ -79,10 +79,11 @@ def test_it_listens_as_fast_as_time_goes_and_ends() -> None:
     with pytest.raises(NoInput):
         recorder.begin()
     recorder.open()
+    begin = time.monotonic()
     recorder.begin(before=0.0)
     time.sleep(0.6)
     sound = recorder.stop()
-    assert sound.shape[1] / RATE == pytest.approx(0.6, abs=0.25)
+    assert sound.shape[1] / RATE == pytest.approx(time.monotonic() - begin, abs=0.25)
     recorder.close()
     assert recorder.state == "off"
     with pytest.raises(NoInput):

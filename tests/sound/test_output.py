@@ -389,6 +389,44 @@ def test_integrated_loudness_is_gated() -> None:
     assert meter.integrated() == -70.0
 
 
+def test_integrated_loudness_is_that_of_all_pieces_one_by_one() -> None:
+    """Against ITU-R BS.1770-4, section 5.1, written out with NumPy, for levels that lie on both sides of both gates."""
+    rng, meter = np.random.default_rng(11), LoudnessMeter(RATE, BLOCK)
+    assert meter.integrated() == -70.0
+    levels = rng.uniform(-85.0, 6.0, 40)
+    pieces, recent, since = [], [], 0
+    for level in levels:
+        noise = rng.uniform(-1.0, 1.0, (2, 40 * BLOCK)) * 10 ** (level / 20)
+        for at in range(0, noise.shape[1], BLOCK):
+            meter.add(np.ascontiguousarray(noise[:, at : at + BLOCK], np.float32))
+            recent, since = [*recent, float(meter._powers[meter._at - 1])][-75:], since + 1
+            if since >= 75 and since % 19 == 0:
+                pieces.append(sum(recent) / 75)
+    heard = np.array(pieces)
+    lufs = -0.691 + 10 * np.log10(heard)
+    heard, lufs = heard[lufs > -70.0], lufs[lufs > -70.0]
+    gate = -0.691 + 10 * np.log10(heard.mean()) - 10.0
+    expected = -0.691 + 10 * np.log10(heard[lufs > gate].mean())
+    assert 0 < (lufs <= gate).sum() and meter.integrated() == pytest.approx(expected, abs=0.005)
+
+
+def test_an_hour_of_sound_takes_no_longer_to_measure_than_a_second() -> None:
+    """What the meter keeps does not grow, and it goes on counting."""
+    meter = LoudnessMeter(RATE, 2048)
+    kept = [value.nbytes for value in vars(meter).values() if isinstance(value, np.ndarray)]
+    quiet, loud = (np.full((2, 2048), 0.0, np.float32) for _ in range(2))
+    loud[:] = 0.1 * np.sin(2 * np.pi * 1000 * np.arange(2048) / RATE)
+    for _ in range(3000):
+        meter.add(loud)
+    first = meter.integrated()
+    for block in (*[quiet] * 3000, *[0.1 * loud] * 84000):
+        meter.add(block)
+    assert [value.nbytes for value in vars(meter).values() if isinstance(value, np.ndarray)] == kept
+    assert meter._counts.sum() > 36000, "more pieces than there are in an hour"
+    expected = first + 10 * np.log10((3000 + 0.01 * 84000) / 87000)
+    assert meter.integrated() == pytest.approx(expected, abs=0.05)
+
+
 def heavy() -> Patch:
     """Ten effects in a row, every feedback at its end."""
     patch = plain(layers__a__source__shape="saw")
