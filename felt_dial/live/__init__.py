@@ -18,8 +18,10 @@
 - `player`: a phrase becomes events of the block that is about to sound.
 - `recorder`: from an input device, or from the simulated microphone, which plays a made scene.
 - `shared_memory`: The memory that the window and the engine share: values there, meters back, no message per move.
+- `showing`: What the window sees of a program that sounds, put into the shared memory some thirty times a second.
 - `sleep`: when nothing sounds and nothing is asked for, blocks are not computed.
 - `taking`: Taking down what is played: keys become the notes of a phrase, counted in beats, with a click to keep time
   by.
 - `warming`: kernels are loaded from the cache before a block needs them, which would come late by what that takes.
+- `wire`: The wire between the window and the engine: whoever says something never waits for the other to hear it.
 """

@@ -13,7 +13,8 @@ import sys
 import threading
 import time
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from functools import partial
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -79,6 +80,7 @@ from felt_dial.live.showing import Showing
 from felt_dial.live.sleep import Rest, Sleep
 from felt_dial.live.taking import Taking
 from felt_dial.live.warming import Warming
+from felt_dial.live.wire import Wire
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.hand_over import HandOver
@@ -99,7 +101,7 @@ IN_BLOCK, AT_ONCE = Handlers(), Handlers()
 class Engine:
     """Makes the sound of the patch that the window sent last."""
 
-    def __init__(self, shared: Shared, window: Connection, device: str, rate: float, frames: int) -> None:
+    def __init__(self, shared: Shared, window: Wire, device: str, rate: float, frames: int) -> None:
         self.shared, self.window = shared, window
         self.rate, self.frames = rate, frames
         self.program = Program(new_patch(), rate, frames)
@@ -108,7 +110,8 @@ class Engine:
         self.ready: tuple[Program, int, bool] | None = None
         self.player = Player(rate)
         self.audition = Audition()
-        self.commands: deque[object] = deque()
+        self.commands: deque[Callable[[], list[Event]]] = deque()
+        """What is to be done at the beginning of the next block, and gives its events."""
         self.hold = False
         self.held_back: set[tuple[float, int]] = set()
         self.meter = LoudnessMeter(rate, frames)
@@ -225,7 +228,7 @@ class Engine:
         if self.commands:
             self.sleep.wake()
         while self.commands:
-            events += IN_BLOCK.call(self, self.commands.popleft())
+            events += self.commands.popleft()()
         self.played = self._held(self.shared.received())
         if self.controller is not None:
             self.played += self._held(self.controller.block(self.frames, self.rate))
@@ -324,16 +327,10 @@ class Engine:
             found.append(event)
         return found
 
-    @IN_BLOCK.of(TakeController)
-    def _take_controller(self, message: TakeController) -> list[Event]:
-        """Another controller; what the one before was holding ends."""
-        ends = self.controller.close() if self.controller is not None else []
-        self.controller, self.clock = None, Clock()
+    def _plug_in(self, controller: RealController | SimulatedController | None, ends: list[Event]) -> list[Event]:
+        """Another controller plays from this block on; what the one before was holding ends."""
+        self.controller, self.clock = controller, Clock()
         self.program.clock_tempo = self.shared.data["clock"] = 0.0
-        try:
-            self.controller = open_controller(message.key, self.resting.stir)
-        except NoController as wrong:
-            self.tell(NoControllerThere(str(wrong)))
         return ends
 
     def _write_scope(self, out: NDArray[np.float32], data: Any) -> None:
@@ -375,10 +372,7 @@ class Engine:
 
     def tell(self, message: object) -> None:
         """Sends the window a message; a window that is gone ends the engine elsewhere."""
-        try:
-            self.window.send(message)
-        except OSError:
-            return
+        self.window.tell(message)
 
     def listen(self) -> None:
         """The side thread: hears the window and builds programs off the audio path."""
@@ -404,7 +398,7 @@ class Engine:
     def hear(self, message: object) -> None:
         """Acts on a message at once, or leaves it for the next block; one that is not known is said to be so."""
         if IN_BLOCK.know(message):
-            self.commands.append(message)
+            self.commands.append(partial(IN_BLOCK.call, self, message))
         else:
             try:
                 AT_ONCE.call(self, message)
@@ -430,6 +424,17 @@ class Engine:
             time.sleep(0.002)
         passed_over = self.ready
         self.ready = (program, message.generation, message.carry and (passed_over is None or passed_over[2]))
+
+    @AT_ONCE.of(TakeController)
+    def _take_controller(self, message: TakeController) -> None:
+        """Opens another controller, for which no block has the time."""
+        ends = self.controller.close() if self.controller is not None else []
+        found = None
+        try:
+            found = open_controller(message.key, self.resting.stir)
+        except NoController as wrong:
+            self.tell(NoControllerThere(str(wrong)))
+        self.commands.append(partial(self._plug_in, found, ends))
 
     @AT_ONCE.of(Listen)
     def _listen_to(self, message: Listen) -> None:
@@ -513,15 +518,17 @@ def main(arguments: list[str]) -> None:
     """What the engine's process does: waits until the window says on what to begin, and plays until it is told to end."""
     memory, pipe = arguments
     sys.setswitchinterval(0.0005)
-    window = Connection(int(pipe))
+    window = Wire(Connection(int(pipe)))
     try:
-        begin: Begin = window.recv()
+        begin = window.recv()
     except (EOFError, OSError):
         return
+    assert isinstance(begin, Begin)
     shared = Shared(int(memory))
     shared.read_from(begin.read)
     try:
         Engine(shared, window, begin.device, float(begin.rate), begin.frames).run()
     except Exception as wrong:
-        window.send(Failed(f"{type(wrong).__name__}: {wrong}"))
+        window.tell(Failed(f"{type(wrong).__name__}: {wrong}"))
+        window.close()
         raise

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import subprocess
 import time
-from multiprocessing.connection import Connection
 from typing import Any
 
 from felt_dial.live.devices import SIMULATED
@@ -37,6 +36,7 @@ from felt_dial.live.messages import (
     WriteSound,
 )
 from felt_dial.live.shared_memory import BANKS, Shared
+from felt_dial.live.wire import Wire
 from felt_dial.patch.change import Change
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.drawn import Drawn
@@ -77,7 +77,7 @@ class EngineLink:
         """Whether keys that are let go still sound."""
         self._structure: tuple[Any, ...] = ()
         self._process: subprocess.Popen[bytes] | None = None
-        self._pipe: Connection | None = None
+        self._wire: Wire | None = None
         self._phrase: tuple[Phrase, bool] | None = None
         self._taking: TakeNotes | None = None
         self.quality = 1
@@ -87,8 +87,9 @@ class EngineLink:
 
     def start(self) -> None:
         """Starts the engine process and sends it the patch, if there is one."""
+        self._hang_up()
         launched, self._launched = self._launched or launch(self.shared.handle), None
-        self._process, self._pipe = launched.process, launched.pipe
+        self._process, self._wire = launched.process, Wire(launched.pipe)
         self.tell(Begin(self.device, self.rate, self.frames, int(self.shared.data["ring_written"])))
         self.ready = False
         self._started = self._moved = time.monotonic()
@@ -119,6 +120,13 @@ class EngineLink:
                 self._process.kill()
                 self._process.wait()
         self._process = None
+        self._hang_up()
+
+    def _hang_up(self) -> None:
+        """Nobody is there any more to be told anything."""
+        if self._wire is not None:
+            self._wire.close(0.0)
+        self._wire = None
 
     @property
     def pid(self) -> int:
@@ -182,11 +190,11 @@ class EngineLink:
         if self._process is None:
             return heard
         try:
-            while self._pipe is not None and self._pipe.poll():
-                heard.append(self._pipe.recv())
+            while self._wire is not None and self._wire.poll():
+                heard.append(self._wire.recv())
         except (EOFError, OSError):
-            self._pipe = None
-        if self._process.poll() is not None or self._pipe is None or self._stalled():
+            self._wire = None
+        if self._process.poll() is not None or self._wire is None or self._wire.gone or self._stalled():
             heard.append(self._bring_back())
         for message in heard:
             if isinstance(message, Failed):
@@ -217,7 +225,8 @@ class EngineLink:
         self.quick_deaths = self.quick_deaths + 1 if quick else 1
         self.vain_starts += not self.ready
         if self.vain_starts >= 3 or self.quick_deaths >= 6:
-            self._process = self._pipe = None
+            self._process = None
+            self._hang_up()
             return GaveUp(self._last_words or f"it ended with {f'signal {-code}' if code < 0 else f'code {code}'}")
         if self.vain_starts == 2 or self.quick_deaths >= 3:
             self.device = SIMULATED
@@ -234,12 +243,8 @@ class EngineLink:
 
     def tell(self, message: object) -> None:
         """Sends a message of `messages`; one to an engine that has died is lost, and `poll` brings it back."""
-        if self._pipe is None:
-            return
-        try:
-            self._pipe.send(message)
-        except OSError:
-            self._pipe = None
+        if self._wire is not None:
+            self._wire.tell(message)
 
     def show(self, patch: Patch, carry: bool) -> None:
         """Makes the engine sound like `patch`: by values alone where only values differ."""

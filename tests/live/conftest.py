@@ -12,6 +12,7 @@ from felt_dial.live.devices import SIMULATED
 from felt_dial.live.engine import Engine
 from felt_dial.live.link import EngineLink
 from felt_dial.live.shared_memory import Shared
+from felt_dial.live.wire import Wire
 from felt_dial.patch.patch import Patch
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
@@ -30,7 +31,7 @@ def until(true: Callable[[], bool], seconds: float = 30.0) -> bool:
 def engine(patch: Patch) -> Engine:
     """An engine in this process; nobody hears it, and its blocks come as they are asked for."""
     here, _ = Pipe()
-    made = Engine(Shared(), here, SIMULATED, 48000.0, 256)
+    made = Engine(Shared(), Wire(here), SIMULATED, 48000.0, 256)
     made.program = Program(patch, 48000, 256)
     return made
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -11,8 +12,10 @@ import numpy as np
 import pytest
 from mido import Message
 
+from felt_dial.live import engine as engines
 from felt_dial.live.controller import NoController, Reader, SimulatedController, list_controllers, open_controller
 from felt_dial.live.link import EngineLink
+from felt_dial.live.messages import TakeController
 from felt_dial.live.midi_file import read_midi
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.phrase import Note
@@ -20,7 +23,7 @@ from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, RANGE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
 from felt_dial.sound.render import render
-from tests.live.conftest import until
+from tests.live.conftest import engine, until
 from tests.sound.listening import exact_frequency, plain
 
 
@@ -91,6 +94,26 @@ def test_the_simulated_controller_sounds_through_the_engine() -> None:
         assert heard >= 2
     finally:
         link.close()
+
+
+def test_no_block_waits_for_a_controller_that_is_being_opened(kernels: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A first one takes a tenth of a second, for its package is read then; a block is due every five milliseconds."""
+    made, may, opened = engine(new_patch()), threading.Event(), SimulatedController()
+
+    def slow(key: str, stir: object) -> SimulatedController:
+        assert may.wait(60) and key == "slow"
+        return opened
+
+    monkeypatch.setattr(engines, "open_controller", slow)
+    opening = threading.Thread(target=made.hear, args=(TakeController("slow"),), daemon=True)
+    opening.start()
+    for _ in range(50):
+        made.block()
+    assert opening.is_alive() and made.controller is None
+    may.set()
+    opening.join(60)
+    made.block()
+    assert made.controller is opened
 
 
 def test_a_midi_file_plays_pedals_and_lets_go_at_its_end(tmp_path: Path) -> None:

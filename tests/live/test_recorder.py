@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from felt_dial.live.recorder import BLOCK, LONGEST, RATE, Input, NoInput, Recorder, list_inputs, scene, trimmed
+from tests.live.conftest import until
 
 
 def test_the_simulated_microphone_is_always_there_and_hears_a_made_scene() -> None:
@@ -79,11 +80,12 @@ def test_it_listens_as_fast_as_time_goes_and_ends() -> None:
     with pytest.raises(NoInput):
         recorder.begin()
     recorder.open()
+    assert until(lambda: recorder.level() > 0.0)
     begin = time.monotonic()
     recorder.begin(before=0.0)
-    time.sleep(0.6)
-    sound = recorder.stop()
-    assert sound.shape[1] / RATE == pytest.approx(time.monotonic() - begin, abs=0.25)
+    assert until(lambda: recorder.seconds >= 1.0)
+    assert time.monotonic() - begin > 0.5, "it may have had something to catch up with"
+    assert recorder.stop().shape[1] >= RATE
     recorder.close()
     assert recorder.state == "off"
     with pytest.raises(NoInput):

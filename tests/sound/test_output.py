@@ -407,7 +407,7 @@ def test_integrated_loudness_is_that_of_all_pieces_one_by_one() -> None:
     heard, lufs = heard[lufs > -70.0], lufs[lufs > -70.0]
     gate = -0.691 + 10 * np.log10(heard.mean()) - 10.0
     expected = -0.691 + 10 * np.log10(heard[lufs > gate].mean())
-    assert 0 < (lufs <= gate).sum() and meter.integrated() == pytest.approx(expected, abs=0.005)
+    assert (lufs <= gate).sum() > 0 and meter.integrated() == pytest.approx(expected, abs=0.005)
 
 
 def test_an_hour_of_sound_takes_no_longer_to_measure_than_a_second() -> None:
