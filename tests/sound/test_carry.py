@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import copy
+import dataclasses
 import gc
 import time
 import weakref
@@ -21,7 +23,7 @@ from felt_dial.sound.engine.program import Program
 from felt_dial.sound.kernel import Stage
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.modules import new_layer, new_patch
-from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.events import BEND, OFF, ON, Event
 from felt_dial.sound.sizes import BLOCK
 from tests.sound.at_random import edited
 from tests.sound.listening import decibels, plain
@@ -162,3 +164,33 @@ def test_a_held_note_goes_on_at_another_quality_as_if_it_had_begun_there(
     carried, begun = bands(before), bands(after)
     there = begun > 1e-6 * begun.max()
     assert there.any() and np.abs(10 * np.log10(carried[there] / begun[there])).max() < 1.0
+
+
+def mutable(thing: object) -> Iterator[object]:
+    """Everything in a record that can change, however deep."""
+    if dataclasses.is_dataclass(thing) and not isinstance(thing, type):
+        yield thing
+        thing = [getattr(thing, each.name) for each in dataclasses.fields(thing)]
+    elif isinstance(thing, (list, dict)):
+        yield thing
+    for part in thing.values() if isinstance(thing, dict) else thing if isinstance(thing, (list, tuple)) else ():
+        yield from mutable(part)
+
+
+def test_twins_of_hands_and_of_a_pattern_are_equal_and_share_nothing_that_changes() -> None:
+    """As a deep copy is, which would take too long between two blocks; one finger in two places stays one."""
+    patch = with_value(with_value(new_patch(), "pattern.on", True), "layers.a.delay", 0.5)
+    patch = with_value(add_layer(patch, new_layer())[0], "layers.b.delay", 0.2)
+    for on in (False, True):
+        program = Program(with_value(patch, "pattern.on", on))
+        program.block([Event(0, ON, 60, 0.5), Event(0, ON, 64, 0.7, 3), Event(0, BEND, 0.0, 0.3, 3)])
+        program.block()
+        hands, turning = program.allocator.hands, program.pattern.now
+        assert (hands.waiting and hands.fingers and hands.touches) and bool(turning.sounding) == on
+        fresh = Program(patch)
+        carry_on(fresh, program)
+        for was, now in ((hands, fresh.allocator.hands), (turning, fresh.pattern.now)):
+            assert now == was == copy.deepcopy(was)
+            assert not {id(part) for part in mutable(was)} & {id(part) for part in mutable(now)}
+            shape = [sum(part is other for other in mutable(was)) for part in mutable(was)]
+            assert [sum(part is other for other in mutable(now)) for part in mutable(now)] == shape

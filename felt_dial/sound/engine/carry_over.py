@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,6 +15,14 @@ from felt_dial.sound.engine.program import Program
 def at_rate_of(sound: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
     """A block of another quality as so many frames, (…, frames): what a loop hears of it for one block."""
     return sound[..., np.arange(frames) * sound.shape[-1] // frames]
+
+
+def in_both(fresh: Iterable[str], old: Iterable[str]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Where the names that both have stand in the one, and where in the other."""
+    where = {key: m for m, key in enumerate(old)}
+    places = np.array([where.get(key, -1) for key in fresh], np.int64)
+    known = np.flatnonzero(places >= 0)
+    return known, places[known]
 
 
 def carry_on(fresh: Program, old: Program) -> None:
@@ -42,32 +52,31 @@ def carry_on(fresh: Program, old: Program) -> None:
     mine, theirs = fresh.modulation, old.modulation
     mine.fading[:] = theirs.fading
     fresh.clock, fresh.heard[: len(old.heard)] = old.clock, old.heard[: len(fresh.heard)]
-    for path, n in fresh.at.items():
-        if path in old.at:
-            m = old.at[path]
-            fresh.current[n] = old.current[m]
-            mine.control[n, :, -1] = theirs.control[m, :, -1]
-    for n, key in enumerate(fresh.movers):
-        if key in old.movers:
-            m = old.movers.index(key)
-            if mine.movers["kind"][n] == theirs.movers["kind"][m]:
-                mine.state[n] = theirs.state[m]
-                mine.moves[n, :, -1] = theirs.moves[m, :, -1]
-    for n, key in enumerate(fresh.layout.threads):
-        if key in old.layout.threads:
-            m = old.layout.threads.index(key)
-            mine.traces[n] = theirs.traces[m]
-            late, was_late = mine.threads["past"][n], theirs.threads["past"][m]
-            if late >= 0 and was_late >= 0:
-                mine.past[late] = theirs.past[was_late]
+    n, m = in_both(fresh.at, old.at)
+    fresh.current[n] = old.current[m]
+    mine.control[n, :, -1] = theirs.control[m, :, -1]
+    n, m = in_both(fresh.movers, old.movers)
+    alike = mine.movers["kind"][n] == theirs.movers["kind"][m]
+    n, m = n[alike], m[alike]
+    mine.state[n] = theirs.state[m]
+    mine.moves[n, :, -1] = theirs.moves[m, :, -1]
+    n, m = in_both(fresh.layout.threads, old.layout.threads)
+    mine.traces[n] = theirs.traces[m]
+    late, was_late = mine.threads["past"][n], theirs.threads["past"][m]
+    both = (late >= 0) & (was_late >= 0)
+    mine.past[late[both]] = theirs.past[was_late[both]]
     known = {running.path: running for running in old.running()}
     for running in fresh.running():
         kept = known.get(running.path)
-        alike = kept and type(kept.module) is type(running.module)
-        if kept and alike and (kept.stage == running.stage or isinstance(running.module, Source)):
+        if kept is None or type(kept.module) is not type(running.module):
+            continue
+        source = isinstance(running.module, Source)
+        if kept.stage == running.stage or source:
             running.quiet, running.lags = kept.quiet, kept.lags
             if running.line.shape == kept.line.shape:
                 running.line[:] = kept.line
+            if kept.quiet and not source:  # both stand at the beginning
+                continue
             for a, b in zip(running.arrays, kept.arrays, strict=True):
                 if a is not b and isinstance(a, np.ndarray) and a.flags.writeable and a.shape == b.shape:
                     np.copyto(a, b)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import copy
 import math
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -247,4 +246,6 @@ class PatternPlayer:
 
     def carry_on(self, old: PatternPlayer) -> None:
         """Takes over where an edited version of the same patch was."""
-        self.now = copy.deepcopy(old.now)
+        now = old.now
+        notes = [replace(note) for note in now.sounding]
+        self.now = replace(now, down=list(now.down), held=list(now.held), sounding=notes)
