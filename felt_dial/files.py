@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import re
 import secrets
 import shutil
+import stat
 import time
 import unicodedata
 from collections.abc import Callable, Iterator
@@ -18,6 +20,8 @@ from felt_dial.errors import FeltDialError, cut
 
 PATIENCE = 10.0
 """Seconds for which a lock that another process holds is waited for."""
+LONGEST = 2**26
+"""Bytes of a file that are read where a document is looked for; all documents end long before."""
 LITTER = (".writing-", ".making-", ".gone-")
 """How names of what is only half made, or half taken away, begin."""
 
@@ -34,11 +38,24 @@ class CannotWrite(FeltDialError):
         self.reason = reason or says
 
 
-def read_whole(path: Path, most: int | None = None) -> bytes:
-    """All bytes of a file, or the first `most`; raises `CannotRead`, a sentence naming it."""
+def regular(path: Path) -> None:
+    """Raises OSError where a path leads to what is no file and no folder: to read a pipe or a device may never end."""
+    mode = os.stat(path).st_mode
+    if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode)):
+        raise OSError(errno.EINVAL, "it is no file", str(path))
+
+
+def bytes_of(path: Path, most: int | None = None) -> bytes:
+    """All bytes of a file, or the first `most`; raises OSError."""
+    regular(path)
+    with open(path, "rb") as file:
+        return file.read() if most is None else file.read(most)
+
+
+def read_whole(path: Path, most: int = LONGEST) -> bytes:
+    """The bytes of a document, at most so many of them; raises `CannotRead`, a sentence naming it."""
     try:
-        with open(path, "rb") as file:
-            return file.read() if most is None else file.read(most)
+        return bytes_of(path, most)
     except OSError as wrong:
         raise CannotRead(f"“{cut(path.name)}” cannot be read: {reason_of(wrong)}.") from None
 

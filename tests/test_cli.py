@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +16,19 @@ import pytest
 import soundfile
 
 from felt_dial import cli
+from felt_dial.bank import matter
+from felt_dial.bank.bank import read_file
+from felt_dial.bank.library import Library
+from felt_dial.bank.package import import_bank
+from felt_dial.bank.places import Settings, load_settings, settings_path
+from felt_dial.cli import find_patch
+from felt_dial.errors import FeltDialError
+from felt_dial.files import read_whole
+from felt_dial.live.midi_file import read_midi
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.phrase import Note
-from felt_dial.sound.matter.audio_file import read_audio
+from felt_dial.patch.tuning import load_tuning
+from felt_dial.sound.matter.audio_file import heard_here_and_there, read_audio, read_part
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.render import render
 from tests.sound.listening import exact_frequency
@@ -169,3 +181,63 @@ def test_layers_are_rendered_apart_and_add_up_where_nothing_common_bends_them(do
     whole, _ = soundfile.read(tmp_path / "all.wav")
     parts = [soundfile.read(path)[0] for path in (tmp_path / "each").iterdir()]
     assert len(parts) == 2 and np.abs(sum(parts) - whole).max() < 0.02 * np.abs(whole).max()
+
+
+@pytest.mark.parametrize("platform", ["xcb", "nonsense"])
+def test_without_a_display_one_line_says_so(platform: str, home: Path) -> None:
+    """The toolkit would end the process with signal 6 and a page of text."""
+    unset = {"DISPLAY", "WAYLAND_DISPLAY"}
+    environment = {k: v for k, v in os.environ.items() if k not in unset} | {"QT_QPA_PLATFORM": platform}
+    done = subprocess.run([sys.executable, "-m", "felt_dial"], env=environment, capture_output=True, text=True)
+    said = [line for line in done.stderr.splitlines() if "window cannot be opened" in line]
+    assert done.returncode == 2 and len(said) == 1 and "felt-dial render" in said[0]
+
+
+NO_FILE = {
+    "patch": ("p.json", lambda path: find_patch(str(path))),
+    "document": ("p.json", lambda path: read_whole(path)),
+    "file of a library": ("p.json", lambda path: read_file(path)),
+    "bank": ("p.feltbank", lambda path: import_bank(Library(path.parent / "library"), path)),
+    "scale": ("p.scl", lambda path: load_tuning(path)),
+    "map of keys": ("p.kbm", lambda path: load_tuning(path)),
+    "MIDI file": ("p.mid", lambda path: read_midi(path, 120.0, 48000)),
+    "recording": ("p.wav", lambda path: read_audio(path)),
+    "part of a recording": ("p.wav", lambda path: read_part(path, 0.0, 1.0)),
+    "looks": ("p.wav", lambda path: heard_here_and_there(path, 4, 64)),
+}
+
+
+@pytest.mark.parametrize("what", NO_FILE)
+@pytest.mark.parametrize("leads_to", ["a pipe", "/dev/zero"])
+def test_what_is_no_file_is_not_waited_for(what: str, leads_to: str, tmp_path: Path) -> None:
+    """To read a pipe that nobody writes into, or a device, never ends."""
+    name, read = NO_FILE[what]
+    path = tmp_path / name
+    if leads_to == "a pipe":
+        os.mkfifo(path)
+    else:
+        path.symlink_to(leads_to)
+    found: list[FeltDialError] = []
+
+    def try_it() -> None:
+        try:
+            read(path)
+        except FeltDialError as wrong:
+            found.append(wrong)
+
+    reading = threading.Thread(target=try_it, daemon=True)
+    reading.start()
+    reading.join(30)
+    assert not reading.is_alive() and "no file" in str(found[0]) and "Errno" not in str(found[0])
+
+
+def test_what_is_no_file_is_not_listed(tmp_path: Path) -> None:
+    os.mkfifo(tmp_path / "pipe.wav")
+    (tmp_path / "empty.wav").touch()
+    assert [Path(path).name for path, _, _ in matter._files(str(tmp_path), True)] == ["empty.wav"]
+
+
+def test_settings_that_are_no_file_are_the_defaults(home: Path) -> None:
+    settings_path().parent.mkdir(parents=True, exist_ok=True)
+    os.mkfifo(settings_path())
+    assert load_settings() == Settings()

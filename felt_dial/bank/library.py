@@ -21,7 +21,19 @@ from pathlib import Path
 from felt_dial.bank.bank import Bank, BankFile, MovedOn, NoSuchBank, Preset, read_bank, write_bank
 from felt_dial.bank.bin import Bin, Thrown
 from felt_dial.errors import FeltDialError
-from felt_dial.files import LITTER, CannotWrite, at_the_disk, held, in_use, names_like, read_whole, slug, write_whole
+from felt_dial.files import (
+    LITTER,
+    LONGEST,
+    CannotWrite,
+    at_the_disk,
+    bytes_of,
+    held,
+    in_use,
+    names_like,
+    read_whole,
+    slug,
+    write_whole,
+)
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.sound.matter.assets import keep as keep_asset
@@ -192,7 +204,7 @@ class Library:
         with first.held(), second.held(), at_the_disk(f"“{home.name_of(preset)}” was not moved", "It is where it was."):
             content = home.path(preset)
             other.keep_assets(home.load(preset))
-            key = other.add(content.read_bytes(), preset, place=place)
+            key = other.add(bytes_of(content, LONGEST), preset, place=place)
             versions = home.folder / "versions" / preset
             if versions.is_dir():
                 with at_the_disk(f"The versions of “{preset}” were not moved", "They are where they were."):

@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError, cut
+from felt_dial.files import LONGEST, bytes_of
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import BadAudio, read_part
@@ -378,7 +379,7 @@ def _banks(library: Path) -> list[Path]:
 
 def _name_of(bank: Path) -> str:
     try:
-        name = json.loads((bank / "bank.json").read_text()).get("name")
+        name = json.loads(bytes_of(bank / "bank.json", LONGEST)).get("name")
     except (OSError, ValueError, AttributeError):
         name = None
     return name if isinstance(name, str) and name else bank.name
@@ -397,7 +398,7 @@ def _files(folder: str, deep: bool) -> Iterator[tuple[str, int, int]]:
                 if entry.is_dir(follow_symlinks=False):
                     if deep and not entry.name.startswith("."):
                         left.append(entry.path)
-                elif os.path.splitext(entry.name)[1].lower() in AUDIO:
+                elif os.path.splitext(entry.name)[1].lower() in AUDIO and entry.is_file():
                     about = entry.stat()
                     yield entry.path, about.st_mtime_ns, about.st_size
 

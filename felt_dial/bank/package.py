@@ -16,7 +16,7 @@ from pathlib import Path, PurePosixPath
 from felt_dial.bank.bank import read_file
 from felt_dial.bank.library import Bank, Library, read_bank, write_bank
 from felt_dial.errors import FeltDialError, cut
-from felt_dial.files import at_the_disk, write_whole
+from felt_dial.files import at_the_disk, bytes_of, regular, write_whole
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.sound.matter.assets import assets_of, missing, needed_for
@@ -67,7 +67,7 @@ def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambd
             _add(archive, f"presets/{key}.json", content)
         for asset in sorted((bank.folder / "assets").glob("*")):
             if asset.stem in needed and ASSET.fullmatch(f"assets/{asset.name}"):
-                _add(archive, f"assets/{asset.name}", asset.read_bytes())
+                _add(archive, f"assets/{asset.name}", bytes_of(asset))
     write_whole(target, memory.getvalue())
     return len(order)
 
@@ -119,6 +119,8 @@ def import_bank(library: Library, source: Path, watch: Callable[[float], bool] =
     `watch` is told the part that is done, 0 to 1, and stops it by returning False.
     """
     where = f"“{cut(source.name)}”"
+    with _whole(where):
+        regular(source)
     with _whole(where), zipfile.ZipFile(source) as archive:
         _check_names(archive, where)
         names = [name for name in archive.namelist() if PRESET.fullmatch(name) or ASSET.fullmatch(name)]

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from felt_dial.errors import FeltDialError
+from felt_dial.files import LONGEST, bytes_of
 from felt_dial.sound.matter.assets import ABOUT, ENDINGS, RECIPE, noted
 
 DIGEST = re.compile(rb"\b[0-9a-f]{64}\b")
@@ -54,7 +55,7 @@ def unused(root: Path, more: Iterable[Path] = (), watch: Callable[[float], bool]
 
 def _digests(path: Path) -> set[str]:
     try:
-        return {found.decode() for found in DIGEST.findall(path.read_bytes())}
+        return {found.decode() for found in DIGEST.findall(bytes_of(path, LONGEST))}
     except OSError:
         return set()
 

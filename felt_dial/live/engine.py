@@ -501,6 +501,8 @@ class Engine:
         begin = time.monotonic()
 
         def tell(done: int, total: int) -> None:
+            if self.window.gone:
+                raise SystemExit
             on_terminal(done, total)
             self.tell(Compiling(done, total, left(done, total, time.monotonic() - begin)))
 

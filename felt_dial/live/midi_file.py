@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from felt_dial.errors import cut
-from felt_dial.files import write_whole
+from felt_dial.files import reason_of, regular, write_whole
 from felt_dial.live.controller import Reader
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.phrase import MOST_BEATS, MOST_NOTES, Beat, Phrase, whole_bars
@@ -31,6 +31,7 @@ def read_midi(path: Path, tempo: float, rate: float, fixed: bool = False) -> tup
 
     where = f"“{cut(path.name)}”"
     try:
+        regular(path)
         file = mido.MidiFile(path, clip=True)
         merged = mido.merge_tracks(file.tracks)
         has_tempo = any(message.type == "set_tempo" for message in merged)
@@ -45,7 +46,8 @@ def read_midi(path: Path, tempo: float, rate: float, fixed: bool = False) -> tup
         AttributeError,
         KeySignatureError,
     ) as wrong:
-        why = f" ({cut(wrong)})" if str(wrong) else ""
+        said = reason_of(wrong) if isinstance(wrong, OSError) else cut(wrong)
+        why = f" ({said})" if said else ""
         raise BadDocument(f"{where} is no whole Standard MIDI File{why}. Nothing was played.") from None
     length = sum(message.time for message in messages)
     if not math.isfinite(length) or length > LONGEST:

@@ -129,10 +129,24 @@ def compile_all(progress: Progress = on_terminal) -> float:
     """Runs every kernel once; `progress` is told how many of how many steps are done. Returns the seconds it took.
 
     Tone and effects are compiled by a second process beside the sources; then everything is run, most of it from the
-    cache, where what both had compiled at once may have been lost.
+    cache, where what both had compiled at once may have been lost. Where `progress` raises, both end; what is done is kept.
     """
     begin = time.perf_counter()
     beside = subprocess.Popen([sys.executable, "-m", "felt_dial.sound.compile", "tone"])
+    try:
+        _run_all(beside, progress)
+    finally:
+        beside.kill()
+        beside.wait()
+    with contextlib.suppress(OSError):
+        mark = _mark()
+        mark.parent.mkdir(parents=True, exist_ok=True)
+        mark.touch()
+    return time.perf_counter() - begin
+
+
+def _run_all(beside: subprocess.Popen[bytes], progress: Progress) -> None:
+    """Runs the sources without tone, and everything once what is compiled `beside` is done."""
     work = [(plain, source, quality) for plain in (True, False) for source in Source.kinds for quality in (1, 2)]
     for n, (plain, source, quality) in enumerate(work):
         progress(n, len(work))
@@ -147,11 +161,6 @@ def compile_all(progress: Progress = on_terminal) -> float:
         sound = program.block([Event(0, OFF, 60)])
         LoudnessMeter(48000, BLOCK).add(sound)
     progress(len(work), len(work))
-    with contextlib.suppress(OSError):
-        mark = _mark()
-        mark.parent.mkdir(parents=True, exist_ok=True)
-        mark.touch()
-    return time.perf_counter() - begin
 
 
 def main() -> None:

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -24,6 +25,7 @@ from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_effect, add_layer, sew
 from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound import compile as compiling
 from felt_dial.sound.engine.program import Program, patch_values
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_layer, new_patch
@@ -438,3 +440,31 @@ def test_what_a_patch_has_switched_off_is_loaded_with_it(monkeypatch: pytest.Mon
         monkeypatch.setattr(type(module), "spent", lambda running, since: ran.append(running.path))
     Warming(48000.0, 256).load(patch)
     assert {"layers.a.source", "layers.a.drive", "layers.a.filter", f"racks.1.{key}"} <= set(ran)
+
+
+def test_an_engine_whose_window_is_gone_compiles_no_further(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nobody listens to the sound yet, so that it would notice only once all is compiled, minutes later."""
+    made, done, helpers = engine(new_patch()), [], []
+
+    class Helper:
+        def __init__(self, command: list[str]) -> None:
+            helpers.append([command[-1]])
+
+        def kill(self) -> None:
+            helpers[-1].append("killed")
+
+        def wait(self) -> None:
+            pass
+
+    def run_all(beside: object, progress: Callable[[int, int], None]) -> None:
+        for n in range(1000):
+            progress(n, 1000)
+            done.append(n)
+            until(lambda: made.window.gone, 0.2)
+
+    monkeypatch.setattr(compiling, "kernels_ready", lambda: False)
+    monkeypatch.setattr(compiling, "_run_all", run_all)
+    monkeypatch.setattr(compiling.subprocess, "Popen", Helper)
+    with pytest.raises(SystemExit):
+        made._compile()
+    assert len(done) < 1000 and helpers == [["tone", "killed"]]

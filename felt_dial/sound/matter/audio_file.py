@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
+from felt_dial.files import reason_of, regular
 
 LONGEST = 600.0
 """Seconds that a sample may last; they stay in memory."""
@@ -129,6 +130,7 @@ def _opened(path: Path) -> Iterator[Any]:
     if not path.exists():
         raise BadAudio(f"{where} is not there.")
     try:
+        regular(path)
         with soundfile.SoundFile(path) as file:
             if file.channels > 2:
                 raise BadAudio(f"{where} has {file.channels} channels; one or two can be played.")
@@ -136,7 +138,9 @@ def _opened(path: Path) -> Iterator[Any]:
                 raise BadAudio(f"{where} is at {file.samplerate} Hz; 8 kHz to 384 kHz can be played.")
             yield file
     except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as wrong:
-        reason = str(getattr(wrong, "error_string", wrong)).rstrip(".")
+        reason = (
+            reason_of(wrong) if isinstance(wrong, OSError) else str(getattr(wrong, "error_string", wrong)).rstrip(".")
+        )
         raise BadAudio(f"{where} cannot be read as audio ({reason}). Nothing was loaded.") from None
 
 

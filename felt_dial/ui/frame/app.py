@@ -7,14 +7,20 @@ import gc
 import os
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from felt_dial.errors import cut
 
 if TYPE_CHECKING:
     from felt_dial.bank.places import Settings
     from felt_dial.live.link import EngineLink
     from felt_dial.ui.frame.window import Window
     from felt_dial.ui.session import Session
+
+
+WITHOUT_WINDOW = "Is there a display? Sounds can be rendered without one: felt-dial render --help."
 
 
 def main(bank: str = "") -> int:
@@ -38,7 +44,8 @@ def main(bank: str = "") -> int:
     _read_no_sources()
     from felt_dial.ui.frame.rim import say_what_nobody_caught
 
-    application = QApplication(sys.argv[:1])
+    with _told_why_not():
+        application = QApplication(sys.argv[:1])
     application.setApplicationName("Felt Dial")
     window = stand_up(settings, link, bank, shelf_later=True)
     say_what_nobody_caught(window.session)
@@ -48,6 +55,30 @@ def main(bank: str = "") -> int:
     gc.freeze()
     gc.enable()
     return application.exec()
+
+
+@contextlib.contextmanager
+def _told_why_not() -> Iterator[None]:
+    """Where Qt finds nothing to draw a window on, it would end the process with a page of text and a dump of its memory."""
+    from PySide6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
+
+    reasons: list[str] = []
+
+    def hear(kind: QtMsgType, where: QMessageLogContext, text: str) -> None:
+        if kind != QtMsgType.QtFatalMsg:
+            reasons.append(" ".join(text.split()))
+            return
+        why = f" ({cut(reasons[0])})" if reasons else ""
+        print(f"The window cannot be opened{why}. {WITHOUT_WINDOW}", file=sys.stderr, flush=True)
+        os._exit(2)
+
+    before = qInstallMessageHandler(hear)
+    try:
+        yield
+    finally:
+        qInstallMessageHandler(before)
+    for reason in reasons:
+        print(reason, file=sys.stderr)
 
 
 def _read_no_sources() -> None:
