@@ -75,7 +75,7 @@ from felt_dial.live.messages import (
 from felt_dial.live.monitor import Monitor
 from felt_dial.live.output import Output
 from felt_dial.live.player import Player
-from felt_dial.live.shared_memory import BANKS, SCOPE, Shared
+from felt_dial.live.shared_memory import SCOPE, Shared
 from felt_dial.live.showing import Showing
 from felt_dial.live.sleep import Rest, Sleep
 from felt_dial.live.taking import Taking
@@ -107,6 +107,8 @@ class Engine:
         self.program = Program(new_patch(), rate, frames)
         self.generation = 0
         self.handing: HandOver | None = None
+        self._carries = True
+        """Whether all patches that were passed over carry the sound on."""
         self.ready: tuple[Program, int, bool] | None = None
         self.player = Player(rate)
         self.audition = Audition()
@@ -408,22 +410,32 @@ class Engine:
 
     @AT_ONCE.of(ShowPatch)
     def _show_patch(self, message: ShowPatch) -> None:
+        self._carries = self._carries and message.carry
+        program, refused = None, ""
         try:
-            assets.search_in(message.places)
-            patch = read_patch(message.text, "The patch from the window")
-            self.warming.load_for(patch)
-            values = self.shared.data["values"][message.generation % BANKS]
-            program = Program(patch, self.rate, self.frames, self.quality, values)
+            program = self._built(message)
         except FeltDialError as wrong:
-            self.tell(Refused(str(wrong)))
-            return
+            refused = str(wrong)
         except Exception as wrong:  # a fault of ours: the patch before sounds on
-            self.tell(Refused(f"{type(wrong).__name__}: {wrong}"))
+            refused = f"{type(wrong).__name__}: {wrong}"
+        if not self.shared.holds(message.generation):
+            return  # so many came meanwhile that its values are those of another; the last of them is on its way
+        if program is None:
+            self.tell(Refused(refused))
             return
         while self.ready is not None and self.handing is not None:
             time.sleep(0.002)
         passed_over = self.ready
-        self.ready = (program, message.generation, message.carry and (passed_over is None or passed_over[2]))
+        self.ready = (program, message.generation, self._carries and (passed_over is None or passed_over[2]))
+        self._carries = True
+
+    def _built(self, message: ShowPatch) -> Program:
+        """The program of a patch from the window, which reads its values in the room that they have."""
+        assets.search_in(message.places)
+        patch = read_patch(message.text, "The patch from the window")
+        self.warming.load_for(patch)
+        values, holds = self.shared.values(message.generation), partial(self.shared.holds, message.generation)
+        return Program(patch, self.rate, self.frames, self.quality, values, holds)
 
     @AT_ONCE.of(TakeController)
     def _take_controller(self, message: TakeController) -> None:

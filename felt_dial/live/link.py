@@ -35,7 +35,7 @@ from felt_dial.live.messages import (
     TakeNotes,
     WriteSound,
 )
-from felt_dial.live.shared_memory import BANKS, Shared
+from felt_dial.live.shared_memory import Shared
 from felt_dial.live.wire import Wire
 from felt_dial.patch.change import Change
 from felt_dial.patch.documents.patch import write_patch
@@ -261,7 +261,7 @@ class EngineLink:
             self.show(change.patch, carry=True)
             return
         self.patch = change.patch
-        row = self.shared.data["values"][self.generation % BANKS]
+        row = self.shared.values(self.generation)
         for path in change.paths:
             at, param = self.slot_of[path], param_at(change.patch, path)
             if isinstance(param, Drawn):
@@ -273,7 +273,7 @@ class EngineLink:
     def _write_values(self, patch: Patch, generation: int) -> None:
         """All values of a patch, then its drawings; where each begins is kept in `slot_of`."""
         listed = list(slots(patch))
-        row = self.shared.data["values"][generation % BANKS]
+        row = self.shared.give(generation)
         row[: len(listed)] = [slot.param.encode(slot.value) for slot in listed]
         self.slot_of = {slot.path: n for n, slot in enumerate(listed)}
         at = len(listed)

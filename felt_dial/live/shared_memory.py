@@ -18,8 +18,9 @@ from felt_dial.sound.playing.events import Event
 MOST_SLOTS = 8192
 MOST_NUMBERS = 65536
 """Values of a patch: those of its parameters, and behind them its drawings. The largest patch that the model allows fits."""
-BANKS = 8
-"""Values of the last few generations of a patch, so that an old layout is never read as a new one."""
+BANKS = 64
+"""Rooms for the values of as many generations of a patch: one is read by the engine while the next are written. What was
+given to a later generation is read no more, so that its layout is never taken for an old one."""
 RING = 1024
 SCOPE = 16384
 MOST_MOVERS = 96
@@ -31,6 +32,7 @@ NOTE = np.dtype([("kind", "i4"), ("key", "f4"), ("value", "f4"), ("channel", "f4
 LAYOUT = np.dtype(
     [
         ("values", "f8", (BANKS, MOST_NUMBERS)),
+        ("given", "i8", (BANKS,)),
         ("trim", "f8"),
         ("ring_written", "i8"),
         ("ring", NOTE, (RING,)),
@@ -89,6 +91,20 @@ class Shared:
         """A field by itself, as an array that is written without looking it up; (1,) for one number."""
         found: NDArray[Any] = np.frombuffer(self._map, LAYOUT, count=1)[name]
         return found[0] if found.ndim > 1 else found
+
+    def values(self, generation: int) -> NDArray[np.float64]:
+        """The room for the values of a generation."""
+        found: NDArray[np.float64] = self.data["values"][generation % BANKS]
+        return found
+
+    def give(self, generation: int) -> NDArray[np.float64]:
+        """Window: takes a room for a generation from the one that had it."""
+        self.data["given"][generation % BANKS] = generation
+        return self.values(generation)
+
+    def holds(self, generation: int) -> bool:
+        """Engine: whether what was just read of a generation was its own still."""
+        return int(self.data["given"][generation % BANKS]) == generation
 
     def send(self, event: Event) -> None:
         """Window: puts a note into the ring."""

@@ -51,6 +51,9 @@ def _numba() -> Any:
         del sys.modules[blas]
     keeps = "felt_dial.sound.kernel_cache"
     setattr(numba.config, "CACHE_LOCATOR_CLASSES", f"{keeps}.Beside,{keeps}.InHome")  # noqa: B010  (declared nowhere)
+    from felt_dial.sound.kernel_cache import Whole
+
+    setattr(numba.core.caching, "IndexDataCacheFile", Whole)  # noqa: B010
     return numba
 
 

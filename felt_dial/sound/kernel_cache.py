@@ -3,12 +3,18 @@
 Numba by itself looks at the file that a kernel stands in, and keeps one that calls a changed kernel of another file, or was
 compiled with a number of another file that has changed. Here a kernel holds as long as its own code, that of all kernels
 that it calls, and all numbers that it was compiled with are what they were.
+
+Numba also trusts that what it kept is whole: after one file that a power cut or a full disk left damaged, no start would
+come to a sound any more. Here every file has a sum, and one that does not add up is as if it were not there.
 """
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
+import pickle
+import zlib
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
@@ -17,7 +23,7 @@ from typing import Any
 
 import numpy as np
 import platformdirs
-from numba.core.caching import InTreeCacheLocator, UserWideCacheLocator
+from numba.core.caching import IndexDataCacheFile, InTreeCacheLocator, UserWideCacheLocator
 from numba.core.dispatcher import Dispatcher
 
 LANES = Path(__file__).parent / "simd"
@@ -131,3 +137,38 @@ class InHome(_Stamped, UserWideCacheLocator):
         self._cache_path = str(
             Path(platformdirs.user_cache_dir("felt-dial")) / "kernels" / self.get_suitable_cache_subpath(file)
         )
+
+
+class Whole(IndexDataCacheFile):
+    """What is kept of one kernel: an index of its signatures, and machine code for each."""
+
+    _source_stamp: Stamp
+    _data_path: Callable[[str], str]
+
+    def _sum(self, content: bytes) -> bytes:
+        """Tells damage, and the code of an earlier state of the kernel: the index is written before the code."""
+        return zlib.crc32(content, zlib.crc32(str(self._source_stamp).encode())).to_bytes(4, "big")
+
+    def _load_index(self) -> dict[Any, str]:
+        try:
+            found = super()._load_index()
+        except Exception:  # whatever a damaged pickle lets fail
+            return {}
+        return found if isinstance(found, dict) else {}
+
+    def _load_data(self, name: str) -> Any:
+        with open(self._data_path(name), "rb") as file:
+            kept, content = file.read(4), file.read()
+        if kept != self._sum(content):
+            raise OSError("damaged")  # which Numba takes for a file that is not there
+        return pickle.loads(content)
+
+    def _save_data(self, name: str, data: Any) -> None:
+        content = self._dump(data)
+        with self._open_for_write(self._data_path(name)) as file:
+            file.write(self._sum(content) + content)
+
+    def save(self, key: Any, data: Any) -> None:
+        """Keeps a compiled kernel; where the disk does not take it, it is compiled anew the next time."""
+        with contextlib.suppress(OSError):
+            super().save(key, data)

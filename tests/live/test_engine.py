@@ -16,12 +16,13 @@ import soundfile
 
 from felt_dial.live import link as links
 from felt_dial.live.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
+from felt_dial.live.engine import Engine
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
 from felt_dial.live.player import Player
-from felt_dial.live.shared_memory import RING, Shared
+from felt_dial.live.shared_memory import BANKS, RING, Shared
 from felt_dial.live.warming import COMMON, Warming
-from felt_dial.patch.documents.patch import write_patch
+from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.edits import add_effect, add_layer, sew
 from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value
@@ -283,6 +284,7 @@ def test_an_engine_that_is_started_again_strikes_the_keys_that_are_held_and_no_o
 def test_a_patch_that_breaks_the_engine_s_building_is_refused_and_the_one_before_sounds_on(link: EngineLink) -> None:
     link.note_on(60, 0.8)
     assert until(lambda: int(link.shared.data["voices"]) == 1)
+    link.shared.give(link.generation + 1)
     link.tell(ShowPatch('{"format": 1}', link.generation + 1, True, 7))  # type: ignore[arg-type]
     heard: list[object] = []
     assert until(lambda: bool(heard.extend(link.poll())) or any(isinstance(m, Refused) for m in heard))
@@ -327,6 +329,7 @@ def test_without_a_sound_card_the_simulated_output_plays_and_says_why() -> None:
 
 
 def test_a_patch_that_the_engine_cannot_read_is_refused_and_the_old_one_plays_on(link: EngineLink) -> None:
+    link.shared.give(link.generation + 1)
     link.tell(ShowPatch('{"format": 99}', link.generation + 1, True, ""))
     assert until(lambda: any(isinstance(m, Refused) and "format 99" in m.reason for m in link.poll()))
     link.note_on(60, 1.0)
@@ -418,7 +421,7 @@ def test_another_patch_comes_while_kernels_are_still_loaded() -> None:
     assert made.warming.cold[0] == COMMON and set(made.warming.cold) == set(Source.kinds)
     patch = with_value(new_patch(), "layers.a.level", -3.0)
     values = patch_values(patch)
-    made.shared.data["values"][1][: len(values)] = values
+    made.shared.give(1)[: len(values)] = values
     show = threading.Thread(
         target=made.hear, args=(ShowPatch(write_patch(patch), 1, False, assets.searched()),), daemon=True
     )
@@ -468,3 +471,61 @@ def test_an_engine_whose_window_is_gone_compiles_no_further(monkeypatch: pytest.
     with pytest.raises(SystemExit):
         made._compile()
     assert len(done) < 1000 and helpers == [["tone", "killed"]]
+
+
+def shown(made: Engine, patch: Patch, generation: int) -> None:
+    """Lets an engine in this process sound like a patch, as the window does."""
+    values = patch_values(patch)
+    made.shared.give(generation)[: len(values)] = values
+    made.hear(ShowPatch(write_patch(patch), generation, False, assets.searched()))
+    made.block()
+
+
+def test_values_that_were_given_to_a_later_patch_are_not_read_as_those_of_an_earlier_one(kernels: None) -> None:
+    """Rooms for values go round; an engine that is slow may still sound what had one of them before."""
+    there, alone = engine(new_patch()), engine(new_patch())
+    for made in (there, alone):
+        shown(made, bright(new_patch()), 3)
+        made.shared.send(Event(0, ON, 57, 0.8))
+        for _ in range(20):
+            made.block()
+    room = there.shared.give(3 + BANKS)
+    room[:] = np.random.default_rng(2).uniform(-1e6, 1e6, room.shape)
+    for _ in range(50):
+        assert np.array_equal(there.block(), alone.block())
+    assert not there.program.asked(), "and they keep nobody awake"
+    there.shared.give(3)[: len(there.program.values)] = patch_values(with_value(new_patch(), "layers.a.level", -20.0))
+    there.block()
+    assert there.program.values[there.program.at["layers.a.level"]] == -20.0
+
+
+def test_a_patch_whose_values_are_gone_before_it_is_built_is_passed_over(kernels: None) -> None:
+    """The next one has come by then; it carries the sound on only where all that were passed over do."""
+    made = engine(new_patch())
+    text, values = write_patch(new_patch()), patch_values(new_patch())
+    made.shared.give(1 + BANKS)[: len(values)] = values
+    made.hear(ShowPatch(text, 1, False, assets.searched()))
+    assert made.ready is None
+    made.hear(ShowPatch(text, 1 + BANKS, True, assets.searched()))
+    assert made.ready is not None and made.ready[1:] == (1 + BANKS, False)
+    made.block()
+    made.shared.give(2)[: len(values)] = values
+    made.hear(ShowPatch(text, 2, True, assets.searched()))
+    assert made.ready is not None and made.ready[1:] == (2, True)
+
+
+def test_going_quickly_through_all_sounds_of_the_demo_does_no_harm(link: EngineLink) -> None:
+    """As fast as a key repeats, and faster than the engine can follow; what is on the table in the end is what sounds."""
+    root = Path(links.__file__).parents[1] / "data" / "banks"
+    assets.look_in(root)
+    patches = [read_patch(path.read_bytes(), path.stem) for path in sorted(root.glob("*/presets/*.json"))]
+    link.note_on(52, 0.8)
+    for pause in (0.03, 0.003, 0.0005):
+        for patch in patches:
+            link.show(patch, carry=False)
+            link.poll()
+            time.sleep(pause)
+    assert until(lambda: not link.poll() and link.settled, 60) and link.restarts == 0
+    link.show(bright(new_patch()), carry=False)
+    assert until(lambda: link.settled)
+    assert until(lambda: link.bead("layers.a.level") == pytest.approx(-3.0, abs=0.01))

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import os
+import resource
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +18,7 @@ from felt_dial.sound import kernel_cache
 from felt_dial.sound.compiled import arrays_of, kernel_of
 from felt_dial.sound.control.kernels.core.movers import MOVERS, VALUES
 from felt_dial.sound.kernel import Stage, formula, kernel
-from felt_dial.sound.kernel_cache import InHome, digest
+from felt_dial.sound.kernel_cache import InHome, Whole, digest
 from felt_dial.sound.playing.counted_chance import chance
 
 
@@ -68,6 +72,81 @@ def test_kernels_of_a_program_that_cannot_be_written_to_are_kept_at_home(
 
     place = Path(InHome(plain, "/opt/felt-dial/felt_dial/sound/some.py").get_cache_path())
     assert place.is_relative_to(tmp_path / "felt-dial" / "kernels")
+
+
+KEPT = """
+import sys
+from felt_dial.sound.kernel import kernel
+
+@kernel
+def kept(x):
+    return {factor} * x
+
+if __name__ == "__main__":
+    print(kept(1.5), sum(kept.stats.cache_hits.values()))
+"""
+
+
+def run_kept(place: Path, factor: float = 2.0, room: int = -1) -> tuple[float, int]:
+    """Runs a kernel in a process of its own; what it gives, and how often it was found compiled. `room` is how long a
+    file may get, in bytes."""
+    (place / "kept.py").write_text(KEPT.format(factor=factor))
+    within = (resource.RLIM_INFINITY if room < 0 else room,) * 2
+    made = subprocess.run(
+        [sys.executable, "kept.py"],
+        cwd=place,
+        env={**os.environ, "PYTHONPATH": str(Path(kernel_cache.__file__).parents[2])},
+        preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, within),
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    value, hits = made.stdout.split()
+    return float(value), int(hits)
+
+
+def kept_as(stamp: str, place: Path) -> Whole:
+    return Whole(str(place), "kernel", stamp)
+
+
+@pytest.mark.parametrize("ending", ["nbi", "nbc"])
+@pytest.mark.parametrize("damage", ["empty", "cut", "noise", "one bit"])
+def test_a_damaged_file_of_a_kernel_is_as_if_it_were_not_there(damage: str, ending: str, tmp_path: Path) -> None:
+    """As a power cut leaves them. Numba would raise whatever its pickle does, or run code with a bit turned over."""
+    kept_as("now", tmp_path).save("signature", {"code": bytes(1000)})
+    assert kept_as("now", tmp_path).load("signature") == {"code": bytes(1000)}
+    (file,) = tmp_path.glob(f"*.{ending}")
+    whole = file.read_bytes()
+    turned = bytearray(whole)
+    turned[len(whole) // 2] ^= 4
+    noise = np.random.default_rng(4).bytes(len(whole))
+    file.write_bytes({"empty": b"", "cut": whole[: len(whole) // 2], "noise": noise, "one bit": bytes(turned)}[damage])
+    assert kept_as("now", tmp_path).load("signature") is None
+    kept_as("now", tmp_path).save("signature", {"code": bytes(10)})
+    assert kept_as("now", tmp_path).load("signature") == {"code": bytes(10)}
+
+
+def test_code_of_an_earlier_state_of_a_kernel_is_not_run(tmp_path: Path) -> None:
+    """The index is written before the code: what ends in between leaves a fresh index with the code of before."""
+    kept_as("before", tmp_path).save("signature", "earlier")
+    (code,) = tmp_path.glob("*.nbc")
+    before = code.read_bytes()
+    kept_as("now", tmp_path).save("signature", "later")
+    assert kept_as("now", tmp_path).load("signature") == "later"
+    code.write_bytes(before)
+    assert kept_as("now", tmp_path).load("signature") is None
+
+
+def test_numba_keeps_kernels_in_this_way(tmp_path: Path) -> None:
+    assert run_kept(tmp_path) == (3.0, 0)
+    (code,) = (tmp_path / "__pycache__").glob("*.nbc")
+    code.write_bytes(code.read_bytes()[:-100])
+    assert run_kept(tmp_path) == (3.0, 0) and run_kept(tmp_path) == (3.0, 1)
+
+
+def test_a_disk_that_takes_no_kernel_stops_none(tmp_path: Path) -> None:
+    assert run_kept(tmp_path, room=16) == (3.0, 0)
+    assert run_kept(tmp_path) == (3.0, 0) and run_kept(tmp_path) == (3.0, 1)
 
 
 def test_a_formula_is_the_same_function_compiled() -> None:

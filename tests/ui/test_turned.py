@@ -13,7 +13,6 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget
 
 import felt_dial
-from felt_dial.live.shared_memory import BANKS
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.edits import add_inlet, add_layer, add_layer_with_level, add_modulator, add_send, remove_layer, sew
 from felt_dial.patch.module import Filter, Modulator, Source
@@ -232,7 +231,7 @@ def test_undo_of_a_value_wakes_those_who_show_it_and_nobody_else(desk: Desk, mon
     assert session.patch == start and dial._value == shown
     assert [set(paths or ()) for paths in woken] == [{"layers.b.level", "layers.b.pan"}, {"layers.b.filter.cutoff"}]
     values = patch_values(start)
-    bank = session.link.shared.data["values"][session.link.generation % BANKS]
+    bank = session.link.shared.values(session.link.generation)
     assert np.array_equal(bank[: len(values)], values), "and the engine plays it"
     session.redo()
     assert dial._value == 200.0 and woken[-1] == ("layers.b.filter.cutoff",)

@@ -7,7 +7,7 @@ allocates nothing that grows.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from itertools import product
 from time import perf_counter_ns
@@ -93,7 +93,9 @@ class Program:
     quality : 1, 2, 4 or 8
         Voices run at `quality` times the rate and come down through half-band filters.
     values : float64 (number,), optional
-        Where to read the values of this block; the patch's own where nothing is given.
+        Where to read the values of every block; the patch's own, `Program.values`, where nothing is given.
+    holds : function, optional
+        Whether what was just read there are its values still. Where they are not, the last ones stay.
     """
 
     def __init__(
@@ -103,9 +105,12 @@ class Program:
         frames: int = BLOCK,
         quality: int = 1,
         values: NDArray[np.float64] | None = None,
+        holds: Callable[[], bool] = lambda: True,
     ) -> None:
         self.patch, self.rate, self.frames, self.quality = patch, float(rate), frames, quality
-        self.values = patch_values(patch) if values is None else values
+        self.values = patch_values(patch)
+        self._given, self._holds = self.values if values is None else values[: len(self.values)], holds
+        self.values[:] = self._given
         ticks = frames // TICK
         self.modulation, self.layout = make_modulation(patch, self.values, ticks, self.rate)
         self.at, self.movers = self.layout.at, self.layout.movers
@@ -175,12 +180,13 @@ class Program:
 
     def asked(self) -> bool:
         """Whether a value was set since the last block."""
-        return self.values[: self.whole].tobytes() != self._seen
+        return self._given.tobytes() != self._seen and self._holds()
 
     def _read_values(self) -> None:
         """Takes over the values that were set since the last block."""
-        seen = self.values[: self.whole].tobytes()
-        if seen != self._seen:
+        seen = self._given.tobytes()
+        if seen != self._seen and self._holds():
+            self.values[:] = np.frombuffer(seen)
             for slot in np.flatnonzero((self.values[: self.count] != self.target[: self.count]) & self._jumps).tolist():
                 part, row = self.built.jumping[slot]
                 part.steps[row] = float(self.target[slot])
