@@ -39,7 +39,7 @@ class Figures:
         """The key of a patch's sound; working it out takes a millisecond, so it is kept."""
         known = self._keys.get(id(patch))
         if known is None or known[0] is not patch:
-            if len(self._keys) > 2000:
+            if len(self._keys) > 200:
                 self._keys.clear()
             known = self._keys[id(patch)] = (patch, sound_key(patch))
         return known[1]

@@ -139,6 +139,22 @@ class InHome(_Stamped, UserWideCacheLocator):
         )
 
 
+class Nowhere(_Stamped, UserWideCacheLocator):
+    """Where neither of the two takes anything: every start compiles anew, which is better than none."""
+
+    def __init__(self, plain: Any, file: str) -> None:
+        super().__init__(plain, file)
+        self._plain, self._cache_path = plain, os.path.join(os.devnull, "kernels")
+
+    @classmethod
+    def from_function(cls, plain: Any, file: str) -> Nowhere:
+        """It takes every kernel."""
+        return cls(plain, file)
+
+    def ensure_cache_path(self) -> None:
+        """There is none."""
+
+
 class Whole(IndexDataCacheFile):
     """What is kept of one kernel: an index of its signatures, and machine code for each."""
 

@@ -149,6 +149,17 @@ def test_a_disk_that_takes_no_kernel_stops_none(tmp_path: Path) -> None:
     assert run_kept(tmp_path) == (3.0, 0) and run_kept(tmp_path) == (3.0, 1)
 
 
+def test_where_nothing_can_be_written_kernels_run_all_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    """On a read-only disk, or a full one that takes no folder."""
+    monkeypatch.setattr(kernel_cache, "_writable", lambda folder: False)
+
+    @kernel
+    def thrice(x):
+        return 3.0 * x
+
+    assert thrice(1.5) == 4.5
+
+
 def test_a_formula_is_the_same_function_compiled() -> None:
     compiled = formula(chance)
     with np.errstate(over="ignore"):
