@@ -50,9 +50,8 @@ def _numba() -> Any:
     if hidden:
         del sys.modules[blas]
     keeps = "felt_dial.sound.kernel_cache"
-    setattr(
-        numba.config, "CACHE_LOCATOR_CLASSES", ",".join(f"{keeps}.{place}" for place in ("Beside", "InHome", "Nowhere"))
-    )  # noqa: B010  (declared nowhere)
+    places = ",".join(f"{keeps}.{place}" for place in ("Beside", "InHome", "Nowhere"))
+    setattr(numba.config, "CACHE_LOCATOR_CLASSES", places)  # noqa: B010  (declared nowhere)
     from felt_dial.sound.kernel_cache import Whole
 
     setattr(numba.core.caching, "IndexDataCacheFile", Whole)  # noqa: B010

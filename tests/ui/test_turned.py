@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QWidget
 
@@ -56,6 +57,18 @@ def two_alike(desk: Desk, kind: str, filter_: str = "state_variable") -> Patch:
     for target in ("layers.a.level", "layers.b.pitch", "layers.b.pan"):
         patch = sew(patch, "e1", target)[0]
     return patch
+
+
+def at_rest(top: QWidget) -> tuple[list[Any], QImage]:
+    """What one sees of a part of the window once nothing in it is laid out or drawn any more."""
+    before: tuple[list[Any], QImage] = ([], QImage())
+    for _ in range(20):
+        wait(lambda: False, 0.3)
+        now = described(top), top.grab().toImage()
+        if now == before:
+            break
+        before = now
+    return before
 
 
 def described(top: QWidget) -> list[Any]:
@@ -279,15 +292,15 @@ def test_a_row_that_was_put_aside_is_the_row_of_the_layer_that_it_is_turned_to(d
         assert not (isinstance(value, str) and value.startswith("layers.") and not value.startswith(f"layers.{key}")), (
             name
         )
-    wait(lambda: False, 0.3)
-    seen, picture = described(page), page.grab().toImage()
+    seen, picture = at_rest(page)
     page.rows, rows, page.spare = {}, page.rows, []
     for row in rows.values():
         page.layers.removeWidget(row)
         row.deleteLater()
     page.rebuild()
-    wait(lambda: False, 0.3)
-    assert described(page) == seen and page.grab().toImage() == picture
+    then, painted = at_rest(page)
+    assert then == seen
+    assert painted == picture
 
 
 def test_another_envelope_over_a_layer_is_drawn_in_its_row(desk: Desk) -> None:

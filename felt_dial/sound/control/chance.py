@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -85,25 +83,35 @@ def chance_line(modulator: Chance, rate: float, tick: float, count: int, note: i
     0 for a chance that all notes share.
     """
     way, seed, smooth = str(modulator.way), modulator.number("seed"), modulator.number("smooth")
-    turns, x_y_z, found, value = 0.0, orbit_start(seed, note), np.empty(count), 0.0
-    lots: dict[int, float] = {}
 
-    def lot(n: int) -> float:
-        return lots.setdefault(n, float(drawn_lot(seed, note, n)))
+    def lots(counts: NDArray[np.int64]) -> NDArray[np.float64]:
+        return np.asarray(drawn_lot(seed, note, counts))  # type: ignore[arg-type]  # a hash of many is many hashes
 
+    steps = np.full(count, rate * tick)
+    steps[:1] = 0.0
+    turns = np.cumsum(steps)
+    whole = np.floor(turns).astype(np.int64)
+    if way == "chaotic":
+        part = np.clip(0.5 + _orbit_line(seed, note, ORBIT * (rate * tick), count) / 40.0, 0.0, 1.0)
+    elif way == "smooth":
+        u, before, after = turns - whole, lots(whole), lots(whole + 1)
+        part = before + (after - before) * u * u * (3.0 - 2.0 * u)
+    else:
+        part = lots(whole if way == "stepped" else np.zeros(count, np.int64))
+    goals = np.minimum(modulator.number("floor") + modulator.number("span") * part, 1.0)
+    if smooth <= 0.0 or not count:
+        return goals
+    found, value = [], float(goals[0])
+    for goal in goals.tolist():
+        value = follow(value, goal, tick, smooth)
+        found.append(value)
+    return np.array(found)
+
+
+def _orbit_line(seed: float, note: int, time: float, count: int) -> NDArray[np.float64]:
+    """x of a note's orbit, tick by tick, `time` of its own apart; float64 (count,)."""
+    place, found = orbit_start(seed, note), np.empty(count)
     for n in range(count):
-        goes = rate * tick if n else 0.0
-        turns += goes
-        whole = math.floor(turns)
-        if way == "chaotic":
-            x_y_z = orbit(*x_y_z, ORBIT * goes)
-            part = min(max(0.5 + x_y_z[0] / 40.0, 0.0), 1.0)
-        elif way == "smooth":
-            u = turns - whole
-            part = lot(whole) + (lot(whole + 1) - lot(whole)) * u * u * (3.0 - 2.0 * u)
-        else:
-            part = lot(whole if way == "stepped" else 0)
-        goal = min(modulator.number("floor") + modulator.number("span") * part, 1.0)
-        value = goal if n == 0 else float(follow(value, goal, tick, smooth))
-        found[n] = value
+        place = orbit(*place, time if n else 0.0)
+        found[n] = place[0]
     return found

@@ -15,6 +15,7 @@ from PySide6.QtGui import (
     QGuiApplication,
     QKeyEvent,
     QMouseEvent,
+    QShowEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QMenu, QWidget
@@ -56,6 +57,7 @@ class ParamControl(QWidget):
         self.entry: Entry | None = None
         self._bead = -1.0
         self._hover = self._drop = self._lit = False
+        self._behind = False
         self._read()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAcceptDrops(True)
@@ -66,6 +68,11 @@ class ParamControl(QWidget):
         session.watch(self._follow, *self._looks_at)
         session.frame.connect(self._move_bead)
         session.hovered.connect(self._light)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        if self._behind:
+            self._follow()
+        super().showEvent(event)
 
     def turn_to(self, path: str, owner_dye: str) -> None:
         """Becomes the face of the same parameter of another part of the patch."""
@@ -118,7 +125,11 @@ class ParamControl(QWidget):
         return "" if moved else why
 
     def _follow(self) -> None:
-        """Its value, a thread on it, or what makes it rest may have changed."""
+        """Its value, a thread on it, or what makes it rest may have changed; what is not seen is read once it is."""
+        if not self.isVisible():
+            self._behind = True
+            return
+        self._behind = False
         patch = self.session.patch
         if not path_holds(patch, self.path, self.param):
             return
