@@ -25,16 +25,23 @@ class Wire:
     def __init__(self, pipe: Connection) -> None:
         self._pipe = pipe
         self._line: SimpleQueue[object] = SimpleQueue()
+        self._lock = threading.Lock()
         self._sends: threading.Thread | None = None
         self.gone = False
 
     def tell(self, message: object) -> None:
         """Sends a message, which nobody may change from now on; one to an end that is gone is lost."""
         if self._sends is None:
-            self._sends = threading.Thread(target=_send, args=(self,), daemon=True)
-            self._sends.start()
+            self._begin()
         if not self.gone and self._line.qsize() < MOST_WAITING:
             self._line.put(message)
+
+    def _begin(self) -> None:
+        """The thread that sends, one for all that speak."""
+        with self._lock:
+            if self._sends is None:
+                self._sends = threading.Thread(target=_send, args=(self,), daemon=True)
+                self._sends.start()
 
     def close(self, seconds: float = 1.0) -> None:
         """Nothing more will be said; waits so long until all that was is sent."""

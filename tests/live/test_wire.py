@@ -7,6 +7,8 @@ import signal
 import threading
 from multiprocessing import Pipe
 
+import pytest
+
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import ControlsTurned, Died, TakeController
 from felt_dial.live.wire import MOST_WAITING, Wire
@@ -108,3 +110,29 @@ def test_an_engine_that_stands_still_does_not_hold_the_window_up(link: EngineLin
     link.kill()
     assert until(lambda: any(isinstance(m, Died) for m in link.poll()))
     assert link.wait_until_ready(60) and until(lambda: link.settled), "and the next one has the last of them"
+
+
+def test_several_threads_speak_through_one_line(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Each is heard in its own order; the sound, the side thread and the look-out for devices all tell the window."""
+    here, there = Pipe()
+    wire = Wire(here)
+    ready, begun, start = threading.Barrier(4), [], threading.Thread.start
+
+    def counted(thread: threading.Thread) -> None:
+        if thread not in speakers:
+            begun.append(thread)
+        start(thread)
+
+    def speak(who: int) -> None:
+        ready.wait(30)
+        for n in range(200):
+            wire.tell((who, n))
+
+    speakers = [threading.Thread(target=speak, args=(who,), daemon=True) for who in range(4)]
+    monkeypatch.setattr(threading.Thread, "start", counted)
+    for one in speakers:
+        one.start()
+    heard = [there.recv() for _ in range(800)]
+    for who in range(4):
+        assert [n for speaker, n in heard if speaker == who] == list(range(200))
+    assert len(begun) == 1
