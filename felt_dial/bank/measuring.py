@@ -30,7 +30,9 @@ class Worker:
         ours, theirs = socket.socketpair()
         with theirs:
             command = [sys.executable, "-m", "felt_dial.bank.measure_worker", str(theirs.fileno())]
-            self._process = subprocess.Popen(command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL)
+            self._process = subprocess.Popen(
+                command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL, process_group=0
+            )
         self.pipe = Connection(ours.detach())
 
     def close(self) -> None:

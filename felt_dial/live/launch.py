@@ -21,11 +21,11 @@ class Launched:
 
 
 def launch(memory: int | None = None) -> Launched:
-    """Starts an engine, on shared memory that is there, or on new one."""
+    """Starts an engine, on shared memory that is there, or on new one; Ctrl+C in the terminal is for the window alone."""
     memory = os.memfd_create("felt-dial") if memory is None else memory
     ours, theirs = socket.socketpair()
     with theirs:
         handles = (memory, theirs.fileno())
         command = [sys.executable, "-m", "felt_dial.live.begin", *map(str, handles)]
-        process = subprocess.Popen(command, pass_fds=handles, stdin=subprocess.DEVNULL)
+        process = subprocess.Popen(command, pass_fds=handles, stdin=subprocess.DEVNULL, process_group=0)
     return Launched(process, Connection(ours.detach()), memory)

@@ -90,7 +90,7 @@ class Helper:
             command = [sys.executable, "-c", f"from felt_dial.workshop.helper import main; main({theirs.fileno()})"]
             environment = {**os.environ, **KEEPS_MEMORY}
             self._process = subprocess.Popen(
-                command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL, env=environment
+                command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL, env=environment, process_group=0
             )
         self._pipe = Connection(ours.detach())
         return self._pipe

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import gc
 import os
+import signal
 import sys
 import time
 from collections.abc import Iterator
@@ -14,6 +15,8 @@ from typing import TYPE_CHECKING
 from felt_dial.errors import cut
 
 if TYPE_CHECKING:
+    from PySide6.QtCore import QSocketNotifier
+
     from felt_dial.bank.places import Settings
     from felt_dial.live.link import EngineLink
     from felt_dial.ui.frame.window import Window
@@ -49,12 +52,38 @@ def main(bank: str = "") -> int:
     application.setApplicationName("Felt Dial")
     window = stand_up(settings, link, bank, shelf_later=True)
     say_what_nobody_caught(window.session)
+    told = _end_when_told(window)
     window.left.offer(window.session.journal.left_behind())
     if os.environ.get("FELT_DIAL_TIMES"):
         _tell_times(window, begin)
     gc.freeze()
     gc.enable()
-    return application.exec()
+    done = application.exec()
+    told.setEnabled(False)
+    return done
+
+
+def _end_when_told(window: Window) -> QSocketNotifier:
+    """Ctrl+C in the terminal, and the end of the session, close the window as a click does: what is not saved is kept.
+
+    A handler in Python is called only once the toolkit comes to Python; what the system writes into a pipe, it sees.
+    """
+    from PySide6.QtCore import QSocketNotifier
+
+    hears, says = os.pipe()
+    os.set_blocking(says, False)
+    told = QSocketNotifier(hears, QSocketNotifier.Type.Read, window)
+
+    def end() -> None:
+        os.read(hears, 64)
+        window.end()
+
+    told.activated.connect(end)
+    signal.set_wakeup_fd(says, warn_on_full_buffer=False)
+    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        if signal.getsignal(one) is not signal.SIG_IGN:  # as `nohup` has it
+            signal.signal(one, lambda *_: None)
+    return told
 
 
 @contextlib.contextmanager

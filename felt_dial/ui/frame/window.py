@@ -538,6 +538,12 @@ class Window(QMainWindow):
             self._answered = True
             self.close()
 
+    def end(self) -> None:
+        """Closes without a question; what is not saved is kept for next time."""
+        self._answered = True
+        self.close()
+        QApplication.quit()  # also where a dialog of the system is open
+
     def _geometry(self) -> str:
         """Size and place, to be kept."""
         return bytes(self.saveGeometry().toBase64().data()).decode()
