@@ -137,6 +137,8 @@ class Session(QObject):
         self.jobs.said.connect(lambda sentence: self.say(sentence, problem=True))
         self._journal_timer = QTimer(self, singleShot=True, interval=800)
         self._journal_timer.timeout.connect(self.write_journal)
+        self._steps, self._step_timer = 0, QTimer(self, interval=0, singleShot=True)
+        self._step_timer.timeout.connect(self._take_steps)
         self.link.take_controller(settings.controller)
 
     # --- the patch -----------------------------------------------------------------------------
@@ -398,8 +400,19 @@ class Session(QObject):
         there = bool(preset) and home.path(preset).exists()
         return self.documents.at(bank, preset, self.stored_at(bank, preset)) if there else None
 
+    def step_on(self, step: int) -> None:
+        """Goes to the preset before or after this one. A key that repeats faster than a window shows another adds up: it
+        stops where the key is let go, and does not go on through what has waited."""
+        self._steps += step
+        self._step_timer.start()
+
+    def _take_steps(self) -> None:
+        steps, self._steps = self._steps, 0
+        if steps:
+            self.neighbour(steps)
+
     def neighbour(self, step: int) -> None:
-        """Opens the preset before or after this one, or says why there is none."""
+        """Opens the preset so many behind this one, or before it where less than 0, or says why there is none."""
         ids = [listed.id for listed in self.catalogue.presets(self.work.bank)] if self.work.bank else []
         if self.work.preset in ids:
             self.open(self.work.bank, ids[(ids.index(self.work.preset) + step) % len(ids)])

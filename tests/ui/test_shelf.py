@@ -467,3 +467,25 @@ def test_the_cover_and_the_spine_of_a_bank_have_one_dye(desk: Desk) -> None:
     for spine in [page.column.spine(n) for n in range(3)]:
         page.bank_sheet.open_for(spine.bank.id)
         assert page.bank_sheet.cover.shade == spine.shade
+
+
+def test_a_key_that_repeats_faster_than_sounds_are_shown_adds_up(desk: Desk) -> None:
+    """It goes as far as it was pressed, and not through everything that waited."""
+    session = desk.session
+    ids = [listed.id for listed in session.catalogue.presets("glasshouse-at-dusk")]
+    session.open("glasshouse-at-dusk", ids[0])
+    opened: list[str] = []
+    session.rebuilt.connect(lambda: opened.append(session.work.preset))
+    for _ in range(7):
+        QTest.keyPress(desk.window.windowHandle(), Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
+    assert wait(lambda: session.work.preset == ids[7])
+    opened.clear()
+    for step in (1, 1, 1, -1, 1, 1):
+        session.step_on(step)
+    assert wait(lambda: session.work.preset == ids[11])
+    assert set(opened) == {ids[11]}, "what lies between is not shown"
+    opened.clear()
+    session.step_on(1)
+    session.step_on(-1)
+    wait(lambda: False, 0.1)
+    assert not opened

@@ -230,8 +230,8 @@ class Window(QMainWindow):
             Command("", ("Alt+M",), lambda: self._toggle("mute")),
             Command("", ("Alt+S",), lambda: self._toggle("solo")),
             Command("", ("`",), session.flip),
-            Command("", ("Ctrl+Left",), lambda: session.neighbour(-1)),
-            Command("", ("Ctrl+Right",), lambda: session.neighbour(1)),
+            Command("", ("Ctrl+Left",), lambda: session.step_on(-1)),
+            Command("", ("Ctrl+Right",), lambda: session.step_on(1)),
             Command("", ("Ctrl+Shift+L",), lambda: self.patch_page.add_layer()),
             *(Command("", (f"Ctrl+{n}",), partial(self.show_page, title)) for n, title in enumerate(PAGES, 1)),
         ]
