@@ -55,7 +55,9 @@ class Showing:
         fields, voices, layers = self._fields, program.voices, program.layers
         for name, value in numbers.items():
             fields[name][...] = value
-        fields["voices"][...] = len(voices.active)
+        fields["voices"][...] = np.count_nonzero(
+            ~voices.stolen[voices.active]
+        )  # what fades to make room counts no more
         fields["grains"][...] = program.grains[2]
         fields["quality"][...] = program.quality
         fields["layer_peaks"][: len(layers)] = [layer.peak for layer in layers]

@@ -386,6 +386,17 @@ def test_hold_and_keys_come_in_the_order_in_which_they_were_pressed(kernels: Non
     assert not made.program.voices.held.any()
 
 
+def test_no_more_voices_are_shown_than_there_may_be(kernels: None) -> None:
+    """One that fades to make room for another is none of those that sound."""
+    made, shown = engine(with_value(new_patch(), "voices", 3)), []
+    for key in range(40, 60):
+        made.shared.send(Event(0, ON, key, 0.8))
+        for _ in range(6):  # one of them reports
+            made.block()
+        shown.append(int(made.shared.data["voices"]))
+    assert max(shown) == 3 == min(shown[3:])
+
+
 def test_another_rate_and_block_open_anew(link: EngineLink) -> None:
     link.reopen(SIMULATED, 96000, 128)
     heard: list[Opened] = []
