@@ -101,7 +101,7 @@ def test_a_drag_wakes_its_dial_and_no_other_and_is_one_step(desk: Desk) -> None:
     for value in (4000.0, 3000.0, 2000.0):
         session.set(CUTOFF, value, dragging=True)
     assert [one.woken for one in others] == [0, 3]
-    shown = [dial for dial in dials if dial.path == CUTOFF]
+    shown = [dial for dial in dials if dial.path == CUTOFF and dial.isVisible()]
     assert shown and all(dial.accessibleDescription().startswith("2.00") for dial in shown)
     session.undo()
     assert session.patch == before, "the whole drag is one step"
@@ -158,3 +158,26 @@ def test_what_was_copied_last_is_what_is_pasted_and_another_kind_is_named() -> N
     with pytest.raises(NothingCopied, match="What was copied is a layer: copy a drawing first"):
         clipboard.take("drawing", tuple)
     assert clipboard.take("layer", Layer) == new_layer()
+
+
+def test_dials_that_are_not_seen_are_read_once_they_are(desk: Desk) -> None:
+    """On another page, or on a sheet that is put aside; what is seen first is the value of now, and its reasons."""
+    session = desk.session
+    desk.window.show_page("Patch")
+    desk.select("filter", "a")
+    desk.window.show_page("Shelf")
+    dials = [dial for dial in desk.window.findChildren(Dial) if dial.path == CUTOFF]
+    said = [dial.accessibleDescription() for dial in dials]
+    session.set(CUTOFF, 5432.0)
+    session.edit(sew(session.patch, "e1", CUTOFF, 12.0)[0], "sew")
+    assert dials and not any(dial.isVisible() for dial in dials)
+    assert [dial.accessibleDescription() for dial in dials] == said, "they cost nothing"
+    desk.window.show_page("Patch")
+    seen = [dial for dial in desk.window.findChildren(Dial) if dial.path == CUTOFF and dial.isVisible()]
+    assert seen and all("5.43" in dial.toolTip() and "E1" in dial.toolTip() for dial in seen)
+    desk.window.show_page("Shelf")
+    session.undo()
+    session.undo()
+    desk.window.show_page("Patch")
+    seen = [dial for dial in desk.window.findChildren(Dial) if dial.path == CUTOFF and dial.isVisible()]
+    assert seen and not any("5.43" in dial.toolTip() or "E1" in dial.toolTip() for dial in seen)
