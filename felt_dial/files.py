@@ -21,7 +21,7 @@ from felt_dial.errors import FeltDialError, cut
 PATIENCE = 10.0
 """Seconds for which a lock that another process holds is waited for."""
 LONGEST = 2**26
-"""Bytes of a file that are read where a document is looked for; all documents end long before."""
+"""Bytes that are read of what is given as a document; all of them end long before, and what does not is refused."""
 LITTER = (".writing-", ".making-", ".gone-")
 """How names of what is only half made, or half taken away, begin."""
 

@@ -21,7 +21,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from felt_dial.errors import FeltDialError
-from felt_dial.files import LONGEST, at_the_disk, bytes_of, held, names_like, slug, write_new, write_whole
+from felt_dial.files import at_the_disk, bytes_of, held, names_like, slug, write_new, write_whole
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import MARKS, Patch, with_about_of
@@ -77,7 +77,7 @@ def write_bank(bank: BankFile) -> str:
 def read_file(path: Path) -> bytes:
     """What is in a file of the library; raises `NoSuchBank`."""
     try:
-        return bytes_of(path, LONGEST)
+        return bytes_of(path)
     except OSError as wrong:
         raise NoSuchBank(f"{path} cannot be read: {wrong.strerror or wrong}.") from None
 

@@ -19,7 +19,7 @@ from typing import Any
 
 from felt_dial.bank.bank import Bank, NoSuchBank, read_file
 from felt_dial.errors import FeltDialError
-from felt_dial.files import LITTER, LONGEST, at_the_disk, bytes_of, write_whole
+from felt_dial.files import LITTER, at_the_disk, bytes_of, write_whole
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch
 
@@ -98,7 +98,7 @@ class Bin:
     def _read(self, folder: Path) -> Thrown:
         about: dict[str, Any] = {}
         with contextlib.suppress(OSError, ValueError):
-            found = json.loads(bytes_of(folder / "about.json", LONGEST))
+            found = json.loads(bytes_of(folder / "about.json"))
             about = found if isinstance(found, dict) else {}
         name = str(about.get("name", ""))
         when = datetime.fromtimestamp(int(folder.name.split("-")[0]) / 1e9)

@@ -21,7 +21,7 @@ from typing import NamedTuple
 from filelock import FileLock
 
 from felt_dial.errors import FeltDialError
-from felt_dial.files import LONGEST, at_the_disk, bytes_of, in_use, write_whole
+from felt_dial.files import at_the_disk, bytes_of, in_use, write_whole
 from felt_dial.patch.documents.kind import LARGEST, Data, DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
@@ -131,7 +131,7 @@ class Journal:
 
     def _read(self, path: Path) -> LeftBehind | None:
         try:
-            entry = JOURNAL.read(bytes_of(path, LONGEST), "The journal")
+            entry = JOURNAL.read(bytes_of(path), "The journal")
             a, b = (read_patch(entry[key], "The journal") for key in ("patch", "b"))
             side = "b" if entry["side"] == "b" else "a"
             work = Unsaved(a, b, side, str(entry["bank"]), str(entry["preset"]))

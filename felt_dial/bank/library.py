@@ -23,7 +23,6 @@ from felt_dial.bank.bin import Bin, Thrown
 from felt_dial.errors import FeltDialError
 from felt_dial.files import (
     LITTER,
-    LONGEST,
     CannotWrite,
     at_the_disk,
     bytes_of,
@@ -204,7 +203,7 @@ class Library:
         with first.held(), second.held(), at_the_disk(f"“{home.name_of(preset)}” was not moved", "It is where it was."):
             content = home.path(preset)
             other.keep_assets(home.load(preset))
-            key = other.add(bytes_of(content, LONGEST), preset, place=place)
+            key = other.add(bytes_of(content), preset, place=place)
             versions = home.folder / "versions" / preset
             if versions.is_dir():
                 with at_the_disk(f"The versions of “{preset}” were not moved", "They are where they were."):

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError, cut
-from felt_dial.files import LONGEST, bytes_of
+from felt_dial.files import bytes_of
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import BadAudio, read_part
@@ -379,7 +379,7 @@ def _banks(library: Path) -> list[Path]:
 
 def _name_of(bank: Path) -> str:
     try:
-        name = json.loads(bytes_of(bank / "bank.json", LONGEST)).get("name")
+        name = json.loads(bytes_of(bank / "bank.json")).get("name")
     except (OSError, ValueError, AttributeError):
         name = None
     return name if isinstance(name, str) and name else bank.name

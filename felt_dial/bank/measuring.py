@@ -61,11 +61,11 @@ class Measuring:
         self.waiting: list[tuple[bool, str, Callable[[], str]]] = []
         """Whether it goes before everything else, its key, and what reads its document."""
         self.total, self.deaths = 0, 0
-        self._lost: list[str] = []
         self._workers: list[Worker] = []
 
     def ask(self, key: str, text: Callable[[], str], first: bool = False) -> None:
-        """Puts a patch into the queue, once; `text` reads its document when its turn comes, and may raise."""
+        """Puts a patch into the queue, once. `text` reads its document when its turn comes; where it raises, there is nothing
+        to be measured any more."""
         if self.asked(key) or self.deaths >= MOST_DEATHS:
             return
         self.waiting.insert(0 if first else len(self.waiting), (first, key, text))
@@ -94,8 +94,7 @@ class Measuring:
 
     def poll(self) -> list[tuple[str, Measurement | None]]:
         """What was measured since the last call; None where it could not be."""
-        found: list[tuple[str, Measurement | None]] = [(key, None) for key in self._lost]
-        self._lost.clear()
+        found: list[tuple[str, Measurement | None]] = []
         for worker in list(self._workers):
             try:
                 while worker.pipe.poll():
@@ -125,8 +124,7 @@ class Measuring:
             _, key, text = self.waiting.pop(0)
             try:
                 document = text()
-            except FeltDialError:  # its file is gone meanwhile
-                self._lost.append(key)
+            except FeltDialError:  # its file is gone meanwhile; it is asked for again where it comes back
                 continue
             worker.busy = key
             preview = preview_path(self.previews, key) if self.previews is not None else None

@@ -11,7 +11,7 @@ from typing import Literal
 import platformdirs
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from felt_dial.files import LONGEST, bytes_of, write_whole
+from felt_dial.files import bytes_of, write_whole
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.shipped import DATA
 
@@ -104,7 +104,7 @@ def state_folder() -> Path:
 def load_settings() -> Settings:
     """The settings; the defaults where there are none or they cannot be read."""
     try:
-        return Settings.model_validate(SETTINGS.read(bytes_of(settings_path(), LONGEST), "The file of settings"))
+        return Settings.model_validate(SETTINGS.read(bytes_of(settings_path()), "The file of settings"))
     except (OSError, BadDocument, ValidationError):
         return Settings()
 

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from felt_dial.errors import cut
-from felt_dial.files import LONGEST, CannotRead, at_the_disk, bytes_of, free_name, read_whole, slug, write_whole
+from felt_dial.files import CannotRead, at_the_disk, bytes_of, free_name, read_whole, slug, write_whole
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.parts import RACK_MOST
@@ -184,7 +184,7 @@ class Snippets:
     def defaults(self) -> dict[str, str]:
         """Which snippet a new module of a kind begins with, by `family.kind`."""
         try:
-            found = json.loads(bytes_of(self.folder / DEFAULTS, LONGEST))
+            found = json.loads(bytes_of(self.folder / DEFAULTS))
         except (OSError, ValueError):
             return {}
         return {str(k): str(v) for k, v in found.items()} if isinstance(found, dict) else {}

@@ -8,8 +8,8 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import NamedTuple
 
-from felt_dial.errors import FeltDialError
-from felt_dial.files import LONGEST, bytes_of
+from felt_dial.errors import FeltDialError, cut
+from felt_dial.files import CannotRead, bytes_of, reason_of
 from felt_dial.sound.matter.assets import ABOUT, ENDINGS, RECIPE, noted
 
 DIGEST = re.compile(rb"\b[0-9a-f]{64}\b")
@@ -31,7 +31,8 @@ def unused(root: Path, more: Iterable[Path] = (), watch: Callable[[float], bool]
     """What lies loose in a library (`.assets`) and is named by no preset, version, bin entry, snippet or page of the journal.
 
     `more` are folders of other documents, such as the journal. What a recipe that is used begins from is used too. A
-    document that cannot be read counts with all the digests that stand in it.
+    document that is damaged counts with all the digests that stand in it. Raises `CannotRead` for one that the disk does not
+    give: what it names must not be taken for unused.
     """
     documents = [path for folder in (root, *more) if folder.is_dir() for path in folder.rglob("*.json")]
     used: set[str] = set()
@@ -55,9 +56,12 @@ def unused(root: Path, more: Iterable[Path] = (), watch: Callable[[float], bool]
 
 def _digests(path: Path) -> set[str]:
     try:
-        return {found.decode() for found in DIGEST.findall(bytes_of(path, LONGEST))}
-    except OSError:
+        return {found.decode() for found in DIGEST.findall(bytes_of(path))}
+    except FileNotFoundError:  # it was thrown away meanwhile
         return set()
+    except OSError as wrong:
+        said = f"“{cut(path.name)}” cannot be read ({reason_of(wrong)}), and nobody knows what it uses."
+        raise CannotRead(f"{said} Nothing was cleaned.") from None
 
 
 def clean(these: Iterable[Unused]) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from felt_dial.errors import FeltDialError
-from felt_dial.files import LONGEST, bytes_of
+from felt_dial.files import bytes_of
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.patch.params import Choice, Param, Parameter, Switch
 from felt_dial.patch.units import Beats, Value
@@ -77,7 +77,7 @@ def read_map(text: str | bytes, where: str) -> ControlMap:
 def load_map(path: Path) -> ControlMap:
     """The map of a file; empty where there is none or it cannot be read."""
     try:
-        return read_map(bytes_of(path, LONGEST), path.name)
+        return read_map(bytes_of(path), path.name)
     except (OSError, BadControlMap):
         return ControlMap()
 

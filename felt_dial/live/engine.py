@@ -22,7 +22,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import FeltDialError, cut
 from felt_dial.live.audition import Audition, for_hearing
 from felt_dial.live.controller import (
     Clock,
@@ -398,14 +398,16 @@ class Engine:
         return message
 
     def hear(self, message: object) -> None:
-        """Acts on a message at once, or leaves it for the next block; one that is not known is said to be so."""
+        """Acts on a message at once, or leaves it for the next block; what is not known, or fails, is said to be so."""
         if IN_BLOCK.know(message):
             self.commands.append(partial(IN_BLOCK.call, self, message))
         else:
             try:
                 AT_ONCE.call(self, message)
             except UnknownMessage as wrong:
-                self.tell(Misunderstood(str(wrong)))
+                self.tell(Misunderstood(f"The engine and the window do not understand each other: {wrong}"))
+            except Exception as wrong:  # a fault of ours, or of a driver: the next message is heard all the same
+                self.tell(Misunderstood(f"The engine could not do that ({type(wrong).__name__}: {cut(wrong)})."))
         self.resting.stir()
 
     @AT_ONCE.of(ShowPatch)

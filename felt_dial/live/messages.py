@@ -195,7 +195,7 @@ class Unheard(NamedTuple):
 
 
 class Misunderstood(NamedTuple):
-    """A message that the engine does not know."""
+    """A sentence about a message that the engine does not know, or could not act on."""
 
     what: str
 

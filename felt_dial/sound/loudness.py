@@ -57,7 +57,7 @@ class LoudnessMeter:
         pieces = int(self._counts.sum())
         if not pieces:
             return SILENT
-        gate = _bin(_lufs(float(self._sums.sum()) / pieces) - 10.0) + 1
+        gate = min(_bin(_lufs(float(self._sums.sum()) / pieces) - 10.0) + 1, _BINS - 1)
         return _lufs(float(self._sums[gate:].sum()) / int(self._counts[gate:].sum()))
 
     def _recent(self) -> float:
@@ -77,7 +77,7 @@ class LoudnessMeter:
 
 
 def _bin(loudness: float) -> int:
-    return min(max(int((loudness - SILENT) / FINE), -1), _BINS - 1)
+    return int(min(max((loudness - SILENT) / FINE, -1.0), _BINS - 1.0))
 
 
 def _lufs(power: float) -> float:

@@ -74,7 +74,7 @@ def _unheard(session: Session, message: Unheard) -> None:
 
 @HEARD.of(Misunderstood)
 def _misunderstood(session: Session, message: Misunderstood) -> None:
-    session.say(f"The engine and the window do not understand each other: {message.what}", problem=True)
+    session.say(message.what, problem=True)
 
 
 @HEARD.of(Devices)

@@ -37,7 +37,7 @@ from felt_dial.bank.places import (
     state_folder,
 )
 from felt_dial.bank.snippets import Snippets
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import CannotWrite
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.asset import Asset
@@ -587,7 +587,8 @@ class Session(QObject):
 
     def _measured(self, key: str, found: Measurement | None) -> None:
         if found is None and self.figures.failed == {key}:
-            self.say("A sound could not be measured; it stands on the shelf without its picture.", problem=True)
+            names = [f"“{cut(listed.name)}”" for listed in self.catalogue.of_sounds([key])] or ["A sound"]
+            self.say(f"{names[0]} could not be measured; it stands on the shelf without its picture.", problem=True)
         self.measured.emit(key)
         if key in self._sides_asked():
             self.match_sides()

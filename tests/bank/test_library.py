@@ -19,6 +19,7 @@ import pytest
 from scipy import signal
 
 from felt_dial import files
+from felt_dial.bank.figures import Figures
 from felt_dial.bank.hearing import loudness
 from felt_dial.bank.index import Index
 from felt_dial.bank.library import Library, NoSuchBank, Preset
@@ -319,6 +320,26 @@ def test_measuring_works_in_the_background_and_can_be_cancelled() -> None:
     work.cancel()
     assert found and work.left <= 1
     work.close()
+
+
+def test_a_sound_that_is_gone_before_its_turn_has_not_failed(kernels: None) -> None:
+    """As an offshoot that is kept and taken back at once; where it comes back, it is measured after all."""
+
+    def gone() -> str:
+        raise NoSuchBank("not there")
+
+    figures = Figures(Index(), Measuring(workers=1))
+    patch = louder(new_patch(), -5.0)
+    figures.measuring.ask(figures.key(patch), gone)
+    assert figures.poll() == [] and not figures.failed and figures.measuring.left == 0
+    figures.ask([patch])
+    found: list[str] = []
+    end = time.monotonic() + 60
+    while not found and time.monotonic() < end:
+        found += [key for key, measured in figures.poll() if measured is not None]
+        time.sleep(0.02)
+    assert found == [figures.key(patch)]
+    figures.close()
 
 
 BOTH = ["Glasshouse at Dusk", "Tide Tables"]

@@ -6,12 +6,14 @@ import inspect
 
 import pytest
 
+from felt_dial.live import engine as engines
 from felt_dial.live import messages
 from felt_dial.live.engine import AT_ONCE, IN_BLOCK
 from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import Begin, Handlers, LoopPhrase, Misunderstood, Opened, UnknownMessage
+from felt_dial.live.messages import Begin, Handlers, LoopPhrase, Misunderstood, Opened, TakeController, UnknownMessage
+from felt_dial.sound.modules import new_patch
 from felt_dial.ui.heard import HEARD
-from tests.live.conftest import until
+from tests.live.conftest import engine, until
 
 EVERY = {
     kind
@@ -45,3 +47,22 @@ def test_the_engine_says_so_and_plays_on(link: EngineLink) -> None:
     assert "Opened" in heard[0].what
     before = int(link.shared.data["blocks"])
     assert until(lambda: int(link.shared.data["blocks"]) > before + 10) and link.restarts == 0
+
+
+def test_what_fails_beside_the_sound_is_said_and_the_next_message_is_heard(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A driver may raise whatever it likes; the thread that hears the window must outlive it, also an OSError of a disk."""
+    made = engine(new_patch())
+    said: list[object] = []
+    monkeypatch.setattr(made.window, "tell", said.append)
+    for wrong in (RuntimeError("no such port"), OSError("gone"), KeyError("x")):
+
+        def raises(key: str, stir: object, wrong: Exception = wrong) -> None:
+            raise wrong
+
+        monkeypatch.setattr(engines, "open_controller", raises)
+        made.hear(TakeController("Fishing Rod 7"))
+        assert isinstance(said[-1], Misunderstood) and type(wrong).__name__ in said[-1].what
+    monkeypatch.undo()
+    made.hear(TakeController("simulated"))
+    made.block()
+    assert made.controller is not None

@@ -166,7 +166,7 @@ def test_a_held_note_goes_on_at_another_quality_as_if_it_had_begun_there(
     assert there.any() and np.abs(10 * np.log10(carried[there] / begun[there])).max() < 1.0
 
 
-def mutable(thing: object) -> Iterator[object]:
+def what_can_change(thing: object) -> Iterator[object]:
     """Everything in a record that can change, however deep."""
     if dataclasses.is_dataclass(thing) and not isinstance(thing, type):
         yield thing
@@ -174,7 +174,7 @@ def mutable(thing: object) -> Iterator[object]:
     elif isinstance(thing, (list, dict)):
         yield thing
     for part in thing.values() if isinstance(thing, dict) else thing if isinstance(thing, (list, tuple)) else ():
-        yield from mutable(part)
+        yield from what_can_change(part)
 
 
 def test_twins_of_hands_and_of_a_pattern_are_equal_and_share_nothing_that_changes() -> None:
@@ -191,6 +191,6 @@ def test_twins_of_hands_and_of_a_pattern_are_equal_and_share_nothing_that_change
         carry_on(fresh, program)
         for was, now in ((hands, fresh.allocator.hands), (turning, fresh.pattern.now)):
             assert now == was == copy.deepcopy(was)
-            assert not {id(part) for part in mutable(was)} & {id(part) for part in mutable(now)}
-            shape = [sum(part is other for other in mutable(was)) for part in mutable(was)]
-            assert [sum(part is other for other in mutable(now)) for part in mutable(now)] == shape
+            assert not {id(part) for part in what_can_change(was)} & {id(part) for part in what_can_change(now)}
+            shape = [sum(part is other for other in what_can_change(was)) for part in what_can_change(was)]
+            assert [sum(part is other for other in what_can_change(now)) for part in what_can_change(now)] == shape

@@ -410,6 +410,14 @@ def test_integrated_loudness_is_that_of_all_pieces_one_by_one() -> None:
     assert (lufs <= gate).sum() > 0 and meter.integrated() == pytest.approx(expected, abs=0.005)
 
 
+@pytest.mark.parametrize("level", [-71.0, -69.9, 0.0, 20.0, 45.0, 90.0])
+def test_integrated_loudness_of_anything_is_a_number(level: float) -> None:
+    """Below what counts, at its edge, and far above what any output lets through."""
+    meter = LoudnessMeter(RATE, BLOCK)
+    blocks(tone(997.0, level, 2.0), meter.add)
+    assert meter.integrated() == pytest.approx(level if level > -70.0 else -70.0, abs=0.1)
+
+
 def test_an_hour_of_sound_takes_no_longer_to_measure_than_a_second() -> None:
     """What the meter keeps does not grow, and it goes on counting."""
     meter = LoudnessMeter(RATE, 2048)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,8 @@ import soundfile
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
+from felt_dial.bank.unused import unused
+from felt_dial.files import CannotRead
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.sound.matter import assets
@@ -238,6 +241,18 @@ def test_what_nothing_uses_is_listed_and_goes_only_when_it_is_wished(desk: Desk)
     assert {name.rpartition(".")[2] for name in gone} <= {"flac", "wav", "about"} and len(gone) == 2
     session.undo()
     assert assets.load(page.tables.work.asset) is not None
+
+
+def test_nothing_counts_as_unused_while_a_document_cannot_be_read(desk: Desk) -> None:
+    """What it names might be thrown away; which document it is, is said."""
+    session = desk.session
+    session.library.keep_audio(Audio(np.full((1, 480), 0.25, np.float32), 48000.0), "Forgotten")
+    assert [one.name for one in unused(session.library.root)] == ["Forgotten"]
+    os.mkfifo(session.library.root / "glasshouse-at-dusk" / "presets" / "locked.json")
+    with pytest.raises(CannotRead, match=r"locked\.json.*Nothing was cleaned"):
+        unused(session.library.root)
+    opened(desk).ask_unused()
+    assert wait(lambda: any("locked.json" in text for text in desk.messages), 20)
 
 
 def test_the_drawer_says_whom_it_serves_whatever_becomes_of_the_layer(desk: Desk, folder: Path) -> None:

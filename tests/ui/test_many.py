@@ -11,8 +11,10 @@ from PySide6.QtTest import QTest
 
 from felt_dial.bank.renaming import BadPattern, Named, renamed
 from felt_dial.bank.search import parse
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
+from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.pages.shelf.page import ShelfPage
 from tests.ui.conftest import Desk, wait
@@ -305,3 +307,27 @@ def test_a_version_says_what_changed_and_gives_back_one_module(desk: Desk) -> No
     select(page, 0, 1)
     page.many.ask_compare()
     assert "Dew Pluck → Lantern Brass" in sheet.head.text()
+
+
+def test_what_is_gone_before_it_was_measured_is_no_failure(desk: Desk) -> None:
+    """Nothing is said of a preset that is not there any more; of one that fails, its name."""
+    session = desk.session
+    session.figures.measuring.cancel()
+    session.figures.measuring._most = 0
+    patch = with_value(session.patch, "layers.a.level", -7.7).model_copy(update={"name": "Here and Gone"})
+    bank, key = session.library.bank("glasshouse-at-dusk"), session.figures.key(patch)
+    preset = bank.add(write_patch(patch).encode(), "here-and-gone")
+    session.refresh_shelf()
+    desk.window.show_page("Shelf")
+    desk.window.shelf.choose_bank(bank.id)
+    assert wait(lambda: session.figures.measuring.asked(key))
+    bank.path(preset).unlink()
+    session.figures.measuring.prefer({key})
+    session.figures.measuring._most = 1
+    assert wait(lambda: not session.figures.measuring.asked(key), 30)
+    wait(lambda: False, 0.5)
+    assert not any("could not be measured" in text for text in desk.messages) and key not in session.figures.failed
+    first = session.catalogue.presets("glasshouse-at-dusk")[0]
+    session.figures.failed.add(first.key)
+    session._measured(first.key, None)
+    assert desk.messages[-1].startswith(f"“{first.name}” could not be measured")

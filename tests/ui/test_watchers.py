@@ -11,10 +11,11 @@ from felt_dial.patch.change import values_changed
 from felt_dial.patch.edits import add_effect, add_modulator, replace_module, sew
 from felt_dial.patch.module import Effect, Filter, Modulator, Module
 from felt_dial.patch.params import OutOfRange
-from felt_dial.patch.patch import Layer, value_at
+from felt_dial.patch.patch import Layer, value_at, with_value
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.ui.clipboard import Clipboard, NothingCopied
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.watchers import EVERYTHING, Watchers
 from tests.ui.conftest import Desk
@@ -181,3 +182,25 @@ def test_dials_that_are_not_seen_are_read_once_they_are(desk: Desk) -> None:
     desk.window.show_page("Patch")
     seen = [dial for dial in desk.window.findChildren(Dial) if dial.path == CUTOFF and dial.isVisible()]
     assert seen and not any("5.43" in dial.toolTip() or "E1" in dial.toolTip() for dial in seen)
+
+
+def test_every_kind_of_dial_that_was_not_seen_says_the_truth_when_it_is(desk: Desk) -> None:
+    """Everything that can be turned on the page is set to its other end while another page is shown."""
+    session = desk.session
+    desk.window.show_page("Patch")
+    desk.select("layer", "a")
+    faces = [face for face in desk.window.patch_page.findChildren(ParamControl) if face.isVisible() and face.path]
+    assert {"Dial", "Slider", "Figure"} <= {type(face).__name__ for face in faces}
+    desk.window.show_page("Shelf")
+    patch = session.patch
+    for face in faces:
+        high = value_at(patch, face.path) != face.param.low
+        patch = with_value(patch, face.path, face.param.low if high else face.param.high)
+    session.edit(patch, "turn all")
+    desk.window.show_page("Patch")
+    for face in faces:
+        if face.isVisible():
+            seen = (face.toolTip(), face.accessibleDescription(), face._value, face.rests)
+            assert face._value == value_at(patch, face.path), face.path
+            face._read()
+            assert seen == (face.toolTip(), face.accessibleDescription(), face._value, face.rests), face.path

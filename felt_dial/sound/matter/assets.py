@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import cut
-from felt_dial.files import LONGEST, CannotWrite, at_the_disk, bytes_of, write_whole
+from felt_dial.files import CannotWrite, at_the_disk, bytes_of, write_whole
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import Patch
 from felt_dial.shipped import DATA
@@ -105,7 +105,7 @@ def note(folder: Path, asset: Asset) -> None:
 def noted(folder: Path, digest: str) -> Asset | None:
     """What a recording of a store is called; None where that was not written down."""
     try:
-        return Asset.model_validate_json(bytes_of(folder / (digest + ABOUT), LONGEST))
+        return Asset.model_validate_json(bytes_of(folder / (digest + ABOUT)))
     except (OSError, ValueError):
         return None
 
@@ -124,7 +124,7 @@ def recipe_of(asset: Asset | None) -> str | None:
     """The document that says how an asset was made; None where it was not made on a bench, or nobody has it."""
     path = find_recipe(asset.recipe) if asset is not None and asset.recipe else None
     try:
-        text = bytes_of(path, LONGEST).decode() if path is not None else None
+        text = bytes_of(path).decode() if path is not None else None
     except (OSError, UnicodeDecodeError):
         return None
     right = text is not None and asset is not None and hashlib.sha256(text.encode()).hexdigest() == asset.recipe

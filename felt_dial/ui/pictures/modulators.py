@@ -368,8 +368,7 @@ class ChancePicture(Well):
         floor, span = chance.number("floor"), chance.number("span")
         tick = TICK / self.session.link.rate
         count = round(self.SECONDS / tick)
-        with np.errstate(over="ignore"):
-            values = chance_line(chance, rate, tick, count, 0 if chance.shared() else 1)
+        values = chance_line(chance, rate, tick, count, 0 if chance.shared() else 1)
         band = QRectF(box.left(), box.bottom() - min(floor + span, 1.0) * box.height(), box.width(), 0)
         band.setBottom(box.bottom() - floor * box.height())
         shade = self.line_colour()
