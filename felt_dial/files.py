@@ -157,6 +157,19 @@ def reason_of(wrong: OSError) -> str:
     return wrong.strerror or cut(wrong)
 
 
+def file_id(name: str) -> str:
+    """The name of a file as text that can be written down anywhere, see `file_named`: bytes that are no UTF-8 as `\\xe9`."""
+    return name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+
+
+def file_named(key: str) -> str:
+    """The name of the file that `file_id` gave this text for."""
+    if "\\x" not in key:
+        return key
+    plain = re.sub(rb"\\x([89a-f][0-9a-f])", lambda found: bytes([int(found[1], 16)]), key.encode())
+    return os.fsdecode(plain)
+
+
 def slug(name: str) -> str:
     """A file name for a person's name: `Dew Pluck` → `dew-pluck`."""
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()

@@ -42,6 +42,7 @@ def main() -> None:
     def shoot(name: str, page: str, wait: int = 1500, over: Callable[[], QWidget | None] = lambda: None) -> None:
         window.show_page(page)
         QTest.qWait(wait)
+        window.said.hide()  # what was said of the steps that led here
         picture = window.grab()
         if (popup := over()) is not None:  # which is a window of its own
             painter = QPainter(picture)
@@ -158,7 +159,6 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
         grown.map.choose(n)
         grown.keep()
     grown.map.choose(7)
-    window.said.hide()
     shoot("offshoots", "Shelf", 1500)
     for _ in range(3):
         session.undo()

@@ -12,7 +12,7 @@ import contextlib
 import os
 import shutil
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,7 +21,17 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from felt_dial.errors import FeltDialError
-from felt_dial.files import at_the_disk, bytes_of, held, names_like, slug, write_new, write_whole
+from felt_dial.files import (
+    at_the_disk,
+    bytes_of,
+    file_id,
+    file_named,
+    held,
+    names_like,
+    slug,
+    write_new,
+    write_whole,
+)
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import MARKS, Patch, with_about_of
@@ -102,7 +112,7 @@ class Bank:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self.id = folder.name
+        self.id = file_id(folder.name)
 
     @property
     def file(self) -> BankFile:
@@ -160,7 +170,14 @@ class Bank:
 
     def path(self, preset: str) -> Path:
         """The preset's file."""
-        return self.folder / "presets" / f"{preset}.json"
+        return self.folder / "presets" / f"{file_named(preset)}.json"
+
+    def files(self) -> Iterator[tuple[str, os.DirEntry[str]]]:
+        """Id and file of every preset, in no order; none where the folder cannot be looked into."""
+        with contextlib.suppress(OSError), os.scandir(self.folder / "presets") as entries:
+            for entry in entries:
+                if entry.name.endswith(".json") and not entry.name.startswith("."):
+                    yield file_id(entry.name[:-5]), entry
 
     def stamp(self, preset: str) -> tuple[int, int] | None:
         """Time and size of a preset's file; None where there is none."""
@@ -172,7 +189,7 @@ class Bank:
 
     def ids(self) -> list[str]:
         """Presets in the bank's order; files the order does not know come last."""
-        there = {path.stem for path in (self.folder / "presets").glob("*.json")}
+        there = {key for key, _ in self.files()}
         try:
             order = [key for key in self.file.order if key in there]
         except FeltDialError:

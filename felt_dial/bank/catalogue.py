@@ -11,7 +11,7 @@ import hashlib
 import os
 import re
 import sqlite3
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -22,21 +22,50 @@ from felt_dial.bank.measurement import sound_key
 from felt_dial.bank.opened import TABLE as PERSON
 from felt_dial.bank.search import MARKS, parse
 from felt_dial.errors import FeltDialError
+from felt_dial.files import held
 from felt_dial.patch.patch import Patch
 
-SCHEMA = 5
+SCHEMA = 6
 TABLES = """
-CREATE TABLE bank (id TEXT PRIMARY KEY, stamp INTEGER, name TEXT, problem TEXT, dye TEXT) WITHOUT ROWID;
+CREATE TABLE bank (
+    id TEXT PRIMARY KEY, place INTEGER, name TEXT, problem TEXT, dye TEXT
+) WITHOUT ROWID;
+
 CREATE TABLE preset (
     row INTEGER PRIMARY KEY, bank TEXT, id TEXT, place INTEGER, stamp INTEGER, size INTEGER, name TEXT, kind TEXT,
     character TEXT, description TEXT, favourite INTEGER, author TEXT, layers INTEGER, threads INTEGER, macros TEXT,
     key TEXT, problem TEXT, uses TEXT, parent TEXT, mark TEXT, made TEXT, unnamed INTEGER, UNIQUE (bank, id)
 );
+
 CREATE INDEX in_order ON preset (bank, place);
+
 CREATE INDEX of_kind ON preset (kind, bank);
+
 CREATE INDEX of_sound ON preset (key);
+
 CREATE VIRTUAL TABLE words USING fts5 (name, kind, character, text, prefix = '1 2 3');
+
+CREATE VIEW words_of AS
+    SELECT row, name, kind, character, description || ' ' || author || ' ' || macros || ' ' || uses FROM preset;
+
+CREATE TRIGGER words_of_new AFTER INSERT ON preset BEGIN
+    INSERT INTO words (rowid, name, kind, character, text) SELECT * FROM words_of WHERE row = new.row;
+END;
+
+CREATE TRIGGER words_of_gone AFTER DELETE ON preset BEGIN
+    DELETE FROM words WHERE rowid = old.row;
+END;
 """
+"""Words that are searched are written and taken away by the base itself, with the row that they belong to."""
+ENTER_WORDS = "INSERT INTO words (rowid, name, kind, character, text) SELECT * FROM words_of"
+IDS = "SELECT id FROM bank"
+ENTER_BANK = """INSERT INTO bank VALUES (?, 0, ?, ?, ?)
+    ON CONFLICT (id) DO UPDATE SET name = excluded.name, problem = excluded.problem, dye = excluded.dye"""
+DAMAGE = (
+    sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_READONLY,
+)  # fmt: skip
+"""Errors after which a file cannot be used any more, and is made anew."""
+FILES_STAY = "The files are as they are."
 MOST_FOUND = 500
 """How many presets a search lists."""
 NEAR_ENOUGH = 74
@@ -49,7 +78,17 @@ ONLY = ("starred", "unnamed", "unopened")
 """Of `MARKS`, those that a list can be narrowed to."""
 SOUND = " JOIN figures.sound AS sound ON sound.key = preset.key"
 PERSONAL = " LEFT JOIN person.opened AS opened ON opened.bank = preset.bank AND opened.id = preset.id"
-HOW: dict[str, Any] = {"isolation_level": None, "timeout": 5.0, "check_same_thread": False, "uri": True}
+Stamp = tuple[int, int]
+"""When a file was last written, in nanoseconds, and its size."""
+About = tuple[Any, ...]
+"""What the row of a preset holds besides where it is and its stamp."""
+HOW: dict[str, Any] = {"isolation_level": None, "check_same_thread": False, "uri": True}
+PATIENCE = 0.2
+"""Seconds for which a file is waited for that another process writes to; the window does not stand still for longer."""
+
+
+class CatalogueFault(FeltDialError):
+    """The list of the library could not be asked or changed, though its file is whole."""
 
 
 class ListedBank(NamedTuple):
@@ -92,6 +131,7 @@ class Listed(NamedTuple):
 
 
 COLUMNS = ", ".join(f"preset.{name}" for name in Listed._fields)
+ENTER_PRESET = f"INSERT INTO preset VALUES ({', '.join('?' * 22)})"
 
 
 def catalogue_path(folder: Path, root: Path) -> Path:
@@ -100,22 +140,39 @@ def catalogue_path(folder: Path, root: Path) -> Path:
 
 
 class Catalogue:
-    """Rows of everything in a library."""
+    """Rows of everything in a library.
 
-    def __init__(self, path: Path | None = None, figures: Path | None = None, opened: Path | None = None) -> None:
+    Attributes
+    ----------
+    mended : bool
+        The file was damaged, or another has mended it: all of the library has to be read again. Whoever does it lets it be
+        False again.
+    """
+
+    def __init__(
+        self,
+        path: Path | None = None,
+        figures: Path | None = None,
+        opened: Path | None = None,
+        patience: float = PATIENCE,
+    ) -> None:
         self.path = path
+        self._how = {**HOW, "timeout": patience}
         self._beside = {"figures": (figures, "sound", FIGURES), "person": (opened, "opened", PERSON)}
+        self.mended = False
+        self._file: tuple[int, int] | None = None
         self._base = self._open()
         self._answered: object = None
+        self._told: object = None
         self._answers: dict[object, list[Any]] = {}
         self._attach()
 
     # --- what is asked of it ---------------------------------------------------------------------
 
     def banks(self) -> list[ListedBank]:
-        """Every bank, by id."""
+        """Every bank, in the order that the person gave them."""
         rows = self._known(
-            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id), dye FROM bank ORDER BY id"
+            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id), dye FROM bank ORDER BY place, id"
         )
         return [ListedBank(*row) for row in rows]
 
@@ -226,54 +283,95 @@ class Catalogue:
     ) -> set[str]:
         """Reads what has changed in some banks, or in all; returns the banks whose rows are others now.
 
-        `watch` is told how many of how many banks are done, and stops it by returning False.
+        `watch` is told how many of how many banks are done, and stops it by returning False. Raises `CatalogueFault`; a
+        file that another process holds for too long is left to it, and to the next time.
         """
-        there = {bank.id: bank for bank in library.banks()} if banks is None else {}
         if banks is None:
-            banks = sorted({*there, *(row[0] for row in self._ask("SELECT id FROM bank"))})
+            banks = sorted({*(bank.id for bank in library.banks()), *(row[0] for row in self._ask(IDS))})
         else:
             banks = list(banks)
-            for key in banks:
-                with contextlib.suppress(FeltDialError):
-                    there[key] = library.bank(key)
         changed = set()
         for done, key in enumerate(banks):
             if watch is not None and not watch(done, len(banks)):
                 break
-            if self._refresh(key, there.get(key)):
+            if self._refresh(key, library):
                 changed.add(key)
+        self._place_banks(library)
         return changed
 
-    def _refresh(self, key: str, bank: Bank | None) -> bool:
+    def _refresh(self, key: str, library: Library) -> bool:
+        """Makes the rows of a bank what its folder holds. Files are read beside it first, since that takes long; then
+        folder and rows are compared and the rows written in one transaction, so that no other writer comes between."""
+        bank = _bank_of(library, key)
+        read: dict[tuple[str, Stamp], About] = {}
+        if bank is not None:
+            found, known = dict(_files(bank)), self._stamps(key)
+            read = {row: _about(bank, row[0]) for row in found.items() if known.get(row[0]) != row[1]}
+            if not read and not self._steps(key, bank, {}):
+                return False
+        return self._write(lambda: self._steps(key, _bank_of(library, key), read))
+
+    def _steps(self, key: str, bank: Bank | None, read: dict[tuple[str, Stamp], About]) -> list[tuple[str, Any]]:
+        """What has to be written for the rows of a bank to be what its folder holds; `read` are files that were read."""
+        steps: list[tuple[str, Any]] = []
+        told = self._ask("SELECT name, problem, dye FROM bank WHERE id = ?", key)
+        known = {row[0]: row for row in self._ask("SELECT id, stamp, size, place, row FROM preset WHERE bank = ?", key)}
         if bank is None:
-            gone = bool(self._ask("SELECT 1 FROM bank WHERE id = ?", key))
-            self._write([("DELETE FROM words WHERE rowid IN (SELECT row FROM preset WHERE bank = ?)", (key,))])
-            self._write([("DELETE FROM preset WHERE bank = ?", (key,)), ("DELETE FROM bank WHERE id = ?", (key,))])
-            return gone
+            if told or known:
+                steps = [("DELETE FROM preset WHERE bank = ?", (key,)), ("DELETE FROM bank WHERE id = ?", (key,))]
+            return steps
         try:
             file, problem = bank.file, ""
         except FeltDialError as wrong:
             file, problem = BankFile(name=bank.id), str(wrong)
-        found = dict(_files(bank.folder / "presets"))
+        found = dict(_files(bank))
         order = [preset for preset in file.order if preset in found]
         places = {preset: n for n, preset in enumerate([*order, *sorted(set(found) - set(order))])}
-        known = {
-            row[0]: row[1:] for row in self._ask("SELECT id, stamp, size, place, row FROM preset WHERE bank = ?", key)
-        }
-        steps: list[tuple[str, tuple[Any, ...]]] = []
-        if self._ask("SELECT name, problem, dye FROM bank WHERE id = ?", key) != [(file.name, problem, file.dye)]:
-            steps.append(("INSERT OR REPLACE INTO bank VALUES (?, 0, ?, ?, ?)", (key, file.name, problem, file.dye)))
-        for preset in set(known) - set(found):
-            steps.append(("DELETE FROM words WHERE rowid = ?", (known[preset][3],)))
-            steps.append(("DELETE FROM preset WHERE row = ?", (known[preset][3],)))
+        if told != [(file.name, problem, file.dye)]:
+            steps.append((ENTER_BANK, (key, file.name, problem, file.dye)))
+        steps += [("DELETE FROM preset WHERE row = ?", (known[preset][4],)) for preset in set(known) - set(found)]
         for preset, stamp in found.items():
-            if preset not in known or known[preset][:2] != stamp:
-                steps += _entered(bank, preset, places[preset], stamp, known.get(preset))
-            elif known[preset][2] != places[preset]:
-                steps.append(("UPDATE preset SET place = ? WHERE row = ?", (places[preset], known[preset][3])))
-        if steps:
-            self._write(steps)
-        return bool(steps)
+            row = known.get(preset)
+            if row is not None and row[1:3] == stamp:
+                if row[3] != places[preset]:
+                    steps.append(("UPDATE preset SET place = ? WHERE row = ?", (places[preset], row[4])))
+                continue
+            about = read.get((preset, stamp)) or _about(bank, preset)
+            if row is not None:
+                steps.append(("DELETE FROM preset WHERE row = ?", (row[4],)))
+            steps.append((ENTER_PRESET, (row and row[4], key, preset, places[preset], *stamp, *about)))
+        return steps
+
+    def _place_banks(self, library: Library) -> None:
+        """Keeps the order of the banks."""
+        rows = self._ask("SELECT id, place FROM bank")
+        wanted = sorted((row[0] for row in rows), key=library.place_of())
+        moved = [(n, key) for n, key in enumerate(wanted) if (key, n) not in rows]
+        if moved:
+            self._write(lambda: [("UPDATE bank SET place = ? WHERE id = ?", row) for row in moved])
+
+    def _stamps(self, key: str) -> dict[str, Stamp]:
+        return {row[0]: row[1:] for row in self._ask("SELECT id, stamp, size FROM preset WHERE bank = ?", key)}
+
+    def strayed(self, library: Library) -> set[str]:
+        """Banks whose rows are not what their folder holds, by every file's time and size; words that are searched and
+        belong to no row, or are lacking, are mended."""
+        there = {bank.id: dict(_files(bank)) for bank in library.banks()}
+        if self._ask("SELECT rowid FROM words_docsize") != self._ask("SELECT row FROM preset ORDER BY row"):
+            self._write(lambda: [("DELETE FROM words", ()), (ENTER_WORDS, ())])
+        banks, rows = {row[0] for row in self._ask(IDS)}, dict[str, dict[str, Stamp]]()
+        for bank, preset, *stamp in self._ask("SELECT bank, id, stamp, size FROM preset"):
+            rows.setdefault(bank, {})[preset] = (stamp[0], stamp[1])
+        return (banks ^ set(there)) | {key for key in {*there, *rows} if there.get(key, {}) != rows.get(key, {})}
+
+    def moved_on(self) -> bool:
+        """True where rows were written, by whomever, since it was asked last."""
+        now = self._version()
+        before, self._told = self._told, now
+        return now != before
+
+    def _version(self) -> object:
+        return id(self._base), self._base.total_changes, self._ask("PRAGMA main.data_version")
 
     # --- the rim ---------------------------------------------------------------------------------
 
@@ -283,12 +381,14 @@ class Catalogue:
             for _ in range(2):
                 try:
                     self.path.parent.mkdir(parents=True, exist_ok=True)
-                    return self._laid_out(sqlite3.connect(self.path, **HOW))
+                    base = self._laid_out(sqlite3.connect(self.path, **self._how))
+                    self._file = _inode(self.path)
+                    return base
                 except (OSError, sqlite3.Error) as wrong:
                     if _busy(wrong) or not _taken_away(self.path):
                         break
             self.path = None
-        return self._laid_out(sqlite3.connect(":memory:", **HOW))
+        return self._laid_out(sqlite3.connect(":memory:", **self._how))
 
     @staticmethod
     def _laid_out(base: sqlite3.Connection) -> sqlite3.Connection:
@@ -298,9 +398,10 @@ class Catalogue:
             base.execute("PRAGMA synchronous = OFF")
             base.execute("BEGIN IMMEDIATE")
             if base.execute("PRAGMA user_version").fetchone()[0] != SCHEMA:
+                base.execute("DROP VIEW IF EXISTS words_of")
                 for name in ("words", "preset", "bank"):
                     base.execute(f"DROP TABLE IF EXISTS {name}")
-                for table in TABLES.split(";\n"):
+                for table in TABLES.split("\n\n"):
                     base.execute(table)
                 base.execute(f"PRAGMA user_version = {SCHEMA}")
             base.execute("COMMIT")
@@ -310,13 +411,18 @@ class Catalogue:
         return base
 
     def _mend(self) -> None:
-        """The file failed: a new one, or none."""
+        """The file failed, or is another by now: a new one, or none. All has to be read again, see `mended`."""
         with contextlib.suppress(sqlite3.Error):
             self._base.close()
-        if self.path is not None and not _taken_away(self.path):
-            self.path = None
-        self._base = self._open()
+        if self.path is not None:
+            with held(self.path.with_suffix(".lock"), "The list of the library"):
+                if _inode(self.path) == self._file and not _taken_away(self.path):  # else another has mended it
+                    self.path = None
+                self._base = self._open()
+        else:
+            self._base = self._open()
         self._attach()
+        self.mended = True
 
     def _attach(self) -> None:
         """Lets questions reach what was measured and what was opened, or an empty stand-in of it."""
@@ -334,32 +440,51 @@ class Catalogue:
 
     def _ask(self, question: str, *given: object) -> list[Any]:
         try:
+            if self.path is not None and _inode(self.path) != self._file:
+                self._mend()
             return self._base.execute(question, given).fetchall()
-        except sqlite3.Error:
+        except sqlite3.Error as wrong:
+            if not _damage(wrong):
+                raise CatalogueFault(f"The list of the library gives no answer: {wrong}. {FILES_STAY}") from wrong
             self._mend()
             return self._base.execute(question, given).fetchall()
 
     def _known(self, question: str, *given: object) -> list[Any]:
         """What is asked of the whole library again and again: asked anew when anybody has written since."""
-        now = self._base, self._base.total_changes, self._ask("PRAGMA main.data_version")
+        now = self._version()
         if now != self._answered:
             self._answered, self._answers = now, {}
         if (question, given) not in self._answers:
             self._answers[question, given] = self._ask(question, *given)
         return self._answers[question, given]
 
-    def _write(self, steps: list[tuple[str, tuple[Any, ...]]]) -> None:
-        """Does all steps or none."""
+    def _write(self, steps_of: Callable[[], list[tuple[str, Any]]]) -> bool:
+        """Holds the file against other writers, asks what has to be written, and writes all of it or nothing; True where
+        something was written.
+
+        Where another holds it for too long, nothing is written and nothing is said. A damaged file is mended, and nothing
+        is written either: whoever sees `mended` has everything read again.
+        """
         try:
-            self._base.execute("BEGIN IMMEDIATE")
-            for step, given in steps:
-                self._base.execute(step, given)
-            self._base.execute("COMMIT")
-        except sqlite3.Error as wrong:
-            with contextlib.suppress(sqlite3.Error):
-                self._base.execute("ROLLBACK")
-            if not _busy(wrong):  # else another window is at it: its rows will do
+            if self.path is not None and _inode(self.path) != self._file:
                 self._mend()
+            self._base.execute("BEGIN IMMEDIATE")
+            try:
+                steps = steps_of()
+                for step, given in steps:
+                    self._base.execute(step, given)
+                self._base.execute("COMMIT")
+            except BaseException:
+                with contextlib.suppress(sqlite3.Error):
+                    self._base.execute("ROLLBACK")
+                raise
+            return bool(steps)
+        except sqlite3.Error as wrong:
+            if _damage(wrong):
+                self._mend()
+            elif not _busy(wrong):
+                raise CatalogueFault(f"The list of the library was not changed: {wrong}. {FILES_STAY}") from wrong
+            return False
 
     def close(self) -> None:
         """Lets go of the file."""
@@ -371,9 +496,37 @@ def _joined(conditions: str) -> str:
     return (SOUND if "sound." in conditions else "") + (PERSONAL if "opened." in conditions else "")
 
 
+def _code(wrong: Exception) -> int:
+    """The primary code of SQLite's error; 0 where it has none."""
+    return int(getattr(wrong, "sqlite_errorcode", 0)) & 0xFF
+
+
 def _busy(wrong: Exception) -> bool:
     """Whether another window only holds the file for the moment."""
-    return isinstance(wrong, sqlite3.OperationalError) and any(word in str(wrong) for word in ("locked", "busy"))
+    return _code(wrong) in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED)
+
+
+def _damage(wrong: sqlite3.Error) -> bool:
+    """Whether the file cannot be used any more. A constraint that is broken is a fault of the program, never of the file."""
+    closed = isinstance(wrong, sqlite3.ProgrammingError) and "closed" in str(wrong)
+    return closed or _code(wrong) in DAMAGE or "no such table" in str(wrong)
+
+
+def _inode(path: Path) -> tuple[int, int] | None:
+    """Which file it is that stands there now."""
+    try:
+        about = os.stat(path)
+    except OSError:
+        return None
+    return about.st_dev, about.st_ino
+
+
+def _bank_of(library: Library, key: str) -> Bank | None:
+    """A bank; None where it is not there."""
+    try:
+        return library.bank(key)
+    except FeltDialError:
+        return None
 
 
 def _taken_away(path: Path) -> bool:
@@ -386,14 +539,12 @@ def _taken_away(path: Path) -> bool:
     return True
 
 
-def _files(folder: Path) -> Iterable[tuple[str, tuple[int, int]]]:
+def _files(bank: Bank) -> Iterator[tuple[str, Stamp]]:
     """Id, time and size of every preset's file."""
-    with contextlib.suppress(OSError), os.scandir(folder) as entries:
-        for entry in entries:
-            if entry.name.endswith(".json") and not entry.name.startswith("."):
-                with contextlib.suppress(OSError):
-                    about = entry.stat()
-                    yield entry.name[:-5], (about.st_mtime_ns, about.st_size)
+    for preset, entry in bank.files():
+        with contextlib.suppress(OSError):
+            about = entry.stat()
+            yield preset, (about.st_mtime_ns, about.st_size)
 
 
 def uses_of(patch: Patch) -> str:
@@ -404,30 +555,15 @@ def uses_of(patch: Patch) -> str:
     return " · ".join(dict.fromkeys(found))
 
 
-def _entered(
-    bank: Bank, preset: str, place: int, stamp: tuple[int, int], known: tuple[Any, ...] | None
-) -> list[tuple[str, tuple[Any, ...]]]:
-    """The steps that enter a preset's file as a row, in the place of the one before."""
-    row = known[3] if known else None
-    steps: list[tuple[str, tuple[Any, ...]]] = []
-    if row is not None:
-        steps.append(("DELETE FROM words WHERE rowid = ?", (row,)))
-    about: tuple[Any, ...]
+def _about(bank: Bank, preset: str) -> About:
+    """What the row of a preset says: what its file says, or what is wrong with that."""
     try:
         patch = bank.load(preset)
-        named = " · ".join(f"{key.upper()} {macro.name}" for key, macro in patch.macros.items() if macro.name)
-        about = (
-            patch.name, patch.type, ", ".join(patch.character), patch.description, patch.favourite, patch.author,
-            len(patch.layers), len(patch.threads), named, sound_key(patch), "", uses_of(patch), patch.parent,
-            patch.mark, f"{patch.made or ''}", patch.unnamed,
-        )  # fmt: skip
     except FeltDialError as wrong:
-        about = (preset, "", "", "", False, "", 0, 0, "", "", str(wrong), "", "", "", "", False)
-    marks = ", ".join("?" * (6 + len(about)))
-    steps.append((f"INSERT OR REPLACE INTO preset VALUES ({marks})", (row, bank.id, preset, place, *stamp, *about)))
-    words = (about[0], about[1], about[2], " ".join((about[3], about[5], about[8], about[11])))
-    at = "(SELECT row FROM preset WHERE bank = ? AND id = ?)"
-    steps.append(
-        (f"INSERT INTO words (rowid, name, kind, character, text) VALUES ({at}, ?, ?, ?, ?)", (bank.id, preset, *words))
-    )
-    return steps
+        return preset, "", "", "", False, "", 0, 0, "", "", str(wrong), "", "", "", "", False
+    named = " · ".join(f"{key.upper()} {macro.name}" for key, macro in patch.macros.items() if macro.name)
+    return (
+        patch.name, patch.type, ", ".join(patch.character), patch.description, patch.favourite, patch.author,
+        len(patch.layers), len(patch.threads), named, sound_key(patch), "", uses_of(patch), patch.parent,
+        patch.mark, f"{patch.made or ''}", patch.unnamed,
+    )  # fmt: skip

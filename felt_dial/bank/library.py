@@ -26,6 +26,7 @@ from felt_dial.files import (
     CannotWrite,
     at_the_disk,
     bytes_of,
+    file_named,
     held,
     in_use,
     names_like,
@@ -82,7 +83,7 @@ class Library:
 
     def bank(self, key: str) -> Bank:
         """The bank of an id; raises `NoSuchBank`."""
-        folder = self.root / key
+        folder = self.root / file_named(key)
         if not key or folder.parent != self.root or key.startswith(".") or not (folder / "bank.json").is_file():
             raise NoSuchBank(f"There is no bank “{key}” in {self.root}.")
         return Bank(folder)

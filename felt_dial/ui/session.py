@@ -6,6 +6,7 @@ Widgets read from here and ask it for edits; nothing in here draws.
 from __future__ import annotations
 
 import contextlib
+import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
@@ -14,7 +15,7 @@ from typing import Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from felt_dial.bank.catalogue import Catalogue, ListedBank, catalogue_path
+from felt_dial.bank.catalogue import Catalogue, CatalogueFault, ListedBank, catalogue_path
 from felt_dial.bank.documents import Document, Documents
 from felt_dial.bank.figures import Figures
 from felt_dial.bank.follow import Following
@@ -57,6 +58,10 @@ from felt_dial.ui.jobs import Jobs
 from felt_dial.ui.pictures.redrawing import Redrawing
 from felt_dial.ui.watchers import DOCUMENT, Watchers
 from felt_dial.ui.work import Work
+
+
+LOOKS = 0.25
+"""Seconds from one look at what became of the library to the next."""
 
 
 class Learning(Protocol):
@@ -112,6 +117,7 @@ class Session(QObject):
         self.figures = Figures(Index(index_path()), Measuring(settings.render_quality, previews_folder()))
         self.catalogue, self.opened = self._open_catalogue()
         self.following: Following | None = None
+        self._looked = 0.0
         self.journal = Journal(journal_folder())
         self.documents = Documents()
         self.history = History()
@@ -535,9 +541,31 @@ class Session(QObject):
 
     def refresh_shelf(self, banks: Iterable[str] | None = None) -> None:
         """Reads what changed in some banks, or in all of the library; the table follows its document."""
-        self.catalogue.refresh(self.library, banks)
+        try:
+            self.catalogue.refresh(self.library, banks)
+        except CatalogueFault as wrong:
+            self.say(str(wrong), problem=True)
+        self.catalogue.moved_on()
         self._follow_document()
         self.shelf_changed.emit()
+
+    def _follow_library(self) -> None:
+        """Shows what stands in the library by now, whoever put it there; a few times a second at most."""
+        if self.following is None or time.monotonic() - self._looked < LOOKS:
+            return
+        self._looked = time.monotonic()
+        for says in self.following.told():
+            self.say(says, problem=True)
+        if self.catalogue.mended:
+            self.catalogue.mended = False
+            self.say("The list of the library was damaged: it is read again from the files, which are as they are.")
+            if self.catalogue.path is not None:
+                self.following.read_all()
+            else:
+                self.refresh_shelf()
+        if self.catalogue.moved_on():
+            self._follow_document()
+            self.shelf_changed.emit()
 
     def read_beside(self, banks: Iterable[str], watch: Callable[[float], bool]) -> None:
         """Reads what changed in some banks in the thread of a job, so that the window need not."""
@@ -558,8 +586,7 @@ class Session(QObject):
 
     def banks(self) -> list[ListedBank]:
         """Every bank, in the order that the person gave them."""
-        place = self.library.place_of()
-        return sorted(self.catalogue.banks(), key=lambda listed: place(listed.id))
+        return self.catalogue.banks()
 
     def _open_catalogue(self) -> tuple[Catalogue, Opened]:
         """What stands in the library, and what of it was opened when."""
@@ -640,8 +667,7 @@ class Session(QObject):
         self.jobs.poll()
         for key, found in self.figures.poll():
             self._measured(key, found)
-        if self.following is not None and (changed := self.following.changed()):
-            self.refresh_shelf(changed)
+        self._follow_library()
         if self.playing and self.link.ready and self.link.settled and not self.looping:
             ended = not self.link.shared.data["playing"] and self.link.shared.data["position"] > 0
             if ended:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import shutil
 import sqlite3
 import time
 from pathlib import Path
@@ -12,7 +14,7 @@ from typing import Any
 import pytest
 
 from felt_dial.bank import catalogue as catalogues
-from felt_dial.bank.catalogue import Catalogue, Listed, catalogue_path
+from felt_dial.bank.catalogue import Catalogue, CatalogueFault, Listed, catalogue_path
 from felt_dial.bank.follow import Following
 from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import sound_key
@@ -89,39 +91,141 @@ def test_only_what_changed_is_read(library: Library, monkeypatch: pytest.MonkeyP
     assert [p.id for p in catalogue.presets("glasshouse")] == ["root", "moss", "dew"]
 
 
-@pytest.mark.parametrize("seed", range(6))
-def test_after_any_changes_the_rows_are_those_of_a_new_catalogue(library: Library, tmp_path: Path, seed: int) -> None:
-    """Random saves, words, moves, deletions, restorations, orders, new and vanished banks; by this window and by another."""
-    rng, catalogue = Random(seed), Catalogue(tmp_path / "catalogue.sqlite")
-    for _ in range(30):
-        banks = library.banks()
+class Acts:
+    """Random acts on a library: saves, words, moves, deletions, restorations, orders, new, renamed and vanished banks."""
+
+    def __init__(self, library: Library, seed: int) -> None:
+        self.library, self.rng = library, Random(seed)
+
+    def act(self) -> set[str]:
+        """One of them; the banks that it was about."""
+        library, rng = self.library, self.rng
+        banks = library.banks() or [library.create("Glasshouse")]
         bank = rng.choice(banks)
         ids = bank.ids()
-        what = rng.randrange(8)
-        if what == 0 or not ids:
-            bank.save_new(with_value(new_patch(rng.choice(("Dew", "Fern", "Moss"))), "level", rng.uniform(-20.0, 0.0)))
-        elif what == 1:
-            bank.save(rng.choice(ids), with_value(new_patch("Root"), "level", rng.uniform(-20.0, 0.0)))
+        what = rng.randrange(10)
+        if what <= 1 or not ids:
+            name = rng.choice(("Dew", "Fern", "Moss"))
+            bank.save_new(with_value(new_patch(name), "level", rng.uniform(-20.0, 0.0)))
         elif what == 2:
-            bank.change(rng.choice(ids), {}, {"favourite": rng.random() < 0.5})
+            bank.save(rng.choice(ids), with_value(new_patch("Root"), "level", rng.uniform(-20.0, 0.0)))
         elif what == 3:
-            library.move(bank.id, rng.choice(ids), rng.choice(banks).id) if len(banks) > 1 else library.create("Tide")
-        elif what == 4:
-            library.delete(bank.id, rng.choice(ids))
-        elif what == 5 and library.bin.all():
-            library.restore(rng.choice(library.bin.all()).ticket)
-        elif what == 6:
+            bank.change(rng.choice(ids), {}, {"favourite": rng.random() < 0.5})
+        elif what == 4 and len(banks) > 1:
+            other = rng.choice(banks)
+            library.move(bank.id, rng.choice(ids), other.id)
+            return {bank.id, other.id}
+        elif what == 5 or len(ids) > 12:
+            for key in ids[::3]:
+                library.delete(bank.id, key)
+        elif what == 6 and (thrown := library.bin.all()):
+            return {bank.id, library.restore(rng.choice(thrown).ticket)[0]}
+        elif what == 7:
             rng.shuffle(ids)
             bank.reorder(ids)
-        elif what == 7 and len(banks) > 2:
-            import shutil
-
+        elif what == 8:
+            return {bank.id, library.create(rng.choice(("Tide", "Aviary"))).id} if len(banks) < 4 else {bank.id}
+        elif len(banks) > 2:
             shutil.rmtree(bank.folder)
-        catalogue.refresh(library, None if rng.random() < 0.5 else [b.id for b in {bank, *library.banks()}])
-        catalogue.refresh(library)
-        assert as_listed(catalogue) == as_it_is(library)
-        everything = {p.id for b in catalogue.banks() for p in catalogue.presets(b.id) if "dew" in p.name.lower()}
-        assert {p.id for p in catalogue.search("dew")[0]} == everything
+            library.bin.tidy(30, 20)
+        return {bank.id}
+
+
+def searched(catalogue: Catalogue, word: str) -> tuple[set[tuple[str, str]], int]:
+    listed, count = catalogue.search(word)
+    return {(row.bank, row.id) for row in listed}, count
+
+
+def named(library: Library, word: str) -> set[tuple[str, str]]:
+    return {(p.bank, p.id) for p in library.presets() if p.patch is not None and word in p.patch.name.lower().split()}
+
+
+def walk(library: Library, folder: Path, seed: int, steps: int) -> None:
+    """Two catalogues, a follower, and the folder: after each act the index is what the folder holds, whoever wrote it."""
+    path, acts = folder / "catalogue.sqlite", Acts(library, seed)
+    windows = [Catalogue(path), Catalogue(path)]
+    following = Following(library, path)
+    try:
+        for step in range(steps):
+            banks = acts.act()
+            mine, other = acts.rng.sample(windows, 2)
+            mine.refresh(library, None if acts.rng.random() < 0.2 else banks)
+            there = as_it_is(library)
+            for one in (mine, other):
+                assert as_listed(one) == there, f"step {step} of seed {seed}"
+            assert searched(other, "dew") == (named(library, "dew"), len(named(library, "dew"))), f"step {step}"
+        assert not any(one.mended for one in windows) and following.told() == []
+        assert windows[0].strayed(library) == set()
+    finally:
+        following.close()
+        for one in windows:
+            one.close()
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_whoever_writes_the_index_is_what_the_folder_holds(library: Library, tmp_path: Path, seed: int) -> None:
+    walk(library, tmp_path, seed, 60)
+
+
+@pytest.mark.soak
+@pytest.mark.parametrize("seed", range(10, 20))
+def test_it_is_so_for_ten_thousand_acts(library: Library, tmp_path: Path, seed: int) -> None:
+    walk(library, tmp_path, seed, 1000)
+
+
+@pytest.mark.parametrize(
+    "harm",
+    [
+        "DELETE FROM preset WHERE id = 'moss'",
+        "DELETE FROM bank",
+        "INSERT INTO words (rowid, name) VALUES (900, 'Dew')",
+        "DELETE FROM words WHERE rowid = 1",
+        "INSERT INTO preset (row, bank, id, name) SELECT 77, 'elsewhere', 'dew', 'Dew'",
+        "UPDATE preset SET stamp = 5, name = 'Ghost'",
+        "a damaged file",
+        "no file",
+    ],
+)
+def test_what_is_wrong_in_the_index_heals_within_two_seconds(library: Library, tmp_path: Path, harm: str) -> None:
+    path = tmp_path / "c.sqlite"
+    window, following = Catalogue(path), Following(library, path)
+    end = time.monotonic() + 20
+    while as_listed(window) != as_it_is(library) and time.monotonic() < end:
+        time.sleep(0.02)
+    time.sleep(0.3)
+    try:
+        if harm == "a damaged file":
+            with open(path, "r+b") as file:
+                file.write(b"fern" * 4000)
+            for part in tmp_path.glob("c.sqlite-*"):
+                part.unlink()
+        elif harm == "no file":
+            path.unlink()
+        else:
+            with contextlib.closing(sqlite3.connect(path)) as base, base:
+                base.execute(harm)
+        end = time.monotonic() + 3.0  # two, and what a busy machine takes
+        healed = False
+        while not healed and time.monotonic() < end:
+            time.sleep(0.05)
+            healed = as_listed(window) == as_it_is(library) and searched(window, "dew")[1] == len(named(library, "dew"))
+        assert healed
+        assert window.mended or harm != "no file"  # which the window says
+        with contextlib.closing(Catalogue(path)) as later:
+            assert harm != "no file" or as_listed(later) == as_it_is(library)
+    finally:
+        following.close()
+        window.close()
+
+
+def test_a_broken_constraint_is_told_and_no_damage(library: Library, tmp_path: Path) -> None:
+    catalogue = Catalogue(tmp_path / "c.sqlite")
+    catalogue.refresh(library)
+    inode = (tmp_path / "c.sqlite").stat().st_ino
+    with pytest.raises(CatalogueFault, match="UNIQUE"):
+        catalogue._write(lambda: [("INSERT INTO preset (bank, id) SELECT bank, id FROM preset LIMIT 1", ())])
+    assert not catalogue.mended and (tmp_path / "c.sqlite").stat().st_ino == inode
+    assert as_listed(catalogue) == as_it_is(library)
 
 
 # --- the rim ------------------------------------------------------------------------------------
@@ -185,9 +289,8 @@ def test_a_disk_that_takes_no_database_leaves_the_rows_in_memory(
 
 
 def test_a_file_that_another_holds_is_not_taken_away(
-    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    library: Library, tmp_path: Path
 ) -> None:
-    monkeypatch.setitem(catalogues.HOW, "timeout", 0.05)
     first = Catalogue(tmp_path / "c.sqlite")
     first.refresh(library)
     holder = sqlite3.connect(tmp_path / "c.sqlite", isolation_level=None)
@@ -221,10 +324,10 @@ def test_every_library_has_its_own(tmp_path: Path) -> None:
 def test_what_another_does_is_noticed(library: Library, tmp_path: Path) -> None:
     path = tmp_path / "c.sqlite"
     following = Following(library, path)
-    catalogue, changed, end = Catalogue(path), set[str](), time.monotonic() + 30
-    while "glasshouse" not in changed and time.monotonic() < end:
-        changed |= following.changed()
+    catalogue, end = Catalogue(path), time.monotonic() + 30
+    while not catalogue.presets("glasshouse") and time.monotonic() < end:
         time.sleep(0.02)
+    assert catalogue.moved_on() and not catalogue.moved_on()
     assert as_listed(catalogue) == as_it_is(library)
     time.sleep(0.3)
     library.bank("glasshouse").save_new(new_patch("Fern"))
@@ -232,9 +335,7 @@ def test_what_another_does_is_noticed(library: Library, tmp_path: Path) -> None:
     while as_listed(catalogue) != as_it_is(library) and time.monotonic() < end:
         time.sleep(0.05)
     assert as_listed(catalogue) == as_it_is(library)
-    while not following.changed() and time.monotonic() < end:
-        time.sleep(0.02)
-    assert time.monotonic() < end
+    assert time.monotonic() < end and catalogue.moved_on() and following.told() == []
     following.close()
 
 
