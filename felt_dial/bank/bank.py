@@ -16,22 +16,12 @@ from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from felt_dial.errors import FeltDialError
-from felt_dial.files import (
-    at_the_disk,
-    bytes_of,
-    file_id,
-    file_named,
-    held,
-    names_like,
-    slug,
-    write_new,
-    write_whole,
-)
+from felt_dial.files import at_the_disk, bytes_of, file_id, file_named, held, names_like, slug, write_new, write_whole
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import MARKS, Patch, with_about_of
@@ -47,6 +37,10 @@ BANK = DocumentKind("bank", 1)
 
 class NoSuchBank(FeltDialError):
     """A bank or preset that is not in the library."""
+
+
+class SavedMeanwhile(FeltDialError):
+    """A preset's file is not the one that was shown: somebody else has saved it; nothing was changed."""
 
 
 class MovedOn(FeltDialError):
@@ -90,6 +84,17 @@ def read_file(path: Path) -> bytes:
         return bytes_of(path)
     except OSError as wrong:
         raise NoSuchBank(f"{path} cannot be read: {wrong.strerror or wrong}.") from None
+
+
+Stamp = tuple[int, int]
+"""When a file was last written, in nanoseconds, and its size."""
+
+
+class Saved(NamedTuple):
+    """What became of a save: whether what was there is kept as a version, and the stamp of the file that was written."""
+
+    version: bool
+    stamp: Stamp | None
 
 
 @dataclass(frozen=True)
@@ -179,7 +184,7 @@ class Bank:
                 if entry.name.endswith(".json") and not entry.name.startswith("."):
                     yield file_id(entry.name[:-5]), entry
 
-    def stamp(self, preset: str) -> tuple[int, int] | None:
+    def stamp(self, preset: str) -> Stamp | None:
         """Time and size of a preset's file; None where there is none."""
         try:
             about = self.path(preset).stat()
@@ -210,6 +215,11 @@ class Bank:
         """The patch of a preset; raises `BadDocument` or `NoSuchBank`."""
         return read_patch(read_file(self.path(preset)), f"“{preset}” in {self.id}")
 
+    def look(self, preset: str) -> tuple[Patch, Stamp | None]:
+        """The patch of a preset, and the stamp of the file that it was read from; raises as `load` does."""
+        stamp = self.stamp(preset)  # first: a file that is written in between is older than it is, and looked at again
+        return self.load(preset), stamp
+
     def name_of(self, preset: str) -> str:
         """A preset's name as people see it, its file's where that cannot be read."""
         try:
@@ -217,9 +227,17 @@ class Bank:
         except FeltDialError:
             return preset
 
-    def save(self, preset: str, patch: Patch, most: int = VERSIONS_KEPT) -> bool:
-        """Saves over a preset; True where what was there sounds otherwise and is kept, as one of the `most` last."""
+    def save(self, preset: str, patch: Patch, most: int = VERSIONS_KEPT, seen: Stamp | None = None) -> Saved:
+        """Saves over a preset; what was there is kept as one of the `most` last versions, where it sounds otherwise.
+
+        Raises `NoSuchBank` where the preset is gone, and `SavedMeanwhile` where its file is not the one that was `seen`.
+        """
         with self.held(), at_the_disk(f"“{patch.name}” was not saved", STAYS):
+            there = self.stamp(preset)
+            if there is None:
+                raise NoSuchBank(f"“{patch.name}” is not in {self.name} any more.")
+            if seen is not None and there != seen:
+                raise SavedMeanwhile(f"“{self.name_of(preset)}” was saved in the meantime, by another window.")
             kept = self._keep_version(preset, patch)
             try:
                 self.keep_assets(patch)
@@ -231,7 +249,7 @@ class Bank:
             for old in self.versions(preset)[most:]:
                 with contextlib.suppress(OSError):
                     old.unlink()
-            return kept is not None
+            return Saved(kept is not None, self.stamp(preset))
 
     def _keep_version(self, preset: str, patch: Patch) -> Path | None:
         """Lets what is on disk be a version too, which takes no room there; None where both sound alike."""
@@ -241,7 +259,8 @@ class Bank:
         with contextlib.suppress(FeltDialError):
             if with_about_of(self.load(preset), patch) == patch:
                 return None
-        version = self.folder / "versions" / preset / f"{time.time_ns():020d}.json"
+        last = next((int(kept.stem) for kept in self.versions(preset)), 0)  # a clock that was set back makes none older
+        version = self.folder / "versions" / preset / f"{max(time.time_ns(), last + 1):020d}.json"
         version.parent.mkdir(parents=True, exist_ok=True)
         os.link(path, version)
         return version

@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from felt_dial.bank.bank import Bank, BankFile
+from felt_dial.bank.bank import Bank, BankFile, Stamp
 from felt_dial.bank.index import TABLE as FIGURES
 from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import sound_key
@@ -78,8 +78,6 @@ ONLY = ("starred", "unnamed", "unopened")
 """Of `MARKS`, those that a list can be narrowed to."""
 SOUND = " JOIN figures.sound AS sound ON sound.key = preset.key"
 PERSONAL = " LEFT JOIN person.opened AS opened ON opened.bank = preset.bank AND opened.id = preset.id"
-Stamp = tuple[int, int]
-"""When a file was last written, in nanoseconds, and its size."""
 About = tuple[Any, ...]
 """What the row of a preset holds besides where it is and its stamp."""
 HOW: dict[str, Any] = {"isolation_level": None, "check_same_thread": False, "uri": True}
@@ -172,7 +170,8 @@ class Catalogue:
     def banks(self) -> list[ListedBank]:
         """Every bank, in the order that the person gave them."""
         rows = self._known(
-            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id), dye FROM bank ORDER BY place, id"
+            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id), dye FROM bank"
+            " ORDER BY place, id"
         )
         return [ListedBank(*row) for row in rows]
 

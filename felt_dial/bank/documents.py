@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from weakref import WeakSet
 
+from felt_dial.bank.bank import Stamp
 from felt_dial.patch.patch import Patch
 
 
@@ -24,13 +25,20 @@ class Document:
     ticket : str
         What brings it back, while it lies in the bin.
     stamp : (time, size) or None
-        Those of the file that was read; None where they are not known.
+        Those of the file that was read last; None where they are not known.
+    seen : (time, size) or None
+        Those of the file that this window has shown, or written: a save over another one is asked about.
     """
 
     def __init__(self, bank: str, preset: str, stored: Patch | None) -> None:
         self.bank, self.preset, self.stored = bank, preset, stored
         self.ticket = ""
-        self.stamp: tuple[int, int] | None = None
+        self.stamp: Stamp | None = None
+        self.seen: Stamp | None = None
+
+    def holds(self, stored: Patch | None, stamp: Stamp | None) -> None:
+        """Its file holds what this window has shown or written."""
+        self.stored, self.stamp, self.seen = stored, stamp, stamp
 
     @property
     def there(self) -> bool:
@@ -44,21 +52,16 @@ class Documents:
     def __init__(self) -> None:
         self._held: WeakSet[Document] = WeakSet()
 
-    def at(self, bank: str, preset: str, stored: Patch | None) -> Document:
+    def at(self, bank: str, preset: str, stored: Patch | None, stamp: Stamp | None = None) -> Document:
         """The document of a preset, whose file was just read or written."""
         for known in self._held:
             if (known.bank, known.preset) == (bank, preset):
-                known.stored, known.stamp = stored, None
-                return known
-        made = Document(bank, preset, stored)
-        self._held.add(made)
-        return made
-
-    def stored(self, bank: str, preset: str, patch: Patch | None) -> None:
-        """A preset's file holds something else now."""
-        for known in self._held:
-            if (known.bank, known.preset) == (bank, preset):
-                known.stored = patch
+                break
+        else:
+            known = Document(bank, preset, stored)
+            self._held.add(known)
+        known.holds(stored, stamp)
+        return known
 
     def moved(self, bank: str, preset: str, to: str, as_: str) -> None:
         """A preset has another place."""
@@ -88,4 +91,5 @@ class Documents:
         """A preset came back from the bin."""
         for known in self._held:
             if known.ticket == ticket:
-                known.bank, known.preset, known.stored, known.ticket = bank, preset, patch, ""
+                known.bank, known.preset, known.ticket = bank, preset, ""
+                known.holds(patch, None)

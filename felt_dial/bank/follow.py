@@ -128,7 +128,7 @@ class Following:
 
 def _signs(bank: Bank) -> object:
     """What tells that something was put into a bank's folder, or taken out of it."""
-    signs = []
+    signs: list[object] = []
     for path in (bank.folder / "bank.json", bank.folder / "presets"):
         try:
             about = path.stat()

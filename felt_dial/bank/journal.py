@@ -20,6 +20,7 @@ from typing import NamedTuple
 
 from filelock import FileLock
 
+from felt_dial.bank.bank import Stamp
 from felt_dial.errors import FeltDialError
 from felt_dial.files import at_the_disk, bytes_of, in_use, write_whole
 from felt_dial.patch.documents.kind import LARGEST, Data, DocumentKind
@@ -36,13 +37,15 @@ JOURNAL = DocumentKind("journal", 2, {1: _one_side}, kept="It was set aside.", l
 
 
 class Unsaved(NamedTuple):
-    """Work that was not saved: both patches, which of them sounded, and the preset it came from (empty for a new one)."""
+    """Work that was not saved: both patches, which of them sounded, the preset it came from (empty for a new one), and the
+    stamp of the file of that, where it is known."""
 
     a: Patch
     b: Patch
     side: str
     bank: str
     preset: str
+    seen: Stamp | None = None
 
     @property
     def patch(self) -> Patch:
@@ -79,6 +82,7 @@ class Journal:
             "side": work.side,
             "patch": write_patch(work.a),
             "b": write_patch(work.b),
+            "seen": [f"{number}" for number in work.seen or ()],
         }
         with at_the_disk("Unsaved work could not be put into the journal", "It is on the table."):
             write_whole(self.path(page), JOURNAL.write(entry))
@@ -134,7 +138,7 @@ class Journal:
             entry = JOURNAL.read(bytes_of(path), "The journal")
             a, b = (read_patch(entry[key], "The journal") for key in ("patch", "b"))
             side = "b" if entry["side"] == "b" else "a"
-            work = Unsaved(a, b, side, str(entry["bank"]), str(entry["preset"]))
+            work = Unsaved(a, b, side, str(entry["bank"]), str(entry["preset"]), _stamp(entry.get("seen")))
             return LeftBehind(path, datetime.fromtimestamp(path.stat().st_mtime), work)
         except (OSError, FeltDialError, KeyError, TypeError):
             with contextlib.suppress(OSError):
@@ -145,3 +149,11 @@ class Journal:
         """The person does not want it any more; raises `CannotWrite`."""
         with at_the_disk("The journal could not be cleared", "What it holds is offered again."):
             left.path.unlink(missing_ok=True)
+
+
+def _stamp(written: object) -> Stamp | None:
+    """A stamp as it is written down, in letters since it is longer than numbers of a document may be."""
+    match written:
+        case [str(when), str(size)] if when.isdecimal() and size.isdecimal():
+            return int(when), int(size)
+    return None

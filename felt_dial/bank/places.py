@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 import shutil
+from functools import cache
 from pathlib import Path
 from typing import Literal
 
@@ -58,6 +59,10 @@ class Settings(BaseModel):
     """Folders of recordings and tables that the drawer lists."""
     starred: tuple[str, ...] = ()
     """Recordings and tables that the person likes: their digests, or the paths of files in folders."""
+    author: str = Field(default="", max_length=200)
+    """Who new presets are by."""
+    home: str = ""
+    """The id of the bank that a new preset was put into last, or that was chosen last."""
     window: str = ""
     """Size and place of the window, as the toolkit writes it."""
 
@@ -117,6 +122,12 @@ def save_settings(settings: Settings) -> None:
 def shipped_banks() -> list[Path]:
     """Folders of the banks that come with the program."""
     return sorted(file.parent for file in SHIPPED.glob("*/bank.json"))
+
+
+@cache
+def shipped_ids() -> frozenset[str]:
+    """Ids of the banks that come with the program, as a library has them."""
+    return frozenset(folder.name for folder in shipped_banks())
 
 
 def lay_out_demo(root: Path) -> None:

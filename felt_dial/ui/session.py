@@ -9,7 +9,6 @@ import contextlib
 import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
-from datetime import date
 from pathlib import Path
 from typing import Protocol
 
@@ -21,10 +20,9 @@ from felt_dial.bank.figures import Figures
 from felt_dial.bank.follow import Following
 from felt_dial.bank.index import Index
 from felt_dial.bank.journal import Journal, LeftBehind, Unsaved
-from felt_dial.bank.library import Bank, Library, NoSuchBank
+from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.measuring import Measuring
-from felt_dial.bank.names import words_of_swatch, working_name
 from felt_dial.bank.opened import Opened
 from felt_dial.bank.phrases import Phrases
 from felt_dial.bank.places import (
@@ -46,7 +44,7 @@ from felt_dial.patch.change import Change, values_changed, values_of
 from felt_dial.patch.edits import add_layer_with_level, place_name
 from felt_dial.patch.history import History, Step
 from felt_dial.patch.module import Modulator
-from felt_dial.patch.patch import Patch, outline, param_at, value_at, without_solo
+from felt_dial.patch.patch import Patch, outline, param_at, value_at
 from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.units import Value, number
 from felt_dial.sound.matter.assets import assets_of, words_of_missing
@@ -56,9 +54,9 @@ from felt_dial.ui.clipboard import Clipboard
 from felt_dial.ui.heard import HEARD
 from felt_dial.ui.jobs import Jobs
 from felt_dial.ui.pictures.redrawing import Redrawing
-from felt_dial.ui.watchers import DOCUMENT, Watchers
+from felt_dial.ui.presets import Presets
+from felt_dial.ui.watchers import Watchers
 from felt_dial.ui.work import Work
-
 
 LOOKS = 0.25
 """Seconds from one look at what became of the library to the next."""
@@ -87,13 +85,14 @@ class Session(QObject):
     """One person at work."""
 
     changed = Signal()
+    leaving = Signal()
     rebuilding = Signal()
     rebuilt = Signal()
     selected = Signal()
     shelf_changed = Signal()
     measured = Signal(str)
     said = Signal(str, bool)
-    asked = Signal(str, list)
+    asked = Signal(str, list, bool)
     working = Signal(str)
     frame = Signal()
     transport = Signal()
@@ -117,14 +116,15 @@ class Session(QObject):
         self.figures = Figures(Index(index_path()), Measuring(settings.render_quality, previews_folder()))
         self.catalogue, self.opened = self._open_catalogue()
         self.following: Following | None = None
-        self._looked = 0.0
+        self._looked, self._another = 0.0, False
         self.journal = Journal(journal_folder())
         self.documents = Documents()
         self.history = History()
         self.watchers = Watchers()
         self.redrawing = Redrawing(self)
         blank = new_patch()
-        self.work = Work(blank, blank, began=blank)
+        self.work = Work(blank, blank, base_a=blank, base_b=blank)
+        self.presets = Presets(self)
         self._kept: tuple[str, object] = ("", None)
         self._matter: dict[str, Asset] = {}
         self.selection = ("source", "a")
@@ -197,6 +197,7 @@ class Session(QObject):
             self.selection = ("source", next(iter(layers)))
         if self.effect not in self.patch.racks[self.rack]:
             self.choose_effect(*next(((r, k) for r, rack in self.patch.racks.items() for k in rack), ("1", "")))
+        self._another |= not same
         if outline(before.patch) != outline(self.patch) or not same:
             self.rebuilding.emit()
             self.rebuilt.emit()
@@ -347,22 +348,18 @@ class Session(QObject):
 
     def open(self, bank: str, preset: str) -> None:
         """Puts a preset on the table; what was there can be had back by undo."""
-        try:
-            patch = self.library.bank(bank).load(preset)
-        except FeltDialError as wrong:
-            self.say(str(wrong), problem=True)
-            return
-        self.opened.note(bank, preset)
-        self.open_patch(patch, self.documents.at(bank, preset, patch))
+        self.presets.open(bank, preset)
 
-    def open_patch(self, patch: Patch, document: Document | None = None) -> None:
-        """Puts a patch on the table, that of a document or a new one."""
-        self._lay(Work(patch, patch, document=document, began=patch), f"open {patch.name}")
+    def open_patch(self, patch: Patch, document: Document | None = None, made: bool = False) -> None:
+        """Puts a patch on the table, that of a document or a new one; one that was `made` is work that is in no bank."""
+        base = None if made else patch
+        self.lay(Work(patch, patch, document=document, base_a=base, base_b=base), f"open {patch.name}")
         if said := words_of_missing(patch):
             self.say(said, problem=True)
 
-    def _lay(self, after: Work, says: str) -> None:
+    def lay(self, after: Work, says: str) -> None:
         """Lays other work on the table, as a step; what lay there has its page in the journal."""
+        self.leaving.emit()
         before = self.work
         if not self.playing:
             self.phrase = self.phrases.welcome(heard_with(after.patch))
@@ -372,6 +369,7 @@ class Session(QObject):
 
         def back() -> None:
             nonlocal left
+            self.leaving.emit()
             left = self.work
             self._take(before)
 
@@ -388,23 +386,16 @@ class Session(QObject):
     def take_up(self, left: LeftBehind) -> None:
         """Lays unsaved work of another window on the table; its old page goes once it has a new one."""
         work = left.work
-        document = self.document(work.bank, work.preset)
-        began = document.stored if document else None
-        self._lay(Work(work.a, work.b, work.side, document, began), f"take up {work.patch.name}")
+        document = self.presets.document(work.bank, work.preset)
+        if document is not None and work.seen is not None:
+            document.seen = work.seen  # a save asks where the preset was saved since
+        base = document.stored if document else None
+        self.lay(Work(work.a, work.b, work.side, document, base, base), f"take up {work.patch.name}")
         try:
             self._write_page()
             self.journal.throw_away(left)
         except CannotWrite as wrong:
             self.say(str(wrong), problem=True)
-
-    def document(self, bank: str, preset: str) -> Document | None:
-        """The document of a preset that may not be there any more."""
-        try:
-            home = self.library.bank(bank)
-        except FeltDialError:
-            return None
-        there = bool(preset) and home.path(preset).exists()
-        return self.documents.at(bank, preset, self.stored_at(bank, preset)) if there else None
 
     def step_on(self, step: int) -> None:
         """Goes to the preset before or after this one. A key that repeats faster than a window shows another adds up: it
@@ -429,57 +420,19 @@ class Session(QObject):
 
     def save(self) -> bool:
         """Saves over the preset; its last versions are kept."""
-        document = self.work.document
-        if document is None or not document.there:
-            return self.save_new(self.patch.name)
-        try:
-            kept = self.library.bank(document.bank).save(document.preset, self._to_keep(), self.settings.versions)
-        except NoSuchBank:
-            return self.save_new(self.patch.name)
-        except FeltDialError as wrong:
-            self.say(str(wrong), problem=True)
-            return False
-        self._saved(document)
-        self.say(f"Saved {self.patch.name}{'; the version before is kept' if kept else ''}.")
-        return True
+        return self.presets.save()
 
-    def save_new(self, name: str, unnamed: bool = False) -> bool:
-        """Saves as a new preset behind this one."""
-        about = {"name": name.strip() or "Untitled", "unnamed": unnamed, "made": date.today()}
-        patch = self._to_keep().model_copy(update=about)
-        try:
-            home = self._home() or self.library.create("First Sketches")
-            key = home.save_new(patch, after=self.work.preset)
-        except FeltDialError as wrong:
-            self.say(str(wrong), problem=True)
-            return False
-        self.work = self.work.with_about(about)
-        self._saved(self.documents.at(home.id, key, patch))
-        self.say(f"Saved {patch.name} as a new preset in {home.name}.")
-        return True
+    def save_new(self, name: str, unnamed: bool = False, bank: str | None = None) -> bool:
+        """Saves as a new preset, in the bank where it would go unless another is named."""
+        return self.presets.save_new(name, unnamed, bank)
 
     def quick_keep(self) -> bool:
         """Saves the sound of this moment as a new preset under a name made from what it is, marked as unnamed."""
-        measured = self.figures.of(self.patch)
-        words = words_of_swatch(measured.swatch) if measured is not None else []
-        name = working_name(self.patch.type, words, self.catalogue.names())
-        return self.save_new(name, unnamed=True)
+        return self.presets.quick_keep()
 
-    def _to_keep(self) -> Patch:
-        """The patch as a preset keeps it: without solo, unless that is wished."""
-        return self.patch if self.settings.keep_solo else without_solo(self.patch)
-
-    def _home(self) -> Bank | None:
-        """The bank for a new preset: that of its cousin, the one on the shelf, or any."""
-        for key in (self.work.bank, self.shelf_bank, *(listed.id for listed in self.banks())):
-            with contextlib.suppress(NoSuchBank):
-                return self.library.bank(key)
-        return None
-
-    def _saved(self, document: Document) -> None:
+    def saved(self, document: Document) -> None:
         """The sounding patch is what disk holds of a document now."""
-        document.stored = self._to_keep()
-        self.work = replace(self.work, document=document, saved=True)
+        self.work = self.work.saved(document)
         self.write_journal()
         self.refresh_shelf((document.bank,))
         self.changed.emit()
@@ -493,14 +446,11 @@ class Session(QObject):
 
     def stored_at(self, bank: str, preset: str) -> Patch | None:
         """What disk holds of a preset; None where it is not there or cannot be read."""
-        try:
-            return self.library.bank(bank).load(preset)
-        except FeltDialError:
-            return None
+        return self.presets.stored_at(bank, preset)
 
     def let_go(self) -> None:
         """The person does not want what is not saved of the sound on the table."""
-        self.work = replace(self.work, a=self.patch, b=self.patch, began=self.patch, saved=False)
+        self.work = self.work.let_go()
         self.write_journal()
 
     def rename_patch(self, name: str) -> None:
@@ -546,7 +496,7 @@ class Session(QObject):
         except CatalogueFault as wrong:
             self.say(str(wrong), problem=True)
         self.catalogue.moved_on()
-        self._follow_document()
+        self.presets.follow()
         self.shelf_changed.emit()
 
     def _follow_library(self) -> None:
@@ -563,8 +513,9 @@ class Session(QObject):
                 self.following.read_all()
             else:
                 self.refresh_shelf()
-        if self.catalogue.moved_on():
-            self._follow_document()
+        if self.catalogue.moved_on() or self._another:
+            self._another = False
+            self.presets.follow()
             self.shelf_changed.emit()
 
     def read_beside(self, banks: Iterable[str], watch: Callable[[float], bool]) -> None:
@@ -594,23 +545,6 @@ class Session(QObject):
         opened = state_folder() / f"opened-{of.stem}.sqlite"
         kept = Opened(opened)
         return Catalogue(of, index_path(), opened), kept
-
-    def _follow_document(self) -> None:
-        """What happened to the preset on the table behind the back of this window."""
-        document = self.work.document
-        if document is not None and document.there:
-            try:
-                stamp = self.library.bank(document.bank).stamp(document.preset)
-            except FeltDialError:
-                stamp = None
-            if stamp is None:
-                self.documents.deleted(document.bank, document.preset, "")
-                gone = f"“{self.patch.name}” is not in its bank any more; saving it makes a new preset."
-                self.say(gone, problem=True)
-            elif stamp != document.stamp:
-                document.stored, document.stamp = self.stored_at(document.bank, document.preset), stamp
-        self.watchers.wake((DOCUMENT,))
-        self._journal_timer.start()
 
     def _measured(self, key: str, found: Measurement | None) -> None:
         if found is None and self.figures.failed == {key}:
@@ -695,9 +629,9 @@ class Session(QObject):
         """One sentence for the person."""
         self.said.emit(text, problem)
 
-    def ask(self, text: str, answers: Sequence[tuple[str, Callable[[], object]]]) -> None:
-        """One sentence for the person, with buttons that answer it."""
-        self.asked.emit(text, list(answers))
+    def ask(self, text: str, answers: Sequence[tuple[str, Callable[[], object]]], problem: bool = True) -> None:
+        """One sentence for the person, with buttons that answer it; red where it is about something that is wrong."""
+        self.asked.emit(text, list(answers), problem)
 
     def assets_at_hand(self) -> list[Asset]:
         """Recordings of all sounds that lay on the table since the start: undo may bring any of them back."""
@@ -733,6 +667,10 @@ class Session(QObject):
         with contextlib.suppress(CannotWrite):
             save_settings(load_settings().model_copy(update={"window": window}))
 
+    def keep_soon(self) -> None:
+        """Has the journal written in a moment, unless more is done until then."""
+        self._journal_timer.start()
+
     def write_journal(self) -> None:
         """Keeps what would be lost, and clears its page where nothing would."""
         self._journal_timer.stop()
@@ -747,7 +685,8 @@ class Session(QObject):
         if now == self._kept:
             return
         if work.worth_keeping:
-            self.journal.write(work.page, Unsaved(work.a, work.b, work.side, work.bank, work.preset))
+            seen = work.document.seen if work.document else None
+            self.journal.write(work.page, Unsaved(work.a, work.b, work.side, work.bank, work.preset, seen))
         else:
             self.journal.clear(work.page)
         self._kept = now

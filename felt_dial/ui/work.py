@@ -24,10 +24,9 @@ class Work:
         Two patches to compare; `side` says which of them sounds.
     document : Document or None
         The preset that it belongs to; None for a sound that was never saved.
-    began : Patch or None
-        What it was when it was laid there: while it is still that, there is nothing to lose.
-    saved : bool
-        Whether it was saved since: then what it began with is not on disk any more.
+    base_a, base_b : Patch or None
+        What each side was when it was laid there or saved last: while it is still that, nobody has changed it by hand, and
+        there is nothing to lose. None for what was made and is in no bank.
     page : str
         Where the journal keeps it.
     """
@@ -36,8 +35,8 @@ class Work:
     b: Patch
     side: str = "a"
     document: Document | None = None
-    began: Patch | None = None
-    saved: bool = False
+    base_a: Patch | None = None
+    base_b: Patch | None = None
     page: str = field(default_factory=lambda: secrets.token_hex(4))
 
     @property
@@ -67,11 +66,23 @@ class Work:
 
     @property
     def worth_keeping(self) -> bool:
-        """True where something would be lost with it: a patch that neither disk holds nor it began with."""
-        other = self.b if self.side == "a" else self.a
-        known = [patch for patch in (self.stored, self.began) if patch is not None]
-        began = self.began is not None and alike(self.patch, self.began)
-        return (self.unsaved and (self.saved or not began)) or not any(alike(other, patch) for patch in known)
+        """True where something would be lost with it: a side that was changed by hand, or made, and is not on disk."""
+        vanished = self.document is not None and not self.document.there and not self.document.ticket
+        sides = ((self.a, self.base_a), (self.b, self.base_b))
+        return any(
+            not any(known is not None and alike(patch, known) for known in (self.stored, None if vanished else base))
+            for patch, base in sides
+        )
+
+    def saved(self, document: Document) -> Work:
+        """The same work once its sounding side is what disk holds of a document."""
+        if self.side == "a":
+            return replace(self, document=document, base_a=self.a)
+        return replace(self, document=document, base_b=self.b)
+
+    def let_go(self) -> Work:
+        """The same work with the sounding side alone, which nobody wants to keep."""
+        return replace(self, a=self.patch, b=self.patch, base_a=self.patch, base_b=self.patch)
 
     def with_patch(self, patch: Patch) -> Work:
         """The same work with the sounding patch changed."""
@@ -85,8 +96,8 @@ class Work:
 
     def with_about(self, about: dict[str, object]) -> Work:
         """The same work under another name, or with other words."""
-        a, b = (patch.model_copy(update=about) for patch in (self.a, self.b))
-        return replace(self, a=a, b=b)
+        sides = {key: getattr(self, key) for key in ("a", "b", "base_a", "base_b")}
+        return replace(self, **{key: patch and patch.model_copy(update=about) for key, patch in sides.items()})
 
     def says_the_same(self, other: Work) -> bool:
         """True where both have the same names and words."""

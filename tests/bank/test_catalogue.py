@@ -288,9 +288,7 @@ def test_a_disk_that_takes_no_database_leaves_the_rows_in_memory(
     assert as_listed(catalogue) == as_it_is(library) and len(tried) == 3 and catalogue.path is None
 
 
-def test_a_file_that_another_holds_is_not_taken_away(
-    library: Library, tmp_path: Path
-) -> None:
+def test_a_file_that_another_holds_is_not_taken_away(library: Library, tmp_path: Path) -> None:
     first = Catalogue(tmp_path / "c.sqlite")
     first.refresh(library)
     holder = sqlite3.connect(tmp_path / "c.sqlite", isolation_level=None)

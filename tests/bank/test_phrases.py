@@ -221,5 +221,5 @@ def test_another_phrase_or_kind_makes_no_version_another_sound_does(tmp_path: Pa
     patch = new_patch("Dew")
     key = bank.save_new(patch)
     given = patch.model_copy(update={"phrase": MINE, "type": "Bass", "mark": "woad"})
-    assert not bank.save(key, given) and bank.versions(key) == [] and bank.load(key) == given
-    assert bank.save(key, with_value(given, "level", -3.0)) and len(bank.versions(key)) == 1
+    assert not bank.save(key, given).version and bank.versions(key) == [] and bank.load(key) == given
+    assert bank.save(key, with_value(given, "level", -3.0)).version and len(bank.versions(key)) == 1

@@ -91,8 +91,8 @@ def _saves_as_new(desk: Desk) -> bool:
     return desk.session.patch.name == "Fern" and not desk.session.unsaved
 
 
-def test_a_patch_without_a_place_and_a_name_is_asked_for_one(desk: Desk) -> None:
-    """Saving it does not put one more “Untitled” into the bank; a name that was given is enough."""
+def test_a_patch_without_a_place_is_asked_where_it_goes(desk: Desk) -> None:
+    """Saving it does not put one more “Untitled” into a bank, nor anything into one that nobody chose."""
     press(desk, KEY.Key_N, CONTROL)
     press(desk, KEY.Key_S, CONTROL)
     assert desk.session.unsaved
@@ -101,6 +101,8 @@ def test_a_patch_without_a_place_and_a_name_is_asked_for_one(desk: Desk) -> None
     press(desk, KEY.Key_N, CONTROL)
     desk.session.rename_patch("Moss")
     press(desk, KEY.Key_S, CONTROL)
+    assert desk.entry().text() == "Moss" and desk.entry().choice.text() == "in First Sketches ▾"
+    press(desk, KEY.Key_Return)
     assert desk.session.patch.name == "Moss" and not desk.session.unsaved
 
 

@@ -100,6 +100,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     # Saved as Fern Pluck.
     assert session.unsaved
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    next(act for act in desk.entry().banks().actions() if act.text() == "Glasshouse at Dusk (shipped)").trigger()
     desk.type("Fern Pluck")
     assert not session.unsaved and session.patch.name == "Fern Pluck"
     heard = render(session.patch, NOTES, 2.0).tobytes()

@@ -69,7 +69,7 @@ def test_after_change_save_undo_the_old_sound_is_not_called_saved(desk: Desk) ->
 def test_save_as_new_undo_save_leaves_the_original(desk: Desk) -> None:
     session = desk.session
     session.set(CUTOFF, 900.0)
-    assert session.save_new("Dew Second") and session.work.preset == "dew-second"
+    assert session.save_new("Dew Second", bank=HOME) and session.work.preset == "dew-second"
     session.undo()
     assert dotted(desk) and session.patch.name == "Dew Second", "an undo of sound is no renaming"
     session.set(CUTOFF, 700.0)
@@ -102,7 +102,7 @@ def test_a_new_name_stays_when_older_edits_are_taken_back(desk: Desk) -> None:
     assert desk.messages[-1].startswith("Not undone: rename Dew Pluck to Dew II. “Dew III” was changed in the meantime")
     session.undo()
     assert desk.messages[-1].startswith("Undone: A Cutoff") and session.value(CUTOFF) == 620.0
-    assert session.patch.name == "Dew II"
+    assert session.patch.name == "Dew III", "the table has the name that it has there now"
 
 
 def test_a_new_sound_is_nothing_to_lose_until_it_is_changed(desk: Desk) -> None:
@@ -147,19 +147,23 @@ def test_a_deleted_preset_leaves_its_sound_on_the_table_and_comes_back_with_undo
     session.undo()
     assert not dotted(desk) and (session.work.bank, session.work.preset) == (HOME, "dew-pluck")
     session.redo()
-    assert session.save() and presets(desk).count("Dew Pluck") == 1
-    assert session.library.bank(HOME).versions(session.work.preset) == []
+    assert session.save() and session.bank_name(session.work.bank) == "First Sketches"
+    assert session.library.bank(session.work.bank).versions(session.work.preset) == []
 
 
 def test_what_another_window_does_to_the_preset_is_seen(desk: Desk) -> None:
     session, other = desk.session, Library(desk.session.library.root)
     other.bank(HOME).save("dew-pluck", with_value(session.patch, CUTOFF, 500.0))
     session.refresh_shelf()
-    assert dotted(desk) and session.value(CUTOFF) == 620.0, "the table keeps its sound; disk has another"
+    assert not dotted(desk) and session.value(CUTOFF) == 500.0, "nothing was unsaved here: theirs is shown"
+    session.set(CUTOFF, 700.0)
+    other.bank(HOME).save("dew-pluck", with_value(session.patch, CUTOFF, 800.0))
+    session.refresh_shelf()
+    assert dotted(desk) and session.value(CUTOFF) == 700.0, "the table keeps its sound; disk has another"
     other.delete(HOME, "dew-pluck")
     session.refresh_shelf()
     assert desk.messages[-1] == "“Dew Pluck” is not in its bank any more; saving it makes a new preset."
-    assert session.save() and session.work.preset == "dew-pluck" and on_disk(desk, "dew-pluck") == 620.0
+    assert session.save() and on_disk(desk, session.work.preset, session.work.bank) == 700.0
 
 
 def test_a_preset_opened_again_later_is_the_same_document(desk: Desk) -> None:

@@ -236,27 +236,27 @@ class ParamControl(QWidget):
     def type_value(self, first: str = "") -> None:
         """Opens the entry over the value."""
 
+        path = self.path  # the dial may be turned to another before the text is taken
+
         def take(text: str) -> None:
             if text != shown:
-                self.session.set(self.path, read_at(self.session.patch, self.path, text))
+                self.session.set(path, read_at(self.session.patch, path, text))
 
         shown = self.param.write(self._value)
-        self.entry = Entry(self, self.value_box(), first or shown, take)
-        if first:
-            self.entry.deselect()
-            self.entry.end(False)
+        self.entry = Entry(self, self.value_box(), shown, take, typed=first)
 
     def type_depth(self, thread: str) -> None:
         """Opens the entry for the depth of a thread on this dial."""
         limits = depth_of(self.session.patch, self.session.patch.threads[thread])
+        path, param = self.path, self.param
 
         def take(text: str) -> None:
             words, reading = read_reading(text)
-            by, depth = read_depth(self.param, words) if words.strip() != shown_now else (now_by, now)
+            by, depth = read_depth(param, words) if words.strip() != shown_now else (now_by, now)
             also = {} if reading is None else {"reading": reading}
             patch = set_thread(self.session.patch, thread, by=by, depth=depth, **also)
             shown = depth_of(patch, patch.threads[thread]).unit.write_signed(depth)
-            self.session.edit(patch, f"thread on {self.session.label_of(self.path)} to {shown}")
+            self.session.edit(patch, f"thread on {self.session.label_of(path)} to {shown}")
 
         now, now_by = float(self.session.patch.threads[thread].depth), str(self.session.patch.threads[thread].by)
         shown_now = limits.unit.write_signed(now)
@@ -265,6 +265,7 @@ class ParamControl(QWidget):
 
     def type_thread(self) -> None:
         """Opens the entry that sews: a mover and a depth, such as `e2 +34%`."""
+        path, param = self.path, self.param
 
         def take(text: str) -> None:
             words, reading = read_reading(text)
@@ -272,18 +273,21 @@ class ParamControl(QWidget):
             if name.lower() not in movers(self.session.patch):
                 known = ", ".join(key.upper() for key in movers(self.session.patch))
                 raise NotReadable(f"Nothing that moves is called “{name}”: try one of {known}.")
-            by, far = read_depth(self.param, depth) if depth.strip() else (BY_RATIO, None)
-            self._sew(name.lower(), far, by, reading)
+            by, far = read_depth(param, depth) if depth.strip() else (BY_RATIO, None)
+            self._sew(name.lower(), far, by, reading, path)
 
         self.entry = Entry(self, self.value_box(), "", take, f"Thread on {self.accessibleName()}")
         self.entry.setPlaceholderText("e1 " + ("+12 st" if self.param.unit.geometric else "+30"))
 
-    def _sew(self, source: str, depth: float | None, by: str = BY_RATIO, reading: str | None = None) -> str:
-        patch, thread = sew(self.session.patch, source, self.path, depth, by, reading)
-        self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(self.path)}")
+    def _sew(
+        self, source: str, depth: float | None, by: str = BY_RATIO, reading: str | None = None, path: str = ""
+    ) -> str:
+        path = path or self.path
+        patch, thread = sew(self.session.patch, source, path, depth, by, reading)
+        self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(path)}")
         read = Thread.choice_of("reading").options
         now, others = read[str(patch.threads[thread].reading)], ", ".join(read.values()).lower()
-        if silent := silent_because(patch, self.path):
+        if silent := silent_because(patch, path):
             why, turn = silent
             does = "Turn it on" if True in turn.values() else "Send it to rack 1"
             answer = (does, lambda: self.session.set_all(turn, does.lower()))

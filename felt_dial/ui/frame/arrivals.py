@@ -157,7 +157,7 @@ class Arrivals:
             if kind == SUFFIX:
                 self.window.import_bank(path)
             elif kind in PRESETS:
-                self.session.open_patch(read_patch(read_whole(path), f"“{path.name}”"))
+                self.session.open_patch(read_patch(read_whole(path), f"“{path.name}”"), made=True)
                 self.session.say(f"Opened {path.name}; it is in no bank until it is saved.")
             elif kind in TUNINGS:
                 self._tune(path)

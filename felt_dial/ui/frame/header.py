@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
+from felt_dial.bank.catalogue import ListedBank
 from felt_dial.patch.patch import Patch, param_at
 from felt_dial.patch.units import MINUS, THIN, number
 from felt_dial.patch.ways import effect_name
@@ -20,7 +23,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import Wool, draw_cloth, draw_focus, sewn_pen
 from felt_dial.ui.theme.fonts import body_font
-from felt_dial.ui.theme.words import plain
+from felt_dial.ui.theme.words import item, plain
 from felt_dial.ui.watchers import EVERYTHING
 
 
@@ -60,6 +63,64 @@ class Tab(Pill):
 
     def dragLeaveEvent(self, event: object) -> None:
         self._wait.stop()
+
+
+class NewName(Entry):
+    """The entry for the name of a new preset, with the bank that it goes to beside it: Down or a click chooses another."""
+
+    def __init__(self, box: PresetBox, place: QRect, name: str) -> None:
+        super().__init__(box, place, name, self._save, "Name of the new preset")
+        self.session = box.session
+        self.setAlignment(Qt.AlignmentFlag.AlignLeft)
+        home = self.session.presets.home()
+        self.bank: str | None = None
+        self.choice = Pill("", "small", self.open_banks, "The bank that it goes to; another is chosen here: Down")
+        self.choice.setParent(self)
+        self.choice.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.choice.setCursor(Qt.CursorShape.PointingHandCursor)
+        self._show_bank(home.name)
+        self.choice.show()
+
+    def _show_bank(self, name: str) -> None:
+        metrics = self.choice.fontMetrics()
+        set_text(self.choice, f"in {metrics.elidedText(name, Qt.TextElideMode.ElideRight, 120)} ▾")
+        self.choice.setAccessibleName(f"Goes to {name}")
+        self.choice.adjustSize()
+        self.choice.move(self.width() - self.choice.width() - 3, (self.height() - self.choice.height()) // 2)
+        self.setTextMargins(0, 0, self.choice.width() + 4, 0)
+
+    def banks(self) -> QMenu:
+        """The banks that it may go to."""
+        menu, presets = QMenu(self), self.session.presets
+        now = presets.home().id if self.bank is None else self.bank
+        for listed in self.session.banks():
+            said = f"{listed.name} (shipped)" if presets.shipped(listed.id) else listed.name
+            action = menu.addAction(item(said), partial(self._choose, listed))
+            action.setCheckable(True)
+            action.setChecked(listed.id == now)
+        if not presets.home().id:
+            menu.addAction(item(f"{presets.home().name} (new)"), partial(self._choose, None)).setCheckable(True)
+        return menu
+
+    def open_banks(self) -> None:
+        """Opens the list of banks."""
+        menu = self.banks()
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.choice.mapToGlobal(self.choice.rect().bottomLeft()))
+
+    def _choose(self, bank: ListedBank | None) -> None:
+        self.bank = bank.id if bank is not None else None
+        self._show_bank(bank.name if bank is not None else self.session.presets.home().name)
+        self.setFocus(Qt.FocusReason.PopupFocusReason)
+
+    def _save(self, name: str) -> None:
+        self.session.save_new(name, bank=self.bank)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Down:
+            self.open_banks()
+        else:
+            super().keyPressEvent(event)
 
 
 class PresetBox(QWidget):
@@ -122,23 +183,18 @@ class PresetBox(QWidget):
         self.save.setEnabled(self.session.unsaved)
 
     def save_it(self) -> bool:
-        """Saves over the preset; a patch that has neither a place nor a name is asked for one, and is not saved yet."""
+        """Saves over the preset; of a patch that has no place yet the name and the bank are asked, and it is not saved yet."""
         document = self.session.work.document
-        if (document is None or not document.there) and self.session.patch.name == Patch.model_fields["name"].default:
+        if document is None or not document.there:
             self.ask_name()
             return False
         return self.session.save()
 
-    def ask_name(self) -> Entry:
-        """Opens the entry for the name of a new preset."""
-        session = self.session
-
-        def take(text: str) -> None:
-            session.save_new(text)
-
-        entry = Entry(self, self.name.geometry(), session.patch.name, take, "Name of the new preset")
-        entry.setAlignment(Qt.AlignmentFlag.AlignLeft)
-        return entry
+    def ask_name(self) -> NewName:
+        """Opens the entry for the name of a new preset, and the bank that it goes to."""
+        left = self.bank.x()
+        place = QRect(left, self.name.y(), self.as_new.geometry().right() - left, self.name.height())
+        return NewName(self, place, self.session.patch.name)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

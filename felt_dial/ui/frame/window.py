@@ -93,7 +93,7 @@ class Window(QMainWindow):
             macro.tag.chosen.connect(self.show_macro)
         self.strip.fold_asked.connect(self.fold_keyboard)
         session.said.connect(self.said.say)
-        session.asked.connect(lambda text, answers: self.said.say(text, True, answers))
+        session.asked.connect(lambda text, answers, problem: self.said.say(text, problem, answers))
         session.working.connect(self._tell_work)
         session.drawer_asked.connect(self.open_drawer)
         session.compare_asked.connect(lambda a, b, names: self.compare_sheet.compare(a, b, names))

@@ -274,7 +274,7 @@ class Details(Card):
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        self.session.open_patch(patch, self.session.document(self.preset.bank, self.preset.id))
+        self.session.open_patch(patch, self.session.presets.document(self.preset.bank, self.preset.id))
         self.session.say(f"An earlier {patch.name} is on the table; Ctrl+S makes it the preset again.")
 
     def _rename(self, name: str) -> None:

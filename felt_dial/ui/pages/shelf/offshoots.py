@@ -415,7 +415,7 @@ class Offshoots(QWidget):
             patch = read_patch(one.document, "The offshoot").model_copy(
                 update={"name": self._called(), "parent": self.name}
             )
-            self.session.open_patch(patch)
+            self.session.open_patch(patch, made=True)
             self.session.say(f"{patch.name} is on the table; it is in no bank until it is saved.")
 
     def throw(self) -> None:

@@ -26,7 +26,6 @@ from felt_dial.bank.catalogue import Listed, ListedBank
 from felt_dial.bank.library import Bank
 from felt_dial.bank.package import export_bank, import_bank, missing_from
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.patch import without_solo
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import Pill, open_menu, text_label
 from felt_dial.ui.jobs import Watch, part_of
@@ -214,6 +213,7 @@ class ShelfPage(Page):
     def choose_bank(self, bank: str) -> None:
         """Takes another bank from the shelf."""
         self.session.shelf_bank = bank
+        self.session.presets.use(bank)
         self.column.kind = self.column.only = ""
         self.like = None
         with QSignalBlocker(self.search):
@@ -311,15 +311,22 @@ class ShelfPage(Page):
             self.start.show_words("No preset of this bank is so.")
         else:
             self.start.show_words(
-                "This bank is empty: a sound that you save with Ctrl+Shift+S comes to stand here.",
+                f"This bank is empty: a sound that you save with Ctrl+Shift+S {self._comes_to_stand()}.",
                 ("Keep the sound on the table here", self._keep_here, "Saves it as a new preset of this bank"),
                 ("Start from an empty patch", self._start_empty, "An empty patch, to be made into a sound: Ctrl+N"),
                 ("Import a bank…", self.ask_import, "A bank file that somebody gave you"),
             )
 
+    def _comes_to_stand(self) -> str:
+        """Where a sound that is saved as new comes to stand, as the session has it."""
+        home = self.session.presets.home()
+        return "comes to stand here" if home.id == self.session.shelf_bank else f"comes to stand in {home.name}"
+
     def _keep_here(self) -> None:
-        patch = without_solo(self.session.patch)
-        shelving.keep_new(self.session, self.session.shelf_bank, [patch], f"keep {patch.name}")
+        presets, bank = self.session.presets, self.session.shelf_bank
+        patch = presets.as_new(self.session.patch.name)
+        for key in shelving.keep_new(self.session, bank, [patch], f"keep {patch.name}"):
+            presets.belongs_to(bank, key)
 
     def _start_empty(self) -> None:
         self.session.new()
@@ -331,6 +338,9 @@ class ShelfPage(Page):
         if now == self._table:
             return
         self._table = now
+        unseen = not self.isVisible() and not self.search.text() and self.like is None
+        if unseen and now[0] and now[0] != self.session.shelf_bank:
+            self.choose_bank(now[0])  # what is on the table is what one looks for next
         rows = [n for n, preset in enumerate(self.model.presets) if (preset.bank, preset.id) == now]
         if rows:
             self._choose(rows[0])

@@ -52,6 +52,10 @@ class Spine(QWidget):
         self._pressed: QPoint | None = None
 
     @property
+    def _shipped(self) -> str:
+        return " · shipped" if self.session.presets.shipped(self.bank.id) else ""
+
+    @property
     def name(self) -> str:
         """What the bank is called."""
         return self.bank.name
@@ -94,7 +98,7 @@ class Spine(QWidget):
         painter.drawText(
             QRectF(24, 31, self.width() - 30, 18),
             Qt.AlignmentFlag.AlignVCenter,
-            "cannot be read" if self.bank.problem else counted(self.bank.presets, "preset"),
+            "cannot be read" if self.bank.problem else counted(self.bank.presets, "preset") + self._shipped,
         )
         if self.hasFocus():
             draw_focus(painter, box.adjusted(16, 3, -3, -3), 6)

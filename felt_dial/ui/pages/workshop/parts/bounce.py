@@ -124,7 +124,8 @@ class BouncePart(Part):
             key = next(iter(patch.layers))
             source = type(self.work).sample_of(first.asset, first.root)
             patch = put(patch, ["layers", key], patch.layers[key].model_copy(update={"source": source}))
-            session.open_patch(patch.model_copy(update={"name": first.asset.name}))
+            about = {"name": first.asset.name, "tempo": session.patch.tempo}
+            session.open_patch(patch.model_copy(update=about), made=True)
             session.say(f"A new patch starts from what was bounced, {said}.")
         else:
             for one in made:
