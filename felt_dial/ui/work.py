@@ -76,9 +76,11 @@ class Work:
 
     def saved(self, document: Document) -> Work:
         """The same work once its sounding side is what disk holds of a document."""
-        if self.side == "a":
-            return replace(self, document=document, base_a=self.a)
-        return replace(self, document=document, base_b=self.b)
+        now = self.patch  # the other side may be the same
+        base_a, base_b = (
+            side if alike(side, now) else base for side, base in ((self.a, self.base_a), (self.b, self.base_b))
+        )
+        return replace(self, document=document, base_a=base_a, base_b=base_b)
 
     def let_go(self) -> Work:
         """The same work with the sounding side alone, which nobody wants to keep."""
