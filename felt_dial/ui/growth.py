@@ -8,6 +8,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable
+from copy import copy
 from functools import partial
 
 import numpy as np
@@ -31,6 +32,8 @@ Changes = tuple[tuple[str, str, str], ...]
 MORE = 1.25
 """So many times as many as wished are grown, of which those are kept that lie farthest apart."""
 MOST_TRIED = 4
+STATE = ("found", "thrown", "parent_", "aimed", "search", "audible", "wanted", "seconds", "apart")
+"""What a step on the map changes, and an undo of it brings back."""
 
 
 class Growth(QObject):
@@ -79,6 +82,18 @@ class Growth(QObject):
             whole = max(self._until - self._begin, 1e-3)
             return min((time.monotonic() - self._begin) / whole, 1.0)
         return min(len(self.found) / max(round(self.wanted * MORE), 1), 1.0) if self.busy else 1.0
+
+    def state(self) -> dict[str, object]:
+        """What stands there now, for `put_back`."""
+        return {name: copy(getattr(self, name)) for name in STATE}
+
+    def put_back(self, state: dict[str, object]) -> None:
+        """What stood there before stands there again; what grows is ended."""
+        self.stop()
+        self._run += 1
+        for name, value in state.items():
+            setattr(self, name, copy(value))
+        self.changed.emit()
 
     def _begin_anew(self, wanted: int = 0, search: Search | None = None, seconds: float = 0.0) -> int:
         """Forgets what grew before; the number of the new run."""

@@ -90,6 +90,7 @@ class Session(QObject):
     rebuilt = Signal()
     selected = Signal()
     shelf_changed = Signal()
+    restored = Signal(str, str, bool)
     measured = Signal(str)
     said = Signal(str, bool)
     asked = Signal(str, list, bool)
@@ -210,9 +211,9 @@ class Session(QObject):
         if patch == self.patch:
             return
         shown = (self.selection, select) if select else (None, None)
-        before, after = self.work, self.work.with_patch(patch)
+        before, after, effect = self.work, self.work.with_patch(patch), (self.rack, self.effect)
         self._take(after, select)
-        self.history.add(self._step(says, before, after, merge, shown))
+        self.history.add(self._step(says, before, after, merge, shown, effect))
 
     def _step(
         self,
@@ -221,18 +222,22 @@ class Session(QObject):
         after: Work,
         merge: str = "",
         shown: tuple[tuple[str, str] | None, tuple[str, str] | None] = (None, None),
+        effect: tuple[str, str] | None = None,
     ) -> Step:
         """The step from one state of the patches to another; the document that they belong to is what it is then.
 
-        A step that has chosen something gives back what was `shown` before, and chooses it again.
+        A step that has chosen something gives back what was `shown` before, and chooses it again; the `effect` that was
+        chosen before is so again.
         """
         about = not before.says_the_same(after)
-        return Step(
-            says,
-            lambda: self._take(self.work.with_patches_of(before, about), shown[0]),
-            lambda: self._take(self.work.with_patches_of(after, about), shown[1]),
-            merge,
-        )
+        chosen = self.rack, self.effect
+
+        def back() -> None:
+            if effect is not None and effect != chosen:
+                self.rack, self.effect = effect
+            self._take(self.work.with_patches_of(before, about), shown[0])
+
+        return Step(says, back, lambda: self._take(self.work.with_patches_of(after, about), shown[1]), merge)
 
     def try_edit(self, make: Callable[[], Patch], says: str) -> bool:
         """Makes an edit that may be refused, with its sentence."""

@@ -6,6 +6,7 @@ its document.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 
 from felt_dial.bank.documents import Document
@@ -90,8 +91,10 @@ def _delete(session: Session, home: str, preset: str) -> str:
     return ticket
 
 
-def _restore(session: Session, ticket: str) -> tuple[str, str]:
+def _restore(session: Session, ticket: str, show: bool = False) -> tuple[str, str]:
+    """Brings a preset or a bank back; `show` lets the Shelf go to where it stands."""
     home, preset = session.library.restore(ticket)
+    session.restored.emit(home, preset, show)
     if preset:
         session.documents.restored(ticket, home, preset, session.stored_at(home, preset))
     else:
@@ -127,6 +130,7 @@ def delete_preset(session: Session, home: str, preset: str, next_is: str = "") -
 def delete_bank(session: Session, key: str) -> None:
     """Puts a whole bank into the bin."""
     name, now, ticket = session.library.bank(key).name, key, ""
+    shown = session.shelf_bank == key
 
     def forth() -> None:
         nonlocal ticket
@@ -134,7 +138,7 @@ def delete_bank(session: Session, key: str) -> None:
 
     def back() -> None:
         nonlocal now
-        now = _restore(session, ticket)[0]
+        now = _restore(session, ticket, shown)[0]
 
     said = f"Deleted the bank {name}; undo brings it back, and so does the bin."
     session.shelf_step(f"delete the bank {name}", forth, back, lambda: {key, now}, said)
@@ -175,7 +179,7 @@ def restore_thrown(session: Session, ticket: str, name: str) -> None:
 
     def forth() -> None:
         nonlocal place
-        place = _restore(session, ticket)
+        place = _restore(session, ticket, show=True)
 
     def back() -> None:
         nonlocal ticket
@@ -240,8 +244,18 @@ def reorder_bank(session: Session, key: str, to: int) -> None:
         session.shelf_step(f"move {name} to place {to + 1}", lambda: put(at, to), lambda: put(to, at), lambda: ())
 
 
-def keep_new(session: Session, bank: str, patches: list[Patch], says: str, after: str | None = None) -> list[str]:
-    """Saves patches as new presets of a bank, as one step; their ids, none where it was refused."""
+def keep_new(
+    session: Session,
+    bank: str,
+    patches: list[Patch],
+    says: str,
+    after: str | None = None,
+    told: Callable[[bool], None] = lambda kept: None,
+) -> list[str]:
+    """Saves patches as new presets of a bank, as one step; their ids, none where it was refused.
+
+    `told` hears whether they are kept now: each time they are, and each time an undo takes them away.
+    """
     library = session.library
     patches = [patch if patch.made else patch.model_copy(update={"made": date.today()}) for patch in patches]
     kept: list[tuple[str, str]] = []
@@ -251,17 +265,19 @@ def keep_new(session: Session, bank: str, patches: list[Patch], says: str, after
         if tickets:
             kept[:] = reversed([_restore(session, ticket) for ticket in reversed(tickets)])
             tickets.clear()
-            return
-        place = after
-        for patch in patches:
-            place = library.bank(bank).save_new(patch, after=place)
-            kept.append((bank, place))
+        else:
+            place = after
+            for patch in patches:
+                place = library.bank(bank).save_new(patch, after=place)
+                kept.append((bank, place))
+        told(True)
 
     def back() -> None:
         for where, patch in zip(kept, patches, strict=True):
             if session.stored_at(*where) != patch:
                 raise MovedOn(f"“{patch.name}” is not as it was kept; it stays.")
         tickets[:] = [_delete(session, *where) for where in kept]
+        told(False)
 
     done = session.shelf_step(says, forth, back, lambda: {bank, *(home for home, _ in kept)})
     return [key for _, key in kept] if done else []

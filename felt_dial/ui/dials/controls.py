@@ -223,7 +223,25 @@ LONGEST_NAME = 200
 """Letters of a name that is typed."""
 
 
-class NameEdit(QLineEdit):
+class Follows:
+    """A text that stands in the patch and is written in a widget: shown again whenever an edit, or an undo of one, changes it."""
+
+    def follow(self, watch: Callable[[Callable[[], None]], None], read: Callable[[], str | None]) -> None:
+        """`read` gives the text, or None where what it belongs to is gone; `watch` is that of the session."""
+        self._text_now = read
+        watch(self._read_again)
+
+    def _read_again(self) -> None:
+        text = self._text_now()
+        if text is not None:
+            self.show_now(text)
+
+    def show_now(self, text: str) -> None:
+        """Shows the text, unless it is being written."""
+        raise AssertionError
+
+
+class NameEdit(QLineEdit, Follows):
     """A name that is edited where it stands; one too long for its place ends in an ellipsis until then."""
 
     def __init__(self, text: str, part: str, act: Callable[[str], None], empty: str = "") -> None:
@@ -243,6 +261,9 @@ class NameEdit(QLineEdit):
             self.setText(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, room))
             self.setCursorPosition(0)
             self.setToolTip(plain(f"{name}\nClick to rename") if name else "Click to name it")
+
+    def show_now(self, text: str) -> None:
+        self.show_name(text)
 
     def _finish(self) -> None:
         if self.isModified():
@@ -268,7 +289,7 @@ class NameEdit(QLineEdit):
             self.clearFocus()
 
 
-class Lines(QPlainTextEdit):
+class Lines(QPlainTextEdit, Follows):
     """Several lines of text, taken when the focus leaves them and they are others than before."""
 
     def __init__(self, name: str, says: str, high: int, take: Callable[[str], object]) -> None:
@@ -285,6 +306,9 @@ class Lines(QPlainTextEdit):
         if not self.hasFocus() and text != self._shown:
             self._shown = text
             self.setPlainText(text)
+
+    def show_now(self, text: str) -> None:
+        self.show_text(text)
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)

@@ -60,6 +60,7 @@ class MacroPart(QWidget):
         says = "What it does to the sound, for the musician"
         self.description = Lines("Description", says, 48, self._describe)
         self.description.show_text(session.patch.macros[key].description)
+        self.description.follow(session.watch, lambda: getattr(session.patch.macros.get(key), "description", None))
         body.addWidget(self.description)
         paths = [f"macros.{key}", *(f"macros.{key}.{name}" for name in ("low", "high", "default"))]
         body.addLayout(grid(paths, "walnut", 5))

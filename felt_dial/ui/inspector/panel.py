@@ -163,15 +163,21 @@ class Inspector(Card):
             return None
         return part, key, [(shown(module), getattr(module, "way", "") == "drawn") for module in modules]
 
-    def _head(self, lead: QWidget, name: str, act: Callable[[str], None], kind: str) -> None:
+    def _head(self, lead: QWidget, read: Callable[[], str | None], act: Callable[[str], None], kind: str) -> None:
         row = QHBoxLayout()
         row.setSpacing(8)
         row.addWidget(lead)
-        edit = NameEdit(name, "title", act, empty=kind)
+        edit = NameEdit(read() or "", "title", act, empty=kind)
+        edit.follow(self.session.watch, read)
         edit.setAccessibleName("Name")
         row.addWidget(edit, 1)
         row.addWidget(text_label(kind))
         self.column.addLayout(row)
+
+    def _name_in(self, part: str, key: str) -> Callable[[], str | None]:
+        """What a part of the patch is called by then; None once it is gone."""
+        session = self.session
+        return lambda: getattr(getattr(session.patch, part).get(key), "name", None)
 
     def _grid(self, paths: list[str], shade: str, columns: int = 4) -> None:
         self.column.addLayout(self.grid_of(paths, shade, columns))
@@ -249,13 +255,13 @@ class Inspector(Card):
     def _bus(self, key: str) -> None:
         """A bus: where it goes, its drives, its filter."""
         self.shade = "walnut"
-        bus, path = self.session.patch.buses[key], f"buses.{key}"
+        path = f"buses.{key}"
 
         def rename(name: str) -> None:
             fresh = self.session.patch.buses[key].model_copy(update={"name": name.strip()})
             self.session.edit(put(self.session.patch, ["buses", key], fresh), f"name bus {key} {name.strip()}")
 
-        self._head(text_label(key, "title"), bus.name, rename, f"Bus {key}")
+        self._head(text_label(key, "title"), self._name_in("buses", key), rename, f"Bus {key}")
         letters = " ".join(layer.upper() for layer in bus_layers(self.session.patch, key))
         said = f"from {letters}, note by note" if letters else "no layer goes here yet: see a layer’s Out"
         self.column.addWidget(text_label(said))
@@ -331,7 +337,8 @@ class Inspector(Card):
     def _patch(self) -> None:
         """What belongs to the patch as a whole."""
         self.shade = "walnut"
-        self._head(text_label("", "title"), self.session.patch.name, self.session.rename_patch, "the whole patch")
+        session = self.session
+        self._head(text_label("", "title"), lambda: session.patch.name, session.rename_patch, "the whole patch")
         self._grid(["level", "voices", "grains", "tempo"], "walnut")
         self._grid(["rack2"], "walnut")
         self.column.addWidget(SewnLine())
@@ -354,19 +361,18 @@ class Inspector(Card):
             fresh = self.session.patch.modulators[key].model_copy(update={"name": name.strip()})
             self.session.edit(put(self.session.patch, ["modulators", key], fresh), f"name {key.upper()} {name.strip()}")
 
-        self._head(Tag(self.session, key, 13), modulator.name, rename, modulator.title)
+        self._head(Tag(self.session, key, 13), self._name_in("modulators", key), rename, modulator.title)
         self.column.addWidget(MoverPart(self.session, key, self.grid_of))
 
     def _macro(self, key: str) -> None:
         """One handle for the musician."""
         self.shade = "walnut"
-        macro = self.session.patch.macros[key]
 
         def rename(name: str) -> None:
             fresh = self.session.patch.macros[key].model_copy(update={"name": name.strip()})
             self.session.edit(put(self.session.patch, ["macros", key], fresh), f"name macro {key[1:]} {name.strip()}")
 
-        self._head(Tag(self.session, key, 13), macro.name, rename, f"Macro {key[1:]}")
+        self._head(Tag(self.session, key, 13), self._name_in("macros", key), rename, f"Macro {key[1:]}")
         self.column.addWidget(MacroPart(self.session, key, self.grid_of))
 
     def _pattern(self) -> None:

@@ -93,6 +93,7 @@ class LayerHead(QWidget):
         row.addWidget(self.name, 1)
         row.addWidget(self.kind)
         self.turn_to(path, "")
+        self.name.follow(session.watch, lambda: getattr(session.patch.layers.get(self.key), "name", None))
 
     @property
     def key(self) -> str:

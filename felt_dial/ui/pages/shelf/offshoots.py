@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import math
+from collections.abc import Iterable, Iterator
+from copy import copy
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
@@ -16,6 +19,7 @@ from felt_dial.bank.names import on_offer
 from felt_dial.bank.offshoots import Offshoot, between
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
+from felt_dial.patch.history import Step
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.units import note_name, number
 from felt_dial.ui import shelf_steps as shelving
@@ -33,6 +37,8 @@ from felt_dial.ui.theme.felt import SewnLine
 
 AIM_SECONDS = 60.0
 """How long a search towards a recording goes on, unless it is stopped."""
+STATE = ("document", "home", "name", "aimed_name", "kept", "unmatched")
+"""What a step on the map changes besides what grew, and an undo of it brings back."""
 STEPS = 9
 """Sounds on the way between two, both ends among them."""
 
@@ -53,7 +59,8 @@ class Offshoots(QWidget):
         self.growth.failed.connect(lambda says: session.say(says, problem=True))
         self.destroyed.connect(self.growth.close)
         self.sounds: list[Offshoot] = []
-        self.kept: dict[int, str] = {}
+        self.kept: dict[str, str] = {}
+        """Names of those that are kept, by their documents."""
         self.unmatched: tuple[str, ...] = ()
         self.name = self.aimed_name = ""
         row = QHBoxLayout(self)
@@ -66,7 +73,13 @@ class Offshoots(QWidget):
         row.addWidget(self.card)
         row.addWidget(self._middle(), 1)
         row.addWidget(self._side())
+        session.shelf_changed.connect(self._names_may_be_others)
         self._show_one()
+
+    def _names_may_be_others(self) -> None:
+        """What is kept or gone on the shelf changes which names are free."""
+        if self.isVisible():
+            self._show_one()
 
     # --- the middle ----------------------------------------------------------------------------
 
@@ -83,6 +96,8 @@ class Offshoots(QWidget):
             pill.setChecked(way == "map")
             self.ways[way] = pill
             row.addWidget(pill)
+        self.anew = Pill("Lay out", "small", self._lay_out, "Gives those that are left places anew, near means alike")
+        row.addWidget(self.anew)
         self.hover = Pill("Hover plays", "small", self._hover, "Whether a resting pointer plays")
         self.hover.setCheckable(True)
         self.hover.setChecked(True)
@@ -116,6 +131,10 @@ class Offshoots(QWidget):
         for name, pill in self.ways.items():
             pill.setChecked(name == way)
         self.map.update()
+
+    def _lay_out(self) -> None:
+        self.map.lay_out()
+        self.anew.setEnabled(False)
 
     def _hover(self) -> None:
         self.map.hovers = self.hover.isChecked()
@@ -184,8 +203,7 @@ class Offshoots(QWidget):
         for listed in self.session.banks():
             self.bank.addItem(listed.name, listed.id)
         self.bank.setCurrentIndex(max(self.bank.findData(bank), 0))
-        self.map.kept_names = {}
-        self.map.now = -2
+        self.map.now, self.map.also = -2, set()
         self.card.show_patch(patch)
         self._grown()
         self._show_one()
@@ -206,26 +224,56 @@ class Offshoots(QWidget):
     # --- growing -------------------------------------------------------------------------------
 
     def grow(self) -> None:
-        """Grows offshoots."""
+        """Grows offshoots; what stood there is one undo away."""
         if (wishes := self.card.may_change()) is not None:
-            self._clear_map("map")
-            self.growth.start(self.document, wishes)
+            with self._one_step(f"grow offshoots of {self.name}"):
+                self._clear_map("map")
+                self.growth.start(self.document, wishes)
             self._show_one()
+
+    def _state(self) -> dict[str, Any]:
+        """What the page shows, for `_put_back`."""
+        own = {name: copy(getattr(self, name)) for name in STATE}
+        return own | {"growth": self.growth.state(), "way": self.map.way, "bank": self.bank.currentData()}
+
+    def _put_back(self, state: dict[str, Any]) -> None:
+        """The page shows what it showed before."""
+        for name in STATE:
+            setattr(self, name, copy(state[name]))
+        self.map.now, self.map.also = -2, set()
+        self._way(state["way"])
+        self.bank.setCurrentIndex(max(self.bank.findData(state["bank"]), 0))
+        self.growth.put_back(state["growth"])
+        self._grown()
+        self._show_one()
+
+    @contextlib.contextmanager
+    def _one_step(self, says: str) -> Iterator[None]:
+        """What is done on the map meanwhile is one step, which can be undone: what stood there stands there again."""
+        before = self._state()
+        yield
+        after: list[dict[str, Any]] = []
+
+        def back() -> None:
+            after[:] = [self._state()]
+            self._put_back(before)
+
+        self.session.history.add(Step(says, back, lambda: self._put_back(after[0])))
 
     def _clear_map(self, way: str) -> None:
         """Makes room for others, laid out in a way."""
         self.kept, self.unmatched = {}, ()
-        self.map.kept_names = {}
-        self.map.now = -2
+        self.map.now, self.map.also = -2, set()
         self._way(way)
         self.session.figures.measuring.cancel()  # which can wait
 
     def aim_at(self, path: Path, name: str) -> None:
         """Searches for sounds that come nearer to a recording."""
         if (wishes := self.card.may_change()) is not None:
-            self.aimed_name = name
-            self._clear_map("map")
-            self.growth.towards(str(path), self.document, wishes, AIM_SECONDS)
+            with self._one_step(f"search towards {name}"):
+                self.aimed_name = name
+                self._clear_map("map")
+                self.growth.towards(str(path), self.document, wishes, AIM_SECONDS)
             self._show_one()
 
     def _told_of_aim(self) -> str:
@@ -247,8 +295,12 @@ class Offshoots(QWidget):
         if (one := self.one()) is not None:
             patch = read_patch(one.document, "The offshoot").model_copy(update={"name": self._called()})
             bank = str(self.bank.currentData() or self.home[0])
-            self.open_for(patch, bank, self.home[1])
-            self.grow()
+            with self._one_step(f"grow from {patch.name}"):
+                self.open_for(patch, bank, self.home[1])
+                if (wishes := self.card.may_change()) is not None:
+                    self._clear_map("map")
+                    self.growth.start(self.document, wishes)
+            self._show_one()
 
     def between(self, first: int, last: int) -> None:
         """Steps from one sound to another."""
@@ -264,14 +316,19 @@ class Offshoots(QWidget):
     def show_between(self, first: Patch, last: Patch) -> None:
         """Steps between two sounds, in a line."""
         made = between(first, last, STEPS)
-        self._clear_map("grid")
-        self.unmatched = made.unmatched
-        self.growth.between([write_patch(patch) for patch in made.patches])
+        with self._one_step(f"steps from {first.name} to {last.name}"):
+            self._clear_map("grid")
+            self.unmatched = made.unmatched
+            self.growth.between([write_patch(patch) for patch in made.patches])
 
     def _grown(self) -> None:
         growth = self.growth
         self.sounds = growth.found
+        self.map.kept_names = {
+            n: self.kept[one.document] for n, one in enumerate(self.sounds) if one.document in self.kept
+        }
         self.map.show_sounds(growth.parent_, self.sounds, self.aimed_name if growth.search is not None else self.name)
+        self.anew.setEnabled(self.map.gaps)
         self.bar.setVisible(growth.busy)
         self.stop.setVisible(growth.busy)
         self.bar.setValue(round(1000 * growth.part))
@@ -362,17 +419,25 @@ class Offshoots(QWidget):
                 pill.setChecked(k == 0)
                 self.names.addWidget(pill, k // 3, k % 3)
             set_text(
-                self.keep_pill, "Kept" if n in self.kept else f"Keep as {self.offered[0]}" if self.offered else "Keep"
+                self.keep_pill,
+                f"Keep {many}"
+                if (many := len(self.map.picked())) > 1
+                else "Kept"
+                if one.document in self.kept
+                else f"Keep as {self.offered[0]}"
+                if self.offered
+                else "Keep",
             )
+            set_text(self.throw_pill, f"Throw away {many}" if many > 1 else "Throw away")
 
-    def _offer(self, n: int) -> list[str]:
+    def _offer(self, n: int, besides: Iterable[str] = ()) -> list[str]:
         bank = str(self.bank.currentData() or "")
         names, words = [row.name for row in self.session.catalogue.presets(bank)], tuple[str, ...]()
         with contextlib.suppress(FeltDialError):
             words = self.session.library.bank(bank).file.words
         return on_offer(
             names,
-            [*self.session.catalogue.names(), *self.kept.values()],
+            [*self.session.catalogue.names(), *self.kept.values(), *besides],
             5,
             f"{self.name} {self.card.seed.value()} {n}",
             self.name,
@@ -380,8 +445,9 @@ class Offshoots(QWidget):
         )
 
     def _called(self) -> str:
-        n = self.map.now
-        return self.kept.get(n) or (self.offered[0] if n >= 0 and self.offered else self.name)
+        n, one = self.map.now, self.one()
+        kept = self.kept.get(one.document) if one is not None else None
+        return kept or (self.offered[0] if n >= 0 and self.offered else self.name)
 
     def _name(self, name: str) -> None:
         self.offered = [name, *(other for other in self.offered if other != name)]
@@ -393,21 +459,39 @@ class Offshoots(QWidget):
         set_text(self.keep_pill, f"Keep as {name}")
 
     def keep(self) -> None:
-        """Keeps the chosen one as a new preset, with its parent written down."""
-        one, n = self.one(), self.map.now
+        """Keeps those that are chosen as new presets, with their parent written down; undo lets go of them again."""
         bank = str(self.bank.currentData() or "")
-        if one is None or n < 0 or n in self.kept or not bank:
+        ones = {n: self.sounds[n] for n in self.map.picked() if n < len(self.sounds)}
+        ones = {n: one for n, one in ones.items() if one.document not in self.kept}
+        if not ones or not bank:
             return
-        name = self._called()
-        about = {"name": name, "parent": self.name, "favourite": False, "made": None, "notes": ""}
-        patch = read_patch(one.document, "The offshoot").model_copy(update=about)
+        names: dict[str, str] = {}
+        for n, one in ones.items():
+            offered = self._called() if n == self.map.now else next(iter(self._offer(n, names.values())), "")
+            names[one.document] = offered or f"{self.name} {n + 1}"
+        author = self.session.settings.author
+        about = {
+            "parent": self.name,
+            "favourite": False,
+            "made": None,
+            "notes": "",
+            "description": "",
+            "author": author,
+        }
+        patches = [
+            read_patch(document, "The offshoot").model_copy(update={**about, "name": name})
+            for document, name in names.items()
+        ]
+        says = f"keep {patches[0].name}" if len(patches) == 1 else f"keep {len(patches)} offshoots"
         after = self.home[1] if bank == self.home[0] else None
-        if shelving.keep_new(self.session, bank, [patch], f"keep {name}", after):
-            self.kept[n] = name
-            self.map.kept_names = dict(self.kept)
-            self.map.update()
-            set_text(self.kept_says, f"{len(self.kept)} kept so far go to")
-            self._show_one()
+        shelving.keep_new(self.session, bank, patches, says, after, partial(self._mark_kept, names))
+
+    def _mark_kept(self, names: dict[str, str], kept: bool) -> None:
+        """The map says which are kept: they are, or an undo has let go of them."""
+        self.kept = {**self.kept, **names} if kept else {key: n for key, n in self.kept.items() if key not in names}
+        set_text(self.kept_says, f"{len(self.kept)} kept so far go to" if self.kept else "kept ones go to")
+        self._grown()
+        self._show_one()
 
     def open_it(self) -> None:
         """Puts the chosen one on the table; it is in no bank until it is saved."""
@@ -419,11 +503,14 @@ class Offshoots(QWidget):
             self.session.say(f"{patch.name} is on the table; it is in no bank until it is saved.")
 
     def throw(self) -> None:
-        """Takes the chosen one off the map."""
-        n = self.map.now
-        if 0 <= n < len(self.sounds) and not self.growth.busy:
-            del self.growth.found[n]
-            moved = {k - (k > n): name for k, name in self.kept.items() if k != n}
-            self.kept, self.map.kept_names, self.map.now = moved, dict(moved), -2
-            self._grown()
-            self._show_one()
+        """Takes those that are chosen off the map, as one step; the others stay where they are."""
+        gone = self.map.picked()
+        if not gone or self.growth.busy:
+            return
+        says = f"throw away No. {gone[0] + 1}" if len(gone) == 1 else f"throw away {len(gone)} offshoots"
+        with self._one_step(says):
+            self.growth.found = [one for n, one in enumerate(self.growth.found) if n not in gone]
+            self.map.now, self.map.also = -2, set()
+        self._grown()
+        self._show_one()
+        self.session.say(f"Done: {says}.")

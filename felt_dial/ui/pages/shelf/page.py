@@ -60,6 +60,7 @@ class ShelfPage(Page):
         self._listing = False
         self._wanted: tuple[str, str] | None = None
         self._table = session.work.bank, session.work.preset
+        self._came_back: tuple[str, str] | None = None
         self._deleted = -HASTY
         self.like: Listed | None = None
         """The preset whose like are listed, while they are."""
@@ -156,6 +157,7 @@ class ShelfPage(Page):
         self._parts += [self.view, self.details]
         self.view.selectionModel().currentChanged.connect(self._another_chosen)
         self.view.selectionModel().selectionChanged.connect(lambda *_: self._selected())
+        session.restored.connect(self._restored)
         session.shelf_changed.connect(self.refresh)
         session.changed.connect(self._follow_table)
         session.measured.connect(self._measured)
@@ -209,6 +211,13 @@ class ShelfPage(Page):
             self.session.shelf_bank = wanted if wanted in ids else ids[0] if ids else ""
         self.column.show_banks()
         self.list_presets()
+
+    def _restored(self, bank: str, preset: str, show: bool) -> None:
+        """What came back from the bin is chosen next where its bank is listed, and listed where it shall be shown."""
+        if show and not self.search.text() and self.like is None and bank != self.session.shelf_bank:
+            self.session.shelf_bank = bank
+            self.column.kind = self.column.only = ""
+        self._came_back = (bank, preset) if preset else None
 
     def choose_bank(self, bank: str) -> None:
         """Takes another bank from the shelf."""
@@ -277,10 +286,13 @@ class ShelfPage(Page):
         """Chooses what was asked for, else what was chosen before, else what is on the table, else the first."""
         if not listed:
             return
-        wanted = self._wanted or chosen or (self.session.work.bank, self.session.work.preset)
+        wanted = self._wanted or self._came_back or chosen or (self.session.work.bank, self.session.work.preset)
         rows = [n for n, preset in enumerate(listed) if (preset.bank, preset.id) == wanted]
         kept = {(row.bank, row.id) for row in self.many.rows}
         self._choose(rows[0] if rows else 0)
+        if rows and self._came_back == wanted:
+            self._came_back = None
+            self.view.scrollTo(self.model.index(rows[0]))
         if len(kept) > 1:
             selection = self.view.selectionModel()
             for n, preset in enumerate(listed):
