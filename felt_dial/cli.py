@@ -220,10 +220,15 @@ def bank_export(bank: str, target: Path) -> None:
 
 @bank_app.command("import")
 def bank_import(source: Path) -> None:
-    """Takes a .feltbank file into the library, all of it or nothing."""
+    """Takes a .feltbank file into the library, all of it or nothing; says what of it is here already, and what it lacks."""
+    from felt_dial.bank.arrival import free_bank_name, look_into
     from felt_dial.bank.package import import_bank
 
-    made = import_bank(_library(), source)
+    library = _library()
+    arrival = look_into(library, source)
+    for said in (*([arrival.known.sentence()] if arrival.known else []), *arrival.lacks):
+        print(f"{said}" if arrival.known and said == arrival.known.sentence() else f"Not here: {said}", file=sys.stderr)
+    made = import_bank(library, source, name=free_bank_name(library, arrival.name))
     print(f"{made.name}: {len(made.ids())} presets in {made.folder}")
 
 

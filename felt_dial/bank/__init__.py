@@ -1,6 +1,8 @@
 """The library: banks, presets, and what is known of them.
 
 - `aiming`: a recording is made ready to be compared with, and sounds are rendered and measured against it.
+- `arrival`: What a bank file would bring, before anything is written; and what a receiver of a bank would miss,
+  before it is sent.
 - `bank`: one folder of presets, their order, their last versions, and the recordings that they need.
 - `bin`: deleted presets and banks, each in a folder with where it stood, what it was before, and when it was deleted.
 - `catalogue`: what stands in the library, as rows, so that nobody has to read all files to list or search them.

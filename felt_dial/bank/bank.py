@@ -15,6 +15,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
+from datetime import date
 from pathlib import Path
 from typing import Annotated, NamedTuple
 
@@ -29,6 +30,8 @@ from felt_dial.sound.matter.assets import ENDINGS, assets_of, find_recipe, neede
 from felt_dial.sound.matter.assets import SHIPPED as SHIPPED_ASSETS
 from felt_dial.sound.matter.assets import find as find_asset
 
+WANTED_LUFS = -18.0
+"""How loud presets are unless their bank says otherwise, so that one follows another without a hand on the volume."""
 VERSIONS_KEPT = 3
 """Versions of a preset that are kept unless it is said otherwise."""
 STAYS = "What was there before stays."
@@ -64,6 +67,10 @@ class BankFile(BaseModel):
     version: str = Field(default="", max_length=40, exclude_if=lambda version: not version)
     licence: str = Field(default="", max_length=400, exclude_if=lambda licence: not licence)
     """Under what terms its sounds may be used and passed on."""
+    came: date | None = Field(default=None, exclude_if=lambda came: came is None)
+    """The day on which it was imported."""
+    loudness: float = Field(default=WANTED_LUFS, ge=-40.0, le=-6.0, exclude_if=lambda wanted: wanted == WANTED_LUFS)
+    """How loud its presets shall be, in LUFS."""
     words: tuple[Word, ...] = Field(default=(), max_length=400, exclude_if=lambda words: not words)
     """Words that names of new sounds are made of, beside those that its presets are called by."""
 

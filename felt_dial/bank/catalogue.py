@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from felt_dial.bank.bank import Bank, BankFile, Stamp
+from felt_dial.bank.bank import WANTED_LUFS, Bank, BankFile, Stamp
 from felt_dial.bank.index import TABLE as FIGURES
 from felt_dial.bank.library import Library
 from felt_dial.bank.measurement import sound_key
@@ -28,7 +28,7 @@ from felt_dial.patch.patch import Patch
 SCHEMA = 6
 TABLES = """
 CREATE TABLE bank (
-    id TEXT PRIMARY KEY, place INTEGER, name TEXT, problem TEXT, dye TEXT
+    id TEXT PRIMARY KEY, place INTEGER, name TEXT, problem TEXT, dye TEXT, loudness REAL
 ) WITHOUT ROWID;
 
 CREATE TABLE preset (
@@ -59,8 +59,8 @@ END;
 """Words that are searched are written and taken away by the base itself, with the row that they belong to."""
 ENTER_WORDS = "INSERT INTO words (rowid, name, kind, character, text) SELECT * FROM words_of"
 IDS = "SELECT id FROM bank"
-ENTER_BANK = """INSERT INTO bank VALUES (?, 0, ?, ?, ?)
-    ON CONFLICT (id) DO UPDATE SET name = excluded.name, problem = excluded.problem, dye = excluded.dye"""
+ENTER_BANK = """INSERT INTO bank VALUES (?, 0, ?, ?, ?, ?) ON CONFLICT (id) DO UPDATE SET
+    name = excluded.name, problem = excluded.problem, dye = excluded.dye, loudness = excluded.loudness"""
 DAMAGE = (
     sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_READONLY,
 )  # fmt: skip
@@ -97,6 +97,8 @@ class ListedBank(NamedTuple):
     problem: str
     presets: int
     dye: str = ""
+    loudness: float = WANTED_LUFS
+    """How loud its presets shall be, in LUFS."""
 
 
 class Listed(NamedTuple):
@@ -170,7 +172,7 @@ class Catalogue:
     def banks(self) -> list[ListedBank]:
         """Every bank, in the order that the person gave them."""
         rows = self._known(
-            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id), dye FROM bank"
+            "SELECT id, name, problem, (SELECT count(*) FROM preset WHERE preset.bank = bank.id), dye, loudness FROM bank"
             " ORDER BY place, id"
         )
         return [ListedBank(*row) for row in rows]
@@ -313,7 +315,7 @@ class Catalogue:
     def _steps(self, key: str, bank: Bank | None, read: dict[tuple[str, Stamp], About]) -> list[tuple[str, Any]]:
         """What has to be written for the rows of a bank to be what its folder holds; `read` are files that were read."""
         steps: list[tuple[str, Any]] = []
-        told = self._ask("SELECT name, problem, dye FROM bank WHERE id = ?", key)
+        told = self._ask("SELECT name, problem, dye, loudness FROM bank WHERE id = ?", key)
         known = {row[0]: row for row in self._ask("SELECT id, stamp, size, place, row FROM preset WHERE bank = ?", key)}
         if bank is None:
             if told or known:
@@ -326,8 +328,9 @@ class Catalogue:
         found = dict(_files(bank))
         order = [preset for preset in file.order if preset in found]
         places = {preset: n for n, preset in enumerate([*order, *sorted(set(found) - set(order))])}
-        if told != [(file.name, problem, file.dye)]:
-            steps.append((ENTER_BANK, (key, file.name, problem, file.dye)))
+        says = (file.name, problem, file.dye, file.loudness)
+        if told != [says]:
+            steps.append((ENTER_BANK, (key, *says)))
         steps += [("DELETE FROM preset WHERE row = ?", (known[preset][4],)) for preset in set(known) - set(found)]
         for preset, stamp in found.items():
             row = known.get(preset)

@@ -83,7 +83,7 @@ def grow(document: str, wishes: Wishes, number: int) -> Offshoot:
     much, best = wanted / _reach(document, wishes), None
     low, high = 0.0, 4.0
     for _ in range(TRIES):
-        patch = child(parent.patch, found, way, much)
+        patch = child(parent.patch, found, way, much, wishes.promises)
         sound = heard(patch)
         features = features_of(sound, RATE)
         far = distance(parent.features, features)
@@ -117,7 +117,8 @@ def _reach(document: str, wishes: Wishes) -> float:
         _reaches.clear()
         parent = parent_of(document)
         found, much = dials(parent.patch, wishes), 0.15
-        trials = (child(parent.patch, found, directions(found, 0, 10_000 + n), much) for n in range(PROBES))
+        ways = (directions(found, 0, 10_000 + n) for n in range(PROBES))
+        trials = (child(parent.patch, found, way, much, wishes.promises) for way in ways)
         far = [distance(parent.features, features_of(heard(patch), RATE)) for patch in trials]
         _reaches[known] = max(float(np.median(far)) / much, 0.2)
     return _reaches[known]

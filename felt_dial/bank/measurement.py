@@ -13,8 +13,6 @@ from felt_dial.bank.features import Features
 from felt_dial.patch.patch import NOT_SOUND, Patch
 
 RATE = 48000
-WANTED_LUFS = -18.0
-"""How loud presets are, so that one follows another without a hand on the volume."""
 SWATCH_SECONDS = 4.0
 SWATCH_SHAPE = (64, 160)
 

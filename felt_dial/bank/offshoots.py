@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from felt_dial.bank.features import Features
 from felt_dial.patch.edits import place_name
 from felt_dial.patch.params import Choice, Param, Parameter, Switch
-from felt_dial.patch.patch import Patch, modules, put_value, slots
+from felt_dial.patch.patch import Patch, Thread, modules, put_value, slots, target_param, value_at
+from felt_dial.patch.reach import reach
 from felt_dial.patch.units import Beats, Value
 
 COUNTS = (4, 8, 16, 24, 48, 64)
@@ -34,6 +35,12 @@ NEVER = ("on", "bend", "note_bend", "voices", "grains", "reference", "key_centre
 """Names of parameters that no offshoot moves: they are how it is played, or what is on."""
 
 
+PROMISED = ("k", "v", "rv", "w", "p", "sl", "bd", "pd")
+"""What the player does, of which a musician expects that it does the same in every offshoot, as every macro does."""
+KEPT_REACH = 0.5
+"""The part of its reach that a macro keeps at least."""
+
+
 @dataclass(frozen=True)
 class Wishes:
     """What is grown: how far (0 to 1), how many, which groups may change, which paths never do, and what stays."""
@@ -46,6 +53,11 @@ class Wishes:
     as_loud: bool = True
     cheap: bool = True
     seed: int = 1
+
+    @property
+    def promises(self) -> bool:
+        """Whether macros and what the player does keep their reach: unless macros may change."""
+        return "macros" not in self.groups
 
 
 class Dial(NamedTuple):
@@ -205,8 +217,33 @@ def directions(found: list[Dial], seed: int, number: int) -> NDArray[np.float64]
     return np.asarray(way * moved, np.float64)
 
 
-def child(patch: Patch, found: list[Dial], way: NDArray[np.float64], much: float) -> Patch:
-    """The patch with each dial moved so much of its way; what would go beyond an end comes back from it."""
+def _span(patch: Patch, thread: Thread) -> float:
+    """How far a thread takes its dial from its beginning to its end, in parts of the dial's way; with its sign."""
+    param = target_param(patch, thread.target)
+    first, last, _ = reach(patch, thread)
+    return param.position(last) - param.position(first)
+
+
+def with_promises(patch: Patch, made: Patch) -> Patch:
+    """An offshoot in which what the player does, and every macro, still takes its dial the same way and at least half as far.
+
+    Where a depth or the place of the dial took that away, the depth is the parent's again, and then the place.
+    """
+    for key, thread in patch.threads.items():
+        if thread.source not in patch.macros and thread.source not in PROMISED:
+            continue
+        wanted = _span(patch, thread)
+        for path in (f"threads.{key}.depth", thread.target):
+            now = _span(made, made.threads[key])
+            if not wanted or (now * wanted > 0 and abs(now) >= KEPT_REACH * abs(wanted)):
+                break
+            made = put_value(made, path, value_at(patch, path))
+    return made
+
+
+def child(patch: Patch, found: list[Dial], way: NDArray[np.float64], much: float, promises: bool = False) -> Patch:
+    """The patch with each dial moved so much of its way; what would go beyond an end comes back from it. With `promises`
+    macros and the player keep their reach, see `with_promises`."""
     made = patch
     for dial, step in zip(found, way * much, strict=True):
         if step == 0.0:
@@ -214,7 +251,7 @@ def child(patch: Patch, found: list[Dial], way: NDArray[np.float64], much: float
         place = dial.place + step
         place = -place if place < 0.0 else 2.0 - place if place > 1.0 else place
         made = put_value(made, dial.path, dial.param.check(dial.param.at(min(max(place, 0.0), 1.0), dial.beats)))
-    return made
+    return with_promises(patch, made) if promises else made
 
 
 def moved_by(param: Parameter, before: Value, after: Value) -> float:

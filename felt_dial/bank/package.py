@@ -10,10 +10,11 @@ import re
 import struct
 import zipfile
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
+from datetime import date
 from pathlib import Path, PurePosixPath
 
-from felt_dial.bank.bank import read_file
+from felt_dial.bank.bank import BankFile, read_file
 from felt_dial.bank.library import Bank, Library, read_bank, write_bank
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import at_the_disk, bytes_of, regular, write_whole
@@ -54,7 +55,11 @@ def export_bank(bank: Bank, target: Path, watch: Callable[[float], bool] = lambd
     memory = io.BytesIO()
     order, needed = bank.ids(), set[str]()
     with at_the_disk(f"{bank.name} was not written", "Nothing was."), zipfile.ZipFile(memory, "w") as archive:
-        _add(archive, "bank.json", write_bank(bank.file.model_copy(update={"order": tuple(order)})).encode())
+        _add(
+            archive,
+            "bank.json",
+            write_bank(bank.file.model_copy(update={"order": tuple(order), "came": None})).encode(),
+        )
         for n, key in enumerate(order):
             if n % 20 == 0 and not watch(n / len(order)):
                 raise Stopped(f"“{bank.name}” was not exported: that was stopped. Nothing was written.")
@@ -113,20 +118,37 @@ def _check_names(archive: zipfile.ZipFile, where: str) -> None:
             raise BadDocument(f"{where} unpacks to more than a bank can be. {NOTHING}")
 
 
-def import_bank(library: Library, source: Path, watch: Callable[[float], bool] = lambda part: True) -> Bank:
-    """Reads a `.feltbank` into the library, all of it or nothing; raises `BadDocument` or `CannotWrite`.
-
-    `watch` is told the part that is done, 0 to 1, and stops it by returning False.
-    """
+@contextlib.contextmanager
+def opened(source: Path) -> Iterator[tuple[zipfile.ZipFile, str, BankFile]]:
+    """A bank file that can be read from, its name for sentences, and what the bank says about itself; raises `BadDocument`."""
     where = f"“{cut(source.name)}”"
     with _whole(where):
         regular(source)
     with _whole(where), zipfile.ZipFile(source) as archive:
         _check_names(archive, where)
-        names = [name for name in archive.namelist() if PRESET.fullmatch(name) or ASSET.fullmatch(name)]
         if "bank.json" not in archive.namelist():
             raise BadDocument(f"{where} holds no bank.json. {NOTHING}")
-        bank = read_bank(archive.read("bank.json"), f"{where}: bank.json")
+        yield archive, where, read_bank(archive.read("bank.json"), f"{where}: bank.json")
+
+
+def import_bank(
+    library: Library,
+    source: Path,
+    watch: Callable[[float], bool] = lambda part: True,
+    name: str = "",
+    only: Collection[str] | None = None,
+) -> Bank:
+    """Reads a `.feltbank` into the library, all of it or nothing; raises `BadDocument` or `CannotWrite`.
+
+    The bank is called `name` where one is given; `only` are ids of presets, the others stay behind. `watch` is told the part
+    that is done, 0 to 1, and stops it by returning False.
+    """
+    with opened(source) as (archive, where, file):
+        names = [name for name in archive.namelist() if PRESET.fullmatch(name) or ASSET.fullmatch(name)]
+        if only is not None:
+            wanted = {f"presets/{key}.json" for key in only}
+            names = [name for name in names if name in wanted or ASSET.fullmatch(name)]
+        bank = file.model_copy(update={"name": name or file.name, "came": date.today()})
         with library.draft(bank.name) as folder:
             for n, name in enumerate(names):
                 if n % 20 == 0 and not watch(n / len(names)):

@@ -67,7 +67,9 @@ def three_buses(given: dict[str, Any]) -> dict[str, Bus]:
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,31}", re.ASCII)
 """What layers, modulators, effects and threads may be called in a document."""
-NOT_SOUND = ("name", "character", "description", "author", "favourite", "parent", "notes", "unnamed", "mark", "made")
+NOT_SOUND = (
+    "name", "character", "description", "author", "licence", "favourite", "parent", "notes", "unnamed", "mark", "made",
+)  # fmt: skip
 """Fields of a patch that nobody hears."""
 MARKS = ("madder", "weld", "woad", "lichen", "mallow", "walnut")
 """Colours that a preset can be marked with."""
@@ -126,6 +128,8 @@ class Patch(Module):
     character: tuple[str, ...] = ()
     description: str = ""
     author: str = ""
+    licence: str = Field(default="", max_length=400, exclude_if=lambda licence: not licence)
+    """Under what terms it may be used and passed on; empty where its bank says that."""
     favourite: bool = False
     parent: str = Field(default="", max_length=200, exclude_if=lambda parent: not parent)
     """The name of the sound that it was grown from."""

@@ -17,6 +17,7 @@
 - `pages/`: The pages, found by themselves: each is a `Page` in the `page` file of its folder.
 - `phrasing`: another is chosen, one of one's own is kept, changed or thrown away.
 - `pictures/`: Pictures, each true to the running patch.
+- `presets`: opened and saved, where a save would go, and what another window did to one of them meanwhile.
 - `session`: the patch on the table, its history, the library, and the engine that sounds it.
 - `shelf_steps`: what is done to presets and banks, each as a step that can be undone.
 - `theme/`: How it looks.

@@ -14,6 +14,7 @@ from typing import Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from felt_dial.bank.bank import WANTED_LUFS
 from felt_dial.bank.catalogue import Catalogue, CatalogueFault, ListedBank, catalogue_path
 from felt_dial.bank.documents import Document, Documents
 from felt_dial.bank.figures import Figures
@@ -539,6 +540,10 @@ class Session(QObject):
     def bank_name(self, bank: str) -> str:
         """What a bank is called; empty where there is none."""
         return next((listed.name for listed in self.catalogue.banks() if listed.id == bank), "")
+
+    def wanted_loudness(self, bank: str) -> float:
+        """How loud the presets of a bank shall be, in LUFS."""
+        return next((listed.loudness for listed in self.catalogue.banks() if listed.id == bank), WANTED_LUFS)
 
     def banks(self) -> list[ListedBank]:
         """Every bank, in the order that the person gave them."""

@@ -11,7 +11,6 @@ from datetime import date
 
 from felt_dial.bank.documents import Document
 from felt_dial.bank.library import MovedOn
-from felt_dial.bank.measurement import WANTED_LUFS
 from felt_dial.bank.places import shipped_banks
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, with_value
@@ -355,6 +354,27 @@ def move_many(session: Session, these: list[tuple[str, str]], to: str) -> bool:
     )
 
 
+def merge_bank(session: Session, key: str, into: str) -> bool:
+    """Moves all presets of a bank to the end of another and puts the empty one into the bin, as one step."""
+    library = session.library
+    name, to = library.bank(key).name, library.bank(into).name
+    order, home, ticket = library.bank(key).ids(), key, ""
+    there: list[str] = []
+
+    def forth() -> None:
+        nonlocal ticket
+        there[:] = [_move(session, home, preset, into, None) for preset in order]
+        ticket = _delete_bank(session, home)
+
+    def back() -> None:
+        nonlocal home
+        home = _restore(session, ticket)[0]
+        for n, preset in enumerate(there):
+            order[n] = _move(session, into, preset, home, n)
+
+    return session.shelf_step(f"merge {name} into {to}", forth, back, lambda: {key, home, into})
+
+
 def split_bank(session: Session, these: list[tuple[str, str]], name: str) -> str:
     """Moves presets into a new bank, as one step; returns its id, empty where it was refused."""
     places = [(home, session.library.bank(home).ids().index(preset)) for home, preset in these]
@@ -420,13 +440,13 @@ def reorder_bank_by(session: Session, bank: str, order: list[str], says: str) ->
 
 
 def level_many(session: Session, lufs: dict[tuple[str, str], float]) -> bool:
-    """Brings presets, measured at so many LUFS, to −18 by their output level, as one step."""
+    """Brings presets, measured at so many LUFS, to what their bank wishes by their output level, as one step."""
     rows: list[tuple[Document, Patch, Patch]] = []
     for where, loud in lufs.items():
         patch = session.stored_at(*where)
         if patch is None or loud < -70.0:
             continue
-        level = min(max(round(float(patch.level) + WANTED_LUFS - loud, 1), -60.0), 12.0)
+        level = min(max(round(float(patch.level) + session.wanted_loudness(where[0]) - loud, 1), -60.0), 12.0)
         if abs(level - float(patch.level)) >= 0.1:
             rows.append((session.documents.at(*where, patch), patch, with_value(patch, "level", level)))
     if not rows:

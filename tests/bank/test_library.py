@@ -10,6 +10,7 @@ import shutil
 import sys
 import time
 import zipfile
+from datetime import date
 from functools import partial
 from pathlib import Path
 from random import Random
@@ -19,6 +20,7 @@ import pytest
 from scipy import signal
 
 from felt_dial import files
+from felt_dial.bank.arrival import free_bank_name, lacks_of, look_into
 from felt_dial.bank.figures import Figures
 from felt_dial.bank.hearing import loudness
 from felt_dial.bank.index import Index
@@ -154,8 +156,40 @@ def test_a_bank_file_brings_the_same_bank(library: Library, tmp_path: Path) -> N
     made = import_bank(other, target)
     whole = tree(library.root / "glasshouse")
     assert whole.pop("assets/" + "5" * 64 + ".flac"), "a recording that no preset needs does not go along"
-    assert tree(made.folder) == whole
+    assert made.file.came == date.today()
+    assert tree(made.folder) | {"bank.json": b""} == whole | {"bank.json": b""}
+    assert made.file.model_copy(update={"came": None}) == library.bank("glasshouse").file
+    export_bank(made, tmp_path / "again.feltbank")
+    assert (tmp_path / "again.feltbank").read_bytes() == first, "when it came here is nobody else's matter"
     assert import_bank(other, target).id == "glasshouse-2"
+
+
+def test_a_bank_file_tells_what_of_it_is_here_already(library: Library, tmp_path: Path) -> None:
+    target, bank = tmp_path / "glasshouse.feltbank", library.bank("glasshouse")
+    bank.change("dew", {}, {"notes": "mine"})
+    export_bank(bank, target)
+    assert look_into(library, target).known == ("glasshouse", "Glasshouse", (), ("dew", "moss", "root"), ())
+    bank.save("moss", with_value(bank.load("moss"), "level", -9.0))
+    library.delete("glasshouse", "root")
+    arrival = look_into(library, target)
+    assert arrival.known == ("glasshouse", "Glasshouse", ("root",), ("dew",), ("moss",)) and arrival.presets == 3
+    assert arrival.known is not None
+    assert arrival.known.sentence() == "“Glasshouse” is here already: 1 new, 1 the same, 1 different"
+    name = free_bank_name(library, "Glasshouse")
+    made = import_bank(library, target, name=name, only=arrival.to_take)
+    assert (made.name, made.id, made.ids()) == ("Glasshouse 2", "glasshouse-2", ["moss", "root"])
+    assert free_bank_name(library, "Glasshouse") == "Glasshouse 3" and free_bank_name(library, "Reeds") == "Reeds"
+
+
+def test_what_a_receiver_would_miss_is_listed(library: Library) -> None:
+    bank = library.bank("glasshouse")
+    bank.change("dew", {}, {"description": "Wet", "unnamed": True})
+    said = lacks_of(bank, lambda patch: patch.name == "Moss")
+    assert said == [
+        "1 preset is not named (“Dew”)",
+        "2 presets have no description (“Moss”, “Root”)",
+        "2 presets are not measured (“Dew”, “Root”)",
+    ]
 
 
 def zipped(entries: dict[str, str | bytes], compress: bool = True) -> bytes:

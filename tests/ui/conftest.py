@@ -11,7 +11,7 @@ import pytest
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QWidget
 
 from felt_dial.bank import measuring
 from felt_dial.bank.places import load_settings
@@ -146,6 +146,12 @@ class Desk:
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         if self.uncaught:
             raise self.uncaught[0]
+
+    def answer(self, name: str) -> None:
+        """Presses a button of the message that is shown."""
+        QApplication.processEvents()
+        buttons = [b for b in self.window.said.findChildren(QAbstractButton) if not b.isHidden()]
+        next(button for button in buttons if button.text().startswith(name)).click()
 
     def finish_job(self) -> None:
         """Waits until long work beside the window has ended."""

@@ -96,6 +96,8 @@ def test_banks_presets_scales_and_midi_files_are_dropped(desk: Desk, tmp_path: P
     banks = len(session.banks())
     assert drop(desk, window.stack, tmp_path / "other.feltbank") == "Import the bank other"
     desk.finish_job()
+    desk.answer("Import it as")
+    desk.finish_job()
     assert len(session.banks()) == banks + 1 and window.shown == "Shelf"
     (tmp_path / "fern.json").write_text(write_patch(new_patch("Fern")))
     drop(desk, window.stack, tmp_path / "fern.json")
@@ -211,3 +213,77 @@ def test_a_recording_is_heard_beside_the_patch(open_desk: Callable[[], Desk], si
     assert wait(lambda: float(link.shared.data["peaks"].max()) < 1e-4, 10)
     link.audition(str(sine.parent / "none.wav"))
     assert wait(lambda: any("none.wav" in text for text in desk.messages), 10)
+
+
+def test_drops_are_taken_as_copies_whatever_is_offered(desk: Desk, sine: Path) -> None:
+    """A source that moves deletes the person's own file, where it is answered that it was moved."""
+    window = desk.window
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(sine))])
+    both = Qt.DropAction.MoveAction | Qt.DropAction.CopyAction
+    at = window.rect().center()
+    for event in (
+        QDragEnterEvent(at, both, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier),
+        QDragMoveEvent(at, both, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier),
+        QDropEvent(at.toPointF(), both, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier),
+    ):
+        event.setDropAction(Qt.DropAction.MoveAction)
+        QApplication.sendEvent(window, event)
+        assert event.isAccepted() and event.dropAction() == Qt.DropAction.CopyAction
+    QTest.qWait(20)
+    assert sine.exists()
+
+
+def test_twenty_recordings_are_a_question_and_none_is_taken_unasked(desk: Desk, sine: Path, tmp_path: Path) -> None:
+    session, page = desk.session, desk.window.patch_page
+    many = [tmp_path / f"bell {n}.wav" for n in range(20)]
+    for path in many:
+        path.write_bytes(sine.read_bytes())
+    notes, torn = tmp_path / "notes.txt", tmp_path / "torn.wav"
+    notes.write_text("moss")
+    torn.write_bytes(b"RIFF moss")
+    before = session.patch
+    assert drop(desk, page, *many, notes, torn) == "21 recordings: what becomes of them is asked"
+    said = desk.window.said.text.text()
+    assert said.startswith("20 recordings: bell 0.wav, ") and "14 more" in said and session.patch == before
+    assert any("notes.txt was left alone" in text and "torn.wav" in text for text in desk.messages), (
+        "before it is asked"
+    )
+    desk.answer("Leave them")
+    assert session.patch == before
+    drop(desk, page, *many[:2])
+    desk.answer("A new layer each")
+    for _ in range(2):
+        desk.finish_job()
+        QTest.qWait(60)
+    names = [getattr(layer.source, "asset", None) for layer in session.patch.layers.values()]
+    assert [asset.name for asset in names if asset is not None][-2:] == ["bell 0", "bell 1"]
+    drop(desk, page, *many)
+    desk.answer("List them in the drawer")
+    assert str(tmp_path) in session.settings.folders and desk.window.drawer.isVisible()
+
+
+def test_a_folder_goes_to_the_drawer(desk: Desk, sine: Path) -> None:
+    desk.window.show_page("Patch")
+    before = desk.session.patch
+    assert "in the drawer" in drop(desk, desk.window.patch_page, sine.parent)
+    assert str(sine.parent) in desk.session.settings.folders and desk.session.patch == before
+
+
+def test_several_bank_files_are_all_taken_and_a_broken_one_is_told(desk: Desk, tmp_path: Path) -> None:
+    session = desk.session
+    files = []
+    for name in ("Reeds", "Ferns"):
+        bank = session.library.create(name)
+        bank.save_new(new_patch(f"{name} one"))
+        files.append(tmp_path / f"{name}.feltbank")
+        export_bank(bank, files[-1])
+        session.library.delete_bank(bank.id)
+    (tmp_path / "torn.feltbank").write_bytes(b"moss")
+    session.refresh_shelf()
+    drop(desk, desk.window.stack, files[0], tmp_path / "torn.feltbank", files[1])
+    for _ in range(2):
+        desk.finish_job()
+        QTest.qWait(60)
+    assert {"Reeds", "Ferns"} <= {bank.name for bank in session.banks()}
+    assert any("torn.feltbank" in text and "Nothing was imported" in text for text in desk.messages)

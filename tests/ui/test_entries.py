@@ -131,7 +131,9 @@ def test_digits_after_a_click_go_to_the_dial_that_was_clicked(desk: Desk) -> Non
     assert round(session.value(DECAY), 6) == 0.35 and QApplication.focusWidget() is desk.dial(SUSTAIN)
     QTest.keyClicks(QApplication.focusWidget(), "3")
     QTest.keyClick(desk.entry(), Qt.Key.Key_Return)
-    assert round(session.value(DECAY), 6) == 0.35 and param_at(session.patch, SUSTAIN).read("3") == session.value(SUSTAIN)
+    assert round(session.value(DECAY), 6) == 0.35 and param_at(session.patch, SUSTAIN).read("3") == session.value(
+        SUSTAIN
+    )
 
 
 def test_another_sound_gets_nothing_of_what_was_typed(desk: Desk) -> None:

@@ -5,10 +5,14 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
+from felt_dial.bank.features import Features
+from felt_dial.bank.measurement import Measurement
 from felt_dial.bank.renaming import BadPattern, Named, renamed
 from felt_dial.bank.search import parse
 from felt_dial.patch.documents.patch import write_patch
@@ -16,6 +20,8 @@ from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch
+from felt_dial.ui import shelf_steps
+from felt_dial.ui.pages.shelf.many import worded
 from felt_dial.ui.pages.shelf.page import ShelfPage
 from tests.ui.conftest import Desk, wait
 
@@ -95,6 +101,7 @@ def test_each_of_many_at_once_is_one_step_and_taken_back(desk: Desk, act: str) -
         many.star()
         assert all(row.favourite for row in page.model.presets[1:5])
     elif act == "words":
+        many.how.setCurrentIndex(many.how.findData("instead"))
         many.words.setText("cold, wide")
         many.author.setText("A. Person")
         many.give_words()
@@ -331,3 +338,89 @@ def test_what_is_gone_before_it_was_measured_is_no_failure(desk: Desk) -> None:
     session.figures.failed.add(first.key)
     session._measured(first.key, None)
     assert desk.messages[-1].startswith(f"“{first.name}” could not be measured")
+
+
+def test_words_are_put_to_those_there_are_taken_away_or_stand_in_their_place(desk: Desk) -> None:
+    assert worded(("bright", "short"), ("wet", "short"), "more") == ("bright", "short", "wet")
+    assert worded(("bright", "Short"), ("short",), "without") == ("bright",)
+    assert worded(("bright",), ("wet",), "instead") == ("wet",)
+    page, many = shelf(desk, 1, 3), shelf(desk).many
+    page = shelf(desk, 1, 3)
+    before = [row.character for row in page.model.presets[1:4]]
+    many.words.setText("zebra")
+    many.licence.setText("CC0 1.0")
+    many.description.setText("For the evening")
+    many.give_words()
+    rows = page.model.presets[1:4]
+    assert [row.character for row in rows] == [f"{words}, zebra" for words in before]
+    patches = [desk.session.stored_at(row.bank, row.id) for row in rows]
+    assert {(p.licence, p.description) for p in patches if p} == {("CC0 1.0", "For the evening")}
+    for line in (many.licence, many.description):
+        line.clear()
+    many.how.setCurrentIndex(many.how.findData("without"))
+    many.give_words()
+    assert [row.character for row in page.model.presets[1:4]] == before
+    desk.session.undo()
+    desk.session.undo()
+    assert [row.description for row in page.model.presets[1:4]] != ["For the evening"] * 3
+
+
+def test_level_waits_for_what_is_not_measured_and_takes_the_loudness_of_the_bank(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, page = desk.session, shelf(desk, 1, 2)
+    rows = page.model.presets[1:3]
+    shelf_steps.about_bank(session, rows[0].bank, {"loudness": -23.0}, "loudness")
+
+    def measured(lufs: float) -> Measurement:
+        features = Features(*np.full(6, 0.5), shape=np.zeros(24))
+        return Measurement(lufs, -6.0, np.zeros((64, 160), np.uint8), features, 0.01)
+
+    known = {rows[0].key: measured(-20.0)}
+    monkeypatch.setattr(session.figures, "of_row", lambda row: known.get(row.key))
+    monkeypatch.setattr(session.figures, "ask_rows", lambda rows, library: None)
+    page = shelf(desk, 1, 2)
+    page.many.level()
+    assert desk.messages[-1] == "Level waits: 1 of 2 are still being measured."
+    levels = [session.stored_at(row.bank, row.id).get("level") for row in rows]  # type: ignore[union-attr]
+    known[rows[1].key] = measured(-24.0)
+    session.measured.emit(rows[1].key)
+    after = [session.stored_at(row.bank, row.id).get("level") for row in rows]  # type: ignore[union-attr]
+    assert [round(b - a, 1) for a, b in zip(levels, after, strict=True)] == [-3.0, 1.0]
+    session.undo()
+    assert [session.stored_at(row.bank, row.id).get("level") for row in rows] == levels  # type: ignore[union-attr]
+
+
+def test_a_search_is_gone_through_by_keys_and_says_the_banks(desk: Desk) -> None:
+    page = shelf(desk)
+    page.search.setFocus()
+    QTest.keyClicks(page.search, "lamp")
+    assert page.model.banks["tide-tables"] == "Tide Tables"
+    best = page.model.presets[0]
+    QTest.keyClick(page.search, Qt.Key.Key_Return)
+    assert (desk.session.work.bank, desk.session.work.preset) == (best.bank, best.id)
+    page.search.setFocus()
+    QTest.keyClick(page.search, Qt.Key.Key_Down)
+    assert page.view.hasFocus()
+    page.search.setFocus()
+    QTest.keyClick(page.search, Qt.Key.Key_Escape)
+    assert page.search.text() == "" and page.model.banks == {}
+
+
+def test_a_second_chosen_row_does_not_let_the_list_slide(desk: Desk) -> None:
+    page = shelf(desk)
+    select(page, 1, 1)
+    QApplication.processEvents()
+    before = page.view.mapTo(page, QPoint(0, 0))
+    select(page, 1, 3)
+    QApplication.processEvents()
+    assert page.many.isVisible() and page.view.mapTo(page, QPoint(0, 0)) == before
+
+
+def test_a_bank_is_merged_and_the_empty_one_goes(desk: Desk) -> None:
+    page, session = shelf(desk), desk.session
+    before = {bank.id: [row.id for row in session.catalogue.presets(bank.id)] for bank in session.banks()}
+    page.column.merge_bank("tide-tables", "glasshouse-at-dusk")
+    assert [bank.id for bank in session.banks()] == ["glasshouse-at-dusk"] and len(names(page)) == 52
+    session.undo()
+    assert {bank.id: [row.id for row in session.catalogue.presets(bank.id)] for bank in session.banks()} == before

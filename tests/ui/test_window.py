@@ -470,12 +470,18 @@ def test_a_bank_file_is_taken_in_and_a_bad_one_refused(desk: Desk, tmp_path: Pat
     export_bank(desk.session.library.bank("tide-tables"), target)
     shelf.import_file(target)
     desk.finish_job()
+    assert "“Tide Tables” is here already: 0 new, 16 the same, 0 different" in desk.window.said.text.text()
+    assert len(desk.session.banks()) == 2, "nothing is imported before that is answered"
+    desk.answer("Import it as “Tide Tables 2”")
+    desk.finish_job()
     assert desk.session.shelf_bank == "tide-tables-2" and rows(desk)[:2] == ["Harbour Lamp", "Storm Lamp"]
     target.write_bytes(b"moss")
     shelf.import_file(target)
     desk.finish_job()
     assert "Nothing was imported" in desk.messages[-1] and desk.window.said.problem
     shelf.export_file(tmp_path / "out.feltbank")
+    assert "would miss: " in desk.window.said.text.text() and "not measured" in desk.window.said.text.text()
+    desk.answer("Export it all the same")
     desk.finish_job()
     assert (tmp_path / "out.feltbank").exists()
 

@@ -67,6 +67,11 @@ def digest_of(sound: NDArray[np.float32]) -> str:
     return made.hexdigest()
 
 
+def ships(asset: Asset) -> bool:
+    """Whether a recording comes with the program: everybody may use it, and has it."""
+    return any((SHIPPED / (asset.digest + ending)).exists() for ending in ENDINGS)
+
+
 def asset_of(audio: Audio, name: str) -> Asset:
     """The name under which a patch keeps a recording."""
     channels, frames = audio.sound.shape

@@ -51,6 +51,14 @@ class Audio:
         return np.ascontiguousarray(both, np.float32)
 
 
+def check_audio(path: Path) -> None:
+    """Raises `BadAudio`, with the sentence of `read_audio`, for a file whose head or whose first frames cannot be read."""
+    with _opened(path) as file:
+        if file.frames > LONGEST * file.samplerate:
+            read_audio(path)
+        file.read(SHORTEST, dtype="float32", always_2d=True)
+
+
 TRUSTED = 2**24
 """Frames for which there is room at first, where a file says that it has them; more where they come."""
 

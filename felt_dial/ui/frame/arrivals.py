@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -10,14 +11,17 @@ from PySide6.QtCore import QMimeData, QPoint, QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from felt_dial.errors import FeltDialError
-from felt_dial.files import read_whole
+from felt_dial.errors import FeltDialError, cut
+from felt_dial.files import CannotRead, read_whole
 from felt_dial.live.midi_file import phrase_of
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.module import Source
+from felt_dial.patch.parts import LAYER_IDS
 from felt_dial.patch.tuning import load_tuning
+from felt_dial.sound.matter.audio_file import check_audio
 from felt_dial.ui.dials.chooser import Chooser
 from felt_dial.ui.dials.specimen import choosables
+from felt_dial.ui.drawer.folders import add_folder
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.patch.layer_row import LayerRow
 from felt_dial.ui.pages.patch.page import PatchPage
@@ -33,6 +37,10 @@ if TYPE_CHECKING:
 SUFFIX = ".feltbank"
 RECORDINGS = frozenset((".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3"))
 TUNINGS, PHRASES, PRESETS = frozenset((".scl", ".kbm")), frozenset((".mid", ".midi")), frozenset((".json",))
+TAKEN = RECORDINGS | TUNINGS | PHRASES | PRESETS | {SUFFIX}
+KNOWN = "recordings, banks, presets, scales (.scl, .kbm) and MIDI files"
+MOST_TOLD, LISTED = 3, 6
+"""How many refusals are told one by one, and how many names of many recordings are listed."""
 BEGINS = ("sample", "grains", "partials", "table")
 """What a recording can become where it is dropped on nothing that plays one."""
 
@@ -96,9 +104,18 @@ class Arrivals:
         """The files of a drag that are on this machine."""
         return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
 
+    def landing_of(self, files: list[Path], at: QPoint) -> Landing:
+        """Where files would go that are let go at a place of the window."""
+        recordings = [path for path in files if path.suffix.lower() in RECORDINGS]
+        if len(recordings) > 1:
+            return Landing(f"{len(recordings)} recordings: what becomes of them is asked", self.window.stack)
+        return self.landing(files[0], at)
+
     def landing(self, path: Path, at: QPoint) -> Landing:
         """Where a file would go that is let go at a place of the window."""
         kind, stack = path.suffix.lower(), self.window.stack
+        if path.is_dir():
+            return Landing(f"List what is in {path.name} in the drawer", stack)
         if kind == SUFFIX:
             return Landing(f"Import the bank {path.stem}", stack)
         if kind in PRESETS:
@@ -143,20 +160,75 @@ class Arrivals:
         return "asset" in type(source).model_fields
 
     def take(self, files: list[Path], at: QPoint) -> None:
-        """Takes in what was let go at a place of the window, one file after the other; of recordings the first."""
+        """Takes in what was let go at a place of the window. What cannot be taken is told before anything is asked; of many
+        recordings the person says what shall become of them."""
         self.hint.hide()
+        folders = [path for path in files if path.is_dir()]
+        files, refused = self._sifted([path for path in files if path not in folders])
+        if refused:
+            self.session.say(" ".join(refused), problem=True)
+        for folder in folders:
+            add_folder(self.session, str(folder))
+        if folders:
+            self.window.open_drawer()
+        banks = [path for path in files if path.suffix.lower() == SUFFIX]
         recordings = [path for path in files if path.suffix.lower() in RECORDINGS]
-        for path in [path for path in files if path not in recordings] + recordings[:1]:
-            self._take(path, at)
+        if banks:
+            self.window.import_banks(banks)
+        for path in files:
+            if path not in banks and path not in recordings:
+                self._take(path, at)
         if len(recordings) > 1:
-            self.session.say(f"Only {recordings[0].name} is taken: recordings come one at a time.")
+            self._ask_about(recordings)
+        elif recordings:
+            self._take(recordings[0], at)
+
+    def _sifted(self, files: list[Path]) -> tuple[list[Path], list[str]]:
+        """Files that can be taken in, and a sentence for each of the first that cannot, and one for all others of them."""
+        good, refused = [], []
+        for path in files:
+            kind = path.suffix.lower()
+            try:
+                if kind not in TAKEN:
+                    raise CannotRead(f"{cut(path.name)} was left alone: the window takes {KNOWN}.")
+                if kind in RECORDINGS:
+                    check_audio(path)
+                else:
+                    read_whole(path, 1)
+            except FeltDialError as wrong:
+                refused.append(str(wrong))
+            else:
+                good.append(path)
+        more = [f"So were {len(refused) - MOST_TOLD} others."] if len(refused) > MOST_TOLD else []
+        return good, refused[:MOST_TOLD] + more
+
+    def _ask_about(self, recordings: list[Path]) -> None:
+        """What shall become of many recordings."""
+        names = ", ".join(cut(path.name, 24) for path in recordings[:LISTED])
+        more = f" and {len(recordings) - LISTED} more" if len(recordings) > LISTED else ""
+        answers: list[tuple[str, Callable[[], object]]] = []
+        if len(self.session.patch.layers) + len(recordings) <= len(LAYER_IDS):
+            answers.append(("A new layer each", partial(self._layer_each, recordings)))
+        answers.append(("List them in the drawer", partial(self._to_drawer, recordings)))
+        answers.append(("Leave them", lambda: None))
+        says = f"{len(recordings)} recordings: {names}{more}. Nothing of them is taken yet."
+        self.session.ask(says, answers, problem=False)
+
+    def _layer_each(self, recordings: list[Path]) -> None:
+        """One after the other, each a new layer that plays it as a sample."""
+        if recordings:
+            importing = self.window.patch_page.inspector.importing
+            importing.load("", recordings[0], "sample", lambda layer: self._layer_each(recordings[1:]))
+
+    def _to_drawer(self, recordings: list[Path]) -> None:
+        for folder in dict.fromkeys(str(path.parent) for path in recordings):
+            add_folder(self.session, folder)
+        self.window.open_drawer()
 
     def _take(self, path: Path, at: QPoint) -> None:
         kind = path.suffix.lower()
         try:
-            if kind == SUFFIX:
-                self.window.import_bank(path)
-            elif kind in PRESETS:
+            if kind in PRESETS:
                 self.session.open_patch(read_patch(read_whole(path), f"“{path.name}”"), made=True)
                 self.session.say(f"Opened {path.name}; it is in no bank until it is saved.")
             elif kind in TUNINGS:
@@ -170,9 +242,6 @@ class Arrivals:
                     )
             elif kind in RECORDINGS:
                 self._load(path, at)
-            else:
-                known = "recordings, banks, presets, scales (.scl, .kbm) and MIDI files"
-                self.session.say(f"{path.name} was left alone: the window takes {known}.", problem=True)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
 

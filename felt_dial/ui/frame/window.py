@@ -48,6 +48,12 @@ PAGES = {page.title: page for page in all_pages()}
 """Every page by its title, in the order of the tabs."""
 
 
+def take_as_copy(event: QDropEvent) -> None:
+    """Accepts a drag of files as copies: whoever offers to move them would delete the person's own."""
+    event.setDropAction(Qt.DropAction.CopyAction)
+    event.accept()
+
+
 class Window(QMainWindow):
     """The one window."""
 
@@ -115,19 +121,19 @@ class Window(QMainWindow):
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if self.arrivals.files(event.mimeData()):
-            event.acceptProposedAction()
+            take_as_copy(event)
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         if files := self.arrivals.files(event.mimeData()):
-            self.arrivals.hint.point(self.arrivals.landing(files[0], event.position().toPoint()))
-            event.acceptProposedAction()
+            self.arrivals.hint.point(self.arrivals.landing_of(files, event.position().toPoint()))
+            take_as_copy(event)
 
     def dragLeaveEvent(self, event: object) -> None:
         self.arrivals.hint.hide()
 
     def dropEvent(self, event: QDropEvent) -> None:
         files, at = self.arrivals.files(event.mimeData()), event.position().toPoint()
-        event.acceptProposedAction()
+        take_as_copy(event)
         QTimer.singleShot(0, self, lambda: self.arrivals.take(files, at))
 
     def _wear(self) -> None:
@@ -244,10 +250,10 @@ class Window(QMainWindow):
         menu.popup(mark.mapToGlobal(QPoint(4, mark.height() - 4)))
         return menu
 
-    def import_bank(self, path: Path) -> None:
-        """Takes in a bank file, and shows it on the Shelf."""
+    def import_banks(self, paths: list[Path]) -> None:
+        """Takes in bank files, and shows the last of them on the Shelf."""
         self.show_page(ShelfPage.title)
-        self.shelf.import_file(path)
+        self.shelf.import_files(paths)
 
     def ask_import(self) -> None:
         """Asks for a bank file, and shows what is read on the Shelf."""

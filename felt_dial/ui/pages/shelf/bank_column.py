@@ -80,10 +80,10 @@ class BankColumn(Scroller):
         self.new_bank.setFixedHeight(36)
         left.addWidget(self.new_bank)
         more = QHBoxLayout()
-        more.addWidget(Pill("Import…", "link", self.import_asked.emit, "Import a bank file (.feltbank)"))
-        more.addWidget(
-            Pill("Export…", "link", lambda: self.export_asked.emit(""), "Export this bank as one file (.feltbank)")
-        )
+        more.addWidget(Pill("Import…", "link", self.import_asked.emit, "Import bank files (.feltbank)"))
+        says = "Export this bank as one file (.feltbank)"
+        self.export = Pill("Export…", "link", lambda: self.export_asked.emit(""), says)
+        more.addWidget(self.export)
         more.addStretch()
         more.addWidget(Pill("Bin", "link", self.show_bin, "Deleted presets, to be restored"))
         left.addLayout(more)
@@ -111,6 +111,7 @@ class BankColumn(Scroller):
     def show_banks(self) -> None:
         """The banks as the catalogue has them."""
         self.banks = self.session.banks()
+        self.export.setEnabled(bool(self.banks))
         while self.spines.count() > len(self.banks):
             gone = self.spines.takeAt(self.spines.count() - 1)
             if gone is not None and (widget := gone.widget()):
@@ -208,6 +209,7 @@ class BankColumn(Scroller):
         place = self.banks.index(spine.bank)
         menu.addAction("Move up", partial(self.reorder_bank, key, -1)).setEnabled(place > 0)
         menu.addAction("Move down", partial(self.reorder_bank, key, 1)).setEnabled(place < len(self.banks) - 1)
+        menu.addAction("Measure all", partial(self.measure_bank, key))
         orders = menu.addMenu("Order its presets")
         for name in ORDERS:
             orders.addAction(name, partial(self.order_bank, key, name))
@@ -218,6 +220,15 @@ class BankColumn(Scroller):
         merge.setEnabled(len(self.banks) > 1)
         menu.addAction("Delete", partial(shelving.delete_bank, self.session, key))
         return menu
+
+    def measure_bank(self, key: str) -> None:
+        """Has every preset of a bank measured, whether it is seen or not."""
+        rows = self.session.catalogue.presets(key)
+        lacks = [row for row in rows if row.key and self.session.figures.of_row(row) is None]
+        self.session.figures.ask_rows(lacks, self.session.library)
+        name = self.session.bank_name(key)
+        says = f"{len(lacks)} presets of {name} are being measured." if lacks else f"All of {name} are measured."
+        self.session.say(says)
 
     def order_bank(self, key: str, by: str) -> None:
         """Gives the presets of a bank another order; what is ordered by a measure and was not measured comes last."""
@@ -231,9 +242,8 @@ class BankColumn(Scroller):
             self.session.say(f"Ordered {by}; {lacks} that are not measured yet stand at the end.")
 
     def merge_bank(self, key: str, into: str) -> None:
-        """Moves all presets of a bank to the end of another; the empty one stays, to be deleted or filled."""
-        rows = self.session.catalogue.presets(key)
-        if rows and shelving.move_many(self.session, [(key, row.id) for row in rows], into):
+        """Moves all presets of a bank to the end of another; the empty one goes, and comes back with an undo."""
+        if shelving.merge_bank(self.session, key, into):
             self.chosen.emit(into)
 
     def reorder_bank(self, key: str, steps: int) -> None:

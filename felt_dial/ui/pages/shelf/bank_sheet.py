@@ -12,13 +12,14 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, 
 from felt_dial.bank.bank import Bank, BankFile
 from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.names import on_offer, words_of
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import FeltDialError, cut
+from felt_dial.patch.units import DECIBELS
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, Pill, set_text, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.pages.shelf.marks import MarkRow
-from felt_dial.ui.pages.shelf.preset_list import shade_of
+from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
 from felt_dial.ui.pages.shelf.spine import spine_dye
 from felt_dial.ui.pictures.swatch import paint_swatch
 from felt_dial.ui.session import Session
@@ -114,11 +115,19 @@ class BankSheet(Sheet):
             made.editingFinished.connect(lambda field=field: self._typed(field))
             grid.addWidget(text_label(label), n // 2, 2 * (n % 2))
             grid.addWidget(made, n // 2, 2 * (n % 2) + 1)
+        self.loudness = QLineEdit()
+        self.loudness.setAccessibleName("Loudness of the bank")
+        self.loudness.setToolTip(
+            "How loud its presets shall be, in LUFS: Level brings them there, and what is off is red"
+        )
+        self.loudness.editingFinished.connect(self._loud)
         self.dyes = MarkRow("Dye of the spine")
         self.dyes.buttons[""].setToolTip("Dye of the spine: that of its place on the shelf")
         self.dyes.chosen.connect(lambda mark: self._change({"dye": mark}, "dye"))
         grid.addWidget(text_label("Dye"), 2, 0)
-        grid.addWidget(self.dyes, 2, 1, 1, 3)
+        grid.addWidget(self.dyes, 2, 1)
+        grid.addWidget(text_label("Loudness"), 2, 2)
+        grid.addWidget(self.loudness, 2, 3)
         self.description = Lines("Description of the bank", "What a musician should know of it", 56, self._described)
         grid.addWidget(text_label("Description"), 3, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(self.description, 3, 1, 1, 3)
@@ -168,6 +177,8 @@ class BankSheet(Sheet):
             if not line.hasFocus():
                 line.setText(getattr(file, field))
                 line.setCursorPosition(0)
+        if not self.loudness.hasFocus():
+            self.loudness.setText(loudness_text(file.loudness))
         self.dyes.show_mark(file.dye)
         self.description.show_text(file.description)
         self.words.show_text(", ".join(file.words))
@@ -183,6 +194,17 @@ class BankSheet(Sheet):
         text = self.lines[field].text().strip()
         if text or field != "name":
             self._change({field: text}, field)
+
+    def _loud(self) -> None:
+        text = self.loudness.text().upper().removesuffix("LUFS").strip()
+        try:
+            self._change({"loudness": round(DECIBELS.read(text), 1)}, "loudness")
+        except FeltDialError:
+            self.session.say(
+                f"“{cut(self.loudness.text())}” is no loudness: try −18 LUFS. It stays as it was.", problem=True
+            )
+        self.loudness.clearFocus()
+        self._follow()
 
     def _described(self, text: str) -> None:
         self._change({"description": text}, "description")

@@ -76,6 +76,14 @@ class Details(Card):
         self.author.setPlaceholderText("who made it")
         self.author.setMaxLength(LONGEST_NAME)
         self.author.editingFinished.connect(lambda: self._keep({"author": self.author.text().strip()}, "author"))
+        self.licence = QLineEdit()
+        self.licence.setAccessibleName("Licence")
+        self.licence.setToolTip(
+            "Under what terms it may be used and passed on; where nothing is said, what its bank says"
+        )
+        self.licence.setPlaceholderText("that of its bank")
+        self.licence.setMaxLength(400)
+        self.licence.editingFinished.connect(lambda: self._keep({"licence": self.licence.text().strip()}, "licence"))
         self.phrase = Picker()
         self.phrase.setAccessibleName("Best heard with")
         self.phrase.setToolTip("The phrase that it is best heard with, and measured with; it is kept with the sound")
@@ -109,6 +117,7 @@ class Details(Card):
             "Kind": self.kind,
             "Character": self.character,
             "Author": self.author,
+            "Licence": self.licence,
             "Phrase": self.phrase,
             "Mark": self.mark,
         }
@@ -155,7 +164,7 @@ class Details(Card):
             self.notes.setText(preset.problem if preset else "")
             for box in (self.description, self.private):
                 box.show_text("")
-            for line in (self.character, self.author):
+            for line in (self.character, self.author, self.licence):
                 line.clear()
             self.kind.setCurrentIndex(0)
             self.phrase.clear()
@@ -173,6 +182,8 @@ class Details(Card):
         if self._looked_at != (preset.bank, preset.id, preset.stamp):
             self._looked_at = (preset.bank, preset.id, preset.stamp)
             self._patch = self.session.stored_at(preset.bank, preset.id)
+        if not self.licence.hasFocus():
+            self.licence.setText(self._patch.licence if self._patch else "")
         self.description.show_text(preset.description)
         self.private.show_text(self._patch.notes if self._patch else "")
         handles = handles_of(self._patch) if self._patch else []

@@ -20,8 +20,19 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import item
 
+WORDED = {"more": "Add", "without": "Take away", "instead": "Replace by"}
+"""What becomes of the words that presets have."""
 SHOWN = 3
 """Names of a preview."""
+
+
+def worded(has: tuple[str, ...], words: tuple[str, ...], how: str) -> tuple[str, ...]:
+    """The words of a preset once some are put to them, taken from them, or stand in their place."""
+    if how == "instead":
+        return words
+    folded = {word.casefold() for word in words}
+    kept = tuple(word for word in has if word.casefold() not in folded) if how == "without" else has
+    return kept if how == "without" else tuple(dict.fromkeys((*has, *words)))
 
 
 class Many(QWidget):
@@ -39,6 +50,9 @@ class Many(QWidget):
         super().__init__()
         self.session = session
         self.rows: list[Listed] = []
+        self._waiting: list[tuple[str, str]] = []
+        """Presets that are levelled once all of them are measured."""
+        session.measured.connect(self._measured)
         card, box = Plate.with_box()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -53,9 +67,12 @@ class Many(QWidget):
         row.addWidget(MenuPill("Move…", "Moves all of them into another bank", partial(self._banks, self.move_to)))
         row.addWidget(MenuPill("Copy…", "Copies all of them into a bank", partial(self._banks, self.copy_to)))
         row.addWidget(Pill("Star", "small", self.star, "Stars all of them, or takes their stars where all have one"))
-        row.addWidget(Pill("Level", "small", self.level, "Brings each to the loudness of −18 LUFS by its output level"))
+        row.addWidget(MenuPill("Phrase…", "The phrase that all of them are best heard with", self._phrases))
+        tip = "Brings each to the loudness that its bank wishes, by its output level"
+        self.level_pill = Pill("Level", "small", self.level, tip)
+        row.addWidget(self.level_pill)
         row.addWidget(Pill("Rename…", "small", self.ask_rename, "Gives all of them names by a pattern"))
-        row.addWidget(Pill("Words…", "small", self.ask_words, "Gives all of them words, or an author"))
+        row.addWidget(Pill("Words…", "small", self.ask_words, "Words, author, licence and description for all of them"))
         self.steps = Pill(
             "Steps between", "small", self.between_asked.emit, "Sounds on the way from one of the two to the other"
         )
@@ -90,15 +107,22 @@ class Many(QWidget):
         self.wording = QWidget()
         line = QHBoxLayout(self.wording)
         line.setContentsMargins(0, 2, 0, 0)
+        self.how = Picker()
+        for key, name in WORDED.items():
+            self.how.addItem(name, key)
+        self.how.setAccessibleName("What becomes of the words that they have")
+        self.how.setToolTip(
+            "Whether these words are put to those that they have, taken from them, or stand in their place"
+        )
         self.words, self.author = self._line("", "words, such as warm slow"), self._line("", "author")
-        for widget in (self.words, self.author):
-            line.addWidget(widget, 1)
+        self.licence = self._line("", "licence")
+        self.description = self._line("", "description")
+        line.addWidget(self.how)
+        for widget, share in ((self.words, 3), (self.author, 2), (self.licence, 2), (self.description, 4)):
+            line.addWidget(widget, share)
         line.addWidget(
             Pill(
-                "Give",
-                "small",
-                self.give_words,
-                "Gives all of them these words and this author; what is empty stays as it is",
+                "Give", "small", self.give_words, "Gives all of them what is written here; what is empty stays as it is"
             )
         )
         box.addWidget(self.wording)
@@ -143,13 +167,22 @@ class Many(QWidget):
             menu.addAction(mark.capitalize() or "None", partial(self._change, {"mark": mark}, says))
         return menu
 
+    def _phrases(self) -> QMenu:
+        menu, count = QMenu(self), len(self.rows)
+        menu.addAction("That of their kind", partial(self._change, {"phrase": None}, f"give {count} presets no phrase"))
+        for phrase in self.session.phrases.all().values():
+            says = f"give {count} presets the phrase {phrase.name}"
+            menu.addAction(item(phrase.name), partial(self._change, {"phrase": phrase}, says))
+        return menu
+
     def _change(self, change: dict[str, object], says: str) -> None:
         shelving.change_many(self.session, self.places, [change] * len(self.rows), says)
 
     def _banks(self, act: Callable[[str], object]) -> QMenu:
-        menu = QMenu(self)
+        menu, homes = QMenu(self), {home for home, _ in self.places}
         for bank in self.session.banks():
-            menu.addAction(item(bank.name), partial(act, bank.id))
+            if act != self.move_to or homes != {bank.id}:
+                menu.addAction(item(bank.name), partial(act, bank.id))
         if act == self.move_to:
             menu.addSeparator()
             menu.addAction("Into a new bank", self.split)
@@ -177,11 +210,36 @@ class Many(QWidget):
         self._change({"favourite": on}, f"{'star' if on else 'take the stars of'} {len(self.rows)} presets")
 
     def level(self) -> None:
-        """Brings each to the loudness of a bank, as far as it is measured."""
-        measured = {place: self.session.figures.of_row(row) for place, row in zip(self.places, self.rows, strict=True)}
-        done = shelving.level_many(self.session, {place: found.lufs for place, found in measured.items() if found})
-        if not done:
-            self.session.say("None of them is measured yet, or all are as loud as they should be.")
+        """Brings each to the loudness that its bank wishes; waits for those that are not measured yet."""
+        self._waiting = list(self.places)
+        self._level_when_measured()
+
+    def _level_when_measured(self) -> None:
+        rows = [row for place in self._waiting if (row := self.session.catalogue.preset(*place)) is not None]
+        if not rows:
+            return
+        figures = self.session.figures
+        measured = {(row.bank, row.id): figures.of_row(row) for row in rows}
+        lacks = [row for row in rows if measured[row.bank, row.id] is None and row.key not in figures.failed]
+        if lacks:
+            figures.ask_rows(lacks, self.session.library)
+            self.session.say(f"Level waits: {len(lacks)} of {len(rows)} are still being measured.")
+            return
+        self._waiting = []
+        known = {place: found.lufs for place, found in measured.items() if found is not None}
+        if not shelving.level_many(self.session, known):
+            silent = sum(lufs < -70.0 for lufs in known.values())
+            lost = len(rows) - len(known)
+            why = [f"{silent} are silent"] * bool(silent) + [f"{lost} could not be measured"] * bool(lost)
+            others = len(rows) - silent - lost
+            why += [
+                "all are as loud as their bank wishes" if others == len(rows) else f"{others} are as loud as wished"
+            ]
+            self.session.say(f"Nothing was levelled: {', '.join(why)}.")
+
+    def _measured(self, key: str) -> None:
+        if self._waiting:
+            self._level_when_measured()
 
     def delete(self) -> None:
         """Puts all into the bin."""
@@ -207,14 +265,19 @@ class Many(QWidget):
         self.words.setFocus()
 
     def give_words(self) -> None:
-        """Gives all of them the words and the author that are typed."""
-        change: dict[str, object] = {}
-        if words := tuple(self.words.text().replace(",", " ").split()):
-            change["character"] = words
-        if author := self.author.text().strip():
-            change["author"] = author
-        if change:
-            self._change(change, f"give {len(self.rows)} presets {' and '.join(key for key in change)}")
+        """Gives all of them what is typed: words, author, licence, description."""
+        words, how = tuple(self.words.text().replace(",", " ").split()), str(self.how.currentData())
+        plain = {"author": self.author, "licence": self.licence, "description": self.description}
+        given: dict[str, object] = {field: text for field, line in plain.items() if (text := line.text().strip())}
+        changes = []
+        for row in self.rows:
+            has = tuple(row.character.split(", ")) if row.character else ()
+            changes.append({**given, "character": worded(has, words, how)} if words else dict(given))
+        what = [*(["words"] if words else []), *given]
+        if what:
+            verb = "take words from" if how == "without" and what == ["words"] else "give"
+            says = f"{verb} {len(self.rows)} presets" + (f" {' and '.join(what)}" if verb == "give" else "")
+            shelving.change_many(self.session, self.places, changes, says)
 
     def names(self) -> list[str]:
         """The names that the pattern gives; raises `BadPattern`."""

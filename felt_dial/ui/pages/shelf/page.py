@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from functools import cached_property, partial
 from pathlib import Path
 
-from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, QSignalBlocker, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -22,10 +23,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from felt_dial.bank.arrival import Arrival, free_bank_name, lacks_of, look_into
 from felt_dial.bank.catalogue import Listed, ListedBank
 from felt_dial.bank.library import Bank
-from felt_dial.bank.package import export_bank, import_bank, missing_from
-from felt_dial.errors import FeltDialError
+from felt_dial.bank.package import Stopped, export_bank, import_bank
+from felt_dial.errors import FeltDialError, cut
 from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import Pill, open_menu, text_label
 from felt_dial.ui.jobs import Watch, part_of
@@ -47,6 +49,20 @@ AT_ONCE = 300
 CHOOSES = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
 HASTY = 0.7
 """Seconds after a deletion in which another press of the key is taken for the same one."""
+
+
+class SearchLine(QLineEdit):
+    """A line that is searched as it is typed: Down goes into the list, Escape clears it."""
+
+    down = Signal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Down:
+            self.down.emit()
+        elif event.key() == Qt.Key.Key_Escape and self.text():
+            self.clear()
+        else:
+            super().keyPressEvent(event)
 
 
 class ShelfPage(Page):
@@ -83,7 +99,8 @@ class ShelfPage(Page):
         self._parts: list[QWidget] = [self.column]
         centre = QVBoxLayout()
         centre.setSpacing(4)
-        self.search = QLineEdit()
+        self.search = SearchLine()
+        self.search.down.connect(self._to_list)
         self.search.setProperty("part", "search")
         self.search.setPlaceholderText("Search all banks by name, kind, character or description")
         self.search.setAccessibleName("Search presets")
@@ -92,7 +109,7 @@ class ShelfPage(Page):
             "unnamed starred unopened: Ctrl+F"
         )
         self.search.textChanged.connect(lambda _: self._searched())
-        self.search.returnPressed.connect(self._to_list)
+        self.search.returnPressed.connect(self._open_best)
         bar = SearchBar(self.search)
         self.count = text_label("")
         bar.layout_.addWidget(self.count)
@@ -101,7 +118,6 @@ class ShelfPage(Page):
         self.many = Many(session)
         self.many.between_asked.connect(self.steps_between)
         self.many.hide()
-        centre.addWidget(self.many)
         self.head = ListHead()
         centre.addWidget(self.head)
         self.model = PresetList()
@@ -125,6 +141,7 @@ class ShelfPage(Page):
         self.start = Start()
         centre.addWidget(self.view, 1)
         centre.addWidget(self.start, 1)
+        centre.addWidget(self.many)  # under the list, which does not slide when a second row is chosen
         self.hover = Hover(self.view, session)
         work = QHBoxLayout()
         self.progress = QProgressBar()
@@ -275,7 +292,9 @@ class ShelfPage(Page):
 
     def _show(self, listed: list[Listed], said: str, why: dict[str, str], words: str, ordered: bool) -> None:
         self.column.show_counts(bool(words))
-        self.model.show(listed, ordered=ordered, why=why)
+        everywhere = bool(words) or self.like is not None or self.column.only == "recent"
+        banks = {bank.id: bank.name for bank in self.banks} if everywhere else {}
+        self.model.show(listed, ordered=ordered, why=why, banks=banks)
         self.head.show_like(self.like is not None)
         self.count.setText(said)
         self.start.setVisible(not listed)
@@ -509,6 +528,14 @@ class ShelfPage(Page):
         self.list_presets()
 
     def _to_list(self) -> None:
+        """From the search into the list, at what is chosen there."""
+        self.view.setFocus()
+
+    def _open_best(self) -> None:
+        """Opens the best hit of the search."""
+        if self.search.text().strip() and self.model.presets:
+            self._choose(0)
+            self.open_chosen()
         self.view.setFocus()
 
     def ask_move(self) -> None:
@@ -522,28 +549,100 @@ class ShelfPage(Page):
         open_menu(menu, self.details)
 
     def ask_import(self) -> None:
-        """Asks for a bank file."""
-        path, _ = QFileDialog.getOpenFileName(self, "Import a bank", "", "Banks (*.feltbank)")
-        if path:
-            self.import_file(Path(path))
+        """Asks for bank files."""
+        paths, _ = QFileDialog.getOpenFileNames(self, "Import banks", "", "Banks (*.feltbank)")
+        if paths:
+            self.import_files([Path(path) for path in paths])
 
     def import_file(self, path: Path, open_it: bool = False) -> None:
-        """Takes in a bank file, all of it or nothing, beside the work; `open_it` puts its first preset on the table."""
+        """Takes in a bank file, see `import_files`."""
+        self.import_files([path], open_it)
+
+    def import_files(self, paths: list[Path], open_it: bool = False) -> None:
+        """Takes in bank files beside the work, each as a whole or not at all; asks first about those whose bank is here
+        already, and where recordings are missing. `open_it` puts the first preset on the table."""
         session = self.session
 
-        def work(watch: Watch) -> Bank:
-            bank = import_bank(session.library, path, part_of(watch, 0.0, 0.5))
-            session.read_beside((bank.id,), part_of(watch, 0.5, 1.0))
-            return bank
+        def look(watch: Watch) -> tuple[list[Arrival], list[str]]:
+            found, failed = [], []
+            for n, path in enumerate(paths):
+                try:
+                    found.append(look_into(session.library, path, part_of(watch, n / len(paths), (n + 1) / len(paths))))
+                except Stopped:
+                    raise
+                except FeltDialError as wrong:
+                    failed.append(str(wrong))
+            return found, failed
 
-        def then(bank: Bank) -> None:
-            session.refresh_shelf((bank.id,))
-            self.choose_bank(bank.id)
-            session.say(f"Imported {bank.name}.")
-            if open_it and (listed := self.model.presets):
-                session.open(bank.id, listed[0].id)
+        def then(found: tuple[list[Arrival], list[str]]) -> None:
+            arrivals, failed = found
+            for sentence in failed:
+                session.say(sentence, problem=True)
+            asked = [one for one in arrivals if one.known or one.lacks]
+            plain = [one for one in arrivals if one not in asked]
+            if plain or not asked:
+                self._take_in(plain, open_it, then=partial(self._ask_about, asked, open_it))
+            else:
+                self._ask_about(asked, open_it)
 
-        session.jobs.start(f"Importing {path.name}", work, then)
+        names = paths[0].name if len(paths) == 1 else f"{len(paths)} bank files"
+        session.jobs.start(f"Looking into {names}", look, then)
+
+    def _ask_about(self, arrivals: list[Arrival], open_it: bool) -> None:
+        """Asks what becomes of bank files that are here already, or lack something; nothing is imported yet."""
+        if not arrivals:
+            return
+        told = [sentence for one in arrivals if one.known for sentence in (one.known.sentence(),)]
+        lacks = [lack for one in arrivals for lack in one.lacks]
+        if lacks:
+            more = f", and {len(lacks) - 1} more" if len(lacks) > 1 else ""
+            told.append(f"what is in no file and not here: {lacks[0]}{more}")
+        beside = [free_bank_name(self.session.library, one.name) for one in arrivals]
+        answers: list[tuple[str, Callable[[], object]]] = []
+        to_take = [one for one in arrivals if one.to_take]
+        as_named = f"Import it as “{cut(beside[0], 30)}”" if len(arrivals) == 1 else "Import them with a number"
+        if not any(one.known for one in arrivals):
+            as_named = "Import it all the same"
+        answers.append((as_named, partial(self._take_in, arrivals, open_it)))
+        if to_take:
+            count = sum(len(one.to_take) for one in to_take)
+            only = f"Only the {count} new or different" if count > 1 else "Only what is new or different"
+            answers.append((only, partial(self._take_in, to_take, open_it, True)))
+        answers.append(("Leave it" if len(arrivals) == 1 else "Leave them", lambda: None))
+        text = "; ".join(told)
+        self.session.ask(f"{text[:1].upper()}{text[1:]}. Nothing of it is imported yet.", answers, problem=False)
+
+    def _take_in(
+        self, arrivals: list[Arrival], open_it: bool, only_new: bool = False, then: Callable[[], object] = lambda: None
+    ) -> None:
+        """Takes in bank files, each under a free name; of the presets only what is new or different, where that is wished."""
+        session, count = self.session, max(len(arrivals), 1)
+
+        def work(watch: Watch) -> list[Bank]:
+            made = []
+            for n, one in enumerate(arrivals):
+                only = one.to_take if only_new else None
+                name = free_bank_name(session.library, one.name)
+                made.append(
+                    import_bank(session.library, one.path, part_of(watch, n / count, (n + 0.5) / count), name, only)
+                )
+                session.read_beside((made[-1].id,), part_of(watch, (n + 0.5) / count, (n + 1) / count))
+            return made
+
+        def taken(made: list[Bank]) -> None:
+            if made:
+                session.refresh_shelf([bank.id for bank in made])
+                self.choose_bank(made[-1].id)
+                session.say(f"Imported {' and '.join(bank.name for bank in made)}.")
+                if open_it and (listed := self.model.presets):
+                    session.open(made[-1].id, listed[0].id)
+            then()
+
+        if arrivals:
+            names = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} banks"
+            session.jobs.start(f"Importing {names}", work, taken)
+        else:
+            then()
 
     def ask_export(self, bank: str = "") -> None:
         """Asks where to put the bank file."""
@@ -555,18 +654,18 @@ class ShelfPage(Page):
             self.export_file(Path(path))
 
     def export_file(self, path: Path, all_the_same: bool = False) -> None:
-        """Writes the shown bank as one file; asks first where a recording that it needs is missing."""
+        """Writes the shown bank as one file; lists first what somebody who gets it would miss."""
         session = self.session
         try:
             bank = session.library.bank(session.shelf_bank)
-            lacks = missing_from(bank)
-            if lacks and not all_the_same:
-                more = f" And {len(lacks) - 1} more." if len(lacks) > 1 else ""
-                answers = [("Export it all the same", partial(self.export_file, path, True))]
-                session.ask(f"{lacks[0]}{more} Nothing is exported yet.", answers)
-                return
+            figures = session.figures
+            lacks = [] if all_the_same else lacks_of(bank, lambda patch: figures.of(patch) is not None)
         except FeltDialError as wrong:
             session.say(str(wrong), problem=True)
+            return
+        if lacks:
+            answers = [("Export it all the same", partial(self.export_file, path, True))]
+            session.ask(f"Who gets it would miss: {'; '.join(lacks)}. Nothing is exported yet.", answers, problem=False)
             return
 
         def then(count: int) -> None:

@@ -59,11 +59,19 @@ class PresetList(QAbstractListModel):
         self.ordered = True
         self.why: dict[str, str] = {}
         """How a sound is like another, by its key, where such are listed."""
+        self.banks: dict[str, str] = {}
 
-    def show(self, presets: list[Listed], ordered: bool, why: dict[str, str] | None = None) -> None:
-        """Shows other presets; where they are not `ordered`, they cannot be put in order by hand."""
+    def show(
+        self,
+        presets: list[Listed],
+        ordered: bool,
+        why: dict[str, str] | None = None,
+        banks: dict[str, str] | None = None,
+    ) -> None:
+        """Shows other presets; where they are not `ordered`, they cannot be put in order by hand. `banks` are the names of
+        banks, where presets of several are listed."""
         self.beginResetModel()
-        self.presets, self.ordered, self.why = presets, ordered, why or {}
+        self.presets, self.ordered, self.why, self.banks = presets, ordered, why or {}, banks or {}
         self.endResetModel()
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
@@ -155,7 +163,16 @@ class PresetPainter(QStyledItemDelegate):
         painter.setFont(name_font(18))
         painter.setPen(colour("ink"))
         name = painter.fontMetrics().elidedText(preset.name, Qt.TextElideMode.ElideRight, spots["name"].width())
-        painter.drawText(spots["name"], middle, name)
+        model = index.model()
+        bank = model.banks.get(preset.bank, "") if isinstance(model, PresetList) else ""
+        painter.drawText(spots["name"].adjusted(0, 0, 0, -14 if bank else 0), middle, name)
+        if bank:
+            painter.setFont(body_font(11))
+            painter.setPen(colour("soft"))
+            bank = painter.fontMetrics().elidedText(f"in {bank}", Qt.TextElideMode.ElideRight, spots["name"].width())
+            below = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
+            painter.drawText(spots["name"].adjusted(0, 0, 0, -5), below, bank)
+            painter.setPen(colour("ink"))
         painter.setFont(body_font(13))
         if preset.problem:
             painter.setPen(colour("problem"))
@@ -169,14 +186,14 @@ class PresetPainter(QStyledItemDelegate):
             return
         painter.drawText(spots["kind"], middle, preset.kind)
         painter.setPen(colour("soft"))
-        model = index.model()
         why = model.why.get(preset.key, "") if isinstance(model, PresetList) else ""
         room = spots["character"].united(spots["peak"]) if why else spots["character"]
         words = painter.fontMetrics().elidedText(why or preset.character, Qt.TextElideMode.ElideRight, room.width())
         painter.drawText(room, middle, words)
         painter.setFont(body_font(13, 600))
         if measured and not why:
-            painter.setPen(colour("problem") if abs(measured.lufs + 18) > 1 else colour("ink"))
+            away = abs(measured.lufs - self.session.wanted_loudness(preset.bank))
+            painter.setPen(colour("problem") if away > 1 else colour("ink"))
             painter.drawText(spots["loudness"], middle, loudness_text(measured.lufs))
             painter.setPen(colour("problem") if measured.peak > -0.1 else colour("ink"))
             peak = f"{number(measured.peak, 1)}{THIN}dB" if measured.peak > -200 else "−∞"
