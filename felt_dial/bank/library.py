@@ -53,9 +53,9 @@ class Library:
         self.bin = Bin(root / ".bin")
         look_in(root)
 
-    def keep_audio(self, audio: Audio, name: str) -> Asset:
-        """Keeps a recording in the library, loose until a bank needs it."""
-        return keep_asset(self.root / ".assets", audio, name)
+    def keep_audio(self, audio: Audio, name: str, rights: str = "") -> Asset:
+        """Keeps a recording in the library, loose until a bank needs it; `rights` say whose it is."""
+        return keep_asset(self.root / ".assets", audio, name, rights)
 
     def banks(self) -> list[Bank]:
         """Every bank, in the order that the person gave them; what it does not name comes last, by id."""

@@ -90,7 +90,10 @@ class Piece(NamedTuple):
         """Its name in a patch, where it lies in a store."""
         if not self.digest or not self.frames or not self.rate:
             return None
-        return Asset(name=self.name, digest=self.digest, frames=self.frames, channels=self.channels, rate=self.rate)
+        noted = assets.noted(Path(self.path).parent, self.digest)
+        whose = {} if noted is None else {"rights": noted.rights, "terms": noted.terms, "recipe": noted.recipe}
+        made = Asset(name=self.name, digest=self.digest, frames=self.frames, channels=self.channels, rate=self.rate)
+        return made.model_copy(update=whose)
 
 
 class Wish(NamedTuple):
@@ -149,11 +152,12 @@ def _looked(path: str) -> Looked:
     power = np.square(np.abs(np.fft.rfft(mono[:size] * np.hanning(size))))
     hertz = np.fft.rfftfreq(size, 1 / audio.rate)
     bright = float((power * hertz).sum() / max(float(power.sum()), 1e-12))
-    root = None if cycle else root_of(sound, audio.rate)
+    known = audio.root if audio.root is not None else assets.noted_root(Path(path).parent, Path(path).stem)
+    root = None if cycle or known is not None else root_of(sound, audio.rate)
     edges = np.linspace(0, len(mono), min(COLUMNS, len(mono)) + 1).astype(int)[:-1]
     peaks = np.stack([np.minimum.reduceat(mono, edges), np.maximum.reduceat(mono, edges)])
     peaks = np.rint(127 * peaks / max(float(np.abs(peaks).max()), 1e-9)).astype(np.int8)
-    key, sure = (root.key, root.sure) if root is not None else (None, 0.0)
+    key, sure = (root.key, root.sure) if root is not None else (None if cycle else known, float(known is not None))
     return Looked(
         path, about.frames, float(about.samplerate), about.channels, cycle, key, sure, bright, peaks.tobytes(), ""
     )

@@ -10,6 +10,7 @@ import time
 from collections.abc import Callable
 from copy import copy
 from functools import partial
+from typing import Any, NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal, SignalInstance
@@ -32,8 +33,19 @@ Changes = tuple[tuple[str, str, str], ...]
 MORE = 1.25
 """So many times as many as wished are grown, of which those are kept that lie farthest apart."""
 MOST_TRIED = 4
-STATE = ("found", "thrown", "parent_", "aimed", "search", "audible", "wanted", "seconds", "apart")
+STATE = ("found", "thrown", "parent_", "aimed", "search", "_aim", "audible", "wanted", "seconds", "apart")
 """What a step on the map changes, and an undo of it brings back."""
+
+
+class Aim(NamedTuple):
+    """What a search is about: the recording, the sound that it begins with, what may change, how near the last sound was that
+    was shown, and what was being tried as it was stopped."""
+
+    recording: str
+    document: str
+    wishes: Wishes
+    shown: list[float]
+    lost: list[Any]
 
 
 class Growth(QObject):
@@ -70,6 +82,7 @@ class Growth(QObject):
         """What changed in an offshoot, most audible first, by its document."""
         self._asked: set[str] = set()
         self._begin = self._until = 0.0
+        self._aim: Aim | None = None
         self._run = 0
         self._lock = threading.Lock()
         self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
@@ -180,27 +193,53 @@ class Growth(QObject):
         """Searches for sounds that come nearer to a recording, each of them there as it is found, until that is stopped or
         the time is over."""
         search = Search(read_patch(document, "The sound"), wishes)
-        run = self._begin_anew(0, search, seconds)
-        shown = [math.inf]
+        self._search_on(self._begin_anew(0, search, seconds), Aim(recording, document, wishes, [math.inf], []))
+
+    def go_on(self, seconds: float) -> None:
+        """Goes on with a search that has ended, from where it was."""
+        if self.search is None or self._aim is None or self.busy:
+            return
+        self._run += 1
+        self._begin = time.monotonic()
+        self._until = self._begin + seconds
+        self._search_on(self._run, self._aim)
+
+    @property
+    def can_go_on(self) -> bool:
+        """Whether there is a search that has ended."""
+        return self.search is not None and self._aim is not None and not self.busy
+
+    def _search_on(self, run: int, aim: Aim) -> None:
+        search, recording, document, wishes = self.search, aim.recording, aim.document, aim.wishes
+        assert search is not None
+        self._aim = aim
+
+        def next_rows() -> list[Any]:
+            with self._lock:
+                return [aim.lost.pop()] if aim.lost else list(search.ask(1))
 
         def work(helper: Helper) -> None:
             aimed = helper.call_named(AIMING + "target", recording, document)
             self._heard.put(partial(self._take_aimed, run, aimed))
             while run == self._run and time.monotonic() < self._until:
-                with self._lock:
-                    rows = search.ask(1)
+                rows = next_rows()
                 if not rows:
                     time.sleep(0.02)
                     continue
                 made, playing = search.patch_of(rows[0]), search.playing_of(rows[0])
                 patch = write_patch(made)
-                one_try = helper.call_named(AIMING + "tried", recording, patch, playing)
+                try:
+                    one_try = helper.call_named(AIMING + "tried", recording, patch, playing)
+                except FeltDialError:
+                    with self._lock:
+                        aim.lost.append(rows[0])  # stopped within it: it is tried again where the search goes on
+                    raise
                 with self._lock:
                     nearer = search.tell(rows, [one_try.far], [one_try.away])
                     # the sound itself, only played otherwise, is no find
-                    worth = nearer and made != search.patch and search.far < shown[0] * (1 - WORTH)
+                    worth = nearer and made != search.patch and search.far < aim.shown[0] * (1 - WORTH)
                     if worth:
-                        shown[0] = search.far
+                        aim.shown[0] = search.far
                 if worth:
                     one = helper.call_named(AIMING + "come_to", recording, patch, document, wishes.as_loud, playing)
                     self._heard.put(partial(self._take_nearer, run, one))

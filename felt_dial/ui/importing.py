@@ -56,7 +56,9 @@ class Importing:
 
         def work(watch: Watch) -> Taken:
             audio = read_audio(path, part_of(watch, 0.0, 0.3))
-            root = audio.root
+            noted, known = assets.noted(path.parent, path.stem), assets.noted_root(path.parent, path.stem)
+            rights = noted.rights if noted is not None else ""
+            root = audio.root if audio.root is not None else known
             if listens and root is None:
                 hertz = analysis.pitch_of(audio.sound[:, : int(8 * audio.rate)], audio.rate)
                 root = None if hertz is None else 69.0 + 12.0 * math.log2(hertz / 440.0)
@@ -69,14 +71,16 @@ class Importing:
                     heard = _key_text(69.0 + 12.0 * math.log2(found.hertz / 440.0))
                     said = f" {len(found.frames)} cycles of its pitch, {heard}, {100 * found.sure:.0f} % sure."
                     return Taken(asset, row, None, found.frames.shape[1], said)
-            asset = self.session.library.keep_audio(audio, assets.called(path))
+            asset = self.session.library.keep_audio(audio, assets.called(path), rights)
             if is_partials:
                 place = 60.0 if root is None else root
                 key, cents = round(place), round(100 * (place - round(place)), 1)
                 analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), part_of(watch, 0.5, 1.0))
             return Taken(asset, audio, root, (audio.cycle or guess_cycle(audio.sound[0])) if is_table else 0)
 
-        self.session.jobs.start(f"Loading {path.name}", work, lambda taken: self._give(layer, path, kind, taken, then))
+        self.session.jobs.start(
+            f"Loading {assets.file_called(path)}", work, lambda taken: self._give(layer, path, kind, taken, then)
+        )
 
     def take(self, layer: str, name: str) -> None:
         """Gives a layer a recording that comes with the program."""
@@ -117,9 +121,10 @@ class Importing:
         fresh = source.model_copy(update=change)
         self._remember(path)
         select = ("source", layer) if kind else None
-        self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"load {path.name}", select=select)
+        name = assets.file_called(path)
+        self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"load {name}", select=select)
         heard = "" if taken.root is None or "root" not in source.params else f" Its root is {_key_text(taken.root)}."
-        self.session.say(" ".join([f"Loaded {path.name}.{heard}{taken.said}", *taken.audio.notes]))
+        self.session.say(" ".join([f"Loaded {name}.{heard}{taken.said}", *taken.audio.notes]))
         then(layer)
 
     def find(self, folder: Path) -> None:

@@ -96,8 +96,8 @@ def bounce(
             continue
         audio = checked(sound, float(RATE), "The bounce")
         called = f"{name} {key.upper()}".strip()
-        asset = assets.keep(Path(folder), Audio(audio.sound, audio.rate), called)
-        made.append(Bounced(asset.model_copy(update={"rights": "own"}), key, root))
+        asset = assets.keep(Path(folder), Audio(audio.sound, audio.rate, root), called, "own")
+        made.append(Bounced(asset, key, root))
     if not made:
         raise NothingSounds(f"{patch.name} is silent while that is played; nothing was bounced.")
     return made

@@ -78,13 +78,16 @@ def asset_of(audio: Audio, name: str) -> Asset:
     return Asset(name=name, digest=digest_of(audio.sound), frames=frames, channels=channels, rate=audio.rate)
 
 
-def keep(folder: Path, audio: Audio, name: str) -> Asset:
-    """Writes a recording into a store, FLAC where 24 bits hold it exactly, and returns its name; raises `CannotWrite`."""
+def keep(folder: Path, audio: Audio, name: str, rights: str = "") -> Asset:
+    """Writes a recording into a store, FLAC where 24 bits hold it exactly, and returns its name; raises `CannotWrite`.
+
+    Whose it is, and at which key it is known to sound (`audio.root`), are written down beside it.
+    """
     import soundfile
 
-    asset = asset_of(audio, name)
+    asset = asset_of(audio, name).model_copy(update={"rights": rights})
     if any((folder / (asset.digest + ending)).exists() for ending in ENDINGS):
-        note(folder, asset)
+        note(folder, asset, audio.root)
         return asset
     steps = audio.sound * 2.0**23
     exact = bool((np.abs(audio.sound) <= 1.0 - 2.0**-23).all() and (steps == np.rint(steps)).all())
@@ -95,16 +98,24 @@ def keep(folder: Path, audio: Audio, name: str) -> Asset:
         memory = io.BytesIO()
         soundfile.write(memory, data, round(audio.rate), subtype=kind, format=form)
         write_whole(folder / (asset.digest + ending), memory.getvalue())
-    note(folder, asset)
+    note(folder, asset, audio.root)
     return asset
 
 
-def note(folder: Path, asset: Asset) -> None:
-    """Writes beside a recording of a store what it is called, where nobody has done so yet."""
-    path = folder / (asset.digest + ABOUT)
-    if not path.exists() and asset.digest not in shipped():
+def note(folder: Path, asset: Asset, root: float | None = None) -> None:
+    """Writes beside a recording of a store what it is called, whose it is, and its root; what is written there stays, and
+    gets what it lacks."""
+    if asset.digest in shipped():
+        return
+    before, known = noted(folder, asset.digest), noted_root(folder, asset.digest)
+    about = before or asset
+    if not about.rights and asset.rights:
+        about = about.model_copy(update={"rights": asset.rights, "terms": asset.terms})
+    root = known if known is not None else root
+    if (about, root) != (before, known):
+        written = about.model_dump(mode="json") | ({} if root is None else {"root": root})
         with contextlib.suppress(CannotWrite):  # it is heard under its fingerprint then
-            write_whole(path, asset.model_dump_json())
+            write_whole(folder / (asset.digest + ABOUT), json.dumps(written, ensure_ascii=False))
 
 
 def noted(folder: Path, digest: str) -> Asset | None:
@@ -113,6 +124,15 @@ def noted(folder: Path, digest: str) -> Asset | None:
         return Asset.model_validate_json(bytes_of(folder / (digest + ABOUT)))
     except (OSError, ValueError):
         return None
+
+
+def noted_root(folder: Path, digest: str) -> float | None:
+    """At which key a recording of a store is known to sound, with cents as its fraction; None where nobody has said so."""
+    try:
+        root = json.loads(bytes_of(folder / (digest + ABOUT))).get("root")
+    except (OSError, ValueError, AttributeError):
+        return None
+    return float(root) if isinstance(root, int | float) and 0 <= root < 128 else None
 
 
 def keep_recipe(folder: Path, text: str) -> str:
@@ -151,6 +171,11 @@ def needed_for(asset: Asset) -> list[Asset]:
 def find_recipe(digest: str) -> Path | None:
     """The file that holds a recipe; None where nobody has it."""
     return next((path for place in places() if (path := place / (digest + RECIPE)).exists()), None)
+
+
+def file_called(path: Path) -> str:
+    """The name of a file for a sentence; of one in a store, which is named by its fingerprint, what a person calls it."""
+    return path.name if len(path.stem) != 64 else called(path)
 
 
 def called(path: Path) -> str:

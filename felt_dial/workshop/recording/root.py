@@ -18,6 +18,8 @@ AGREES = 0.5
 GLIDES = 0.8
 """Semitones between beginning and end from which a recording is said to glide."""
 LEAST_SURE = 0.35
+SURE = 0.6
+"""From here on a root is taken without a word of doubt."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -123,6 +123,9 @@ class Offshoots(QWidget):
         row.addWidget(self.bar)
         self.stop = Pill("Stop", "link", self.growth.stop, "Ends it; what is there stays")
         row.addWidget(self.stop)
+        says = "Goes on with the search from where it was, for another minute"
+        self.more = Pill("Go on", "link", self._go_on, says)
+        row.addWidget(self.more)
         box.addLayout(row)
         return card
 
@@ -276,6 +279,10 @@ class Offshoots(QWidget):
                 self.growth.towards(str(path), self.document, wishes, AIM_SECONDS)
             self._show_one()
 
+    def _go_on(self) -> None:
+        self.growth.go_on(AIM_SECONDS)
+        self._show_one()
+
     def _told_of_aim(self) -> str:
         """How near the search has come, and what it does not reach."""
         growth, search = self.growth, self.growth.search
@@ -331,6 +338,7 @@ class Offshoots(QWidget):
         self.anew.setEnabled(self.map.gaps)
         self.bar.setVisible(growth.busy)
         self.stop.setVisible(growth.busy)
+        self.more.setVisible(growth.can_go_on)
         self.bar.setValue(round(1000 * growth.part))
         thrown = ""
         if growth.thrown:

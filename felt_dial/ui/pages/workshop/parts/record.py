@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from felt_dial.errors import FeltDialError
 from felt_dial.live.recorder import RATE, SIMULATED, Recorder, list_inputs, trimmed
-from felt_dial.patch.units import number
+from felt_dial.patch.units import note_name, number
 from felt_dial.sound.matter.audio_file import checked
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.recording import RecordingWork
@@ -15,6 +17,10 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
 from felt_dial.ui.session import Session
+from felt_dial.workshop.recording.root import SURE, root_of
+
+LISTENED = 8.0
+"""Seconds of a take that are listened to for its root."""
 
 
 class RecordPart(Part):
@@ -130,14 +136,20 @@ class RecordPart(Part):
             return
         names = {layer.source.gist() for layer in self.session.patch.layers.values()}
         name = next(n for n in (f"Take {k}" for k in range(1, 1000)) if n not in names)
+        root = root_of(audio.sound[:, : int(LISTENED * audio.rate)], audio.rate)
+        sure = root.sure >= SURE
         try:
-            asset = self.session.library.keep_audio(audio, name).model_copy(update={"rights": "own"})
+            known = replace(audio, root=root.key if sure else None)
+            asset = self.session.library.keep_audio(known, name, "own")
         except FeltDialError as wrong:
             self.refuse(wrong)
             return
-        if self.work.new_sample(asset, None, f"record {name}", name):
+        if self.work.new_sample(asset, root.key, f"record {name}", name):
             self.take = None
-            self.session.say(f"Recorded {number(asset.seconds, 2)} s: layer {self.work.layer.upper()} plays it.")
+            heard = "" if root.key is None else f" Its root is {note_name(round(root.key))}"
+            heard += "." if heard and sure else ", not sure: listen." if heard else ""
+            letter = self.work.layer.upper()
+            self.session.say(f"Recorded {number(asset.seconds, 2)} s: layer {letter} plays it.{heard}")
 
     def throw_away(self) -> None:
         """Forgets what could not be kept."""
