@@ -10,7 +10,7 @@ The class registers itself with its family under `kind`, which is how a file nam
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, SerializeAsAny
@@ -57,6 +57,19 @@ class ModuleMeta(type(BaseModel)):  # type: ignore[misc]
             cls.kinds[kind] = cls
         return cls
 
+    def __call__(cls, *args: Any, **words: Any) -> Any:
+        """Makes a module in code: a misspelt parameter is a fault there. What a document says besides is kept by
+        `model_validate`, which does not come through here."""
+        _known_only(cls.__name__, words, cls.model_fields)
+        return super().__call__(*args, **words)
+
+
+def _known_only(name: str, words: Iterable[str], known: Iterable[str]) -> None:
+    """Raises `TypeError` for a word that is no field."""
+    unknown = set(words) - set(known)
+    if unknown:
+        raise TypeError(f"{name} has no {', '.join(sorted(unknown))}")
+
 
 class Module(BaseModel, metaclass=ModuleMeta):
     """A part of a patch; a value that never changes."""
@@ -77,6 +90,12 @@ class Module(BaseModel, metaclass=ModuleMeta):
 
     splices: ClassVar[frozenset[str]] = frozenset()
     """Choices after which its sound begins anew, because what is in its loops would not fit any more."""
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with some fields changed, unchecked; raises `TypeError` for one that is none."""
+        if update:
+            _known_only(type(self).__name__, update, (*type(self).model_fields, *(self.model_extra or ())))
+        return super().model_copy(update=update, deep=deep)
 
     def get(self, name: str) -> Value:
         """The value of one parameter."""

@@ -42,6 +42,9 @@ def patch_of_everything(source: str = "wave") -> Patch:
     patch = with_value(with_value(patch, f"layers.{third}.out", "bus1"), "buses.1.out", "bus2")
     patch = with_value(patch, f"layers.{third}.drive.on", True)
     places = [f"layers.{key}" for key in ("a", other, third)] + [f"buses.{key}" for key in ("1", "2", "3")]
+    while len(places) < len(Filter.kinds):  # a filter that comes later has a layer of its own
+        patch, more = add_layer(patch, new_layer())
+        places.append(f"layers.{more}")
     for place, filter_ in zip(places, Filter.kinds.values(), strict=False):
         patch = replace_module(patch, f"{place}.filter", filter_(on=True, wet=0.5))
     patch = with_value(with_value(patch, f"layers.{other}.out", "bus3"), "buses.3.out", "rack2")

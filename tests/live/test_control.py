@@ -13,6 +13,8 @@ from mido import Message
 from felt_dial.live.control_map import BadControlMap, ControlMap, read_map, turned
 from felt_dial.live.controller import Clock, Reader, SimulatedController, gesture
 from felt_dial.live.midi_file import read_midi
+from felt_dial.patch.documents.changes import renamed
+from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.patch import param_at
 from felt_dial.patch.units import Beats
 from felt_dial.sound.engine.program import Program
@@ -141,3 +143,18 @@ def test_a_turned_controller_goes_the_way_of_its_dial() -> None:
     assert turned(param_at(patch, "layers.a.on"), 0.4, True) is False
     assert turned(param_at(patch, "layers.a.out"), 0.99, "rack") == "bus3"
     assert isinstance(turned(param_at(patch, "modulators.e1.attack"), 0.5, Beats(1.0)), Beats)
+
+
+def test_a_renamed_parameter_keeps_its_learned_controllers() -> None:
+    """A map of an earlier format: the controller turns the parameter under its new name, others stay."""
+    kind = DocumentKind("control map", 2, {1: renamed("effect", "trim", "level", "gain")})
+    old = {
+        "format": 1,
+        "controllers": {"20": "racks.1.trim2.level", "21": "racks.1.delay1.level", "22": "layers.a.level"},
+    }
+    read = kind.read(json.dumps(old), "the map")
+    assert read["controllers"] == {"20": "racks.1.trim2.gain", "21": "racks.1.delay1.level", "22": "layers.a.level"}
+    source = renamed("source", "noise", "rate", "hold_rate")(
+        {"controllers": {"9": "layers.b.source.rate", "8": "tempo"}}
+    )
+    assert source["controllers"] == {"9": "layers.b.source.hold_rate", "8": "tempo"}

@@ -127,7 +127,7 @@ def test_dry_is_the_sound_without_its_effects_whatever_the_ways(second: str) -> 
         plain, key = add_layer(plain, new_layer())
         plain = with_value(plain, f"layers.{key}.out", where)
     plain = with_value(plain, "rack2", second)
-    worked = add_effect(add_effect(plain, "1", Effect.kinds["drive"]())[0], "2", Effect.kinds["trim"](gain=-18.0))[0]
+    worked = add_effect(add_effect(plain, "1", Effect.kinds["drive"]())[0], "2", Effect.kinds["trim"](level=-18.0))[0]
     sounds = {}
     for name, patch in (("plain", plain), ("dry", worked), ("wet", worked)):
         made = engine(patch)

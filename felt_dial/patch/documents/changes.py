@@ -1,13 +1,16 @@
 """Changes of parameters between two formats: they get another name, or become several.
 
-Each works on a patch and on a snippet alike, wherever a module of the kind stands, and lets threads follow:
+Each works on a patch, a snippet and a control map alike, wherever a module of the kind stands, and lets threads and learned
+controllers follow:
 
     PATCH = DocumentKind("patch", 2, {1: renamed("source", "noise", "rate", "hold_rate")})
     SNIPPET = DocumentKind("snippet", 2, {1: renamed("source", "noise", "rate", "hold_rate")})
+    CONTROL_MAP = DocumentKind("control map", 2, {1: renamed("source", "noise", "rate", "hold_rate")})
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -50,6 +53,25 @@ def _follow(data: Data, moved: dict[str, str]) -> None:
         thread["target"] = moved.get(thread["target"], thread["target"])
 
 
+PLACES = {
+    "source": r"layers\.\w+\.source",
+    "drive": r"layers\.\w+\.drive|buses\.\w+\.(?:drive|after)",
+    "filter": r"(?:layers|buses)\.\w+\.filter",
+    "modulator": r"modulators\.\w+",
+    "effect": r"racks\.\w+\.{kind}\d+",
+}
+"""Where modules of a family stand, as paths; an effect's own kind is in its id."""
+
+
+def _learned(data: Data, family: str, kind: str, old: str, new: str) -> None:
+    """Controllers of a control map that turned a parameter turn what it is called now. A map knows no patch: where the kind
+    cannot be told from the path, every module of the family that stands there counts."""
+    place = re.compile(f"({PLACES[family].format(kind=re.escape(kind))})\\.{re.escape(old)}")
+    for control, path in data["controllers"].items():
+        if isinstance(path, str) and (found := place.fullmatch(path)):
+            data["controllers"][control] = f"{found[1]}.{new}"
+
+
 def renamed(family: str, kind: str, old: str, new: str) -> Migration:
     """A parameter of a kind of module gets another name."""
     return split(family, kind, old, lambda value: {new: value}, moved=new)
@@ -59,6 +81,9 @@ def split(family: str, kind: str, old: str, parts: Callable[[Any], Data], moved:
     """A parameter becomes several: `parts` makes their values of the old one; threads go on to `moved`."""
 
     def migrate(data: Data) -> Data:
+        if isinstance(data.get("controllers"), dict):
+            _learned(data, family, kind, old, moved)
+            return data
         paths = {}
         for path, module in _of_kind(data, family, kind):
             if old in module:

@@ -9,6 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.bank.catalogue import Listed
+from felt_dial.bank.offshoots import between
 from felt_dial.bank.renaming import CASES, Named, renamed
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.parts import KINDS
@@ -17,8 +18,9 @@ from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.pages.shelf.move_menu import banks_menu
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.words import item
+from felt_dial.ui.theme.words import item, plain
 
 WORDED = {"more": "Add", "without": "Take away", "instead": "Replace by"}
 """What becomes of the words that presets have."""
@@ -146,8 +148,21 @@ class Many(QWidget):
         if len(self.rows) < 2:
             self.renaming.hide()
             self.wording.hide()
+        self._tell_unmatched()
         self.setVisible(len(self.rows) > 1)
         self._preview()
+
+    def _tell_unmatched(self) -> None:
+        """Says before steps between two are asked for what of them does not match, and so stays as the first has it."""
+        tip, name = "Sounds on the way from one of the two to the other", "Steps between"
+        if len(self.rows) == 2:
+            patches = [patch for place in self.places if (patch := self.session.stored_at(*place)) is not None]
+            apart = between(patches[0], patches[1], 2).unmatched if len(patches) == 2 else ()
+            if apart:
+                name = f"Steps between ({len(apart)} apart)"
+                tip += f".\nThese do not match, and stay as the first has them: {', '.join(apart[:8])}"
+        set_text(self.steps, name)
+        self.steps.setToolTip(plain(tip))
 
     @property
     def places(self) -> list[tuple[str, str]]:
@@ -179,14 +194,10 @@ class Many(QWidget):
         shelving.change_many(self.session, self.places, [change] * len(self.rows), says)
 
     def _banks(self, act: Callable[[str], object]) -> QMenu:
-        menu, homes = QMenu(self), {home for home, _ in self.places}
-        for bank in self.session.banks():
-            if act != self.move_to or homes != {bank.id}:
-                menu.addAction(item(bank.name), partial(act, bank.id))
-        if act == self.move_to:
-            menu.addSeparator()
-            menu.addAction("Into a new bank", self.split)
-        return menu
+        homes = {home for home, _ in self.places}
+        moves = act == self.move_to
+        without = next(iter(homes)) if moves and len(homes) == 1 else ""
+        return banks_menu(self, self.session, act, without, self.split if moves else None)
 
     def split(self) -> None:
         """Moves all into a new bank."""

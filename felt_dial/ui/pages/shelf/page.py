@@ -37,12 +37,13 @@ from felt_dial.ui.pages.shelf.bank_sheet import BankSheet
 from felt_dial.ui.pages.shelf.details import Details
 from felt_dial.ui.pages.shelf.likes import Hover, likes_of
 from felt_dial.ui.pages.shelf.many import Many
+from felt_dial.ui.pages.shelf.move_menu import banks_menu
 from felt_dial.ui.pages.shelf.offshoots import Offshoots
 from felt_dial.ui.pages.shelf.preset_list import ROW, ListHead, PresetList, PresetPainter
 from felt_dial.ui.pages.shelf.start import Start
 from felt_dial.ui.pages.threads.page import SearchBar
 from felt_dial.ui.session import Session
-from felt_dial.ui.theme.words import counted, item
+from felt_dial.ui.theme.words import counted
 
 AT_ONCE = 300
 """Up to so many presets are measured as they are listed, not only those in view."""
@@ -542,11 +543,10 @@ class ShelfPage(Page):
         """Offers the other banks."""
         if not (chosen := self.chosen()):
             return
-        menu = QMenu(self)
-        for bank in self.banks:
-            if bank.id != chosen[0]:
-                menu.addAction(item(bank.name), lambda b=bank.id: shelving.move_preset(self.session, *chosen, b))
-        open_menu(menu, self.details)
+        move = partial(shelving.move_preset, self.session, *chosen)
+        name = f"{self.session.bank_name(chosen[0])}, a part"
+        anew = partial(shelving.split_bank, self.session, [chosen], name)
+        open_menu(banks_menu(self, self.session, move, chosen[0], anew), self.details)
 
     def ask_import(self) -> None:
         """Asks for bank files."""

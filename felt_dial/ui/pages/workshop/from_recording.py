@@ -72,6 +72,8 @@ class Region(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.matter: Matter | None = None
+        self.looking = False
+        """Whether the ways are being worked out."""
         self.first, self.last = 0.0, 1.0
         self._peaks: NDArray[np.float32] | None = None
         self._held = ""
@@ -150,7 +152,7 @@ class WayCard(QWidget):
         self.kind = kind
         self.name, self.says, _ = WAYS[kind]
         self.taken: Taken | str | None = None
-        self.on = False
+        self.on = self.at_work = False
         self.setFixedHeight(70)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -161,9 +163,9 @@ class WayCard(QWidget):
         row.addStretch()
         row.addWidget(listen, alignment=Qt.AlignmentFlag.AlignBottom)
 
-    def show_taken(self, taken: Taken | str | None, on: bool) -> None:
-        """What the way made; `on` where it is the chosen one."""
-        self.taken, self.on = taken, on
+    def show_taken(self, taken: Taken | str | None, on: bool, at_work: bool = False) -> None:
+        """What the way made; `on` where it is the chosen one; `at_work` while another answer is on its way."""
+        self.taken, self.on, self.at_work = taken, on, at_work
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -179,6 +181,7 @@ class WayCard(QWidget):
         painter.setFont(body_font(11))
         painter.setPen(colour("soft"))
         says = self.taken if isinstance(self.taken, str) else self.taken.says if self.taken is not None else self.says
+        says = "at work …" if self.at_work else says
         room = QRectF(10, 19, self.width() - 20, 16)
         painter.drawText(
             room,
@@ -216,6 +219,8 @@ class FromRecording(Card):
         super().__init__("weld")
         self.session, self.work = session, work
         self.matter: Matter | None = None
+        self.looking = False
+        """Whether the ways are being worked out."""
         self.taking = Taking()
         self.way = "pitch"
         self.found: dict[str, Taken | str] = {}
@@ -394,15 +399,21 @@ class FromRecording(Card):
         if self.matter is None:
             return
         part, rate, taking = np.ascontiguousarray(self._part()), self.matter.rate, self.taking
+        self.looking = True
         self._show()
 
         def work() -> dict[str, Taken | str]:
             return self.helper.call(all_ways, part, rate, taking)
 
-        self.latest.ask(work, self._found, lambda says: self.session.say(says, problem=True))
+        self.latest.ask(work, self._found, self._failed)
+
+    def _failed(self, says: str) -> None:
+        self.looking = False
+        self.session.say(says, problem=True)
+        self._show()
 
     def _found(self, found: dict[str, Taken | str]) -> None:
-        self.found = found
+        self.found, self.looking = found, False
         if not isinstance(found.get(self.way), Taken):
             self.way = next((kind for kind, taken in found.items() if isinstance(taken, Taken)), self.way)
         self._show()
@@ -413,7 +424,7 @@ class FromRecording(Card):
 
     def _show(self) -> None:
         for kind, card in self.cards.items():
-            card.show_taken(self.found.get(kind), kind == self.way)
+            card.show_taken(self.found.get(kind), kind == self.way, self.looking)
         taken = self.found.get(self.way)
         ready = isinstance(taken, Taken)
         self.put.setEnabled(ready)
