@@ -7,13 +7,12 @@ MPE configuration message (MIDI Association, M1-100-UM); without it all channels
 from __future__ import annotations
 
 import contextlib
-import sys
 from collections import deque
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any, NamedTuple
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.midi_ports import NoPort, Port, port_names
 from felt_dial.sound.playing.events import (
     BEND,
     OFF,
@@ -48,24 +47,14 @@ class Controller(NamedTuple):
     real: bool
 
 
-SEQUENCER = Path("/dev/snd/seq")
-"""What ALSA speaks MIDI through."""
-NO_MIDI = "MIDI needs the package python-rtmidi, which is not installed"
-
-
 def list_controllers() -> list[Controller]:
     """No controller, the real ones there are, and the simulated one."""
     simulated = Controller(SIMULATED, "Simulated controller", False)
     try:
-        import rtmidi
-    except ImportError:
-        return [Controller(NONE, f"None ({NO_MIDI})", True), simulated]
-    found = [Controller(NONE, "None", True)]
-    if sys.platform == "linux" and not SEQUENCER.exists():  # asking would only make the library complain
-        return [*found, simulated]
-    with contextlib.suppress(rtmidi.RtMidiError):
-        found += [Controller(name, name, True) for name in rtmidi.MidiIn().get_ports()]
-    return [*found, simulated]
+        names = port_names()
+    except NoPort as wrong:
+        return [Controller(NONE, f"None ({wrong})", True), simulated]
+    return [Controller(NONE, "None", True), *(Controller(name, name, True) for name in names), simulated]
 
 
 class Reader:
@@ -150,31 +139,24 @@ class Reader:
 
 
 class RealController:
-    """A MIDI input through `python-rtmidi`; messages wait until the next block asks. `stir` is told that one has come."""
+    """A MIDI input of the machine; messages wait until the next block asks. `stir` is told that one has come."""
 
     def __init__(self, name: str, stir: Callable[[], object]) -> None:
         import mido
 
-        try:
-            import rtmidi
-        except ImportError:
-            raise NoController(f"The controller {name} does not open: {NO_MIDI}.") from None
-        try:
-            self._input = rtmidi.MidiIn()
-            self._input.ignore_types(sysex=True, timing=False, active_sense=True)
-            self._input.open_port(self._input.get_ports().index(name))
-        except (rtmidi.RtMidiError, ValueError) as wrong:
-            raise NoController(
-                f"The controller {name} does not open ({wrong}). The keyboard on screen still plays."
-            ) from None
         self._parse = mido.Message.from_bytes
         self._waiting: deque[list[int]] = deque()
         self.reader = Reader()
         self._stir = stir
-        self._input.set_callback(self._hear)
+        try:
+            self._port = Port(name, self._hear)
+        except NoPort as wrong:
+            raise NoController(
+                f"The controller {name} does not open: {wrong}. The keyboard on screen still plays."
+            ) from None
 
-    def _hear(self, message: tuple[list[int], float], _: object) -> None:
-        self._waiting.append(message[0])
+    def _hear(self, message: list[int]) -> None:
+        self._waiting.append(message)
         self._stir()
 
     @property
@@ -192,7 +174,7 @@ class RealController:
 
     def close(self) -> list[Event]:
         """Lets go of everything."""
-        self._input.close_port()
+        self._port.close()
         return [Event(0, PANIC)]
 
 

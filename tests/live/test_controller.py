@@ -6,6 +6,8 @@ import sys
 import threading
 import time
 from pathlib import Path
+from types import SimpleNamespace
+from typing import Any, ClassVar
 
 import mido
 import numpy as np
@@ -13,7 +15,15 @@ import pytest
 from mido import Message
 
 from felt_dial.live import engine as engines
-from felt_dial.live.controller import NoController, Reader, SimulatedController, list_controllers, open_controller
+from felt_dial.live import midi_ports
+from felt_dial.live.controller import (
+    NoController,
+    Reader,
+    RealController,
+    SimulatedController,
+    list_controllers,
+    open_controller,
+)
 from felt_dial.live.link import EngineLink
 from felt_dial.live.messages import TakeController
 from felt_dial.live.midi_file import read_midi
@@ -21,7 +31,7 @@ from felt_dial.patch.patch import with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.events import BEND, OFF, ON, PRESSURE, RANGE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
+from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, PRESSURE, RANGE, SLIDE, SOSTENUTO, SUSTAIN, WHEEL
 from felt_dial.sound.render import render
 from tests.live.conftest import engine, until
 from tests.sound.listening import exact_frequency, plain
@@ -171,11 +181,60 @@ def test_hold_is_still_on_in_an_engine_that_was_started_again(link: EngineLink) 
 def test_without_its_package_the_controllers_that_are_left_are_listed_and_the_rest_is_named(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setitem(sys.modules, "rtmidi", None)
+    monkeypatch.setitem(sys.modules, "rtmidi2", None)
     first, last = list_controllers()
-    assert "python-rtmidi" in first.name and last.id == "simulated"
-    with pytest.raises(NoController, match="python-rtmidi, which is not installed"):
+    assert "rtmidi2" in first.name and last.id == "simulated"
+    with pytest.raises(NoController, match="rtmidi2, which is not installed"):
         open_controller("Fishing Rod 7")
+
+
+class Sequencer:
+    """As much of the package as the seam uses: one input, which sends when it is told to."""
+
+    inputs: ClassVar[list[Any]] = []
+
+    def __init__(self, client: str) -> None:
+        self.ports, self.callback, self.opened, self.ignored = ["Reed Organ", "Weather Vane"], None, -1, {}
+        self.inputs.append(self)
+
+    def ignore_types(self, **ignored: bool) -> None:
+        self.ignored = ignored
+
+    def open_port(self, port: int) -> None:
+        self.opened = port
+
+    def close_port(self) -> None:
+        self.opened = -1
+
+
+def test_a_real_input_is_read_through_the_seam(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    package = SimpleNamespace(MidiIn=Sequencer, get_in_ports=lambda: ["Reed Organ", "Weather Vane"])
+    monkeypatch.setitem(sys.modules, "rtmidi2", package)
+    monkeypatch.setattr(midi_ports, "SEQUENCER", tmp_path)
+    assert [one.id for one in list_controllers()] == ["none", "Reed Organ", "Weather Vane", "simulated"]
+    stirred: list[int] = []
+    opened = RealController("Weather Vane", lambda: stirred.append(1))
+    port = Sequencer.inputs[-1]
+    assert port.opened == 1 and port.ignored == {"midi_sysex": True, "midi_time": False, "midi_sense": True}
+    port.callback([0x90, 69, 100], 0.0)
+    port.callback([0xB0, 7], 0.1)  # cut short
+    assert stirred == [1, 1] and opened.busy
+    (note,) = opened.block(256, 48000.0)
+    assert (note.kind, note.key) == (ON, 69) and not opened.busy
+    assert [event.kind for event in opened.close()] == [PANIC] and port.opened == -1 and port.callback is None
+    with pytest.raises(NoController, match="it is not there"):
+        RealController("Fishing Rod 7", lambda: None)
+
+
+def test_the_package_that_is_installed_has_what_the_seam_asks_for() -> None:
+    """Its silent interface needs no device: what is missing there would be missing with one."""
+    import rtmidi2
+
+    port = rtmidi2.MidiIn("Felt Dial", api=rtmidi2.API_RTMIDI_DUMMY)
+    port.ignore_types(midi_sysex=True, midi_time=False, midi_sense=True)
+    assert list(port.ports) == [] and callable(rtmidi2.get_in_ports)
+    port.callback = None
+    port.close_port()
 
 
 def test_the_controller_says_how_far_its_bend_reaches() -> None:
