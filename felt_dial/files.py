@@ -9,6 +9,7 @@ import re
 import secrets
 import shutil
 import stat
+import threading
 import time
 import unicodedata
 from collections.abc import Callable, Iterator
@@ -20,6 +21,20 @@ from felt_dial.errors import FeltDialError, cut
 
 PATIENCE = 10.0
 """Seconds for which a lock that another process holds is waited for."""
+_hurry: float | None = None
+
+
+def hurry(seconds: float) -> None:
+    """From now on the main thread of this process, which paints a window, waits for a lock no longer than this."""
+    global _hurry
+    _hurry = seconds
+
+
+def _patience() -> float:
+    paints = _hurry is not None and threading.current_thread() is threading.main_thread()
+    return _hurry if paints and _hurry is not None else PATIENCE
+
+
 LONGEST = 2**26
 """Bytes that are read of what is given as a document; all of them end long before, and what does not is refused."""
 LITTER = (".writing-", ".making-", ".gone-")
@@ -43,6 +58,15 @@ def regular(path: Path) -> None:
     mode = os.stat(path).st_mode
     if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode)):
         raise OSError(errno.EINVAL, "it is no file", str(path))
+
+
+def is_folder(path: Path) -> bool:
+    """Whether there is a folder that may be asked for: what may not be looked into, a dead mount and a name that is too long
+    are none."""
+    try:
+        return path.is_dir()
+    except OSError:
+        return False
 
 
 def bytes_of(path: Path, most: int | None = None) -> bytes:
@@ -74,9 +98,47 @@ def write_new(path: Path, content: str | bytes) -> bool:
     return True
 
 
+NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK, errno.EXDEV)
+"""What the system says where a disk has no hard links, as FAT and many shares."""
+
+
 def _link(temporary: Path, path: Path) -> None:
-    os.link(temporary, path)
-    temporary.unlink()
+    """Puts a file where none must be yet: by a link, or where there are none by taking the name first."""
+    try:
+        os.link(temporary, path)
+    except OSError as wrong:
+        if wrong.errno not in NO_LINKS:
+            raise
+        os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o666))
+        try:
+            os.replace(temporary, path)
+        except OSError:
+            path.unlink(missing_ok=True)
+            raise
+    else:
+        temporary.unlink()
+
+
+def link_or_copy(path: Path, other: Path) -> None:
+    """Lets a file stand in another place too, without taking room where the disk can do that; raises OSError or `CannotWrite`."""
+    try:
+        os.link(path, other)
+    except OSError as wrong:
+        if wrong.errno not in NO_LINKS:
+            raise
+        write_whole(other, bytes_of(path))
+
+
+def clear_litter(folder: Path, older: float = 3600.0) -> None:
+    """Takes away what processes that were killed left half written, in a folder and those in it, once it is so old."""
+    now = time.time()
+    for base, _, names in os.walk(folder):
+        for name in names:
+            if name.startswith(LITTER[0]):
+                with contextlib.suppress(OSError):
+                    path = os.path.join(base, name)
+                    if now - os.stat(path).st_mtime > older:
+                        os.unlink(path)
 
 
 def _write(path: Path, content: str | bytes, put: Callable[[Path, Path], None]) -> None:
@@ -117,7 +179,7 @@ def held(lock: Path, what: str) -> Iterator[None]:
     try:
         lock.parent.mkdir(parents=True, exist_ok=True)
         own = FileLock(lock, timeout=PATIENCE, is_singleton=True)
-        own.acquire()
+        own.acquire(timeout=_patience())
     except Timeout:
         raise CannotWrite(f"{what} is being changed by another window. Nothing was changed; try again.") from None
     except OSError as wrong:
@@ -160,6 +222,15 @@ def reason_of(wrong: OSError) -> str:
 def file_id(name: str) -> str:
     """The name of a file as text that can be written down anywhere, see `file_named`: bytes that are no UTF-8 as `\\xe9`."""
     return name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+
+
+def named_in_text(path: str) -> bool:
+    """Whether the name of a file is text: bytes that are no UTF-8 cannot be listed."""
+    try:
+        path.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def file_named(key: str) -> str:

@@ -22,7 +22,18 @@ from typing import Annotated, NamedTuple
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from felt_dial.errors import FeltDialError
-from felt_dial.files import at_the_disk, bytes_of, file_id, file_named, held, names_like, slug, write_new, write_whole
+from felt_dial.files import (
+    at_the_disk,
+    bytes_of,
+    file_id,
+    file_named,
+    held,
+    link_or_copy,
+    names_like,
+    slug,
+    write_new,
+    write_whole,
+)
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import MARKS, Patch, with_about_of
@@ -269,7 +280,7 @@ class Bank:
         last = next((int(kept.stem) for kept in self.versions(preset)), 0)  # a clock that was set back makes none older
         version = self.folder / "versions" / preset / f"{max(time.time_ns(), last + 1):020d}.json"
         version.parent.mkdir(parents=True, exist_ok=True)
-        os.link(path, version)
+        link_or_copy(path, version)
         return version
 
     def change(self, preset: str, before: dict[str, object], after: dict[str, object]) -> Patch:

@@ -13,15 +13,20 @@ import secrets
 import shutil
 import time
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
 from felt_dial.bank.bank import Bank, NoSuchBank, read_file
 from felt_dial.errors import FeltDialError
-from felt_dial.files import LITTER, at_the_disk, bytes_of, write_whole
+from felt_dial.files import LITTER, CannotWrite, at_the_disk, bytes_of, write_whole
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch
+
+DAYS = "days.json"
+"""On how many days the program has run, and the last of them."""
+LAST_MOMENT = 4_102_444_800.0
+"""Seconds until 2100: what a clock says beyond is no date that can be shown."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +65,8 @@ class Bin:
                 "place": order.index(preset),
                 "name": name,
             }
-            ticket = f"{time.time_ns():020d}"
+            about |= self._when()
+            ticket = self._next_ticket()
             draft = self.folder / f".making-{ticket}-{secrets.token_hex(4)}"
             with at_the_disk(f"“{name}” was not deleted", "It is still in its bank."):
                 write_whole(draft / "about.json", json.dumps(about, ensure_ascii=False))
@@ -74,14 +80,40 @@ class Bin:
     def take_bank(self, bank: Bank) -> str:
         """Moves a whole bank into the bin; returns the ticket that brings it back."""
         with bank.held():
-            about = {"bank": bank.id, "bank_name": bank.name, "name": bank.name, "whole": True}
-            ticket = f"{time.time_ns():020d}"
+            about = {"bank": bank.id, "bank_name": bank.name, "name": bank.name, "whole": True, **self._when()}
+            ticket = self._next_ticket()
             draft = self.folder / f".making-{ticket}-{secrets.token_hex(4)}"
             with at_the_disk(f"The bank “{bank.name}” was not deleted", "It is where it was."):
                 write_whole(draft / "about.json", json.dumps(about, ensure_ascii=False))
                 os.rename(bank.folder, draft / "bank")
                 os.rename(draft, self.folder / ticket)
             return ticket
+
+    def _when(self) -> dict[str, object]:
+        """The moment, by the clock and by how many days the program has run on until then."""
+        return {"when": time.time(), "day": self._days()}
+
+    def _next_ticket(self) -> str:
+        """A number behind that of all there are: a clock that was set back makes nothing older than it is."""
+        last = max((int(path.name) for path in self.folder.glob("[0-9]*") if path.name.isdecimal()), default=0)
+        return f"{max(time.time_ns(), last + 1):020d}"
+
+    def _days(self) -> int:
+        """On how many days the program has run with this bin."""
+        try:
+            return max(int(json.loads(bytes_of(self.folder / DAYS))["days"]), 0)
+        except (OSError, ValueError, KeyError, TypeError):
+            return 0
+
+    def _count_day(self) -> int:
+        """Counts today, where it was not counted yet, and returns how many days there are."""
+        days, today = self._days(), f"{date.today()}"
+        with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
+            if json.loads(bytes_of(self.folder / DAYS))["last"] == today:
+                return days
+        with contextlib.suppress(CannotWrite):
+            write_whole(self.folder / DAYS, json.dumps({"days": days + 1, "last": today}))
+        return days + 1
 
     def bank_in(self, ticket: str) -> Path:
         """The folder of a bank in the bin."""
@@ -101,7 +133,9 @@ class Bin:
             found = json.loads(bytes_of(folder / "about.json"))
             about = found if isinstance(found, dict) else {}
         name = str(about.get("name", ""))
-        when = datetime.fromtimestamp(int(folder.name.split("-")[0]) / 1e9)
+        written = about.get("when")
+        moment = written if isinstance(written, int | float) else int(folder.name.split("-")[0]) / 1e9
+        when = datetime.fromtimestamp(min(max(float(moment), 0.0), LAST_MOMENT))
         if (folder / "bank" / "bank.json").exists():
             name = name or Bank(folder / "bank").name
             return Thrown(folder.name, name, str(about.get("bank", "")) or "restored", name, "", 0, when, True)
@@ -157,7 +191,21 @@ class Bin:
             for litter in self.folder.glob(f"{LITTER[2]}*"):
                 shutil.rmtree(litter, ignore_errors=True)
         tickets = sorted((path.name for path in self.folder.glob("[0-9]*")), reverse=True)
-        oldest = f"{max(0, time.time_ns() - days * 86_400_000_000_000):020d}"
+        if not tickets:
+            return
+        today = self._count_day()
         for n, ticket in enumerate(tickets):
-            if n >= most or ticket < oldest:
+            if n >= most or self._age(ticket, today) > days:
                 self.forget(ticket)
+
+    def _age(self, ticket: str, today: int) -> float:
+        """Days that it has lain here: by the clock, or on which the program ran, whichever are fewer. A clock that goes wrong
+        for once throws nothing away."""
+        about: dict[str, Any] = {}
+        with contextlib.suppress(OSError, ValueError):
+            found = json.loads(bytes_of(self.folder / ticket / "about.json"))
+            about = found if isinstance(found, dict) else {}
+        moment = about.get("when", int(ticket.split("-")[0]) / 1e9)
+        day = about.get("day", 0)
+        by_clock = (time.time() - moment) / 86_400 if isinstance(moment, int | float) else 0.0
+        return min(by_clock, float(today - day) if isinstance(day, int) else float(today))

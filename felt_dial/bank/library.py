@@ -26,9 +26,11 @@ from felt_dial.files import (
     CannotWrite,
     at_the_disk,
     bytes_of,
+    clear_litter,
     file_named,
     held,
     in_use,
+    is_folder,
     names_like,
     read_whole,
     slug,
@@ -59,9 +61,11 @@ class Library:
 
     def banks(self) -> list[Bank]:
         """Every bank, in the order that the person gave them; what it does not name comes last, by id."""
-        if not self.root.is_dir():
+        if not is_folder(self.root):
             return []
-        found = [path.parent for path in self.root.glob("*/bank.json") if not path.parent.name.startswith(".")]
+        found = []
+        with contextlib.suppress(OSError):
+            found = [path.parent for path in self.root.glob("*/bank.json") if not path.parent.name.startswith(".")]
         place = self.place_of()
         return sorted((Bank(folder) for folder in found), key=lambda bank: place(bank.id))
 
@@ -84,7 +88,16 @@ class Library:
     def bank(self, key: str) -> Bank:
         """The bank of an id; raises `NoSuchBank`."""
         folder = self.root / file_named(key)
-        if not key or folder.parent != self.root or key.startswith(".") or not (folder / "bank.json").is_file():
+        try:
+            there = (
+                bool(key)
+                and folder.parent == self.root
+                and not key.startswith(".")
+                and (folder / "bank.json").is_file()
+            )
+        except OSError:
+            there = False
+        if not there:
             raise NoSuchBank(f"There is no bank “{key}” in {self.root}.")
         return Bank(folder)
 
@@ -216,7 +229,7 @@ class Library:
     def tidy(self, days: int, most: int) -> None:
         """Clears what was left half done, and what has lain in the bin for too long; leaves a library that cannot be
         written, or is not there, as it is."""
-        if not self.root.is_dir():
+        if not is_folder(self.root):
             return
         with contextlib.suppress(OSError, CannotWrite), self.held():
             for litter in (*self.root.glob(f"{LITTER[1]}*"), *self.root.glob(f"{LITTER[2]}*")):
@@ -224,3 +237,4 @@ class Library:
                     shutil.rmtree(litter, ignore_errors=True)
                     self._lock_of(litter).unlink(missing_ok=True)
             self.bin.tidy(days, most)
+        clear_litter(self.root)

@@ -10,6 +10,7 @@ import contextlib
 import json
 import os
 import sqlite3
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterable, Iterator
@@ -20,7 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError, cut
-from felt_dial.files import bytes_of
+from felt_dial.files import bytes_of, is_folder, named_in_text
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import BadAudio, read_part
@@ -378,7 +379,7 @@ def _shipped() -> Iterator[Found]:
 
 
 def _banks(library: Path) -> list[Path]:
-    return sorted(path.parent for path in library.glob("*/bank.json")) if library.is_dir() else []
+    return sorted(path.parent for path in library.glob("*/bank.json")) if is_folder(library) else []
 
 
 def _name_of(bank: Path) -> str:
@@ -402,7 +403,7 @@ def _files(folder: str, deep: bool) -> Iterator[tuple[str, int, int]]:
                 if entry.is_dir(follow_symlinks=False):
                     if deep and not entry.name.startswith("."):
                         left.append(entry.path)
-                elif os.path.splitext(entry.name)[1].lower() in AUDIO and entry.is_file():
+                elif os.path.splitext(entry.name)[1].lower() in AUDIO and entry.is_file() and named_in_text(entry.path):
                     about = entry.stat()
                     yield entry.path, about.st_mtime_ns, about.st_size
 
@@ -422,6 +423,7 @@ class Gathering:
         self.matter, self.library, self.folders = matter, library, tuple(folders)
         self.changes = 0
         self._look = look
+        self._told = ""
         self._stop = threading.Event()
         self._again = threading.Event()
         self._thread = threading.Thread(target=self._run, name="gather matter", daemon=True)
@@ -442,17 +444,26 @@ class Gathering:
         watcher.start()
         while not self._stop.is_set():
             self._again.clear()
-            if self.matter.refresh(self.library, self.folders, lambda: not self._stop.is_set()):
-                self.changes += 1
-            while not self._stop.is_set() and not self._again.is_set() and (paths := self.matter.unmeasured()):
-                try:
-                    self.matter.take(self._look(paths))
-                except FeltDialError:
-                    self.matter.take(
-                        [Looked(path, 0, 0.0, 0, 0, None, 0.0, 0.0, b"", "cannot be looked into") for path in paths]
-                    )
-                self.changes += 1
+            try:
+                self._gather()
+            except Exception as wrong:  # whatever one file does: the others are looked into the next time
+                if repr(wrong) != self._told:
+                    self._told = repr(wrong)
+                    print(f"Recordings could not be gathered for a moment: {wrong!r}", file=sys.stderr)
+                self._stop.wait(2.0)
             self._again.wait()
+
+    def _gather(self) -> None:
+        """Reads which files there are, and looks into all that nobody has looked into."""
+        if self.matter.refresh(self.library, self.folders, lambda: not self._stop.is_set()):
+            self.changes += 1
+        while not self._stop.is_set() and not self._again.is_set() and (paths := self.matter.unmeasured()):
+            try:
+                self.matter.take(self._look(paths))
+            except FeltDialError:
+                lost = [Looked(path, 0, 0.0, 0, 0, None, 0.0, 0.0, b"", "cannot be looked into") for path in paths]
+                self.matter.take(lost)
+            self.changes += 1
 
     def _watch(self) -> None:
         from watchfiles import watch

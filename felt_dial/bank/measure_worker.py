@@ -71,6 +71,9 @@ def main(handle: int) -> None:
                 window.send((key, measure(read_patch(text, "A preset"), quality, preview)))
             except FeltDialError:
                 window.send((key, None))
+            except Exception as wrong:  # whatever a sound does: the others are measured
+                print(f"A sound could not be measured: {wrong!r}", file=sys.stderr)
+                window.send((key, None))
     except (EOFError, OSError):
         return
 

@@ -7,6 +7,7 @@ import os
 import socket
 import subprocess
 import sys
+import time
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -17,7 +18,9 @@ from felt_dial.errors import FeltDialError
 from felt_dial.sound.matter import assets
 
 MOST_DEATHS = 3
-"""So often a worker is started again; then nothing is measured any more."""
+"""So often a worker is started again; then nothing is measured for a while."""
+REST = 30.0
+"""Seconds of that while."""
 WORKERS = max((os.cpu_count() or 1) // 2, 1)
 """Half of the cores at the most: the sound and the window need theirs."""
 
@@ -61,11 +64,14 @@ class Measuring:
         self.waiting: list[tuple[bool, str, Callable[[], str]]] = []
         """Whether it goes before everything else, its key, and what reads its document."""
         self.total, self.deaths = 0, 0
+        self._died = 0.0
         self._workers: list[Worker] = []
 
     def ask(self, key: str, text: Callable[[], str], first: bool = False) -> None:
         """Puts a patch into the queue, once. `text` reads its document when its turn comes; where it raises, there is nothing
         to be measured any more."""
+        if self.deaths >= MOST_DEATHS and time.monotonic() - self._died > REST:
+            self.deaths = 0
         if self.asked(key) or self.deaths >= MOST_DEATHS:
             return
         self.waiting.insert(0 if first else len(self.waiting), (first, key, text))
@@ -106,6 +112,7 @@ class Measuring:
                 self._workers.remove(worker)
                 worker.close()
                 self.deaths += 1
+                self._died = time.monotonic()
                 if self.deaths >= MOST_DEATHS:
                     self.waiting.clear()
         self._feed()

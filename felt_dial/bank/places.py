@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
+import json
 import os
 import secrets
 import shutil
+from datetime import date
 from functools import cache
 from pathlib import Path
 from typing import Literal
@@ -12,7 +15,8 @@ from typing import Literal
 import platformdirs
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from felt_dial.files import bytes_of, write_whole
+from felt_dial.errors import cut
+from felt_dial.files import CannotWrite, bytes_of, reason_of, write_whole
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.shipped import DATA
 
@@ -32,9 +36,9 @@ class Settings(BaseModel):
 
     device: str = "default"
     controller: str = "none"
-    rate: int = 48000
-    block: int = 256
-    quality: int = 1
+    rate: int = Field(default=48000, ge=8000, le=384_000)
+    block: int = Field(default=256, ge=16, le=8192)
+    quality: Literal[1, 2, 4, 8] = 1
     render_quality: Literal[1, 2, 4, 8] = 4
     library: str = ""
     versions: int = Field(default=3, ge=1, le=1000)
@@ -107,11 +111,16 @@ def state_folder() -> Path:
 
 
 def load_settings() -> Settings:
-    """The settings; the defaults where there are none or they cannot be read."""
+    """The settings; the defaults where there are none or they cannot be read, and for each that cannot be so."""
     try:
-        return Settings.model_validate(SETTINGS.read(bytes_of(settings_path()), "The file of settings"))
-    except (OSError, BadDocument, ValidationError):
+        read = SETTINGS.read(bytes_of(settings_path()), "The file of settings")
+    except (OSError, BadDocument):
         return Settings()
+    try:
+        return Settings.model_validate(read)
+    except ValidationError as wrong:
+        bad = {error["loc"][0] for error in wrong.errors() if error["loc"]}
+        return Settings.model_validate({key: value for key, value in read.items() if key not in bad})
 
 
 def save_settings(settings: Settings) -> None:
@@ -128,6 +137,54 @@ def shipped_banks() -> list[Path]:
 def shipped_ids() -> frozenset[str]:
     """Ids of the banks that come with the program, as a library has them."""
     return frozenset(folder.name for folder in shipped_banks())
+
+
+def libraries_path() -> Path:
+    """The file of what was in the libraries of the person when they were seen last."""
+    return _place("state") / "libraries.json"
+
+
+def _libraries() -> dict[str, dict[str, object]]:
+    try:
+        read = json.loads(bytes_of(libraries_path()))
+    except (OSError, ValueError):
+        return {}
+    return {key: value for key, value in read.items() if isinstance(value, dict)} if isinstance(read, dict) else {}
+
+
+def remember_library(root: Path, banks: int) -> None:
+    """Notes that a library was seen today, and with how many banks; a disk that does not take that is no harm."""
+    known = _libraries()
+    now = {"seen": f"{date.today()}", "banks": banks}
+    if known.get(str(root)) != now:
+        with contextlib.suppress(CannotWrite):
+            write_whole(libraries_path(), json.dumps(known | {str(root): now}, ensure_ascii=False, indent=1))
+
+
+def library_problem(root: Path) -> str:
+    """Why a library cannot be used as it is, in a sentence; empty where it can, or where one can be made.
+
+    One that had banks when it was seen last and has none now is likely on a disk that is not there: nothing is made in its place.
+    """
+    name = cut(str(root), 80)
+    try:
+        there = {entry.name for entry in os.scandir(root)}
+        banks = sum((root / one / "bank.json").is_file() for one in there if not one.startswith("."))
+    except FileNotFoundError:
+        banks = 0
+    except OSError as wrong:
+        return f"The library {name} may not be looked into: {reason_of(wrong)}."
+    before = _libraries().get(str(root), {})
+    count = before.get("banks", 0)
+    if banks or not isinstance(count, int) or count < 1:
+        return ""
+    try:
+        seen = f"{date.fromisoformat(str(before.get('seen'))):%-d %B}"
+    except ValueError:
+        seen = "before"
+    return (
+        f"The library of {seen} ({count} {'bank' if count == 1 else 'banks'}) is not in {name} now: is its disk there?"
+    )
 
 
 def lay_out_demo(root: Path) -> None:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import gc
+import signal
 import sys
 
 
 def main() -> None:
     """`python -m felt_dial.live.begin MEMORY PIPE`, started by the window."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the window ends it, and it ends itself where that is gone
     gc.disable()  # for good: the engine looks for garbage itself, while nothing sounds
     from felt_dial.live.engine import main as run
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import math
 from pathlib import Path
@@ -14,6 +15,9 @@ from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.phrase import MOST_BEATS, MOST_NOTES, Beat, Phrase, whole_bars
 from felt_dial.sound.playing.events import OFF, ON, PANIC, TEMPO, Event
 
+LARGEST = 8 * 2**20
+LARGEST_PHRASE = 2**18
+"""Bytes that a file may have, and one that a phrase is taken from: the limit of notes is far below."""
 LONGEST = 4 * 3600.0
 """Seconds that a file may last."""
 TICKS = 960.0
@@ -32,6 +36,10 @@ def read_midi(path: Path, tempo: float, rate: float, fixed: bool = False) -> tup
     where = f"“{cut(path.name)}”"
     try:
         regular(path)
+        if (size := path.stat().st_size) > LARGEST:
+            raise BadDocument(
+                f"{where} has {size / 2**20:.1f} MB, more than a file of notes needs. Nothing was played."
+            )
         file = mido.MidiFile(path, clip=True)
         merged = mido.merge_tracks(file.tracks)
         has_tempo = any(message.type == "set_tempo" for message in merged)
@@ -68,8 +76,13 @@ def phrase_of(path: Path) -> Phrase:
 
     Raises `BadDocument` for what is no Standard MIDI File, or holds no note, or more than a phrase may.
     """
-    events, end = read_midi(path, 60.0, TICKS, fixed=True)
     where = f"“{cut(path.name)}”"
+    with contextlib.suppress(OSError):
+        if (size := path.stat().st_size) > LARGEST_PHRASE:
+            raise BadDocument(
+                f"{where} has {size / 1024:.0f} kB; a phrase of {MOST_NOTES} notes has far less. Nothing was taken."
+            )
+    events, end = read_midi(path, 60.0, TICKS, fixed=True)
     if end >= MOST_BEATS:
         raise BadDocument(f"{where} is {end:.0f} beats long; a phrase may have {MOST_BEATS}. Nothing was taken.")
     down: dict[tuple[int, int], list[Event]] = {}

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.playing.events import Event
+from felt_dial.sound.playing.events import PANIC, Event
 
 MOST_SLOTS = 8192
 MOST_NUMBERS = 65536
@@ -121,10 +121,16 @@ class Shared:
         self._read = count
 
     def received(self) -> list[Event]:
-        """Engine: what came since the last call, as events at the block's first frame."""
+        """Engine: what came since the last call, as events at the block's first frame.
+
+        Where more came than there is room for, what is lost may have held a key going up, or a word to be silent: then
+        everything is silenced first, since a note that hangs is worse than one that is not heard.
+        """
         written = int(self.data["ring_written"])
-        self._read = max(self._read, written - RING)
         found = []
+        if written - RING > self._read:
+            self._read = written - RING
+            found.append(Event(0, PANIC))
         while self._read < written:
             note = self.data["ring"][self._read % RING]
             found.append(Event(0, int(note["kind"]), float(note["key"]), float(note["value"]), int(note["channel"])))

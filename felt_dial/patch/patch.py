@@ -361,8 +361,11 @@ def module_at(patch: Patch, path: str) -> Any:
 def owner(patch: Patch, path: str) -> tuple[Module, str]:
     """The module that owns the parameter at `path`, and the parameter's name in it."""
     steps = path.split(".")
-    if steps[0] == "macros" and len(steps) == 2:
-        steps.append("value")
+    if steps[0] == "macros":
+        if len(steps) == 2:
+            steps.append("value")
+        elif steps[2:] == ["value"]:  # a parameter has one path
+            raise NoSuchPath(f"The patch has no parameter “{path}”: it is “{path.removesuffix('.value')}”.")
     node: Any = patch
     for key in steps[:-1]:
         node = _step(node, key, path)
@@ -488,8 +491,11 @@ def put(node: N, steps: list[str], value: object) -> N:
 def put_value(patch: Patch, path: str, kept: Value) -> Patch:
     """A patch with a value that was checked at the path of a parameter."""
     steps = path.split(".")
-    if steps[0] == "macros" and len(steps) == 2:
-        steps.append("value")
+    if steps[0] == "macros":
+        if len(steps) == 2:
+            steps.append("value")
+        elif steps[2:] == ["value"]:  # a parameter has one path
+            raise NoSuchPath(f"The patch has no parameter “{path}”: it is “{path.removesuffix('.value')}”.")
     fresh: Patch = put(patch, steps, kept)
     return fresh
 

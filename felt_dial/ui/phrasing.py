@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.midi_file import phrase_of
 from felt_dial.patch.history import Step
 from felt_dial.patch.phrase import Phrase
 from felt_dial.sound.playing.phrases import phrase_for
@@ -37,6 +40,11 @@ def put_phrase(session: Session, before: Phrase | None, after: Phrase | None, sa
         return False
     session.history.add(Step(says, lambda: put(after, before), lambda: put(before, after)))
     return True
+
+
+def read_phrase_file(session: Session, path: Path, then: Callable[[Phrase], None]) -> None:
+    """Reads the notes of a MIDI file beside the window, and hands them on; what cannot be read is said."""
+    session.jobs.start(f"Reading {path.name}", lambda watch: phrase_of(path), then)
 
 
 def add_phrase(session: Session, phrase: Phrase, says: str) -> bool:

@@ -33,12 +33,13 @@ from felt_dial.bank.places import (
     journal_folder,
     load_settings,
     previews_folder,
+    remember_library,
     save_settings,
     state_folder,
 )
 from felt_dial.bank.snippets import Snippets
 from felt_dial.errors import FeltDialError, cut
-from felt_dial.files import CannotWrite
+from felt_dial.files import CannotWrite, is_folder
 from felt_dial.live.link import EngineLink
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.change import Change, values_changed, values_of
@@ -663,14 +664,18 @@ class Session(QObject):
         if settings.controller != before.controller:
             self.link.take_controller(settings.controller)
         if settings.library_folder() != before.library_folder():
-            followed = self.following is not None
-            self._let_library_go()
-            self.library = Library(settings.library_folder())
-            self.phrases = Phrases(self.library.root)
-            self.catalogue, self.opened = self._open_catalogue()
-            self.refresh_shelf()
-            if followed:
-                self.follow_library()
+            self.open_library()
+
+    def open_library(self) -> None:
+        """Opens the library of the settings, which is another one or is there by now."""
+        followed = self.following is not None
+        self._let_library_go()
+        self.library = Library(self.settings.library_folder())
+        self.phrases = Phrases(self.library.root)
+        self.catalogue, self.opened = self._open_catalogue()
+        self.refresh_shelf()
+        if followed:
+            self.follow_library()
 
     def keep_place(self, window: str) -> None:
         """Keeps where the window stands, and nothing else: another window may have changed the settings since."""
@@ -710,6 +715,8 @@ class Session(QObject):
         self._let_library_go()
 
     def _let_library_go(self) -> None:
+        if is_folder(self.library.root):
+            remember_library(self.library.root, len(self.library.banks()))
         if self.following is not None:
             self.following.close()
             self.following = None

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import os
+import signal
+import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
 
 from felt_dial.errors import FeltDialError
-from felt_dial.live.shared_memory import MOST_MOVERS, MOST_NUMBERS, MOST_SLOTS
+from felt_dial.live.launch import launch
+from felt_dial.live.shared_memory import MOST_MOVERS, MOST_NUMBERS, MOST_SLOTS, RING, Shared
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, replace_module, sew
 from felt_dial.patch.module import Effect, Modulator, Source
 from felt_dial.patch.params import OutOfRange
@@ -16,6 +20,7 @@ from felt_dial.patch.parts import MOST_THREADS
 from felt_dial.patch.patch import Patch, slots
 from felt_dial.sound.engine.program import Program, patch_values
 from felt_dial.sound.modules import new_layer, new_patch
+from felt_dial.sound.playing.events import ON, PANIC, Event
 from felt_dial.sound.sizes import BLOCK
 
 
@@ -73,3 +78,25 @@ def test_the_largest_patch_fits_and_sounds(largest: Patch) -> None:
 def test_one_thread_more_is_refused_in_words(largest: Patch) -> None:
     with pytest.raises(OutOfRange, match=r"A patch holds 256 threads; cut one first\."):
         sew(largest, "e2", "layers.a.level")
+
+
+def test_of_a_flood_of_notes_no_silence_is_lost_and_nothing_hangs() -> None:
+    """10,000 messages before the engine looks once: a key up or “silence everything” may be among those that are lost."""
+    shared = Shared(fresh=True)
+    for n in range(10_000):
+        shared.send(Event(0, PANIC if n == 100 else ON, 60 + n % 12, 0.5))
+    first, *rest = shared.received()
+    assert first.kind == PANIC and len(rest) == RING and all(event.kind == ON for event in rest)
+    shared.send(Event(0, ON, 60, 0.5))
+    assert [event.kind for event in shared.received()] == [ON], "without a flood nothing is put in"
+
+
+def test_the_engine_says_nothing_at_an_interrupt(kernels: None) -> None:
+    """SIGINT sent to the engine alone: it plays on, prints nothing, and ends with its window."""
+    launched = launch()
+    time.sleep(0.4)
+    os.kill(launched.process.pid, signal.SIGINT)
+    time.sleep(0.6)
+    assert launched.process.poll() is None
+    launched.pipe.close()
+    assert launched.process.wait(30) is not None

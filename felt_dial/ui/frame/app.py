@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from felt_dial.ui.session import Session
 
 
+AT_MOST = 0.2
+"""Seconds for which the window waits for what another process holds."""
 WITHOUT_WINDOW = "Is there a display? Sounds can be rendered without one: felt-dial render --help."
 
 
@@ -45,11 +47,13 @@ def main(bank: str = "") -> int:
     from PySide6.QtWidgets import QApplication
 
     _read_no_sources()
+    from felt_dial.files import hurry
     from felt_dial.ui.frame.rim import say_what_nobody_caught
 
     with _told_why_not():
         application = QApplication(sys.argv[:1])
     application.setApplicationName("Felt Dial")
+    hurry(AT_MOST)
     window = stand_up(settings, link, bank, shelf_later=True)
     say_what_nobody_caught(window.session)
     told = _end_when_told(window)
@@ -128,8 +132,8 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     from PySide6.QtCore import QTimer
 
     from felt_dial.bank import previews
-    from felt_dial.bank.places import lay_out_demo, previews_folder
-    from felt_dial.files import tidy_cache
+    from felt_dial.bank.places import journal_folder, lay_out_demo, library_problem, previews_folder, settings_path
+    from felt_dial.files import clear_litter, reason_of, tidy_cache
     from felt_dial.sound.matter import analysis
     from felt_dial.ui.benches.drafts import tidy_drafts
     from felt_dial.ui.controllers import Control
@@ -143,13 +147,17 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     load_fonts()
     cloth.wear(NIGHT if settings.night else OAT)
     root, said = settings.library_folder(), ""
-    try:
-        lay_out_demo(root)
-    except OSError as wrong:
-        said = f"The library {root} cannot be made: {wrong.strerror}. Choose another in the settings."
+    problem = library_problem(root)
+    if not problem:
+        try:
+            lay_out_demo(root)
+        except OSError as wrong:
+            problem = f"The library {cut(str(root), 80)} cannot be made: {reason_of(wrong)}."
     session = Session(settings, link)
     session.library.tidy(settings.bin_days, settings.bin_most)
     tidy_drafts()
+    for folder in (journal_folder(), settings_path().parent):
+        clear_litter(folder)
     tidy_cache(previews_folder(), previews.KEPT, previews.MOST_BYTES)
     tidy_cache(analysis.cache_folder(), analysis.KEPT, analysis.MOST_BYTES)
     Control(session)
@@ -170,6 +178,8 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
         QTimer.singleShot(0, session.follow_library)
     if said:
         session.say(said, problem=True)
+    if problem:
+        window.library_place.ask(problem)
     return window
 
 

@@ -13,10 +13,10 @@ from PySide6.QtWidgets import QWidget
 
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import CannotRead, read_whole
-from felt_dial.live.midi_file import phrase_of
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.module import Source
 from felt_dial.patch.parts import LAYER_IDS
+from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.tuning import load_tuning
 from felt_dial.sound.matter.audio_file import check_audio
 from felt_dial.ui.dials.chooser import Chooser
@@ -26,7 +26,7 @@ from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.patch.layer_row import LayerRow
 from felt_dial.ui.pages.patch.page import PatchPage
 from felt_dial.ui.pages.workshop.page import WorkshopPage
-from felt_dial.ui.phrasing import add_phrase
+from felt_dial.ui.phrasing import add_phrase, read_phrase_file
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import counted
@@ -234,16 +234,16 @@ class Arrivals:
             elif kind in TUNINGS:
                 self._tune(path)
             elif kind in PHRASES:
-                phrase = phrase_of(path)
-                if add_phrase(self.session, phrase, f"take the phrase {phrase.name} in"):
-                    notes = counted(len(phrase.notes), "note")
-                    self.session.say(
-                        f"{path.name} plays: {notes}, {phrase.beats:.0f} beats. It is kept with your phrases."
-                    )
+                read_phrase_file(self.session, path, partial(self._play, path))
             elif kind in RECORDINGS:
                 self._load(path, at)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
+
+    def _play(self, path: Path, phrase: Phrase) -> None:
+        if add_phrase(self.session, phrase, f"take the phrase {phrase.name} in"):
+            notes = counted(len(phrase.notes), "note")
+            self.session.say(f"{path.name} plays: {notes}, {phrase.beats:.0f} beats. It is kept with your phrases.")
 
     def _to_bench(self, path: Path, at: QPoint) -> None:
         workshop, importing = self.window.workshop, self.window.patch_page.inspector.importing

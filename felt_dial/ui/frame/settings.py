@@ -161,6 +161,13 @@ class SettingsSheet(Sheet):
         self.folders_pill = MenuPill("Folders…", tip, lambda: folders_menu(self, self.session, self._count_folders))
         row.addWidget(self.folders_pill)
         form.addRow(text_label("Recordings"), row)
+        self.author = QLineEdit()
+        self.author.setMaxLength(200)
+        self.author.setAccessibleName("Author of new presets")
+        self.author.setToolTip("Who new presets are by")
+        self.author.setPlaceholderText("who new presets are by")
+        self.author.editingFinished.connect(lambda: self._keep(author=self.author.text().strip()))
+        form.addRow(text_label("Author"), self.author)
         kept = [(n, f"{n} of each preset") for n in (3, 10, 30, 100)]
         self._choice(form, "Versions kept", "versions", kept, "How many earlier versions of a preset are kept")
         closing = [("keep", "is kept, and offered the next time"), ("ask", "is asked about")]
@@ -205,6 +212,8 @@ class SettingsSheet(Sheet):
         for field, check in self._checks.items():
             check.setChecked(getattr(settings, field))
         self.folder.setText(str(settings.library_folder()))
+        if not self.author.hasFocus():
+            self.author.setText(settings.author)
         self.folder.setCursorPosition(0)
         self._count_folders()
 

@@ -26,6 +26,7 @@ from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
 from felt_dial.ui.frame.left_work import LeftWork
 from felt_dial.ui.frame.letter_keys import LetterKeys
+from felt_dial.ui.frame.library_place import LibraryPlace
 from felt_dial.ui.frame.phrase_sheet import PhraseSheet
 from felt_dial.ui.frame.said import Said
 from felt_dial.ui.frame.settings import SettingsSheet
@@ -168,6 +169,11 @@ class Window(QMainWindow):
         made.controller_asked.connect(self.show_controller)
         made.keyboard_chosen.connect(self._fold_keyboard)
         return made
+
+    @cached_property
+    def library_place(self) -> LibraryPlace:
+        """What is asked where the library is not there."""
+        return LibraryPlace(self)
 
     @cached_property
     def key_sheet(self) -> KeySheet:

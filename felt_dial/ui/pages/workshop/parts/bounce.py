@@ -6,10 +6,9 @@ from functools import partial
 from pathlib import Path
 
 from felt_dial.errors import FeltDialError
-from felt_dial.live.midi_file import phrase_of
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import put
-from felt_dial.patch.phrase import Note
+from felt_dial.patch.phrase import Note, Phrase
 from felt_dial.patch.units import note_name, number
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.benches.recording import RecordingWork
@@ -18,6 +17,7 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.jobs import Watch
 from felt_dial.ui.pages.workshop.parts.part import Part
+from felt_dial.ui.phrasing import read_phrase_file
 from felt_dial.ui.session import Session
 from felt_dial.workshop.bouncing import Bounced, Bouncing
 
@@ -30,7 +30,7 @@ class BouncePart(Part):
 
     def __init__(self, session: Session, work: RecordingWork) -> None:
         super().__init__(session, work)
-        self.midi: Path | None = None
+        self.midi: Phrase | None = None
         self.title("Bounce", "what sounds now, as a recording")
         self.what = Picker()
         for value, name in (("phrase", "The phrase"), ("note", "One note"), ("midi", "A MIDI file…")):
@@ -75,9 +75,13 @@ class BouncePart(Part):
         from PySide6.QtWidgets import QFileDialog
 
         path, _ = QFileDialog.getOpenFileName(self, "A MIDI file", "", "MIDI files (*.mid *.midi)")
-        self.midi = Path(path) if path else None
-        if self.midi is not None:
-            self.what.setItemText(2, self.midi.name[:24])
+        self.midi = None
+        if path:
+            read_phrase_file(self.session, Path(path), self._take_midi)
+
+    def _take_midi(self, phrase: Phrase) -> None:
+        self.midi = phrase
+        self.what.setItemText(2, phrase.name[:24])
 
     def notes(self) -> list[Note]:
         """The notes that are played; raises `FeltDialError`."""
@@ -88,7 +92,7 @@ class BouncePart(Part):
         if what == "midi":
             if self.midi is None:
                 raise NoMidi("Choose a MIDI file first.")
-            return phrase_of(self.midi).in_seconds(tempo)
+            return self.midi.in_seconds(tempo)
         return session.phrase_now.in_seconds(tempo)
 
     def bounce(self) -> None:
