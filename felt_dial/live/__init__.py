@@ -12,6 +12,7 @@
 - `link`: The window's end of the engine: starts it, sends patches and values, brings it back when it dies.
 - `messages`: What the window and the engine say to each other: a type for each message, sent over a pipe as it is.
 - `midi_file`: Standard MIDI Files as events: notes, wheels, pedals, fingers.
+- `midi_ports`: MIDI inputs of the machine: the only file that knows which package speaks to them (`rtmidi2`).
 - `monitor`: what is done to the sound only for the one who listens, and never to what is rendered.
 - `output`: What the engine plays on: the wanted device, the simulated one while that is not there, and the device
   again once it is.

@@ -29,6 +29,17 @@ FIRST_BANK = "First Sketches"
 """The bank that is made for new sounds where the person has none of their own."""
 
 
+def without_sentences_of(like: Patch, patch: Patch) -> Patch:
+    """The patch without what its macros say where another's say the same."""
+    macros = {
+        key: macro.model_copy(update={"description": ""})
+        if macro.description and macro.description == like.macros[key].description
+        else macro
+        for key, macro in patch.macros.items()
+    }
+    return patch.model_copy(update={"macros": macros}) if macros != patch.macros else patch
+
+
 class Home(NamedTuple):
     """Where a new preset would go: the id of the bank, empty while it has still to be made, and what it is called."""
 
@@ -176,12 +187,20 @@ class Presets:
             return False
         self.belongs_to(home.id, key)
         said = f"Saved {patch.name} as a new preset in {home.name}."
-        if left is not None and left.description and not patch.description:
-            take = [("Take it too", lambda: self._describe(left))]
-            session.ask(f"{said} It has no description: that of {left.name} was left there.", take, problem=False)
+        if left is not None and (words := self._left_words(left, patch)):
+            take = [("Take them too", lambda: self._describe(left))]
+            session.ask(f"{said} {words} were left with {left.name}.", take, problem=False)
         else:
             session.say(said)
         return True
+
+    @staticmethod
+    def _left_words(left: Patch, patch: Patch) -> str:
+        """Which words of the sound that another was made from the other does not have."""
+        described = bool(left.description and not patch.description)
+        spoken = any(m.description and not patch.macros[key].description for key, m in left.macros.items())
+        words = [name for name, lacks in (("description", described), ("sentences about macros", spoken)) if lacks]
+        return f"Its {' and '.join(words)}" if words else ""
 
     def as_new(self, name: str, unnamed: bool = False) -> Patch:
         """The patch on the table as a new preset says what it is: where it comes from, whose it is, and when it was made."""
@@ -192,6 +211,7 @@ class Presets:
             about |= {"parent": cousin.stored.name, "author": author, "favourite": False}
             if patch.description == cousin.stored.description:
                 about |= {"description": "", "notes": "", "mark": ""}
+            patch = without_sentences_of(cousin.stored, patch)
         elif author and not patch.author:
             about["author"] = author
         return patch.model_copy(update=about)
@@ -200,14 +220,23 @@ class Presets:
         """The sounding patch was just saved as a preset: it is that from now on, by its name and its words."""
         session = self.session
         patch, stamp = session.library.bank(bank).look(preset)
+        cousin = session.work.document
+        if cousin is not None and (left := cousin.stored) is not None:
+            session.work = session.work.with_each(lambda side: without_sentences_of(left, side))
         session.work = session.work.with_about({key: getattr(patch, key) for key in ABOUT})
         self.use(bank)
+        session.opened.note(bank, preset)
         session.saved(session.documents.at(bank, preset, patch, stamp))
 
     def _describe(self, like: Patch) -> None:
-        """The preset on the table is described as another is."""
-        session = self.session
-        session.edit(session.patch.model_copy(update={"description": like.description}), f"describe it as {like.name}")
+        """The preset on the table, and its macros, are described as another's are."""
+        session, patch = self.session, self.session.patch
+        macros = {
+            key: macro.model_copy(update={"description": macro.description or like.macros[key].description})
+            for key, macro in patch.macros.items()
+        }
+        told = {"description": patch.description or like.description, "macros": macros}
+        session.edit(patch.model_copy(update=told), f"describe it as {like.name}")
         self.save()
 
     def quick_keep(self) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from felt_dial.bank.documents import Document
@@ -98,8 +99,12 @@ class Work:
 
     def with_about(self, about: dict[str, object]) -> Work:
         """The same work under another name, or with other words."""
-        sides = {key: getattr(self, key) for key in ("a", "b", "base_a", "base_b")}
-        return replace(self, **{key: patch and patch.model_copy(update=about) for key, patch in sides.items()})
+        return self.with_each(lambda patch: patch.model_copy(update=about))
+
+    def with_each(self, change: Callable[[Patch], Patch]) -> Work:
+        """The same work with something changed in both sides, and in what they were when they were laid or saved."""
+        base_a, base_b = (base and change(base) for base in (self.base_a, self.base_b))
+        return replace(self, a=change(self.a), b=change(self.b), base_a=base_a, base_b=base_b)
 
     def says_the_same(self, other: Work) -> bool:
         """True where both have the same names and words."""

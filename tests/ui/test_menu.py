@@ -78,15 +78,18 @@ def test_a_bank_is_exported_and_imported_from_the_menu(
 ) -> None:
     target = tmp_path / "out.feltbank"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(target), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([str(target)], ""))
     menu = opened(desk)
     row(menu, "Export Glasshouse at Dusk…").trigger()
     menu.close()
+    desk.answer("Export it all the same")
     assert wait(lambda: desk.messages[-1:] == ["Exported 36 presets to out.feltbank."])
     desk.window.show_page("Patch")
     menu = opened(desk)
     row(menu, "Import a bank…").trigger()
     menu.close()
+    assert wait(lambda: "is here already" in desk.window.said.text.text())
+    desk.answer("Import it as")
     assert wait(lambda: desk.messages[-1:] != [] and desk.messages[-1].startswith("Imported Glasshouse"))
     assert desk.window.shown == "Shelf"
 

@@ -187,20 +187,24 @@ def test_banks_that_come_with_the_program_are_never_proposed(session: Session) -
 def test_a_new_preset_tells_where_it_comes_from_and_claims_nothing(session: Session) -> None:
     session.keep_settings(session.settings.model_copy(update={"author": "Ada"}))
     shelf_steps.change_preset(session, BANK, "moss-0", {"description": "Slow and wet", "author": "Bo"}, "description")
+    told = session.patch.macros["m1"].model_copy(update={"description": "Opens it"})
+    session.edit(session.patch.model_copy(update={"macros": {**session.patch.macros, "m1": told}}), "describe")
+    assert session.save()
     session.set("level", -25.0)
     asked: list[list[tuple[str, Callable[[], object]]]] = []
     session.asked.connect(lambda text, answers, problem: asked.append(answers) or problem)
     assert session.save_new("Fern")
     fern = session.library.bank(session.work.bank).load(session.work.preset)
     assert (fern.parent, fern.author, fern.description) == ("Moss 0", "Ada", "")
+    assert fern.macros["m1"].description == "" and not session.unsaved
     session.set("level", -26.0)
     assert session.save_new("Frond")
     frond = session.library.bank(session.work.bank).load(session.work.preset)
     assert frond.parent == "Fern", "what it was made from, not what that was made from"
     (answers,) = asked
-    session.undo()
-    dict(answers)["Take it too"]()
+    dict(answers)["Take them too"]()
     assert session.patch.description == "Slow and wet" and not session.unsaved
+    assert session.patch.macros["m1"].description == "Opens it"
 
 
 def test_after_means_the_cousin_of_the_same_bank(session: Session) -> None:

@@ -138,7 +138,7 @@ class Entry(QLineEdit):
     def _orphaned(self) -> None:
         """What it stands over is gone: it still goes to where it was typed, since that knows its path."""
         self._over = None
-        if self._done:
+        if self._done or not self.window().isVisible():  # the whole window goes
             return
         if self.isModified() and (why := self._refused(self.text())):
             self._tell_of_loss(why)

@@ -14,6 +14,8 @@
 - `lasting`: What still sounds while no key is down, and why: said by the output meter, so that nobody has to search.
 - `left_work`: Unsaved work that windows which have ended left behind: offered until it is taken up or thrown away.
 - `letter_keys`: Keys of the computer that play: two rows of letters are notes, Space plays the phrase.
+- `library_place`: Where the library is, when it is not where it was: the person is asked, and nothing is made in its
+  place unasked.
 - `phrase_sheet`: one's own are recorded, taken from files, and edited in the roll.
 - `rim`: The outer rim of the window: what nobody caught becomes a sentence, and the work goes into the journal.
 - `said`: The line that says what happened, above the strip.

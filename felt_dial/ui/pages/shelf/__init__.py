@@ -6,6 +6,7 @@
 - `likes`: Sounds like another, and listening to a sound while the pointer rests on its swatch.
 - `many`: what is done to all presets that are selected, each as one step.
 - `marks`: each is as many stitches as its dye stands in the order, so that it is told apart without its colour.
+- `move_menu`: The menu of banks that presets can be moved or copied into: one for a preset and for many.
 - `offshoot_map`: a sound and what grew from it, near where they sound alike.
 - `offshoots`: variations grown from a sound, on a map where near means alike; heard, kept, thrown away, grown again.
 - `page`: banks as spines, presets with swatches, search, details.
