@@ -153,7 +153,7 @@ class Presets:
         session.ask(
             f"{wrong} Theirs against yours: {told}. Nothing is saved yet.",
             [
-                ("Keep both", lambda: self.save_new(f"{mine.name} 2", bank=document.bank)),
+                ("Keep both", lambda: self.save_new(f"{mine.name} 2", bank=document.bank, words=True)),
                 ("Replace theirs", lambda: self.save(over=True)),
                 ("Take theirs", lambda: self.take_theirs(document, f"take {name} as the other window saved it")),
             ],
@@ -170,14 +170,15 @@ class Presets:
         document.holds(patch, stamp)
         self.session.lay(Work(patch, patch, document=document, base_a=patch, base_b=patch), says)
 
-    def save_new(self, name: str, unnamed: bool = False, bank: str | None = None) -> bool:
+    def save_new(self, name: str, unnamed: bool = False, bank: str | None = None, words: bool = False) -> bool:
         """Saves as a new preset, behind the one that it was made from where both are in one bank.
 
-        Its parent is that one, its author the person; what was written about that one is offered, and not claimed.
+        Its parent is that one, its author the person; what was written about that one is offered, and not claimed, unless it
+        is one's own and keeps its `words`.
         """
         session, cousin = self.session, self.session.work.document
         left = cousin.stored if cousin is not None else None
-        patch = self.as_new(name, unnamed)
+        patch = self.as_new(name, unnamed, words)
         try:
             with at_the_disk(f"“{patch.name}” was not saved", "It is on the table."):
                 home = self._bank_for(bank)
@@ -185,11 +186,12 @@ class Presets:
         except FeltDialError as wrong:
             session.say(str(wrong), problem=True)
             return False
-        self.belongs_to(home.id, key)
+        self.belongs_to(home.id, key, words)
         said = f"Saved {patch.name} as a new preset in {home.name}."
-        if left is not None and (words := self._left_words(left, patch)):
-            take = [("Take them too", lambda: self._describe(left))]
-            session.ask(f"{said} {words} were left with {left.name}.", take, problem=False)
+        if left is not None and not unnamed and (told := self._left_words(left, patch)):
+            document = session.work.document
+            take = [("Take them too", lambda: self._describe(left, document))]
+            session.ask(f"{said} {told} were left with {left.name}.", take, problem=False)
         else:
             session.say(said)
         return True
@@ -202,13 +204,16 @@ class Presets:
         words = [name for name, lacks in (("description", described), ("sentences about macros", spoken)) if lacks]
         return f"Its {' and '.join(words)}" if words else ""
 
-    def as_new(self, name: str, unnamed: bool = False) -> Patch:
+    def as_new(self, name: str, unnamed: bool = False, words: bool = False) -> Patch:
         """The patch on the table as a new preset says what it is: where it comes from, whose it is, and when it was made."""
         cousin, author = self.session.work.document, self.session.settings.author
         about: dict[str, object] = {"name": name.strip() or "Untitled", "unnamed": unnamed, "made": date.today()}
         patch = self._to_keep()
         if cousin is not None and cousin.stored is not None:
-            about |= {"parent": cousin.stored.name, "author": author, "favourite": False}
+            about |= {"parent": cousin.stored.name, "favourite": False}
+            if words:
+                return patch.model_copy(update=about)
+            about["author"] = author
             if patch.description == cousin.stored.description:
                 about |= {"description": "", "notes": "", "mark": ""}
             patch = without_sentences_of(cousin.stored, patch)
@@ -216,21 +221,24 @@ class Presets:
             about["author"] = author
         return patch.model_copy(update=about)
 
-    def belongs_to(self, bank: str, preset: str) -> None:
+    def belongs_to(self, bank: str, preset: str, words: bool = False) -> None:
         """The sounding patch was just saved as a preset: it is that from now on, by its name and its words."""
         session = self.session
         patch, stamp = session.library.bank(bank).look(preset)
         cousin = session.work.document
-        if cousin is not None and (left := cousin.stored) is not None:
+        if not words and cousin is not None and (left := cousin.stored) is not None:
             session.work = session.work.with_each(lambda side: without_sentences_of(left, side))
         session.work = session.work.with_about({key: getattr(patch, key) for key in ABOUT})
         self.use(bank)
         session.opened.note(bank, preset)
         session.saved(session.documents.at(bank, preset, patch, stamp))
 
-    def _describe(self, like: Patch) -> None:
-        """The preset on the table, and its macros, are described as another's are."""
+    def _describe(self, like: Patch, document: Document | None) -> None:
+        """The preset on the table, and its macros, are described as another's are, while it is the one that was asked about."""
         session, patch = self.session, self.session.patch
+        if session.work.document is not document:
+            session.say("The sound that this was about is not on the table any more; nothing was changed.")
+            return
         macros = {
             key: macro.model_copy(update={"description": macro.description or like.macros[key].description})
             for key, macro in patch.macros.items()

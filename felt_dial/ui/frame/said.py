@@ -19,6 +19,8 @@ class Said(QWidget):
     def __init__(self, parent: QWidget, above: QWidget) -> None:
         super().__init__(parent)
         self.above = above
+        self.foot: Callable[[], int] = lambda: 0
+        """Pixels above that which it leaves free: what is there is in use."""
         self.problem = False
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 5, 8, 5)
@@ -70,7 +72,7 @@ class Said(QWidget):
         width = min(wide, max(need, 260))
         self.setFixedWidth(width)
         self.setFixedHeight(36 if need <= wide else 54)
-        self.move((parent.width() - width) // 2, self.above.y() - self.height() - 8)
+        self.move((parent.width() - width) // 2, self.above.y() - self.height() - 8 - self.foot())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -87,6 +87,7 @@ class Window(QMainWindow):
         self._body = layout
         self.setCentralWidget(centre)
         self.said = Said(centre, self.strip)
+        self.said.foot = lambda: self._pages[self.shown].foot()
         self.left = LeftWork(self, session, self.said)
         self.arrivals = Arrivals(self)
         self.setAcceptDrops(True)
@@ -140,6 +141,10 @@ class Window(QMainWindow):
     def _wear(self) -> None:
         """Another theme: everything that was dyed is laid out anew."""
         self.session.rebuilt.emit()
+
+    def _foot_changed(self) -> None:
+        if self.said.isVisible():
+            QTimer.singleShot(0, self.said, self.said.place)
 
     def _tell_work(self, text: str) -> None:
         """How far something is that everything waits for; nothing once it is done."""
@@ -292,6 +297,7 @@ class Window(QMainWindow):
             self.stack.removeWidget(placeholder)
             placeholder.deleteLater()
             made.page_asked.connect(self.show_page)
+            made.foot_changed.connect(self._foot_changed)
         return self._pages[title]
 
     @property

@@ -104,7 +104,7 @@ class BankColumn(Scroller):
         left.addLayout(self.kinds)
         left.addStretch()
         holder.setFixedWidth(206)
-        self.setFixedWidth(210)
+        self.setFixedWidth(220)  # the scroll bar has room of its own
 
     # --- what is shown -------------------------------------------------------------------------
 

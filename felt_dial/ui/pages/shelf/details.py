@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu
 
 from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.compare import difference
+from felt_dial.bank.names import on_offer, words_of_swatch, working_name
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
 from felt_dial.patch.documents.patch import read_patch
@@ -24,6 +25,7 @@ from felt_dial.sound.playing.phrases import phrase_for
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, NameEdit, Pill, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
+from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.frame.compare import module_acts
 from felt_dial.ui.pages.shelf.marks import MarkRow
@@ -104,6 +106,10 @@ class Details(Card):
         )
         body.addWidget(self.name)
         body.addWidget(self.where)
+        self.offers = QHBoxLayout()
+        self.offers.setSpacing(4)
+        self._offered: list[str] = []
+        body.addLayout(self.offers)
         body.addWidget(self.swatch)
         row = QHBoxLayout()
         row.addWidget(text_label("20 Hz – 20 kHz, 4 s", "small"))
@@ -158,6 +164,7 @@ class Details(Card):
         for child in self.findChildren(QWidget):
             child.setEnabled(readable or child is self.empty)
         if preset is None or not readable:
+            self._show_offers([])
             self.name.show_name(preset.name if preset else "No preset")
             self.where.setText("Its file cannot be read" if preset else "Choose one from the list")
             self.swatch.show_nothing()
@@ -214,7 +221,9 @@ class Details(Card):
         """What was measured of the preset, and what it is made of."""
         preset = self.preset
         if preset is None or preset.problem:
+            self._show_offers([])
             return
+        self._show_offers(self._names_on_offer(preset))
         measured = self.session.figures.of_row(preset)
         swatch = measured.swatch if measured else None
         self.swatch.show_swatch(swatch, shade_of(preset.place), self.session.figures.why_not(preset))
@@ -231,6 +240,30 @@ class Details(Card):
         lines.append(f"grown from {preset.parent}" if preset.parent else "")
         lines.append("not named yet" if preset.unnamed else "")
         self.notes.setText("\n".join(filter(None, lines)))
+
+    def _show_offers(self, names: list[str]) -> None:
+        """Names for a sound that nobody has named yet: a click gives it one."""
+        if names == self._offered:
+            return
+        self._offered = names
+        clear(self.offers)
+        for name in names:
+            self.offers.addWidget(Pill(name, "small", partial(self._rename, name), "Calls it so; it is named then"))
+        if names:
+            self.offers.addStretch()
+
+    def _names_on_offer(self, preset: Listed) -> list[str]:
+        """What it is, once it is measured, and a name made of the words of its bank."""
+        if not preset.unnamed or self._patch is None:
+            return []
+        session, patch = self.session, self._patch
+        taken = [name for name in session.catalogue.names() if name != preset.name]
+        measured = session.figures.of(patch)
+        words = words_of_swatch(measured.swatch) if measured is not None else []
+        says = working_name(patch.type, words, taken)
+        names = [row.name for row in session.catalogue.presets(preset.bank) if not row.unnamed]
+        made = on_offer(names, session.catalogue.names(), 1, f"{preset.bank} {preset.id}")
+        return [name for name in (says, *made) if name != preset.name]
 
     def _list_versions(self) -> None:
         menu = self.versions_menu()

@@ -159,7 +159,7 @@ class Many(QWidget):
             patches = [patch for place in self.places if (patch := self.session.stored_at(*place)) is not None]
             apart = between(patches[0], patches[1], 2).unmatched if len(patches) == 2 else ()
             if apart:
-                name = f"Steps between ({len(apart)} apart)"
+                name = f"Steps ({len(apart)} apart)"
                 tip += f".\nThese do not match, and stay as the first has them: {', '.join(apart[:8])}"
         set_text(self.steps, name)
         self.steps.setToolTip(plain(tip))
