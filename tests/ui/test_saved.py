@@ -197,14 +197,18 @@ def test_a_new_preset_tells_where_it_comes_from_and_claims_nothing(session: Sess
     fern = session.library.bank(session.work.bank).load(session.work.preset)
     assert (fern.parent, fern.author, fern.description) == ("Moss 0", "Ada", "")
     assert fern.macros["m1"].description == "" and not session.unsaved
-    session.set("level", -26.0)
-    assert session.save_new("Frond")
-    frond = session.library.bank(session.work.bank).load(session.work.preset)
-    assert frond.parent == "Fern", "what it was made from, not what that was made from"
     (answers,) = asked
     dict(answers)["Take them too"]()
     assert session.patch.description == "Slow and wet" and not session.unsaved
     assert session.patch.macros["m1"].description == "Opens it"
+    session.set("level", -26.0)
+    assert session.save_new("Frond")
+    frond = session.library.bank(session.work.bank).load(session.work.preset)
+    assert frond.parent == "Fern", "what it was made from, not what that was made from"
+    before = session.patch
+    session.open(BANK, "moss-1")
+    dict(asked[-1])["Take them too"]()
+    assert session.patch != before and session.patch.description == "", "it was about a sound that lies there no more"
 
 
 def test_after_means_the_cousin_of_the_same_bank(session: Session) -> None:

@@ -293,9 +293,11 @@ def test_a_phrase_is_quantised_trimmed_and_given_to_the_preset(desk: Desk) -> No
 def test_a_midi_file_becomes_a_phrase_that_stays(desk: Desk, tmp_path: Path) -> None:
     write_phrase_as_midi(PHRASES["keys"], 100.0, tmp_path / "answer.mid")
     desk.window.phrase_sheet.take_file(tmp_path / "answer.mid")
+    desk.finish_job()
     assert desk.session.phrase == "own:answer" and len(desk.session.phrase_now.notes) == len(PHRASES["keys"].notes)
     (tmp_path / "bad.mid").write_bytes(b"moss")
     desk.window.phrase_sheet.take_file(tmp_path / "bad.mid")
+    desk.finish_job()
     assert "no whole Standard MIDI File" in desk.messages[-1] and desk.session.phrase == "own:answer"
 
 
