@@ -99,7 +99,7 @@ class Monitor:
         run_limiter(limited, self._control, TICK, self._rate, *self._state)
         if share is not None and limited is not sound:
             sound += share * (limited - sound)
-        gain = float(self._state[-1][HELD])
+        gain = float(self._state[5][HELD]) * float(self._state[10][HELD])
         self.held = 20.0 * math.log10(max(gain, 1e-6)) if self.limits and gain < 0.9999 else 0.0
         np.minimum(sound, CEILING, out=sound)
         np.maximum(sound, -CEILING, out=sound)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left
 
 from felt_dial.patch.phrase import Beat, Phrase
-from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.events import OFF, ON, Event, in_order
 
 
 class Player:
@@ -63,4 +63,4 @@ class Player:
                 self._sounding = [(off - self.phrase.beats, key) for off, key in self._sounding]
             elif not self._sounding:
                 self.phrase = None
-        return sorted(events, key=lambda event: (event.frame, event.kind == ON))
+        return in_order(events)

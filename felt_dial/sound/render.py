@@ -11,7 +11,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.program import Program
-from felt_dial.sound.playing.events import OFF, ON, Event
+from felt_dial.sound.playing.events import OFF, ON, Event, in_order
 from felt_dial.sound.sizes import BLOCK, QUALITIES
 
 OPEN = 1e4
@@ -28,7 +28,7 @@ def note_events(notes: Iterable[Note], rate: float) -> list[Event]:
     for note in notes:
         events.append(Event(round(note.start * rate), ON, note.key, note.velocity / 127))
         events.append(Event(round((note.start + note.length) * rate), OFF, note.key))
-    return sorted(events, key=lambda event: (event.frame, event.kind == ON))
+    return in_order(events)
 
 
 def render(

@@ -195,7 +195,7 @@ def test_a_limiter_holds_its_ceiling_and_leaves_what_is_below() -> None:
     out = through("limiter", loud, ceiling=-3.0)
     assert np.abs(out).max() <= 10 ** (-3 / 20) + 1e-6
     soft = noise(0.5, -20.0)
-    late = round(0.0015 * RATE) + 6
+    late = Effect.kinds["limiter"]().late(RATE)
     assert np.abs(through("limiter", soft)[:, late:] - soft[:, :-late]).max() < 1e-6
 
 

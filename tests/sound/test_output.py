@@ -357,7 +357,7 @@ def test_the_safety_limiter_holds_says_so_and_leaves_what_is_below() -> None:
     listening = Monitor(RATE, BLOCK)
     soft = tone(440.0, -6.0)
     out = blocks(soft, listening.run)
-    late = 78
+    late = Effect.kinds["limiter"]().late(RATE)
     assert np.abs(out[:, late:] - soft[:, : out.shape[1] - late]).max() < 1e-6 and listening.held == 0.0
     loud = blocks(tone(440.0, 9.0), listening.run)
     assert np.abs(loud).max() <= 10 ** (-0.3 / 20) + 1e-6

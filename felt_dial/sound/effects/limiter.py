@@ -12,14 +12,16 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.params import LOG, Param
 from felt_dial.patch.units import DECIBELS, SECONDS
 
-AHEAD = 0.0015
-"""Seconds by which it hears the sound early, and by which the sound comes late."""
+AHEAD = (0.0015, 0.0004)
+"""Seconds by which each of its two turns hears the sound early, and by which the sound comes late."""
 BETWEEN = 6
 """Frames later: what lies between two frames is known from six on either side."""
+SHORTEST = 8
+"""Frames by which a turn hears early at the least."""
 
 
 class Limiter(Effect, kind="limiter"):
-    """Pushes the sound against a ceiling and holds it there, a millisecond and a half late."""
+    """Pushes the sound against a ceiling and holds it there, two milliseconds late."""
 
     group = "Dynamics"
 
@@ -35,11 +37,17 @@ class Limiter(Effect, kind="limiter"):
 
     def reading(self, state: tuple[Any, ...]) -> float:
         """dB by which it turns the sound down now."""
-        return 20.0 * math.log10(max(float(state[-1][HELD]), 1e-6))
+        return 20.0 * math.log10(max(float(state[5][HELD]) * float(state[10][HELD]), 1e-6))
 
     def late(self, rate: float) -> int:
         """Frames by which the sound comes out late at a rate."""
-        return max(int(AHEAD * rate), 1) + BETWEEN
+        return sum(wait + BETWEEN for wait in waits(rate))
 
 
-WRITE, HELD, SUM, OLDEST = range(4)
+def waits(rate: float) -> tuple[int, int]:
+    """Frames by which each turn hears the sound early at a rate, besides those that it needs to see between frames."""
+    first, second = (max(int(ahead * rate), SHORTEST) for ahead in AHEAD)
+    return first, second
+
+
+WRITE, HELD, SUM, OLDEST, LOWEST = range(5)

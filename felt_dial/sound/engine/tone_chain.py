@@ -83,6 +83,10 @@ class Tone:
         rows, before = notes.rows, turned if self._turned is None else self._turned
         self._turned = turned
         begins = [step for step in self.steps if step.line.size and not step.lags and gate(step.on, step.wet, rows)]
+        if begins and (notes.start[rows] >= 0).all():  # nothing sounded: it is driven from the first frame on
+            for step in begins:
+                step.lags = True
+            begins = []
         jumps, late = bool(begins) or before != turned or any(step.steps for step in self.steps), self.late
         if jumps:
             self._was[rows] = audio[rows]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import NamedTuple
 
 ON, OFF, BEND, WHEEL, PANIC, PRESSURE, SLIDE, SUSTAIN, SOSTENUTO, TEMPO, RANGE, PEDAL, HOLD = range(13)
@@ -23,3 +24,14 @@ class Event(NamedTuple):
     key: float = 0.0
     value: float = 0.0
     channel: int = 0
+
+
+def in_order(events: Iterable[Event]) -> list[Event]:
+    """Events in the order in which they happen. At one frame keys go up before others go down, the lowest key first: notes are
+    numbered as they are struck, chance is counted by those numbers, and no order of a file shall be heard."""
+    return sorted(events, key=_moment)
+
+
+def _moment(event: Event) -> tuple[int, bool, float, float]:
+    notes = event.kind in (ON, OFF)
+    return event.frame, event.kind == ON, event.key if notes else -1.0, event.value if notes else 0.0

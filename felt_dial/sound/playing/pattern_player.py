@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.pattern import LANES, LENGTH, OCTAVE, PROBABILITY, SEMITONE, SKIP, TIE, VELOCITY, Pattern
-from felt_dial.sound.playing.events import OFF, ON, PANIC, PEDAL, SUSTAIN, Event
+from felt_dial.sound.playing.events import OFF, ON, PANIC, PEDAL, SUSTAIN, Event, in_order
 from felt_dial.sound.playing.kernels.counted_chance import chance
 
 UP, DOWN, BOUNCE, PLAYED, RANDOM, CHORD = range(6)
@@ -105,7 +105,7 @@ class PatternPlayer:
             made += self._take(event) if on else [event]
         self._go_on(made, done, 1.0, pace, frames)
         now.beats += frames / rate * tempo / 60.0
-        return sorted(made, key=lambda e: (e.frame, e.kind == ON))
+        return in_order(made)
 
     def _pace(self, tempo: float) -> float:
         """Steps in a second."""

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
-from felt_dial.patch.shaping import DIODE, DRAWN, DRAWN_AT_FIRST, REDUCE, TUBE, Shaper
+from felt_dial.patch.shaping import DRAWN, DRAWN_AT_FIRST, REDUCE, Shaper
 from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.simd.lanes import (
     VOICES,
@@ -26,7 +26,7 @@ from felt_dial.sound.simd.lanes import (
 from felt_dial.sound.simd.memory import load, store
 from felt_dial.sound.simd.types import any_above, pick, quotient, whole
 from felt_dial.sound.sizes import ABOVE, BRIGHT
-from felt_dial.sound.tone.core.halves import FINE, stages
+from felt_dial.sound.tone.core.halves import FINE, late, stages
 from felt_dial.sound.tone.kernels.core.halves import (
     DOWN_FIRST,
     DOWN_LATER,
@@ -43,16 +43,38 @@ from felt_dial.sound.tone.kernels.core.voices import works_in_pieces
 WAY, AMOUNT, BIAS, BEFORE, TONE, BITS, HOLD, LEVEL, KEPT = (
     Shaper.row_of(name) for name in ("way", "amount", "bias", "before", "tone", "bits", "hold", "level", "kept")
 )
-(LAST, LOW, HIGH, BLOCKED, INTO, HELD, PHASE, DARK_IN, DARK_OUT, SUM_IN, SUM_OUT, GAIN) = range(12)
-"""Numbers of every channel. The last five keep the level: what is below 1.5 kHz before and after, both powers, the gain."""
-UP = 12
+(
+    LAST,
+    LOW,
+    HIGH,
+    BLOCKED,
+    INTO,
+    HELD,
+    PHASE,
+    DARK_IN,
+    DARK_OUT,
+    SUM_IN,
+    SUM_OUT,
+    GAIN,
+    AGE,
+    QUIET,
+    OWED,
+    TOP,
+    STEEP,
+    RISE,
+    ZERO,
+) = range(19)
+"""Numbers of every channel. From DARK_IN on they keep the level: what is below 1.5 kHz before and after, both powers, the gain,
+ticks since it began and since it was last heard, the power that came and has not gone out yet; how far and how steeply it went
+before it first turned, and its last step, TURNED once it has. The last stays 0."""
+UP = 19
 """The first of the numbers that the way up keeps, at most three times; those of the way down follow."""
 DOWN = UP + UP_FIRST + 2 * UP_LATER
-POWER_IN = DOWN + DOWN_FIRST + 2 * DOWN_LATER
-"""Powers of this block, and not kept."""
-POWER_OUT, NUMBERS = POWER_IN + 1, POWER_IN + 2
-ALIVE, PUSH, BIASED, LOUD, THIN, DULL, LEANS, STEPS, BEAT, DIALS = range(10)
-"""Dials: where voices begin, the push, the bias, the level, the two one-poles, who leans, steps and beat of Bits and rate."""
+NUMBERS = DOWN + DOWN_FIRST + 2 * DOWN_LATER
+ALIVE, PUSH, BIASED, LOUD, THIN, DULL, STEPS, BEAT, CAME, LAST_CAME, WENT, KEEP, KEPT_THEN, DIALS = range(14)
+"""Dials: where voices begin, the push, the bias, the level, the two one-poles, steps and beat of Bits and rate; then the powers
+of what comes in during a tick, apart those of its last frames, which go out in the next, and of what goes out; and the gain that
+keeps the level as a tick begins and as it ends."""
 AT_ONCE = 2
 """Ticks that go through the whole drive together: what they need stays in the nearest cache."""
 TINY = 1e-30
@@ -60,8 +82,10 @@ NEAR = 1e-6
 """Frames that are nearer to each other than this are taken for one place of the curve."""
 MEMORY, PACE = 1.0, 0.01
 """Seconds over which loudness before and after is compared, and those in which the gain that keeps it follows."""
-NOTHING = 1e-9
-"""Power below which a block counts as silence: what comes after it begins anew."""
+TURNED, WHOLE = 1e9, 1.0
+"""Says that a wave has turned; and the amplitude that sources are at: what rises steeply is going there at the most."""
+NOTHING, SILENCE = 1e-9, 0.02
+"""Power of a frame that counts as nothing, and seconds of it after which what comes begins anew."""
 MOST_GAIN = 8.0
 
 
@@ -76,15 +100,15 @@ class DriveState(NamedTuple):
         Room at the finest rate: for what goes into the curve, and for the areas under it, which become its means.
     table : float64 (piece + 1, 4)
         Of a drawn curve.
-    gains : float64 (2, voice)
-        What keeps the level of each of four voices, as the block begins and as it ends.
+    late : int64 (1,)
+        Frames by which a drive is late.
     """
 
     lanes: Lanes
     halves: NDArray[np.float64]
     wide: NDArray[np.float64]
     table: NDArray[np.float64]
-    gains: NDArray[np.float64]
+    late: NDArray[np.int64]
 
 
 def prepare_shaper(module: Module, stage: Stage) -> DriveState:
@@ -92,11 +116,11 @@ def prepare_shaper(module: Module, stage: Stage) -> DriveState:
     drawn = Shaper.drawings["curve"].numbers(DRAWN_AT_FIRST)
     halves = stages(stage.rate, finest=True)
     return DriveState(
-        lanes=lane_room(stage, DIALS, NUMBERS, AT_ONCE * stage.tick, POWER_IN),
+        lanes=lane_room(stage, DIALS, NUMBERS, AT_ONCE * stage.tick, NUMBERS),
         halves=halves,
         wide=lane_array(2, AT_ONCE * stage.tick << len(halves)),
         table=drawn_table(np.array(drawn), True),
-        gains=np.ones((2, VOICES)),
+        late=np.array([late(stage.rate)]),
     )
 
 
@@ -106,35 +130,14 @@ def redraw(state: DriveState, numbers: np.ndarray, odd: bool) -> None:
 
 
 @kernel
-def _expected(way, table, push, bias, amplitude):
-    """The gain that keeps the level of a sine, as long as nothing was measured."""
-    total = middle = 0.0
-    for n in range(64):
-        y = bend(way, push * amplitude * math.sin(2.0 * math.pi * (n + 0.5) / 64.0) + bias, table)
-        total += y * y
-        middle += y
-    power = total / 64.0 - (middle / 64.0) ** 2
-    return min(amplitude * math.sqrt(0.5 / (power + 1e-18)), MOST_GAIN)
-
-
-@kernel
-def _leans(way, control, row, first):
-    """True where a wave may come out off its middle, which must be taken away."""
-    furthest = np.float32(1.0) if way in (TUBE, DIODE, DRAWN, REDUCE) else np.float32(0.0)
-    for t in range(first, control.shape[2]):
-        furthest = max(furthest, abs(control[BIAS, row, t]))
-    return furthest > 0.0
-
-
-@kernel
 def _pole(hertz, rate):
     """How much of the way a one-pole goes in a frame."""
     return 1.0 - math.exp(-2.0 * math.pi * np.float64(hertz) / rate)
 
 
 @kernel
-def _turn_dials(dials, control, who, first, rate, gains):
-    """What four voices are driven by at every tick; `gains` are what keeps their level, as the block begins and ends."""
+def _turn_dials(dials, control, who, first, rate):
+    """What four voices are driven by at every tick."""
     ticks = dials.shape[1] - 1
     for dial, which in ((PUSH, AMOUNT), (BIASED, BIAS), (LOUD, LEVEL), (THIN, BEFORE), (DULL, TONE)):
         lanes = dials[dial]
@@ -154,11 +157,6 @@ def _turn_dials(dials, control, who, first, rate, gains):
                 else:
                     both(lanes, t, v, 1.0 if x == 0.0 else 10.0 ** (x / 20.0))
         hold(lanes, end)
-    for v in range(VOICES):
-        was, now = gains[0, v], gains[1, v]
-        if was != 1.0 or now != 1.0:
-            for t in range(first, ticks + 1):
-                both(dials[LOUD], t, v, dials[LOUD, t, 2 * v] * (was + (now - was) * t / ticks))
 
 
 @kernel
@@ -175,7 +173,7 @@ def _begin(way, state, control, first):
         both(here, INTO, v, bent)
         for k in range(UP, DOWN):
             both(here, k, v, bias)
-        for k in range(DOWN, POWER_IN):
+        for k in range(DOWN, NUMBERS):
             both(here, k, v, bent)
 
 
@@ -188,36 +186,33 @@ def _hush(tile, who, begin, end, tick):
 
 
 @kernel
-def _go_in(tile, begin, end, tick, dials, here, dark):
-    """Takes the low from four voices, from tick `begin` up to `end`, and pushes them: what then goes into the curve."""
-    under, power, below = load(here, LOW), load(here, POWER_IN), load(here, DARK_IN)
+def _go_in(tile, begin, end, tick, dials, here, dark, late):
+    """Takes the low from four voices, from tick `begin` up to `end`, and pushes them: what then goes into the curve. The power
+    of the last `late` frames of each tick is counted apart."""
+    under, below = load(here, LOW), load(here, DARK_IN)
     each = 1.0 / tick
     for t in range(begin, end):
-        first = (t - begin) * tick
+        n, power = (t - begin) * tick, load(here, ZERO)
         push, bias, thin = load(dials[PUSH], t), load(dials[BIASED], t), load(dials[THIN], t)
         grow, lean = (load(dials[PUSH], t + 1) - push) * each, (load(dials[BIASED], t + 1) - bias) * each
         under = pick(thin, 0.0, under, 0.0)
-        if any_above(thin, 0.0):
-            for n in range(first, first + tick):
+        thins = any_above(thin, 0.0)
+        for count, counted in ((tick - late, CAME), (late, LAST_CAME)):
+            for _ in range(count):
                 x = load(tile, n)
                 below += dark * (x - below)
                 heard = x + BRIGHT * (x - below)
                 power += heard * heard
-                under += thin * (x - under)
-                store(tile, n, push * (x - under) + bias)
+                if thins:
+                    under += thin * (x - under)
+                    store(tile, n, push * (x - under) + bias)
+                else:
+                    store(tile, n, push * x + bias)
                 push += grow
                 bias += lean
-        else:
-            for n in range(first, first + tick):
-                x = load(tile, n)
-                below += dark * (x - below)
-                heard = x + BRIGHT * (x - below)
-                power += heard * heard
-                store(tile, n, push * x + bias)
-                push += grow
-                bias += lean
+                n += 1
+            store(dials[counted], t, power)
     store(here, LOW, under)
-    store(here, POWER_IN, power)
     store(here, DARK_IN, below)
 
 
@@ -318,21 +313,18 @@ def _bent(way, state, begin, end, tick, doublings):
 def _come_out(state, bent, begin, end, tick, block, dark):
     """What comes from the curve, `bent`, into `tile`: without what stands still, dulled and at its level.
 
-    What does not lean has nothing that
-    stands still, and what would take it away stands ready.
+    Whatever the curve, a wave may come out off its middle: a narrow pulse, or one with a bias.
     """
     tile, dials, here = state.lanes.tile, state.lanes.dials, state.lanes.here
-    blocked, into, over, power = load(here, BLOCKED), load(here, INTO), load(here, HIGH), load(here, POWER_OUT)
-    leans, low = load(dials[LEANS], 0), load(here, DARK_OUT)
-    keep = leans * block
+    blocked, into, over, low = load(here, BLOCKED), load(here, INTO), load(here, HIGH), load(here, DARK_OUT)
     for t in range(begin, end):
-        first = (t - begin) * tick
+        first, power = (t - begin) * tick, load(here, ZERO)
         dull, level = load(dials[DULL], t), load(dials[LOUD], t)
         louder = (load(dials[LOUD], t + 1) - level) * (1.0 / tick)
         if any_above(1.0, dull):
             for n in range(first, first + tick):
                 y = load(bent, n)
-                blocked = y - leans * into + keep * blocked
+                blocked = y - into + block * blocked
                 into = y
                 over += dull * (blocked - over)
                 low += dark * (over - low)
@@ -340,10 +332,10 @@ def _come_out(state, bent, begin, end, tick, block, dark):
                 power += heard * heard
                 store(tile, n, level * over)
                 level += louder
-        elif any_above(leans, 0.5):
+        else:
             for n in range(first, first + tick):
                 y = load(bent, n)
-                blocked = y - leans * into + keep * blocked
+                blocked = y - into + block * blocked
                 into = y
                 low += dark * (blocked - low)
                 heard = blocked + BRIGHT * (blocked - low)
@@ -351,75 +343,125 @@ def _come_out(state, bent, begin, end, tick, block, dark):
                 store(tile, n, level * blocked)
                 level += louder
             over = blocked
-        else:
-            for n in range(first, first + tick):
-                into = load(bent, n)
-                low += dark * (into - low)
-                heard = into + BRIGHT * (into - low)
-                power += heard * heard
-                store(tile, n, level * into)
-                level += louder
-            blocked = over = into
+        store(dials[WENT], t, power)
     store(here, BLOCKED, blocked)
     store(here, INTO, into)
     store(here, HIGH, over)
-    store(here, POWER_OUT, power)
     store(here, DARK_OUT, low)
 
 
 @kernel
-def _first_amplitude(audio, row, first):
-    """Amplitude of a sine that is as strong as what comes in from frame `first` on, and never so faint that nothing counts."""
-    power = 0.0
-    for n in range(first, audio.shape[2]):
-        power += np.float64(audio[row, 0, n]) ** 2 + np.float64(audio[row, 1, n]) ** 2
-    return max(math.sqrt(power / max(audio.shape[2] - first, 1)), 1e-3)
+def _expected(way, table, push, bias, amplitude):
+    """The gain that keeps the level of a sine of an amplitude."""
+    total = middle = 0.0
+    for n in range(64):
+        y = bend(way, push * amplitude * math.sin(2.0 * math.pi * (n + 0.5) / 64.0) + bias, table)
+        total += y * y
+        middle += y
+    power = total / 64.0 - (middle / 64.0) ** 2
+    return min(amplitude * math.sqrt(0.5 / (power + 1e-18)), MOST_GAIN)
 
 
 @kernel
-def _keep(played, state, group, way):
-    """The gains that keep the level of four voices in this block.
+def _turned(audio, row, first, frames, here, v):
+    """Looks at a tick of a voice that has begun: how far it goes, and how steeply, until it turns for the first time; True
+    once it has."""
+    if here[RISE, 2 * v] == TURNED:
+        return True
+    for channel in range(2):
+        lane = 2 * v + channel
+        last, rise = here[RISE, lane], 0.0
+        for n in range(first, first + frames):
+            x = np.float64(audio[row, channel, n])
+            here[TOP, 2 * v] = max(here[TOP, 2 * v], abs(x))
+            if n > first:
+                rise = x - np.float64(audio[row, channel, n - 1])
+                here[STEEP, 2 * v] = max(here[STEEP, 2 * v], abs(rise))
+                if rise * last < 0.0:
+                    here[RISE, 2 * v] = TURNED
+                    return True
+                last = rise if rise != 0.0 else last
+        here[RISE, lane] = last
+    return False
 
-    They follow from what each was and became since it began, so that every note is kept by itself, the first as the
-    fourth; in its first block by what a sine of its strength would become. What no note begins, the chord of a rack,
-    begins after silence.
+
+@kernel
+def _kept_gain(here, v, came, went, begins, tick, seconds, fade, follow):
+    """The gain that keeps the level of a voice at the end of a tick in which the powers `came` and `went`; its own begins it
+    where the voice `begins`, or is heard again after silence. It is 0 while nothing is heard. A tick lasts `seconds`, in which
+    sums `fade` and a gain goes so much of its way (`follow`).
+
+    It follows from what the voice was and became since it began, and from nothing else: not from where in a block that
+    was, nor from what will come. Until there is enough to tell, it follows at once.
     """
-    here, gains, control, who = state.lanes.here, state.gains, played.control, state.lanes.who
-    ticks = control.shape[2] - 1
-    follow = 1.0 - math.exp(-ticks * played.tick / played.rate / PACE)
-    for v in range(VOICES):
-        row, first = who[0, v], max(who[1, v], 0)
-        part, whole = np.float64(control[KEPT, row, first]), np.float64(control[KEPT, row, ticks])
-        if part <= 0.0 and whole <= 0.0:
+    was, loud = here[GAIN, 2 * v], came >= NOTHING * tick
+    if begins or was <= 0.0:
+        here[SUM_IN, 2 * v] = here[SUM_OUT, 2 * v] = here[AGE, 2 * v] = here[QUIET, 2 * v] = 0.0
+        here[TOP, 2 * v] = here[STEEP, 2 * v] = here[RISE, 2 * v] = here[RISE, 2 * v + 1] = 0.0
+        if not loud:
             here[GAIN, 2 * v] = 0.0
-            gains[0, v] = gains[1, v] = 1.0
-            continue
-        was = here[GAIN, 2 * v]
-        if who[1, v] >= 0 or was <= 0.0:
-            here[SUM_IN, 2 * v] = here[SUM_OUT, 2 * v] = 0.0
-            push = 10.0 ** (np.float64(control[AMOUNT, row, first]) / 20.0)
-            amplitude = _first_amplitude(played.audio, row, first * played.tick)
-            was = _expected(way, state.table, push, np.float64(control[BIAS, row, first]), amplitude)
-            now = was
-        else:
-            goal = math.sqrt((here[SUM_IN, 2 * v] + 1e-12) / (here[SUM_OUT, 2 * v] + 1e-12))
-            now = was + (min(goal, MOST_GAIN) - was) * follow
-        gains[0, v], gains[1, v] = 1.0 + part * (was - 1.0), 1.0 + whole * (now - 1.0)
-        here[GAIN, 2 * v] = now
+            return 0.0
+        was = 0.0
+    here[QUIET, 2 * v] = 0.0 if loud else here[QUIET, 2 * v] + 1.0
+    if here[QUIET, 2 * v] * seconds > SILENCE:
+        here[GAIN, 2 * v] = 0.0
+        return was
+    here[SUM_IN, 2 * v] = fade * here[SUM_IN, 2 * v] + came
+    here[SUM_OUT, 2 * v] = fade * here[SUM_OUT, 2 * v] + went
+    here[AGE, 2 * v] += 1.0
+    goal = min(math.sqrt((here[SUM_IN, 2 * v] + 1e-12) / (here[SUM_OUT, 2 * v] + 1e-12)), MOST_GAIN)
+    age = here[AGE, 2 * v] * seconds
+    if was <= 0.0 or (goal < was and age < 2.0 * PACE):
+        now = goal
+    else:
+        now = was + (goal - was) * (follow if age >= PACE else 1.0 - math.exp(-seconds / age))
+    here[GAIN, 2 * v] = now
+    return now
 
 
 @kernel
-def _follow(played, here, ticks):
-    """After the block: the powers before and after are followed, and forgotten in silence."""
-    frames = ticks * played.tick
-    fade = math.exp(-frames / played.rate / MEMORY)
-    for v in range(VOICES):
-        came = here[POWER_IN, 2 * v] + here[POWER_IN, 2 * v + 1]
-        went = here[POWER_OUT, 2 * v] + here[POWER_OUT, 2 * v + 1]
-        here[SUM_IN, 2 * v] = fade * here[SUM_IN, 2 * v] + came
-        here[SUM_OUT, 2 * v] = fade * here[SUM_OUT, 2 * v] + went
-        if came < NOTHING * frames:
-            here[GAIN, 2 * v] = 0.0
+def _keep(played, state, way, begin, end):
+    """Keeps the level of four voices, each by itself, from tick `begin` up to `end`.
+
+    A wave that has just begun and has not turned yet tells little by its power: it is taken for a sine that will go as far as
+    its pitch and its steepness say, so that it is driven as it will be from its first frames on.
+    """
+    tile, dials, here, who = state.lanes.tile, state.lanes.dials, state.lanes.here, state.lanes.who
+    control, tick, seconds = played.control, played.tick, played.tick / played.rate
+    fade, follow = math.exp(-seconds / MEMORY), 1.0 - math.exp(-seconds / PACE)
+    for t in range(begin, end):
+        changes = False
+        for v in range(VOICES):
+            row = who[0, v]
+            part, then = np.float64(control[KEPT, row, t]), np.float64(control[KEPT, row, t + 1])
+            was = now = 0.0
+            if part <= 0.0 and then <= 0.0:
+                here[GAIN, 2 * v] = 0.0
+            elif t >= who[1, v]:
+                owed = here[OWED, 2 * v] if t > who[1, v] else 0.0
+                early = dials[CAME, t, 2 * v] + dials[CAME, t, 2 * v + 1]
+                here[OWED, 2 * v] = dials[LAST_CAME, t, 2 * v] + dials[LAST_CAME, t, 2 * v + 1] - early
+                came = owed + early
+                went = dials[WENT, t, 2 * v] + dials[WENT, t, 2 * v + 1]
+                was = 0.0 if t == who[1, v] else here[GAIN, 2 * v]
+                now = _kept_gain(here, v, came, went, t == who[1, v], tick, seconds, fade, follow)
+                if now > 0.0 and not _turned(played.audio, row, t * tick, tick, here, v):
+                    hertz = np.float64(played.frequency[row, t])
+                    most = here[STEEP, 2 * v] * played.rate / (2.0 * hertz) if hertz > 0.0 else 0.0
+                    far = max(here[TOP, 2 * v], min(most, WHOLE), 1e-3)
+                    push, bias = 10.0 ** (np.float64(control[AMOUNT, row, t]) / 20.0), np.float64(control[BIAS, row, t])
+                    now = here[GAIN, 2 * v] = _expected(way, state.table, push, bias, far)
+            was = now if was <= 0.0 else was
+            was, now = (1.0, 1.0) if now <= 0.0 else (1.0 + part * (was - 1.0), 1.0 + then * (now - 1.0))
+            both(dials[KEEP], t, v, was)
+            both(dials[KEPT_THEN], t, v, now)
+            changes = changes or was != 1.0 or now != 1.0
+        if changes:
+            level = load(dials[KEEP], t)
+            louder = (load(dials[KEPT_THEN], t) - level) * (1.0 / tick)
+            for n in range((t - begin) * tick, (t - begin + 1) * tick):
+                store(tile, n, level * load(tile, n))
+                level += louder
 
 
 @works_in_pieces(Shaper, prepare_shaper, DriveState)
@@ -432,20 +474,16 @@ def drive(played, state, group, first):
     block = 1.0 - 2.0 * math.pi * 5.0 / rate
     way = np.int64(control[WAY, rows[0], max(played.start[rows[0]], 0)])
     doublings = _doublings(way, rate)
-    _keep(played, state, group, way)
     dark = _pole(ABOVE, rate)
-    here[POWER_IN] = here[POWER_OUT] = 0.0
-    for v in range(VOICES):
-        both(dials[LEANS], 0, v, 1.0 if _leans(way, control, who[0, v], max(who[1, v], 0)) else 0.0)
     _begin(way, state, control, first)
-    _turn_dials(dials, control, who, first, rate, state.gains)
+    _turn_dials(dials, control, who, first, rate)
     if way == REDUCE:
         _turn_reducers(dials, control, who, first, rate * (1 << doublings))
     for t in range(first, ticks, AT_ONCE):
         end, base = min(t + AT_ONCE, ticks), t * tick
         voices_in(played.audio, who, t, end, tick, tile, base)
         _hush(tile, who, t, end, tick)
-        _go_in(tile, t, end, tick, dials, here, dark)
+        _go_in(tile, t, end, tick, dials, here, dark, state.late[0])
         _come_out(state, state.wide[_bent(way, state, t, end, tick, doublings)], t, end, tick, block, dark)
+        _keep(played, state, way, t, end)
         voices_out(tile, who, t, end, tick, played.audio, base)
-    _follow(played, here, ticks)
