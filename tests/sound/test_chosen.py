@@ -5,7 +5,7 @@ All bounds are definitions, set by us, unless a source is named.
 
 from __future__ import annotations
 
-from itertools import permutations
+from itertools import pairwise, permutations
 
 import numpy as np
 import pytest
@@ -22,7 +22,8 @@ from felt_dial.patch.shaping import Shaper
 from felt_dial.sound.modules import Modulator
 from felt_dial.sound.playing.events import OFF, ON, Event, in_order
 from felt_dial.sound.render import note_events, render
-from tests.sound.listening import decibels, plain, through
+from tests.sound.listening import decibels, plain
+from tests.sound.test_effects import through
 
 WAYS = list(Shaper.choice_of("way").options)
 FALLS = {
@@ -43,7 +44,7 @@ def hits(patch: Patch, tempo: float, key: int = 36, rate: int = 48000, **how: in
     step = 30.0 / tempo
     sound = render(patch, [Note(n * step, 0.1, key) for n in range(16)], 16 * step, rate=rate, **how)[0]
     places = [int(n * step * rate) for n in range(17)]
-    return np.array([decibels(float(np.abs(sound[a:b]).max())) for a, b in zip(places, places[1:], strict=False)])
+    return np.array([decibels(float(np.abs(sound[a:b]).max())) for a, b in pairwise(places)])
 
 
 @pytest.mark.parametrize("way", WAYS)
