@@ -23,7 +23,7 @@ from felt_dial.ui.growth import Growth
 from felt_dial.ui.session import Session
 from felt_dial.workshop.recording.loops import loops_of
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
-from felt_dial.workshop.recording.root import root_of
+from felt_dial.sound.matter.root import root_of
 from felt_dial.workshop.recording.spectrogram import spectrogram
 from felt_dial.workshop.recording.split import split
 from felt_dial.workshop.table.from_recording import WAYS, Taking

@@ -198,6 +198,37 @@ def params(
             print(f"{row['id']:44} {row['label']:16} {row['value']}")
 
 
+@app.command()
+def root(
+    files: Annotated[list[Path], typer.Argument(help="Recordings")],
+    as_json: Annotated[bool, typer.Option("--json", help="A list of file, key and sure as JSON")] = False,
+) -> None:
+    """Says at which key recordings sound, and whether that is sure: what a file notes of itself, else what is found in it."""
+    from felt_dial.sound.matter.audio_file import read_audio
+    from felt_dial.sound.matter.root import Root, key_said, root_of
+
+    found: list[tuple[Path, Root | float]] = []
+    wrong: list[str] = []
+    for path in files:
+        try:
+            audio = read_audio(path)
+        except (FeltDialError, OSError) as why:
+            wrong.append(str(why))
+            continue
+        found.append((path, root_of(audio.sound, audio.rate) if audio.root is None else audio.root))
+    rows = [(path, *((one.key, one.is_sure) if isinstance(one, Root) else (one, True))) for path, one in found]
+    if as_json:
+        listed = [
+            {"file": str(p), "key": None if key is None else round(key, 3), "sure": sure} for p, key, sure in rows
+        ]
+        print(json.dumps(listed, indent=1, ensure_ascii=False))
+    else:
+        for path, one in found:
+            print(f"{path.name}: {one.says() if isinstance(one, Root) else f'{key_said(one)}, as the file says'}")
+    if wrong:
+        raise BadRequest("\n".join(wrong))
+
+
 @bank_app.command("list")
 def bank_list() -> None:
     """Lists the banks and their presets."""

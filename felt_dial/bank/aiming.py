@@ -23,8 +23,8 @@ from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter.audio_file import read_part
+from felt_dial.sound.matter.root import root_of
 from felt_dial.sound.render import render
-from felt_dial.workshop.recording.root import root_of
 
 COARSE = 24000
 """Hz at which sounds are tried: half as many frames, and all that the comparison hears."""

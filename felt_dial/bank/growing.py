@@ -18,7 +18,7 @@ from felt_dial.bank.measurement import swatch_of
 from felt_dial.bank.offshoots import TARGET, Offshoot, Wishes, called, changes, child, dials, directions, moved_by
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch, put_value, slots
-from felt_dial.workshop.recording.root import root_of
+from felt_dial.sound.matter.root import SURE, root_of
 
 TRIES, NEAR = 4, 0.22
 """Renders of a child at the most, and how near to the wished distance is near enough."""
@@ -130,10 +130,9 @@ def _wrong(parent: Parent, patch: Patch, sound: NDArray[np.float32], wishes: Wis
         return "too loud"
     if 20 * math.log10(max(peak, 1e-9)) < SILENT_DB:
         return "silent"
-    if wishes.in_tune and parent.key is not None and parent.sure > 0.6 and not parent.glides:
+    if wishes.in_tune and parent.key is not None and parent.sure >= SURE and not parent.glides:
         root = root_of(sound, RATE)
-        sure = root.key is not None and root.sure > 0.6
-        away = abs((float(root.key or 0.0) - parent.key + 6) % 12 - 6) if sure else 0.0
+        away = abs((root.key - parent.key + 6) % 12 - 6) if root.key is not None and root.is_sure else 0.0
         if away > CENTS / 100:
             return "out of tune"
     if wishes.cheap and cost_of(patch) > COST * cost_of(parent.patch):

@@ -25,12 +25,12 @@ from felt_dial.files import bytes_of, is_folder, named_in_text
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import BadAudio, read_part
+from felt_dial.sound.matter.root import LISTENED, root_of
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.sources.core.levels import guess_cycle, is_table
-from felt_dial.workshop.recording.root import root_of
 
 AUDIO = frozenset((".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3"))
-SCHEMA = 1
+SCHEMA = 2
 TABLES = """
 CREATE TABLE matter (
     row INTEGER PRIMARY KEY, path TEXT UNIQUE, stamp INTEGER, size INTEGER, name TEXT, place TEXT, origin TEXT,
@@ -43,8 +43,6 @@ CREATE INDEX unmeasured ON matter (measured);
 """
 COLUMNS = 48
 """Columns of a small picture."""
-LOOKS = 8.0
-"""Seconds from the beginning of a file that are looked into."""
 BATCH = 24
 SHIPPED, LIBRARY, OWN = "shipped", "library", "own"
 DARK, BRIGHT = 500.0, 2000.0
@@ -143,7 +141,7 @@ def _looked(path: str) -> Looked:
     import soundfile
 
     about = soundfile.info(path)
-    audio, _ = read_part(Path(path), 0.0, LOOKS)
+    audio, _ = read_part(Path(path), 0.0, LISTENED)
     sound = audio.sound
     if float(np.abs(sound).max()) < 1e-7:
         raise BadAudio("It is silent from beginning to end.")

@@ -12,10 +12,10 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
-from felt_dial.patch.units import CENTS, note_name
 from felt_dial.sound.matter import analysis, assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.cycles import SURE, cycles_of
+from felt_dial.sound.matter.root import key_said, root_of, root_taken
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.sources.core.levels import guess_cycle
 from felt_dial.sound.sources.core.levels import is_table as looks_like_table
@@ -35,6 +35,7 @@ class Taken(NamedTuple):
     asset: Asset
     audio: Audio
     root: float | None
+    sure: bool
     cycle: int
     said: str = ""
 
@@ -59,24 +60,25 @@ class Importing:
             noted, known = assets.noted(path.parent, path.stem), assets.noted_root(path.parent, path.stem)
             rights = noted.rights if noted is not None else ""
             root = audio.root if audio.root is not None else known
+            sure = True
             if listens and root is None:
-                hertz = analysis.pitch_of(audio.sound[:, : int(8 * audio.rate)], audio.rate)
-                root = None if hertz is None else 69.0 + 12.0 * math.log2(hertz / 440.0)
+                found = root_of(audio.sound, audio.rate)
+                root, sure = found.key, found.is_sure
             watch(0.5)
             if is_table and audio.cycle is None and not looks_like_table(audio.sound[0]):
-                found = cycles_of(audio.sound[:, : int(60 * audio.rate)], audio.rate)
-                if found is not None and found.sure >= SURE:
-                    row = Audio(found.frames.reshape(1, -1), 48000.0, notes=audio.notes)
+                cycles = cycles_of(audio.sound[:, : int(60 * audio.rate)], audio.rate)
+                if cycles is not None and cycles.sure >= SURE:
+                    row = Audio(cycles.frames.reshape(1, -1), 48000.0, notes=audio.notes)
                     asset = self.session.library.keep_audio(row, assets.called(path))
-                    heard = _key_text(69.0 + 12.0 * math.log2(found.hertz / 440.0))
-                    said = f" {len(found.frames)} cycles of its pitch, {heard}, {100 * found.sure:.0f} % sure."
-                    return Taken(asset, row, None, found.frames.shape[1], said)
+                    heard = key_said(69.0 + 12.0 * math.log2(cycles.hertz / 440.0))
+                    said = f" {len(cycles.frames)} cycles of its pitch, {heard}, {100 * cycles.sure:.0f} % sure."
+                    return Taken(asset, row, None, True, cycles.frames.shape[1], said)
             asset = self.session.library.keep_audio(audio, assets.called(path), rights)
             if is_partials:
                 place = 60.0 if root is None else root
                 key, cents = round(place), round(100 * (place - round(place)), 1)
                 analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), part_of(watch, 0.5, 1.0))
-            return Taken(asset, audio, root, (audio.cycle or guess_cycle(audio.sound[0])) if is_table else 0)
+            return Taken(asset, audio, root, sure, (audio.cycle or guess_cycle(audio.sound[0])) if is_table else 0)
 
         self.session.jobs.start(
             f"Loading {assets.file_called(path)}", work, lambda taken: self._give(layer, path, kind, taken, then)
@@ -123,7 +125,7 @@ class Importing:
         select = ("source", layer) if kind else None
         name = assets.file_called(path)
         self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"load {name}", select=select)
-        heard = "" if taken.root is None or "root" not in source.params else f" Its root is {_key_text(taken.root)}."
+        heard = "" if taken.root is None or "root" not in source.params else root_taken(taken.root, taken.sure)
         self.session.say(" ".join([f"Loaded {name}.{heard}{taken.said}", *taken.audio.notes]))
         then(layer)
 
@@ -149,8 +151,3 @@ class Importing:
                 )
 
         self.session.jobs.start(f"Looking in {folder.name}", work, then)
-
-
-def _key_text(key: float) -> str:
-    cents = round(100 * (key - round(key)))
-    return note_name(round(key)) + (f" {CENTS.write(cents)}" if cents else "")

@@ -30,8 +30,8 @@ from felt_dial.bank.offshoots import (
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch, slots, with_value
 from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.root import root_of
 from felt_dial.sound.modules import new_patch
-from felt_dial.workshop.recording.root import root_of
 
 BANKS = Path(__file__).parents[2] / "felt_dial" / "data" / "banks"
 RATE = 48000

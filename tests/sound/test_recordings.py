@@ -20,6 +20,7 @@ from felt_dial.patch.units import Beats, NotReadable
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.matter import analysis, assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
+from felt_dial.sound.matter.root import root_of
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.render import render
 from felt_dial.sound.sources.core.travel import READY, place_at
@@ -254,13 +255,13 @@ def test_the_smpl_chunk_gives_root_and_loop(tmp_path: Path) -> None:
 @pytest.mark.parametrize("key", list(range(28, 97, 4)))
 def test_roots_are_found_within_ten_cents(key: int) -> None:
     sound = render(plain(), [Note(0, 2, key)], 1.5)
-    found = analysis.pitch_of(sound, RATE)
+    found = root_of(sound, RATE).hertz
     assert found is not None and abs(1200 * np.log2(found / (440 * 2 ** ((key - 69) / 12)))) < 10
 
 
 def test_noise_has_no_root() -> None:
     chance = np.random.default_rng(1).standard_normal((1, RATE)).astype(np.float32)
-    assert analysis.pitch_of(chance, RATE) is None
+    assert root_of(chance, RATE).key is None
 
 
 def struck(f0: float = 196.0) -> NDArray[np.float64]:
@@ -325,7 +326,7 @@ def rung(prime: float, lead: float = 0.0) -> NDArray[np.float32]:
 @pytest.mark.parametrize("prime", [220.0, 440.0, 700.0])
 def test_a_bell_is_heard_at_its_strike_note(prime: float) -> None:
     """Not at the pitch two octaves below that its partials nearly share, where nothing sounds."""
-    assert analysis.pitch_of(rung(prime), RATE) == pytest.approx(prime, rel=0.006)
+    assert root_of(rung(prime), RATE).hertz == pytest.approx(prime, rel=0.006)
 
 
 @pytest.mark.parametrize("root", [69, 45])

@@ -26,6 +26,7 @@ from felt_dial.ui.inspector.source import Material, SourceKind
 from felt_dial.ui.pictures.recordings import GrainsPicture, PartialsPicture, SamplePicture
 from felt_dial.ui.pictures.registry import PICTURES
 from felt_dial.ui.pictures.sources import SourcePicture
+from tests.sound.rooted import Case, recording
 from tests.ui.conftest import Desk
 
 TONE = 0.5 * np.sin(2 * np.pi * 220 * np.arange(24000) / 48000)
@@ -80,6 +81,15 @@ def test_a_recording_is_loaded_in_the_background_and_its_root_is_heard(desk: Des
     assert any("Loaded Reed 3.wav" in text for text in desk.messages)
     desk.session.undo()
     assert source_of(desk).asset is None or kind == "table"  # type: ignore[attr-defined]
+
+
+def test_a_root_that_is_a_guess_is_said_to_be_one(desk: Desk, tmp_path: Path) -> None:
+    path = tmp_path / "Chord.wav"
+    soundfile.write(path, recording(Case("reed", (48, 52, 55), -60.0, 0.1, 0.0, 1))[0], 48000, subtype="FLOAT")
+    choose(desk, "sample")
+    desk.find(Inspector).importing.load("a", path)
+    desk.finish_job()
+    assert any("Its root is" in text and text.endswith("not sure: listen.") for text in desk.messages), desk.messages
 
 
 def test_a_pitched_recording_becomes_a_table_of_its_own_cycles(desk: Desk, tmp_path: Path) -> None:

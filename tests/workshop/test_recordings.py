@@ -13,7 +13,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
 from felt_dial.patch.phrase import Note
-from felt_dial.sound.matter import assets
+from felt_dial.sound.matter import assets, root
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.modules import new_patch
@@ -24,7 +24,6 @@ from felt_dial.workshop.recording import (
     loops,
     peaks,
     recipe,
-    root,
     slices,
     spectrogram,
     splice,

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.matter.analysis import pitch_of
+from felt_dial.sound.matter.root import root_of
 
 CYCLE, MOST_FRAMES = 2048, 256
 SURE = 0.6
@@ -41,7 +41,7 @@ def cycles_of(sound: NDArray[np.float32], rate: float, count: int = MOST_FRAMES)
     """
     import soxr
 
-    hertz = pitch_of(sound, rate)
+    hertz = root_of(sound, rate).hertz
     if hertz is None:
         return None
     mono = sound.mean(axis=0).astype(np.float64)

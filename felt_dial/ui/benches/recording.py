@@ -16,6 +16,7 @@ from felt_dial.patch.edits import duplicate_layer
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, put
 from felt_dial.sound.matter import assets
+from felt_dial.sound.matter.root import Root
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.work import BenchWork
@@ -25,7 +26,6 @@ from felt_dial.workshop.helper import Helper
 from felt_dial.workshop.recording.loops import Loop
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
 from felt_dial.workshop.recording.recipe import RecordingRecipe, Step, make, read_steps, write_steps
-from felt_dial.workshop.recording.root import Root
 from felt_dial.workshop.wav_file import recording_wav
 
 PLACES = ("start", "end", "loop_start", "loop_end", "floor")

@@ -21,7 +21,8 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from felt_dial.bank.matter import Matter, Piece, Wish
-from felt_dial.patch.units import note_name, number
+from felt_dial.patch.units import number
+from felt_dial.sound.matter.root import SURE, key_said
 from felt_dial.ui.pictures.sources import draw_peaks
 from felt_dial.ui.pictures.well import draw_ground
 from felt_dial.ui.theme.colours import colour, dye
@@ -51,8 +52,7 @@ def root_said(piece: Piece) -> str:
         return "…"
     if piece.root is None:
         return "no root"
-    cents = round(100 * (piece.root - round(piece.root)))
-    return note_name(round(piece.root)) + (f" {'+' if cents > 0 else '−'}{abs(cents)}" if cents else "")
+    return key_said(piece.root) + ("" if piece.sure >= SURE or not piece.measured else " ?")
 
 
 class Rows(QAbstractListModel):

@@ -10,6 +10,7 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.module import Source
 from felt_dial.sound.matter.assets import keep
 from felt_dial.sound.matter.audio_file import read_audio
+from felt_dial.sound.matter.root import SURE, root_taken
 from felt_dial.sound.sources.core.levels import guess_cycle
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.recording import goes_round, root_settings
@@ -43,10 +44,11 @@ def given(source: Any, piece: Piece, asset: Asset, cycle: int) -> tuple[Source, 
         return source.model_copy(update=change | {"cycle": cycle or source.cycle}), ""
     if "root" in source.params and piece.root is not None:
         change |= root_settings(piece.root)
-    said = ""
+    unsure = "root" in change and piece.measured and piece.sure < SURE
+    said = root_taken(piece.root, sure=False).strip() if unsure else ""
     before = source.asset
     looped = goes_round(source)
     if looped and before is not None and abs(asset.seconds / before.seconds - 1.0) > ALIKE:
         change["loop"] = "off"
-        said = f"Its loop was made for {before.name or 'another recording'} and is off."
+        said = f"{said} Its loop was made for {before.name or 'another recording'} and is off.".strip()
     return source.model_copy(update=change), said

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.matter.analysis import pitch_of
+from felt_dial.sound.matter.root import root_of
 
 ANCHORS, MOST = 10, 6
 COARSE = 12000.0
@@ -43,7 +43,7 @@ def loops_of(sound: NDArray[np.float32], rate: float) -> list[Loop]:
     mono = sound.mean(axis=0).astype(np.float64)
     if len(mono) < 256:
         return []
-    hertz = pitch_of(sound[:, : int(20 * rate)], rate)
+    hertz = root_of(sound, rate).hertz
     found = _long(mono, rate, hertz)
     if hertz is not None and (one := _one_turn(mono, rate, hertz)) is not None:
         found.append(one)

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio, BadAudio
+from felt_dial.sound.matter.root import Root, root_of
 from felt_dial.workshop.recording.loops import Loop, loops_of
-from felt_dial.workshop.recording.root import Root, root_of
 from felt_dial.workshop.recording.split import Parts, split
 
 Watch = Callable[[float], bool]

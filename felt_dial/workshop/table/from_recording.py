@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError
-from felt_dial.sound.matter.analysis import pitch_of
 from felt_dial.sound.matter.cycles import cycles_of
+from felt_dial.sound.matter.root import root_of
 from felt_dial.workshop.table import mending
 from felt_dial.workshop.table.cycles import CYCLE, MOST_FRAMES, Floats, from_levels, levels_and_phases
 
@@ -95,7 +95,7 @@ def by_spectrum(sound: NDArray[np.float32], rate: float, taking: Taking) -> Take
     The power within half a harmonic of each, in windows of eight cycles (Blackman–Harris: what leaks
     out of that band is 92 dB down).
     """
-    hertz = pitch_of(sound, rate)
+    hertz = root_of(sound, rate).hertz
     first = hertz or UNPITCHED
     from scipy.signal import windows
 

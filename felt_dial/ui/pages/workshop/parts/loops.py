@@ -9,7 +9,8 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from felt_dial.patch.units import note_name, number
+from felt_dial.patch.units import number
+from felt_dial.sound.matter.root import UNSURE, key_said
 from felt_dial.ui.benches.recording import RecordingWork, goes_round, root_settings
 from felt_dial.ui.dials.controls import Options, Pill, control_for, set_text
 from felt_dial.ui.dials.layouts import clear
@@ -106,7 +107,9 @@ class LoopsPart(Part):
         if root is None or root.key is None or work.asset is None:
             return
         work.show_asset(work.asset, "take the root that was found", root_settings(root.key))
-        self.session.say(f"The root of layer {work.layer.upper()} is {note_name(round(root.key))}.")
+        self.session.say(
+            f"The root of layer {work.layer.upper()} is {key_said(root.key)}{'' if root.is_sure else f', {UNSURE}'}."
+        )
 
     def take(self, loop: Loop) -> None:
         """Lets the layer go round here."""

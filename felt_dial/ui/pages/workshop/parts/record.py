@@ -8,8 +8,9 @@ import numpy as np
 
 from felt_dial.errors import FeltDialError
 from felt_dial.live.recorder import RATE, SIMULATED, Recorder, list_inputs, trimmed
-from felt_dial.patch.units import note_name, number
+from felt_dial.patch.units import number
 from felt_dial.sound.matter.audio_file import checked
+from felt_dial.sound.matter.root import root_of, root_taken
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Meter, Pill, set_text, text_label
@@ -17,10 +18,6 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
 from felt_dial.ui.session import Session
-from felt_dial.workshop.recording.root import SURE, root_of
-
-LISTENED = 8.0
-"""Seconds of a take that are listened to for its root."""
 
 
 class RecordPart(Part):
@@ -136,18 +133,16 @@ class RecordPart(Part):
             return
         names = {layer.source.gist() for layer in self.session.patch.layers.values()}
         name = next(n for n in (f"Take {k}" for k in range(1, 1000)) if n not in names)
-        root = root_of(audio.sound[:, : int(LISTENED * audio.rate)], audio.rate)
-        sure = root.sure >= SURE
+        root = root_of(audio.sound, audio.rate)
         try:
-            known = replace(audio, root=root.key if sure else None)
+            known = replace(audio, root=root.key if root.is_sure else None)
             asset = self.session.library.keep_audio(known, name, "own")
         except FeltDialError as wrong:
             self.refuse(wrong)
             return
         if self.work.new_sample(asset, root.key, f"record {name}", name):
             self.take = None
-            heard = "" if root.key is None else f" Its root is {note_name(round(root.key))}"
-            heard += "." if heard and sure else ", not sure: listen." if heard else ""
+            heard = root_taken(root.key, root.is_sure)
             letter = self.work.layer.upper()
             self.session.say(f"Recorded {number(asset.seconds, 2)} s: layer {letter} plays it.{heard}")
 
