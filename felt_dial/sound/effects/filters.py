@@ -14,6 +14,8 @@ class FilterEffect(Effect, StateVariable, kind="filter", title="Filter"):
 
     group = "Tone"
 
+    bends = True
+
 
 class LadderEffect(Effect, Ladder, kind="ladder", title="Ladder"):
     """Four poles in a loop that bends, for the whole chord."""
@@ -36,8 +38,12 @@ class Resonator(Effect, Comb, kind="comb", title="Resonator"):
 
     group = "Tone"
 
+    bends = True
+
 
 class Throat(Effect, Formant, kind="throat", title="Throat"):
     """Three resonances of a throat, for the whole chord: vowels along a line."""
 
     group = "Tone"
+
+    bends = True
