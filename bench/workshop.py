@@ -19,11 +19,11 @@ from felt_dial.bank.matter import Matter, Wish
 from felt_dial.bank.offshoots import Wishes
 from felt_dial.bank.places import SHIPPED
 from felt_dial.sound.matter.audio_file import Audio, read_audio
+from felt_dial.sound.matter.root import root_of
 from felt_dial.ui.growth import Growth
 from felt_dial.ui.session import Session
 from felt_dial.workshop.recording.loops import loops_of
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
-from felt_dial.sound.matter.root import root_of
 from felt_dial.workshop.recording.spectrogram import spectrogram
 from felt_dial.workshop.recording.split import split
 from felt_dial.workshop.table.from_recording import WAYS, Taking

@@ -27,7 +27,7 @@ from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import BadAudio, read_part
 from felt_dial.sound.matter.root import LISTENED, root_of
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
-from felt_dial.sound.sources.core.levels import guess_cycle, is_table
+from felt_dial.sound.sources.core.levels import cycle_of_name, guess_cycle, is_table
 
 AUDIO = frozenset((".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3"))
 SCHEMA = 2
@@ -146,7 +146,9 @@ def _looked(path: str) -> Looked:
     if float(np.abs(sound).max()) < 1e-7:
         raise BadAudio("It is silent from beginning to end.")
     mono = sound.mean(axis=0)
-    cycle = guess_cycle(sound[0]) if len(sound) == 1 and about.frames <= 256 * 4096 and is_table(sound[0]) else 0
+    cycle = 0
+    if len(sound) == 1 and about.frames <= 256 * 4096 and is_table(sound[0]):
+        cycle = audio.cycle or cycle_of_name(Path(path).stem, about.frames) or guess_cycle(sound[0])
     size = min(len(mono), 65536)
     power = np.square(np.abs(np.fft.rfft(mono[:size] * np.hanning(size))))
     hertz = np.fft.rfftfreq(size, 1 / audio.rate)

@@ -17,7 +17,7 @@ from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.cycles import SURE, cycles_of
 from felt_dial.sound.matter.root import key_said, root_of, root_taken
 from felt_dial.sound.matter.tables import shipped_recordings
-from felt_dial.sound.sources.core.levels import guess_cycle
+from felt_dial.sound.sources.core.levels import cycle_of_name, likely_cycles
 from felt_dial.sound.sources.core.levels import is_table as looks_like_table
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
@@ -38,6 +38,7 @@ class Taken(NamedTuple):
     sure: bool
     cycle: int
     said: str = ""
+    other: int = 0
 
 
 class Importing:
@@ -65,7 +66,8 @@ class Importing:
                 found = root_of(audio.sound, audio.rate)
                 root, sure = found.key, found.is_sure
             watch(0.5)
-            if is_table and audio.cycle is None and not looks_like_table(audio.sound[0]):
+            called = audio.cycle or cycle_of_name(path.stem, audio.sound.shape[1])
+            if is_table and called is None and not looks_like_table(audio.sound[0]):
                 cycles = cycles_of(audio.sound[:, : int(60 * audio.rate)], audio.rate)
                 if cycles is not None and cycles.sure >= SURE:
                     row = Audio(cycles.frames.reshape(1, -1), 48000.0, notes=audio.notes)
@@ -78,7 +80,8 @@ class Importing:
                 place = 60.0 if root is None else root
                 key, cents = round(place), round(100 * (place - round(place)), 1)
                 analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), part_of(watch, 0.5, 1.0))
-            return Taken(asset, audio, root, sure, (audio.cycle or guess_cycle(audio.sound[0])) if is_table else 0)
+            likely = ([called] if called else likely_cycles(audio.sound[0])) if is_table else [0]
+            return Taken(asset, audio, root, sure, likely[0], other=likely[1] if len(likely) > 1 else 0)
 
         self.session.jobs.start(
             f"Loading {assets.file_called(path)}", work, lambda taken: self._give(layer, path, kind, taken, then)
@@ -126,8 +129,24 @@ class Importing:
         name = assets.file_called(path)
         self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"load {name}", select=select)
         heard = "" if taken.root is None or "root" not in source.params else root_taken(taken.root, taken.sure)
-        self.session.say(" ".join([f"Loaded {name}.{heard}{taken.said}", *taken.audio.notes]))
+        told = " ".join([f"Loaded {name}.{heard}{taken.said}", *taken.audio.notes])
+        if taken.other:
+            self.session.ask(
+                f"{told} It is cut into cycles of {taken.cycle}; {taken.other} is nearly as likely.",
+                [(f"Cut at {taken.other}", lambda: self._cut(layer, taken.asset, taken.other))],
+                problem=False,
+            )
+        else:
+            self.session.say(told)
         then(layer)
+
+    def _cut(self, layer: str, asset: Asset, cycle: int) -> None:
+        """Cuts a table that was loaded into other cycles, where it still plays there."""
+        patch = self.session.patch
+        source = patch.layers[layer].source if layer in patch.layers else None
+        if isinstance(source, Table) and source.asset == asset:
+            fresh = source.model_copy(update={"cycle": cycle})
+            self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"cut cycles of {cycle}")
 
     def find(self, folder: Path) -> None:
         """Looks in a folder for the recordings that the patch misses, by their content."""

@@ -18,7 +18,7 @@ from felt_dial.sound.matter.cycles import cycles_of
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.render import render
 from felt_dial.sound.sources.core.bandlimited import harmonic_amplitudes
-from felt_dial.sound.sources.core.levels import cut_cycles, guess_cycle, is_table, spectra_of
+from felt_dial.sound.sources.core.levels import cut_cycles, cycle_of_name, guess_cycle, is_table, spectra_of
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, steady, worst_alias
 
 
@@ -113,6 +113,21 @@ def test_the_length_of_a_cycle_is_guessed(size: int) -> None:
     else:
         assert guess_cycle(frames.ravel().astype(np.float32)) == size
     assert cut_cycles(np.ones(2048 * 300, np.float32), 2048).shape == (256, 2048)
+
+
+@pytest.mark.parametrize("size", [512, 1024, 2048])
+def test_frames_that_have_little_in_common_are_cut_where_each_closes(size: int) -> None:
+    """64 frames of 30 harmonics whose phases are by chance: neighbours are unlike, and what of it goes round is one frame."""
+    t, n = np.arange(size)[:, None] / size, np.arange(1, 31)
+    for seed in range(6):
+        random = np.random.default_rng(seed)
+        sound = np.ravel([(np.sin(2 * np.pi * (t * n + random.uniform(0, 1, 30))) / n).sum(axis=1) for _ in range(64)])
+        assert guess_cycle(sound.astype(np.float32)) == size
+
+
+def test_the_name_of_a_file_says_how_it_is_cut() -> None:
+    assert cycle_of_name("Panes 1024", 1024 * 64) == 1024 and cycle_of_name("Panes x64", 600 * 64) == 600
+    assert cycle_of_name("Panes 2048", 2047 * 5) is None and cycle_of_name("Panes 1987", 1987 * 8) is None
 
 
 def test_there_are_two_dozen_tables_each_as_it_was_made() -> None:

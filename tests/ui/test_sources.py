@@ -112,6 +112,24 @@ def test_a_pitched_recording_becomes_a_table_of_its_own_cycles(desk: Desk, tmp_p
     assert source_of(desk).cycle == 2048  # type: ignore[attr-defined]
 
 
+def test_the_other_length_that_is_likely_is_one_click_away(desk: Desk, tmp_path: Path) -> None:
+    """Frames that have nothing in common may be cut anywhere: the commonest length is taken, the next is offered."""
+    chance = np.random.default_rng(4).normal(0.0, 0.2, 16 * 4096)
+    soundfile.write(tmp_path / "Sparks.wav", chance, 48000, subtype="FLOAT")
+    choose(desk, "table")
+    asked: list[tuple[str, list]] = []
+    desk.session.asked.connect(lambda text, answers, problem: asked.append((text, answers)))
+    desk.find(Inspector).importing.load("a", tmp_path / "Sparks.wav")
+    desk.finish_job()
+    assert source_of(desk).cycle == 2048  # type: ignore[attr-defined]
+    text, answers = asked[-1]
+    assert "nearly as likely" in text and answers[0][0] in ("Cut at 4096", "Cut at 1024")
+    answers[0][1]()
+    assert f"Cut at {source_of(desk).cycle}" == answers[0][0]  # type: ignore[attr-defined]
+    desk.session.undo()
+    assert source_of(desk).cycle == 2048  # type: ignore[attr-defined]
+
+
 def test_a_file_that_cannot_be_read_is_said_and_nothing_changes(desk: Desk, tmp_path: Path) -> None:
     path = tmp_path / "torn.wav"
     path.write_bytes(b"RIFF....")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -46,6 +47,9 @@ def cut_cycles(sound: NDArray[np.float32], cycle: int) -> NDArray[np.float32]:
     return held.reshape(count, cycle)
 
 
+POWERS = (4096, 2048, 1024, 512, 256, 128, 64)
+UNLIKE = 1.2
+"""From here on neighbours have nothing in common but that they close."""
 LIKE_A_TABLE = 0.5
 """How much a cycle may change to the next, as a part of its power, in what is taken for a table."""
 
@@ -60,29 +64,52 @@ def is_table(sound: NDArray[np.float32]) -> bool:
 
 
 def guess_cycle(sound: NDArray[np.float32]) -> int:
-    """Length of the single cycles in a recording.
+    """Length of the single cycles in a recording, as likely as it gets: the first of `likely_cycles`."""
+    return likely_cycles(sound)[0]
 
-    A short one is a single cycle; else the power of two, from 4096 down to 64, that divides it into
-    cycles most like their neighbours; else 2048.
+
+def cycle_of_name(name: str, size: int) -> int | None:
+    """The length of a cycle by a name such as `Pads 2048` or `Pads x64`; None where it divides `size` frames not."""
+    for number in re.findall(r"(?<![\d.])x(\d{1,3})(?!\d)", name, re.IGNORECASE):
+        count = int(number)
+        if 1 < count <= MOST_FRAMES and size % count == 0 and size // count >= 16:
+            return size // count
+    return next(
+        (int(n) for n in re.findall(r"(?<!\d)(\d{2,5})(?!\d)", name) if int(n) in POWERS and size % int(n) == 0), None
+    )
+
+
+def likely_cycles(sound: NDArray[np.float32]) -> list[int]:
+    """Lengths of the single cycles in a recording, best first, and the runner-up where it is nearly as likely.
+
+    A short one is a single cycle; else the powers of two, from 4096 down to 64, that divide it into cycles that close and are
+    most like their neighbours: of those that are as good the shortest, or, where none is like its neighbours, the one nearest
+    to 2048. What none of them divides is cut at 2048.
     """
     size = len(sound)
     if size < 2 * 64 or (size & (size - 1) and size < CYCLE):
-        return size
-    fits = [c for c in (4096, 2048, 1024, 512, 256, 128, 64) if size % c == 0 and size // c <= MOST_FRAMES]
+        return [size]
+    fits = [c for c in POWERS if size % c == 0 and size // c <= MOST_FRAMES]
     if not fits:
-        return CYCLE if size > CYCLE else size
+        return [CYCLE if size > CYCLE else size]
     if size in fits and size <= CYCLE:
-        return size
+        return [size]
 
-    def apart(cycle: int) -> float:
-        frames = cut_cycles(sound, cycle).astype(np.float64)
-        if len(frames) < 2:
-            return 1.0
-        seams = np.abs(frames[:, 0] - frames[:, -1]).mean() / (np.abs(np.diff(frames)).mean() + 1e-9)
-        change = np.square(np.diff(frames, axis=0)).mean() / (np.square(frames).mean() + 1e-12)
-        return float(change + 0.02 * seams + 0.001 * abs(math.log2(cycle / CYCLE)))
+    scores = {cycle: _apart(cut_cycles(sound, cycle).astype(np.float64)) for cycle in fits}
+    best = min(scores.values())
+    near = [cycle for cycle in fits if scores[cycle] <= 1.2 * best + 0.002]
+    if best < UNLIKE:  # what has gone round once goes round twice as well
+        return sorted(near)[:2]
+    return sorted(near, key=lambda cycle: abs(math.log2(cycle / CYCLE)))[:2]
 
-    return min(fits, key=apart)
+
+def _apart(frames: NDArray[np.float64]) -> float:
+    """How little cycles close, and how little each is like the next."""
+    if len(frames) < 2:
+        return UNLIKE
+    seams = np.abs(frames[:, 0] - frames[:, -1]).mean() / (np.abs(np.diff(frames)).mean() + 1e-9)
+    change = np.square(np.diff(frames, axis=0)).mean() / (np.square(frames).mean() + 1e-12)
+    return float(change + 0.1 * seams)
 
 
 def spectra_of(frames: NDArray[np.float32], morph: str) -> NDArray[np.complex128]:
