@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
 from felt_dial.bank.features import Features, features_of
-from felt_dial.bank.hearing import BLOCK, KEY, KEYS, RATE, levelled, loudness
+from felt_dial.bank.hearing import BLOCK, KEY, KEYS, RATE, levelled
 from felt_dial.bank.measurement import swatch_of
 from felt_dial.bank.offshoots import Offshoot, changes
 from felt_dial.bank.towards import KEYS_TRIED, STEP_SECONDS, Away, Picture, Playing, apart, away, picture_of
@@ -22,6 +22,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.phrase import Note
+from felt_dial.sound.integrated import loudness
 from felt_dial.sound.matter.audio_file import read_part
 from felt_dial.sound.matter.root import root_of
 from felt_dial.sound.render import render

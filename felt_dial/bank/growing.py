@@ -13,11 +13,12 @@ from numpy.typing import NDArray
 
 import felt_dial.sound.modules  # noqa: F401  every kind that a patch may name
 from felt_dial.bank.features import Features, distance, features_of
-from felt_dial.bank.hearing import RATE, heard, levelled, loudness
+from felt_dial.bank.hearing import RATE, heard, levelled
 from felt_dial.bank.measurement import swatch_of
 from felt_dial.bank.offshoots import TARGET, Offshoot, Wishes, called, changes, child, dials, directions, moved_by
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch, put_value, slots
+from felt_dial.sound.integrated import loudness
 from felt_dial.sound.matter.root import SURE, root_of
 
 TRIES, NEAR = 4, 0.22

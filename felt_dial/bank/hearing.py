@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
+from felt_dial.sound.integrated import loudness
 from felt_dial.sound.render import render
 
 RATE = 48000
@@ -23,15 +24,6 @@ BLOCK = 1024
 def heard(patch: Patch) -> NDArray[np.float32]:
     """One note of a patch, float32 (2, frames)."""
     return render(patch, [Note(0.0, HELD, KEYS.get(patch.type, KEY))], SECONDS, rate=RATE, quality=1, block=BLOCK)
-
-
-def loudness(sound: NDArray[np.float32]) -> float:
-    """LUFS, −inf for silence; what is shorter than a block of 400 ms is heard with silence behind it."""
-    import pyloudnorm
-
-    sound = np.pad(sound, ((0, 0), (0, max(RATE // 2 - sound.shape[1], 0))))
-    with np.errstate(divide="ignore"):
-        return float(pyloudnorm.Meter(RATE).integrated_loudness(sound.T.astype(np.float64)))
 
 
 def levelled(patch: Patch, sound: NDArray[np.float32], lufs: float) -> tuple[Patch, NDArray[np.float32], bool]:

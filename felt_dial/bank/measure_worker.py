@@ -13,12 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.bank.features import features_of
-from felt_dial.bank.hearing import BLOCK, RATE, heard, loudness
+from felt_dial.bank.hearing import BLOCK, RATE, heard
 from felt_dial.bank.measurement import SWATCH_SECONDS, Measurement, swatch_of
 from felt_dial.bank.previews import write_preview
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch
+from felt_dial.sound.integrated import loudness
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.phrases import heard_with
 from felt_dial.sound.render import render

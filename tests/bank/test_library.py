@@ -22,7 +22,6 @@ from scipy import signal
 from felt_dial import files
 from felt_dial.bank.arrival import free_bank_name, lacks_of, look_into
 from felt_dial.bank.figures import Figures
-from felt_dial.bank.hearing import loudness
 from felt_dial.bank.index import Index
 from felt_dial.bank.library import Library, NoSuchBank, Preset
 from felt_dial.bank.measure_worker import measure, peak_of, played
@@ -35,6 +34,7 @@ from felt_dial.files import CannotWrite, slug, write_whole
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.integrated import loudness
 from felt_dial.sound.matter.wav import wav_bytes
 from felt_dial.sound.modules import new_patch
 

@@ -277,6 +277,19 @@ def test_sines_in_phase_keep_their_level_through_a_splice() -> None:
         assert made.gain_db == pytest.approx(6.02, abs=0.1)
 
 
+@pytest.mark.parametrize("rate", [44100, 48000, 96000])
+def test_the_second_is_as_loud_as_the_first_whatever_lies_between(rate: int) -> None:
+    """Two swells, the first with a dead tail: their loudest halves are as strong as each other, within 1 dB."""
+    t = np.arange(2 * rate) / rate
+    swell = np.sin(np.pi * np.minimum(t / 1.5, 1.0)) * np.sin(2 * np.pi * 330 * t)
+    for level in (0.05, 0.3, 1.0):
+        made = splice.splice(mono(0.5 * swell), mono(level * swell[: int(1.5 * rate)]), rate, 0.2)
+        parts = made.sound[0, : int(1.5 * rate)], made.sound[0, made.begins :]
+        loud = [np.sqrt(np.sort(np.square(part))[len(part) // 2 :].mean()) for part in parts]
+        assert 20 * np.log10(loud[1] / loud[0]) == pytest.approx(0.0, abs=1.0)
+        assert made.gain_db == pytest.approx(20 * np.log10(0.5 / level), abs=0.5)
+
+
 def test_noises_keep_their_power_through_a_splice_of_equal_power() -> None:
     """Uncorrelated: cos² + sin² = 1. Averaged over 40 splices, since one noise is uneven by itself."""
     rng = np.random.default_rng(8)

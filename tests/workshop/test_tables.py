@@ -311,6 +311,20 @@ def test_mends_do_what_they_say() -> None:
     assert [round(float(b)) for b in brightness(MENDS["sort"].act(mixed))] == [0, 1, 2, 3]
 
 
+@pytest.mark.parametrize("mend", MENDS)
+@pytest.mark.parametrize("reshape", [kind for kind in RESHAPINGS if kind != "none"])
+def test_what_is_heard_is_what_is_mended(mend: str, reshape: str) -> None:
+    """Reshaped frames, mended, are what the mend makes of the frames that sound."""
+    made = recipe.swept(8, "saw")
+    made = recipe.with_amount(recipe.with_cycle(made, 3, 0.2 * cycles.SHAPES["sine"][1]), 7, 0.6)
+    made = replace(recipe.with_amount(made, 0, 0.3), reshape=reshape)
+    heard = recipe.frames_of(made).astype(np.float64)
+    after = recipe.frames_of(recipe.mended(made, MENDS[mend]))
+    assert np.abs(after - MENDS[mend].act(heard)).max() < 1e-6
+    if mend == "each":
+        assert scores_of(after).spread < 1e-5
+
+
 def test_the_highest_full_key_is_where_the_last_harmonic_reaches_20_khz() -> None:
     """69 + 12 log₂(20000 / (h · 440))."""
     for last in (1, 10, 100):

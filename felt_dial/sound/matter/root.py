@@ -35,6 +35,8 @@ SURE = 0.6
 """From here on a root is taken without a word of doubt."""
 UNSURE = "not sure: listen"
 """What is said beside a root that is no more than a guess."""
+STEADY = 0.8
+"""What stands still so far does not glide, whatever a pitch over time says."""
 GLIDES = 0.8
 """Semitones between beginning and end from which a recording is said to glide."""
 PURE = 4.0
@@ -148,10 +150,10 @@ def root_of(sound: NDArray[np.float32], rate: float) -> Root:
     if len(mono) < 64 or float(np.abs(mono).max(initial=0.0)) < 1e-7:
         return Root(None, 0.0, nothing, nothing)
     times, keys, loud = _track(mono, rate)
-    begins, ends = _glide(keys, loud)
+    found, stands, seconds = _standing(mono, rate)
+    begins, ends = _glide(keys, loud) if stands < STEADY else (None, None)
     if begins is not None and ends is not None:
         return Root(float(np.nanmedian(keys[loud])), 0.3, times, keys, begins, ends)
-    found, stands, seconds = _standing(mono, rate)
     if not len(found.hertz):
         return Root(None, 0.0, times, keys)
     best, second = _best(found)
@@ -162,6 +164,8 @@ def root_of(sound: NDArray[np.float32], rate: float) -> Root:
         return Root(
             _key(struck.hertz), min(struck.explained, 1.0 if struck.explained >= WHOLE_BELL else 0.5), times, keys
         )
+    if not best.rooted and (lowest := _lowest(found)) is not None:
+        return Root(_key(lowest[0]), min(lowest[1], stands), times, keys)
     ahead = 1.0 - second / max(best.score, 1e-9)
     sure = min(best.explained, 1.0) * stands
     if not best.rooted or best.hertz * seconds < TURNS:
@@ -356,6 +360,13 @@ def _strike_note(found: Peaks, hertz: float) -> Series | None:
         if any(abs(f / (r * best) - 1) < 0.02 for r in BELL)
     ) / float((found.level**0.6).sum())
     return Series(exact, min(explained, 0.95), 1.0, True)
+
+
+def _lowest(found: Peaks) -> tuple[float, float] | None:
+    """The lowest partial and how sure it is, where it is by far the strongest, as of glass, wood and bars, whose partials make
+    no series: they are heard at it. None where it is not."""
+    over = float(found.level[0] / max(float(found.level[1:].max(initial=0.0)), 1e-12))
+    return (float(found.hertz[0]), 0.7 if over >= 3.0 else 0.5) if over >= 2.0 else None
 
 
 # --- over time ------------------------------------------------------------------------------------

@@ -7,6 +7,11 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.sound.integrated import loudness
+
+MOST_DB = 40.0
+"""Further than this nothing is brought."""
+
 
 class Spliced(NamedTuple):
     """Attributes
@@ -30,6 +35,15 @@ def _stereo(sound: NDArray[np.float32], channels: int) -> NDArray[np.float64]:
     return np.repeat(sound, channels, axis=0).astype(np.float64) if len(sound) < channels else sound.astype(np.float64)
 
 
+def matching_db(first: NDArray[np.float32], second: NDArray[np.float32], rate: float, other: float = 0.0) -> float:
+    """Decibels that make the second, at `rate` or the `other` Hz, as loud as the first, at most 40.
+
+    By ITU-R BS.1770, gated: a dead tail counts for nothing.
+    """
+    loud = [loudness(first, rate, again=True), loudness(second, other or rate, again=True)]
+    return float(np.clip(loud[0] - loud[1], -MOST_DB, MOST_DB)) if np.isfinite(loud).all() else 0.0
+
+
 def splice(
     first: NDArray[np.float32],
     second: NDArray[np.float32],
@@ -42,7 +56,7 @@ def splice(
     """`second` behind `first`, both float32 (channel, frame) at `rate`, over `overlap` seconds.
 
     `shape` is `gain` (both add up to one: for waves in phase) or `power` (their squares do: for what has nothing to do
-    with each other). `match` brings the beginning of the second to the level of the end of the first over the overlap;
+    with each other). `match` makes the second as loud as the first, see `matching_db`;
     `align` moves it by up to a period of 25 Hz to where both are most alike.
     """
     channels = max(len(first), len(second))
@@ -55,9 +69,7 @@ def splice(
     size = min(size, two.shape[1])
     gain = 1.0
     if match:
-        end, begin = (float(np.sqrt(np.square(x).mean())) for x in (one[:, -size:], two[:, :size]))
-        if end > 1e-5 and begin > 1e-5:
-            gain = float(np.clip(end / begin, 0.1, 10.0))
+        gain = 10.0 ** (matching_db(first, second, rate) / 20.0)
     part = (np.arange(size) + 0.5) / size
     down, up = (1 - part, part) if shape == "gain" else (np.cos(part * np.pi / 2), np.sin(part * np.pi / 2))
     two = two * gain

@@ -205,9 +205,10 @@ def resized(recipe: TableRecipe, count: int) -> TableRecipe:
 
 
 def mended(recipe: TableRecipe, mend: Mend) -> TableRecipe:
-    """Something done to the key frames, or to all frames where it leaves some out or puts them in order."""
-    if mend.whole:
-        made = mend.act(frames_before(recipe))
+    """Something done to the frames as they are heard: to the key frames, or to all frames where it leaves some out or puts them
+    in order, or where they are reshaped; then all are keyed, and hold what they were reshaped to."""
+    if mend.whole or (recipe.reshape != "none" and amounts_of(recipe).any()):
+        made = mend.act(frames_of(recipe).astype(np.float64))
         return replace(of_cycles(made, recipe.between), came=recipe.came)
     made = mend.act(np.stack([key.cycle for key in recipe.keys]))
     keys = (key_frame(key.at, cycle, key.amount) for key, cycle in zip(recipe.keys, made, strict=True))

@@ -11,14 +11,16 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QMenu, QWidget
 
 from felt_dial.patch.asset import Asset
+from felt_dial.patch.units import DECIBELS
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.benches.recording import RecordingWork, peaks_of
-from felt_dial.ui.dials.controls import MenuPill, Pill, text_label
+from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.inspector.load import choose_file
+from felt_dial.ui.jobs import Latest
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
 from felt_dial.ui.pictures.sources import draw_peaks
 from felt_dial.ui.pictures.well import draw_ground
@@ -26,6 +28,7 @@ from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import item
+from felt_dial.workshop.recording.splice import matching_db
 
 SHAPES = {"power": "equal power, for what differs", "gain": "equal gain, for waves in phase"}
 
@@ -93,6 +96,7 @@ class SplicePart(Part):
     def __init__(self, session: Session, work: RecordingWork) -> None:
         super().__init__(session, work)
         self.other: Asset | None = None
+        self.gains = Latest(session.frame)
         self.title("Splice", "body of one, tail of another")
         self.picture = JoinPicture()
         self.column.addWidget(self.picture)
@@ -118,7 +122,7 @@ class SplicePart(Part):
             None,
             "Moves the second to where both waves are most alike, so that the overlap is not thin",
         )
-        self.match = Pill("Match level", "small", None, "Brings the second to the level of the first where they meet")
+        self.match = Pill("Match level", "small", None, "Makes the second as loud as the first")
         for pill in (self.align, self.match):
             pill.setCheckable(True)
             pill.setChecked(True)
@@ -167,8 +171,10 @@ class SplicePart(Part):
         asset, other = self.work.asset, self.other
         self.make.setEnabled(asset is not None and other is not None)
         self.picture.parts = None
+        set_text(self.match, "Match level")
         if asset is not None and other is not None:
             both = [asset, other] if self.place.currentData() == "after" else [other, asset]
+            self._say_gain(both[0], both[1])
             found = [peaks_of(one) for one in both]
             if all(found):
                 drawn = []
@@ -182,6 +188,19 @@ class SplicePart(Part):
                 self.picture.names = both[0].name, both[1].name
         self.picture.overlap, self.picture.power = self.overlap.value, self.shape.currentData() == "power"
         self.picture.update()
+
+    def _say_gain(self, first: Asset, second: Asset) -> None:
+        """By how much the second will be brought to the loudness of the first, once that is measured."""
+
+        def measure() -> float:
+            one, two = assets.load(first), assets.load(second)
+            return matching_db(one, two, first.rate, second.rate) if one is not None and two is not None else 0.0
+
+        def show(gain: float) -> None:
+            if {first, second} == {self.work.asset, self.other}:
+                set_text(self.match, f"Match level {DECIBELS.write(round(gain, 1))}")
+
+        self.gains.ask(measure, show)
 
     def splice(self) -> None:
         """Makes one of both."""
