@@ -5,7 +5,6 @@
 - `loops`: Where a recording can go round: whole turns of its pitch whose ends are alike.
 - `peaks`: The picture of a recording: lowest and highest samples at any zoom, from a pyramid.
 - `recipe`: How a recording was made: the one it began from, and what was done to it; a value, kept beside the asset.
-- `root`: The key that a recording sounds at, how sure that is, and where it glides to.
 - `slices`: Where something begins in a recording.
 - `spectrogram`: The spectrum over time, evenly by ear from 30 Hz to 20 kHz, worked out only for what is seen.
 - `splice`: One recording onto the end of another, so that the overlap is neither thin nor loud.

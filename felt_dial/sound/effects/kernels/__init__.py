@@ -10,7 +10,8 @@
   voices.
 - `flanger`: Flanger, frame by frame.
 - `gate`: the step it stands at, its slope.
-- `limiter`: looks ahead, and turns down in time.
+- `limiter`: looks ahead, and turns down in time; then once more, what the turning itself has raised between the
+  frames.
 - `multiband`: three bands by crossovers, the level of each.
 - `phaser`: a row of all-passes, frame by frame.
 - `reduce`: Reduce, frame by frame.
