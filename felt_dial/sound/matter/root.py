@@ -35,6 +35,8 @@ SURE = 0.6
 """From here on a root is taken without a word of doubt."""
 UNSURE = "not sure: listen"
 """What is said beside a root that is no more than a guess."""
+CHORDAL = 0.4
+"""The lowest note of what is no one note is to explain so much of what the best series explains."""
 STEADY = 0.8
 """What stands still so far does not glide, whatever a pitch over time says."""
 GLIDES = 0.8
@@ -156,7 +158,7 @@ def root_of(sound: NDArray[np.float32], rate: float) -> Root:
         return Root(float(np.nanmedian(keys[loud])), 0.3, times, keys, begins, ends)
     if not len(found.hertz):
         return Root(None, 0.0, times, keys)
-    best, second = _best(found)
+    best, second, guess = _best(found)
     if best is None:
         return Root(None, 0.0, times, keys)
     struck = None if best.rooted and best.explained > 0.95 else _strike_note(found, best.hertz)
@@ -172,7 +174,7 @@ def root_of(sound: NDArray[np.float32], rate: float) -> Root:
         sure = min(sure, 0.4)
     if best.explained < 0.8 or ahead < 0.12:
         sure = min(sure, 0.5)
-    return Root(_key(best.hertz), float(sure), times, keys)
+    return Root(_key(best.hertz if sure >= SURE else guess), float(sure), times, keys)
 
 
 def _key(hertz: float) -> float:
@@ -252,8 +254,9 @@ def _floor(level: Floats, reach: int) -> Floats:
 # --- series --------------------------------------------------------------------------------------
 
 
-def _best(found: Peaks) -> tuple[Series | None, float]:
-    """The series that explains the peaks best, and the score of the best that is another note and none of its octaves."""
+def _best(found: Peaks) -> tuple[Series | None, float, float]:
+    """The series that explains the peaks best, the score of the best that is another note and none of its octaves, and Hz of the
+    lowest note that is whole and explains not much less: what a chord is called by."""
     strongest = found.hertz[np.argsort(-found.level)[:TRIED]]
     steps = np.diff(found.hertz)
     guesses = np.concatenate(
@@ -262,11 +265,12 @@ def _best(found: Peaks) -> tuple[Series | None, float]:
     guesses = guesses[np.unique(np.round(120.0 * np.log2(guesses)), return_index=True)[1]]  # no two within 10 cents
     guesses = guesses[(guesses >= LOWEST) & (guesses <= HIGHEST)]
     if not len(guesses):
-        return None, 0.0
+        return None, 0.0, 0.0
     tried = sorted((_held_against(found, f) for f in guesses), key=lambda one: -one.score)
     best = tried[0]
     others = [one.score for one in tried if 0.6 < 12 * math.log2(one.hertz / best.hertz) % 12 < 11.4]
-    return _held_against(found, best.hertz), max(others, default=0.0)
+    whole = [one.hertz for one in tried if one.rooted and one.score >= CHORDAL * best.score]
+    return _held_against(found, best.hertz), max(others, default=0.0), min(whole, default=best.hertz)
 
 
 def _held_against(found: Peaks, hertz: float) -> Series:

@@ -198,7 +198,7 @@ class SplicePart(Part):
 
         def show(gain: float) -> None:
             if {first, second} == {self.work.asset, self.other}:
-                set_text(self.match, f"Match level {DECIBELS.write(round(gain, 1))}")
+                set_text(self.match, f"Match level {'+' if gain > 0 else ''}{DECIBELS.write(round(gain, 1))}")
 
         self.gains.ask(measure, show)
 
