@@ -20,6 +20,7 @@ from felt_dial.patch.units import (
     MINUS,
     RATE,
     SPEED,
+    TEMPO,
     THIN,
     Beats,
     NotReadable,
@@ -273,6 +274,16 @@ class Param(Parameter):
             return float(value)
         seconds = value.seconds(tempo)
         return min(max(1.0 / seconds if self.unit is RATE else seconds, self.low), self.high)
+
+    def beyond(self, value: Value, tempo: float) -> str:
+        """What a note length comes to at a tempo and where it ends, where it goes beyond what there is; else nothing."""
+        if not isinstance(value, Beats):
+            return ""
+        seconds = value.seconds(tempo)
+        wished, made = 1.0 / seconds if self.unit is RATE else seconds, self.resolve(value, tempo)
+        if math.isclose(wished, made, rel_tol=1e-6):
+            return ""
+        return f"{value} is {self.unit.write(wished)} at {TEMPO.write(tempo)}; it goes no further than {self.unit.write(made)}"
 
     def in_beats(self, value: float, tempo: float) -> Beats:
         """The count of beats that lasts as long as a value in seconds, or a turn of a rate."""

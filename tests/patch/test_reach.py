@@ -11,6 +11,7 @@ from felt_dial.patch.edits import add_inlet, add_layer, add_modulator, remove_la
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.reach import moves_something, reach, reach_of_all, silent_because
+from felt_dial.patch.units import Beats
 from felt_dial.sound.modules import new_layer, new_patch
 
 CUTOFF, PAN, LEVEL = "layers.a.filter.cutoff", "layers.a.pan", "layers.a.level"
@@ -24,6 +25,14 @@ def sewn(source: str, target: str, depth: float, patch: Patch | None = None, **m
 def ends(patch: Patch, key: str) -> tuple[float, float]:
     first, last, _ = reach(patch, patch.threads[key])
     return first, last
+
+
+@pytest.mark.parametrize(("beats", "tempo", "says"), [(0.25, 120.0, ""), (0.25, 999.0, "66.6"), (4.0, 999.0, "")])
+def test_a_note_length_beyond_what_there_is_says_what_it_is(beats: float, tempo: float, says: str) -> None:
+    """1/16 at 999 bpm is 999 / 60 · 4 = 66.6 Hz; a low-frequency oscillator has 50."""
+    param = Modulator.kinds["lfo"].params["rate"]
+    told = param.beyond(Beats(beats), tempo)  # type: ignore[attr-defined]
+    assert (says in told and told.endswith("50.0\u2009Hz")) if says else told == ""
 
 
 def test_a_depth_in_octaves_multiplies_and_one_in_its_unit_adds() -> None:

@@ -370,6 +370,23 @@ def test_the_picture_of_the_delay_follows_tempo_and_bypass(desk: Desk) -> None:
     assert all(a != b for a, b in pairwise(seen))
 
 
+def test_a_note_length_that_an_end_cuts_off_is_marked_on_its_dial(desk: Desk) -> None:
+    """Four beats at 20 bpm are 12 s: more than a delay has. The mark comes and goes with the tempo."""
+    desk.window.show_page("Effects")
+    desk.session.set("racks.1.delay1.left", Beats(4.0))
+    desk.session.set("tempo", 120.0)
+    dial = desk.dial("racks.1.delay1.left")
+    assert not dial.figure().endswith("!")
+    before = image(dial)
+    desk.session.set("tempo", 20.0)
+    QTest.qWait(30)
+    assert dial.figure().endswith("!") and "goes no further than" in dial.toolTip() and image(dial) != before
+    assert "goes no further than" in dial.accessibleDescription()
+    desk.session.set("tempo", 120.0)
+    QTest.qWait(30)
+    assert not dial.figure().endswith("!") and "further" not in dial.toolTip()
+
+
 def test_an_empty_rack_and_no_threads_say_what_would_go_there(desk: Desk) -> None:
     desk.session.new()
     desk.window.show_page("Effects")

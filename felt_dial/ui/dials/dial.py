@@ -81,7 +81,7 @@ class Dial(UpAndDown):
         painter.setFont(body_font(13, 600))
         painter.setPen(colour("faint" if faint else "ink"))
         value_box = self.value_box()
-        painter.drawText(value_box, Qt.AlignmentFlag.AlignCenter, self.param.write(self._value))
+        painter.drawText(value_box, Qt.AlignmentFlag.AlignCenter, self.figure())
 
     def _paint_threads(self, painter: QPainter) -> None:
         assert self._reach is not None

@@ -98,6 +98,7 @@ class ParamControl(QWidget):
         self._reach = reach
         value, time = self.param.write(self._value), in_time(patch, self.path)
         value = f"{value}, {time}" if time else value
+        self.beyond = self.param.beyond(self._value, float(patch.tempo)) if self.param.beats else ""
         moved = ""
         if reach:
             moved = f"\nMoved by {', '.join(tag_text(t.source) for t in self._threads.values())}: "
@@ -105,12 +106,21 @@ class ParamControl(QWidget):
             moved += ", stops at the end" if reach[2] else ""
         self.rests = self._why_at_rest()
         rests = f"\nIt does nothing now: {self.rests}." if self.rests else ""
+        rests = f"\n{self.beyond}.{rests}" if self.beyond else rests
         when = " It is read as a note begins, and stays for that note." if self.param.at_start else ""
         self.setToolTip(plain(f"{self.label}: {value}\n{self.param.says}{when}{moved}{rests}"))
         self.setAccessibleDescription(f"{value}. {self.param.says}{rests}")
 
+    def figure(self) -> str:
+        """Its value as it stands on its face; with a mark where a note length is cut off by an end."""
+        return self.param.write(self._value) + (" !" if self.beyond else "")
+
     def _causes(self) -> list[str]:
-        """Where to look for what may make it do nothing: its whole module, if that knows of such dials."""
+        """Where else to look: its whole module, if that knows of dials that make it do nothing, and the tempo for what counts
+        beats."""
+        return self._resting_causes() + (["tempo"] if self.param.beats else [])
+
+    def _resting_causes(self) -> list[str]:
         module, _ = owner(self.session.patch, self.path)
         if not isinstance(module, Module) or type(module).at_rest is Module.at_rest:
             return []
@@ -134,11 +144,12 @@ class ParamControl(QWidget):
         if not path_holds(patch, self.path, self.param):
             return
         same = patch.threads is self._all_threads and value_at(patch, self.path) == self._value
-        if same and self._why_at_rest() == self.rests:
+        beyond = self.param.beyond(self._value, float(patch.tempo)) if self.param.beats else ""
+        if same and self._why_at_rest() == self.rests and beyond == self.beyond:
             return
-        before = (self._value, self._threads, self._reach, self.rests)
+        before = (self._value, self._threads, self._reach, self.rests, self.beyond)
         self._read()
-        if before != (self._value, self._threads, self._reach, self.rests):
+        if before != (self._value, self._threads, self._reach, self.rests, self.beyond):
             self.update()
 
     @property

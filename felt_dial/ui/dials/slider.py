@@ -130,6 +130,6 @@ class Figure(UpAndDown):
             painter.drawLine(QPointF(middle - 20, y), QPointF(middle + 20, y))
         painter.setFont(body_font(12, 600))
         painter.setPen(colour("ink" if self.isEnabled() else "faint"))
-        text = self.param.write(self._value)
+        text = self.figure()
         text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.width() - 2)
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
