@@ -30,6 +30,7 @@ from felt_dial.bank.places import (
 from felt_dial.files import CannotWrite, clear_litter, file_id, file_named, write_new
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import with_value
+from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_patch
 
 DAY = 86_400.0
@@ -202,6 +203,9 @@ def test_a_library_that_may_not_be_looked_into_is_a_sentence(home: Path, monkeyp
     assert "may not be looked into: File name too long" in library_problem(far)
     library = Library(far)
     assert library.banks() == [] and library.tidy(90, 500) is None
+    monkeypatch.setenv("FELT_DIAL_ASSETS", "")
+    assets.look_in(far)
+    assert list(assets.places())
 
     def denied(*_: object) -> None:
         raise PermissionError(errno.EACCES, "Permission denied")

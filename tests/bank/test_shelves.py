@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import multiprocessing
 import os
 import shutil
@@ -211,6 +212,8 @@ def test_the_bin_forgets_what_is_too_old_and_too_much(library: Library) -> None:
     assert [thrown.ticket for thrown in library.bin.all()] == tickets[:0:-1]
     old = library.root / ".bin" / f"{10**18:020d}"
     os.rename(library.root / ".bin" / tickets[1], old)
+    about = json.loads((old / "about.json").read_text())
+    (old / "about.json").write_text(json.dumps(about | {"when": 1e9, "day": about.get("day", 0) - 91}))
     library.tidy(90, 500)
     assert [thrown.ticket for thrown in library.bin.all()] == tickets[2:]
 

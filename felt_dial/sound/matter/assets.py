@@ -202,7 +202,8 @@ def places() -> Iterator[Path]:
         if place:
             root = Path(place)
             yield root / ".assets"
-            yield from sorted(root.glob("*/assets"))
+            with contextlib.suppress(OSError):  # it may not be looked into
+                yield from sorted(root.glob("*/assets"))
     yield SHIPPED
     yield from sorted(DATA.glob("banks/*/assets"))
 
