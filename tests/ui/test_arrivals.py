@@ -114,6 +114,7 @@ def test_banks_presets_scales_and_midi_files_are_dropped(desk: Desk, tmp_path: P
         track.append(mido.Message("note_off", note=key, velocity=0, time=144))
     file.save(tmp_path / "walk.mid")
     drop(desk, window.strip, tmp_path / "walk.mid")
+    desk.finish_job()
     phrase = session.phrase_now
     assert [(n.at, n.length, n.key, n.velocity) for n in phrase.notes] == [
         (0.0, 1.5, 60, 90),

@@ -38,8 +38,6 @@ class Resonator(Effect, Comb, kind="comb", title="Resonator"):
 
     group = "Tone"
 
-    bends = True
-
 
 class Throat(Effect, Formant, kind="throat", title="Throat"):
     """Three resonances of a throat, for the whole chord: vowels along a line."""

@@ -37,6 +37,8 @@ UNSURE = "not sure: listen"
 """What is said beside a root that is no more than a guess."""
 CHORDAL = 0.4
 """The lowest note of what is no one note is to explain so much of what the best series explains."""
+WAVERS = 1.5
+"""Semitones within which a pitch wavers."""
 STEADY = 0.8
 """What stands still so far does not glide, whatever a pitch over time says."""
 GLIDES = 0.8
@@ -174,6 +176,8 @@ def root_of(sound: NDArray[np.float32], rate: float) -> Root:
         sure = min(sure, 0.4)
     if best.explained < 0.8 or ahead < 0.12:
         sure = min(sure, 0.5)
+    if sure < SURE and stands < STEADY and (middle := _wavers_around(keys, loud)) is not None:
+        return Root(middle, 0.5, times, keys)
     return Root(_key(best.hertz if sure >= SURE else guess), float(sure), times, keys)
 
 
@@ -415,6 +419,15 @@ def _track(mono: Floats, rate: float, most: int = 200) -> tuple[Floats, Floats, 
     level = np.sqrt((pieces[:, :size] ** 2).mean(axis=1))
     keys = 69.0 + 12.0 * np.log2(hertz / 440.0)
     return starts / rate + size / (2 * rate), keys, level > 0.05 * max(float(level.max()), 1e-9)
+
+
+def _wavers_around(keys: Floats, loud: NDArray[np.bool_]) -> float | None:
+    """The key around which a pitch wavers, as of a voice; None where it wanders further, or is lost too often."""
+    pitched = loud & ~np.isnan(keys)
+    if pitched.sum() < 0.7 * loud.sum():
+        return None
+    low, middle, high = np.percentile(keys[pitched], (10, 50, 90))
+    return float(middle) if high - low < WAVERS else None
 
 
 def _glide(keys: Floats, loud: NDArray[np.bool_]) -> tuple[float | None, float | None]:
