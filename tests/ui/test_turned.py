@@ -62,10 +62,12 @@ def two_alike(desk: Desk, kind: str, filter_: str = "state_variable") -> Patch:
 def at_rest(top: QWidget) -> tuple[list[Any], QImage]:
     """What one sees of a part of the window once nothing in it is laid out or drawn any more."""
     before: tuple[list[Any], QImage] = ([], QImage())
-    for _ in range(20):
-        wait(lambda: False, 0.3)
+    calm = 0
+    for _ in range(40):
+        wait(lambda: False, 0.25)
         now = described(top), top.grab().toImage()
-        if now == before:
+        calm = calm + 1 if now == before else 0
+        if calm == 3:  # a machine that is busy draws later than it seems to be done
             break
         before = now
     return before
