@@ -204,27 +204,29 @@ def root(
     as_json: Annotated[bool, typer.Option("--json", help="A list of file, key and sure as JSON")] = False,
 ) -> None:
     """Says at which key recordings sound, and whether that is sure: what a file notes of itself, else what is found in it."""
+    from felt_dial.sound.matter.assets import known_root
     from felt_dial.sound.matter.audio_file import read_audio
-    from felt_dial.sound.matter.root import Root, key_said, root_of
+    from felt_dial.sound.matter.root import key_said, root_of
 
-    found: list[tuple[Path, Root | float]] = []
+    listed: list[dict[str, Any]] = []
     wrong: list[str] = []
     for path in files:
         try:
             audio = read_audio(path)
-        except (FeltDialError, OSError) as why:
+        except FeltDialError as why:
             wrong.append(str(why))
             continue
-        found.append((path, root_of(audio.sound, audio.rate) if audio.root is None else audio.root))
-    rows = [(path, *((one.key, one.is_sure) if isinstance(one, Root) else (one, True))) for path, one in found]
+        key, sure = known_root(path, audio), True
+        if key is not None:
+            says = f"{key_said(key)}, as the file says"
+        else:
+            found = root_of(audio.sound, audio.rate)
+            key, sure, says = found.key, found.is_sure, found.says()
+        listed.append({"file": str(path), "key": None if key is None else round(key, 3), "sure": sure})
+        if not as_json:
+            print(f"{path.name}: {says}")
     if as_json:
-        listed = [
-            {"file": str(p), "key": None if key is None else round(key, 3), "sure": sure} for p, key, sure in rows
-        ]
         print(json.dumps(listed, indent=1, ensure_ascii=False))
-    else:
-        for path, one in found:
-            print(f"{path.name}: {one.says() if isinstance(one, Root) else f'{key_said(one)}, as the file says'}")
     if wrong:
         raise BadRequest("\n".join(wrong))
 
@@ -257,8 +259,10 @@ def bank_import(source: Path) -> None:
 
     library = _library()
     arrival = look_into(library, source)
-    for said in (*([arrival.known.sentence()] if arrival.known else []), *arrival.lacks):
-        print(f"{said}" if arrival.known and said == arrival.known.sentence() else f"Not here: {said}", file=sys.stderr)
+    if arrival.known:
+        print(arrival.known.sentence(), file=sys.stderr)
+    for lacks in arrival.lacks:
+        print(f"Not here: {lacks}", file=sys.stderr)
     made = import_bank(library, source, name=free_bank_name(library, arrival.name))
     print(f"{made.name}: {len(made.ids())} presets in {made.folder}")
 

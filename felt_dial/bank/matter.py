@@ -27,7 +27,7 @@ from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import BadAudio, read_part
 from felt_dial.sound.matter.root import LISTENED, root_of
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
-from felt_dial.sound.sources.core.levels import cycle_of_name, guess_cycle, is_table
+from felt_dial.sound.sources.core.levels import MOST_FRAMES, POWERS, table_cycles
 
 AUDIO = frozenset((".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3"))
 SCHEMA = 2
@@ -141,19 +141,18 @@ def _looked(path: str) -> Looked:
     import soundfile
 
     about = soundfile.info(path)
-    audio, _ = read_part(Path(path), 0.0, LISTENED)
+    fits_a_table = about.channels == 1 and about.frames <= MOST_FRAMES * POWERS[0]
+    audio, _ = read_part(Path(path), 0.0, max(LISTENED, about.duration) if fits_a_table else LISTENED)
     sound = audio.sound
     if float(np.abs(sound).max()) < 1e-7:
         raise BadAudio("It is silent from beginning to end.")
     mono = sound.mean(axis=0)
-    cycle = 0
-    if len(sound) == 1 and about.frames <= 256 * 4096 and is_table(sound[0]):
-        cycle = audio.cycle or cycle_of_name(Path(path).stem, about.frames) or guess_cycle(sound[0])
+    cycle = next(iter(table_cycles(sound[0], Path(path).stem, audio.cycle)), 0) if fits_a_table else 0
     size = min(len(mono), 65536)
     power = np.square(np.abs(np.fft.rfft(mono[:size] * np.hanning(size))))
     hertz = np.fft.rfftfreq(size, 1 / audio.rate)
     bright = float((power * hertz).sum() / max(float(power.sum()), 1e-12))
-    known = audio.root if audio.root is not None else assets.noted_root(Path(path).parent, Path(path).stem)
+    known = assets.known_root(Path(path), audio)
     root = None if cycle or known is not None else root_of(sound, audio.rate)
     edges = np.linspace(0, len(mono), min(COLUMNS, len(mono)) + 1).astype(int)[:-1]
     peaks = np.stack([np.minimum.reduceat(mono, edges), np.maximum.reduceat(mono, edges)])

@@ -17,8 +17,7 @@ from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.cycles import SURE, cycles_of
 from felt_dial.sound.matter.root import key_said, root_of, root_taken
 from felt_dial.sound.matter.tables import shipped_recordings
-from felt_dial.sound.sources.core.levels import cycle_of_name, likely_cycles
-from felt_dial.sound.sources.core.levels import is_table as looks_like_table
+from felt_dial.sound.sources.core.levels import likely_cycles, table_cycles
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.jobs import Watch, part_of
@@ -58,16 +57,15 @@ class Importing:
 
         def work(watch: Watch) -> Taken:
             audio = read_audio(path, part_of(watch, 0.0, 0.3))
-            noted, known = assets.noted(path.parent, path.stem), assets.noted_root(path.parent, path.stem)
+            noted = assets.noted(path.parent, path.stem)
             rights = noted.rights if noted is not None else ""
-            root = audio.root if audio.root is not None else known
-            sure = True
+            root, sure = assets.known_root(path, audio), True
             if listens and root is None:
                 found = root_of(audio.sound, audio.rate)
                 root, sure = found.key, found.is_sure
             watch(0.5)
-            called = audio.cycle or cycle_of_name(path.stem, audio.sound.shape[1])
-            if is_table and called is None and not looks_like_table(audio.sound[0]):
+            likely = table_cycles(audio.sound[0], path.stem, audio.cycle) if is_table else [0]
+            if not likely:
                 cycles = cycles_of(audio.sound[:, : int(60 * audio.rate)], audio.rate)
                 if cycles is not None and cycles.sure >= SURE:
                     row = Audio(cycles.frames.reshape(1, -1), 48000.0, notes=audio.notes)
@@ -80,7 +78,7 @@ class Importing:
                 place = 60.0 if root is None else root
                 key, cents = round(place), round(100 * (place - round(place)), 1)
                 analysis.analyse(asset, 440.0 * 2.0 ** ((key + cents / 100 - 69) / 12), part_of(watch, 0.5, 1.0))
-            likely = ([called] if called else likely_cycles(audio.sound[0])) if is_table else [0]
+            likely = likely or likely_cycles(audio.sound[0])
             return Taken(asset, audio, root, sure, likely[0], other=likely[1] if len(likely) > 1 else 0)
 
         self.session.jobs.start(

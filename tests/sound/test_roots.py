@@ -16,7 +16,7 @@ from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.root import root_of
 from felt_dial.workshop.recording.work import look_into
-from felt_dial.workshop.wav_file import recording_wav
+from felt_dial.workshop.wav_file import recording_wav, table_wav
 from tests.sound.rooted import Case, cases, recording
 
 RATE = 48000
@@ -116,6 +116,27 @@ def test_what_a_file_notes_of_itself_counts(
     monkeypatch.setattr("sys.argv", ["felt-dial", "root", "--json", str(tmp_path / "noted.wav")])
     main()
     assert json.loads(capsys.readouterr().out)[0] | {"file": ""} == {"file": "", "key": 33.0, "sure": True}
+
+
+def test_channels_that_take_each_other_away_still_have_a_root() -> None:
+    one = recording(Case("saw", (50,), -40.0, 0.1, 0.0, 1))[0]
+    found = root_of(np.stack([one, -one]), RATE)
+    assert found.is_sure and found.key == pytest.approx(50.0, abs=0.1)
+
+
+def test_what_a_file_notes_of_itself_is_what_the_drawer_says(tmp_path: Path) -> None:
+    """Root and cycle of its chunks, a cycle by its name, and a table of as many frames as there may be."""
+    (tmp_path / "noted.wav").write_bytes(recording_wav(recording(Case("saw", (57,), -60.0, 0.0, 0.0, 1)), RATE, 33.0))
+    chance = np.random.default_rng(2).normal(0.0, 0.2, 64 * 1024).astype(np.float32)
+    soundfile.write(tmp_path / "Sparks x64.wav", chance, RATE, subtype="FLOAT")
+    turns = np.arange(2048) / 2048
+    whole = np.concatenate([np.sin(2 * np.pi * turns) + n / 256 * np.sin(6 * np.pi * turns) for n in range(256)])
+    soundfile.write(tmp_path / "Whole.wav", 0.3 * whole, RATE, subtype="FLOAT")
+    noted, named, long = matter.look_at([str(tmp_path / name) for name in ("noted.wav", "Sparks x64.wav", "Whole.wav")])
+    assert (noted.root, noted.sure) == (33.0, 1.0)
+    assert named.cycle == 1024 and long.cycle == 2048
+    (tmp_path / "own.wav").write_bytes(table_wav(chance[: 6 * 500].reshape(6, 500), RATE))
+    assert matter.look_at([str(tmp_path / "own.wav")])[0].cycle == 500
 
 
 def test_drawer_and_bench_give_the_one_answer(

@@ -128,6 +128,7 @@ def test_frames_that_have_little_in_common_are_cut_where_each_closes(size: int) 
 def test_the_name_of_a_file_says_how_it_is_cut() -> None:
     assert cycle_of_name("Panes 1024", 1024 * 64) == 1024 and cycle_of_name("Panes x64", 600 * 64) == 600
     assert cycle_of_name("Panes 2048", 2047 * 5) is None and cycle_of_name("Panes 1987", 1987 * 8) is None
+    assert cycle_of_name("Loop 128", 128 * 1500) is None, "more than a table may have: a tempo"
 
 
 def test_there_are_two_dozen_tables_each_as_it_was_made() -> None:

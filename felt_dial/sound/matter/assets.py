@@ -135,6 +135,11 @@ def noted_root(folder: Path, digest: str) -> float | None:
     return float(root) if isinstance(root, int | float) and 0 <= root < 128 else None
 
 
+def known_root(path: Path, audio: Audio) -> float | None:
+    """At which key a recording says that it sounds, by its file or by what is noted beside it; None where it says nothing."""
+    return audio.root if audio.root is not None else noted_root(path.parent, path.stem)
+
+
 def keep_recipe(folder: Path, text: str) -> str:
     """Writes how an asset was made into a store, and returns the digest under which it is found; raises `CannotWrite`."""
     digest = hashlib.sha256(text.encode()).hexdigest()

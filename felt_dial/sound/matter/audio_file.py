@@ -93,7 +93,8 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
 def read_part(path: Path, first: float, seconds: float) -> tuple[Audio, bool]:
     """So many seconds of a file from one on, and whether that is all of it to its end; raises `BadAudio`.
 
-    Only what is asked for is read, so that long files are heard as soon as short ones.
+    Only what is asked for is read, so that long files are heard as soon as short ones. Root and cycle are those that the file
+    notes of itself.
     """
     with _opened(path) as file:
         rate = float(file.samplerate)
@@ -104,7 +105,8 @@ def read_part(path: Path, first: float, seconds: float) -> tuple[Audio, bool]:
         whole = at + len(data) >= file.frames
     if not len(data):
         raise BadAudio(f"“{path.name}” holds nothing there.")
-    return Audio(_numbers(np.ascontiguousarray(data.T))[0], rate), whole
+    root, _, cycle = _riff_notes(path)
+    return Audio(_numbers(np.ascontiguousarray(data.T))[0], rate, root, cycle=cycle), whole
 
 
 def heard_here_and_there(path: Path, looks: int, frames: int) -> tuple[int, NDArray[np.float32]]:

@@ -149,7 +149,7 @@ class Series(NamedTuple):
 
 def root_of(sound: NDArray[np.float32], rate: float) -> Root:
     """The root of a recording, float32 (channel, frame) at `rate` Hz; the first 10 seconds count."""
-    mono = sound[:, : int(LISTENED * rate)].mean(axis=0).astype(np.float64)
+    mono = _as_one(sound[:, : int(LISTENED * rate)].astype(np.float64))
     nothing = np.zeros(0)
     if len(mono) < 64 or float(np.abs(mono).max(initial=0.0)) < 1e-7:
         return Root(None, 0.0, nothing, nothing)
@@ -179,6 +179,13 @@ def root_of(sound: NDArray[np.float32], rate: float) -> Root:
     if sure < SURE and stands < STEADY and (middle := _wavers_around(keys, loud)) is not None:
         return Root(middle, 0.5, times, keys)
     return Root(_key(best.hertz if sure >= SURE else guess), float(sure), times, keys)
+
+
+def _as_one(sound: Floats) -> Floats:
+    """All channels together, or the loudest where they take each other away."""
+    together: Floats = sound.mean(axis=0)
+    loud = np.square(sound).sum(axis=1)
+    return together if np.square(together).sum() > 0.01 * loud.max(initial=0.0) else sound[int(np.argmax(loud))]
 
 
 def _key(hertz: float) -> float:
@@ -282,9 +289,8 @@ def _held_against(found: Peaks, hertz: float) -> Series:
     weight = found.level**0.6
     fundamental, stiff, misses = hertz, 0.0, 0.0
     order, hit = np.ones(len(found.hertz)), np.zeros(len(found.hertz), bool)
-    for (
-        reach
-    ) in REACHES:  # from low partials, whose order is plain, to high ones that a stiff string moves by whole orders
+    # from low partials, whose order is plain, to high ones that a stiff string moves by whole orders
+    for reach in REACHES:
         order = _orders(found.hertz / fundamental, stiff)
         place = order * fundamental * np.sqrt(1.0 + stiff * order**2)
         away = np.abs(found.hertz - place)

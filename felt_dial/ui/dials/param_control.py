@@ -98,7 +98,7 @@ class ParamControl(QWidget):
         self._reach = reach
         value, time = self.param.write(self._value), in_time(patch, self.path)
         value = f"{value}, {time}" if time else value
-        self.beyond = self.param.beyond(self._value, float(patch.tempo)) if self.param.beats else ""
+        self.beyond = self._how_far_beyond()
         moved = ""
         if reach:
             moved = f"\nMoved by {', '.join(tag_text(t.source) for t in self._threads.values())}: "
@@ -110,6 +110,10 @@ class ParamControl(QWidget):
         when = " It is read as a note begins, and stays for that note." if self.param.at_start else ""
         self.setToolTip(plain(f"{self.label}: {value}\n{self.param.says}{when}{moved}{rests}"))
         self.setAccessibleDescription(f"{value}. {self.param.says}{rests}")
+
+    def _how_far_beyond(self) -> str:
+        """What its note length comes to at the tempo, where an end cuts it off."""
+        return self.param.beyond(self._value, float(self.session.patch.tempo)) if self.param.beats else ""
 
     def figure(self) -> str:
         """Its value as it stands on its face; with a mark where a note length is cut off by an end."""
@@ -144,8 +148,7 @@ class ParamControl(QWidget):
         if not path_holds(patch, self.path, self.param):
             return
         same = patch.threads is self._all_threads and value_at(patch, self.path) == self._value
-        beyond = self.param.beyond(self._value, float(patch.tempo)) if self.param.beats else ""
-        if same and self._why_at_rest() == self.rests and beyond == self.beyond:
+        if same and self._why_at_rest() == self.rests and self._how_far_beyond() == self.beyond:
             return
         before = (self._value, self._threads, self._reach, self.rests, self.beyond)
         self._read()

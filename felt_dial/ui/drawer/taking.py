@@ -11,7 +11,6 @@ from felt_dial.patch.module import Source
 from felt_dial.sound.matter.assets import keep
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.root import SURE, root_taken
-from felt_dial.sound.sources.core.levels import guess_cycle
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.recording import goes_round, root_settings
 
@@ -34,7 +33,7 @@ def asset_of(piece: Piece, store: Path) -> tuple[Asset, int]:
     if piece.asset is not None:
         return piece.asset, piece.cycle
     audio = read_audio(Path(piece.path))
-    return keep(store, audio, piece.name), piece.cycle or (guess_cycle(audio.sound[0]) if piece.cycle else 0)
+    return keep(store, audio, piece.name), piece.cycle
 
 
 def given(source: Any, piece: Piece, asset: Asset, cycle: int) -> tuple[Source, str]:

@@ -69,14 +69,24 @@ def guess_cycle(sound: NDArray[np.float32]) -> int:
 
 
 def cycle_of_name(name: str, size: int) -> int | None:
-    """The length of a cycle by a name such as `Pads 2048` or `Pads x64`; None where it divides `size` frames not."""
+    """The length of a cycle by a name such as `Pads 2048` or `Pads x64`.
+
+    None where it does not divide `size` frames into as many as a table may have.
+    """
     for number in re.findall(r"(?<![\d.])x(\d{1,3})(?!\d)", name, re.IGNORECASE):
         count = int(number)
         if 1 < count <= MOST_FRAMES and size % count == 0 and size // count >= 16:
             return size // count
-    return next(
-        (int(n) for n in re.findall(r"(?<!\d)(\d{2,5})(?!\d)", name) if int(n) in POWERS and size % int(n) == 0), None
-    )
+    lengths = (int(number) for number in re.findall(r"(?<!\d)(\d{2,4})(?!\d)", name))
+    return next((n for n in lengths if n in POWERS and size % n == 0 and size // n <= MOST_FRAMES), None)
+
+
+def table_cycles(sound: NDArray[np.float32], name: str = "", noted: int | None = None) -> list[int]:
+    """Lengths of the cycles of a table, best first: the one that its file notes, the one that it is called by, or those that are
+    likely; none for what does not look like single cycles in a row."""
+    if told := noted or cycle_of_name(name, len(sound)):
+        return [told]
+    return likely_cycles(sound) if is_table(sound) else []
 
 
 def likely_cycles(sound: NDArray[np.float32]) -> list[int]:
