@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import sys
 
-COMMANDS = {"render", "params", "bank"}
+COMMANDS = {"render", "params", "root", "bank"}
 
 
 def main() -> None:

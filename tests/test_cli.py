@@ -14,6 +14,7 @@ import mido
 import numpy as np
 import pytest
 import soundfile
+import typer
 
 from felt_dial import cli
 from felt_dial.bank import matter
@@ -21,7 +22,7 @@ from felt_dial.bank.bank import read_file
 from felt_dial.bank.library import Library
 from felt_dial.bank.package import import_bank
 from felt_dial.bank.places import Settings, load_settings, settings_path
-from felt_dial.cli import find_patch
+from felt_dial.cli import app, find_patch
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
 from felt_dial.live.midi_file import read_midi
@@ -31,6 +32,7 @@ from felt_dial.patch.tuning import load_tuning
 from felt_dial.sound.matter.audio_file import heard_here_and_there, read_audio, read_part
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.render import render
+from felt_dial.start import COMMANDS
 from tests.sound.listening import exact_frequency
 
 
@@ -241,3 +243,9 @@ def test_settings_that_are_no_file_are_the_defaults(home: Path) -> None:
     settings_path().parent.mkdir(parents=True, exist_ok=True)
     os.mkfifo(settings_path())
     assert load_settings() == Settings()
+
+
+def test_the_start_knows_every_command() -> None:
+    """What is no command is taken for a bank to be opened in the window."""
+    commands = typer.main.get_command(app)
+    assert set(commands.commands) == COMMANDS  # type: ignore[attr-defined]

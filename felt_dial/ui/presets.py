@@ -10,7 +10,7 @@ import contextlib
 from datetime import date
 from typing import TYPE_CHECKING, NamedTuple
 
-from felt_dial.bank.bank import Bank, NoSuchBank, SavedMeanwhile
+from felt_dial.bank.bank import Bank, NoSuchBank, SavedMeanwhile, Stamp
 from felt_dial.bank.compare import difference
 from felt_dial.bank.documents import Document
 from felt_dial.bank.measurement import sound_key
@@ -82,6 +82,13 @@ class Presets:
         """What disk holds of a preset; None where it is not there or cannot be read."""
         try:
             return self.session.library.bank(bank).load(preset)
+        except FeltDialError:
+            return None
+
+    def _stamp(self, bank: str, preset: str) -> Stamp | None:
+        """Which file holds a preset now; None where it is not there, or its bank is gone."""
+        try:
+            return self.session.library.bank(bank).stamp(preset)
         except FeltDialError:
             return None
 
@@ -268,10 +275,7 @@ class Presets:
         """What happened to the preset on the table behind the back of this window."""
         session, document = self.session, self.session.work.document
         if document is not None and document.there:
-            try:
-                stamp = session.library.bank(document.bank).stamp(document.preset)
-            except FeltDialError:
-                stamp = None
+            stamp = self._stamp(document.bank, document.preset)
             if stamp is None:
                 self._find_again(document)
             elif stamp != document.stamp:
@@ -285,7 +289,7 @@ class Presets:
         try:
             theirs, stamp = session.library.bank(document.bank).look(document.preset)
         except FeltDialError:
-            document.stored, document.stamp = None, session.library.bank(document.bank).stamp(document.preset)
+            document.stored, document.stamp = None, self._stamp(document.bank, document.preset)
             return
         if theirs == before:
             document.holds(theirs, stamp)
@@ -311,11 +315,11 @@ class Presets:
         session, before = self.session, document.stored
         if before is not None:
             moved = [row for row in session.catalogue.of_sounds([sound_key(before)]) if row.name == before.name]
-            moved = [row for row in moved if session.library.bank(row.bank).path(row.id).exists()]
+            moved = [row for row in moved if self._stamp(row.bank, row.id) is not None]
             if len(moved) == 1 and self.stored_at(moved[0].bank, moved[0].id) == before:
                 row = moved[0]
                 session.documents.moved(document.bank, document.preset, row.bank, row.id)
-                document.holds(before, session.library.bank(row.bank).stamp(row.id))
+                document.holds(before, self._stamp(row.bank, row.id))
                 session.say(f"“{before.name}” stands in {session.bank_name(row.bank)} now.")
                 return
         self._gone(document)

@@ -11,10 +11,10 @@ import pytest
 import soundfile
 
 from felt_dial.bank import matter
-from felt_dial.cli import main
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.root import root_of
+from felt_dial.start import main
 from felt_dial.workshop.recording.work import look_into
 from felt_dial.workshop.wav_file import recording_wav, table_wav
 from tests.sound.rooted import Case, cases, recording
