@@ -290,6 +290,12 @@ def test_the_second_is_as_loud_as_the_first_whatever_lies_between(rate: int) -> 
         assert made.gain_db == pytest.approx(20 * np.log10(0.5 / level), abs=0.5)
 
 
+def test_mono_and_stereo_of_one_sound_are_as_loud() -> None:
+    one = mono(0.3 * np.sin(2 * np.pi * 220 * SECONDS[:48000]))
+    for first, second in ((one[:1], np.repeat(one[:1], 2, axis=0)), (np.repeat(one[:1], 2, axis=0), one[:1])):
+        assert splice.splice(first, second, RATE, 0.2).gain_db == pytest.approx(0.0, abs=0.05)
+
+
 def test_noises_keep_their_power_through_a_splice_of_equal_power() -> None:
     """Uncorrelated: cos² + sin² = 1. Averaged over 40 splices, since one noise is uneven by itself."""
     rng = np.random.default_rng(8)

@@ -38,9 +38,11 @@ def _stereo(sound: NDArray[np.float32], channels: int) -> NDArray[np.float64]:
 def matching_db(first: NDArray[np.float32], second: NDArray[np.float32], rate: float, other: float = 0.0) -> float:
     """Decibels that make the second, at `rate` or the `other` Hz, as loud as the first, at most 40.
 
-    By ITU-R BS.1770, gated: a dead tail counts for nothing.
+    By ITU-R BS.1770, gated: a dead tail counts for nothing. What is mono counts as it is heard, on both sides.
     """
-    loud = [loudness(first, rate, again=True), loudness(second, other or rate, again=True)]
+    channels = max(len(first), len(second))
+    one, two = (_stereo(sound, channels).astype(np.float32) for sound in (first, second))
+    loud = [loudness(one, rate, again=True), loudness(two, other or rate, again=True)]
     return float(np.clip(loud[0] - loud[1], -MOST_DB, MOST_DB)) if np.isfinite(loud).all() else 0.0
 
 
