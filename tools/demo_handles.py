@@ -122,6 +122,7 @@ def irrigation_clock() -> Maker:
             modulators__e1__sustain=0.0,
             modulators__e1__release=0.25,
             modulators__e1__decay_bend=0.6,
+            layers__a__pan=-0.2,
         )
         .modulator(
             "steps",

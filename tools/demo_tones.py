@@ -67,7 +67,9 @@ def glass_wire() -> Maker:
         .threads("l1", buses__2__pan=0.3)
         .threads("v", layers__a__level=6.0)
         .effect("equaliser", form1="low cut", frequency1=60.0)
+        .effect("width", width=0.75, mono=160.0)
         .effect("reverb", way="plate", decay=2.4, wet=0.2)
+        .effect("limiter", ceiling=-2.0, release=0.06)
         .macro(
             1,
             "Ring",

@@ -313,6 +313,10 @@ class EngineLink:
         found = float(self.shared.data["places"][layer])
         return found if self.settled and found >= 0.0 else None
 
+    def falls_short(self, layer: int) -> float:
+        """By how many dB a layer is softer than its dials say since there is no room for more grains; else 0."""
+        return float(self.shared.data["short"][layer]) if self.settled else 0.0
+
     def audition(
         self, path: str, first: float = 0.0, last: float = 0.0, loops: bool = False, levelled: bool = True
     ) -> None:

@@ -46,6 +46,7 @@ LAYOUT = np.dtype(
         ("peaks", "f4", (2,)),
         ("layer_peaks", "f4", (8,)),
         ("places", "f4", (8,)),
+        ("short", "f4", (8,)),
         ("grains", "i8"),
         ("momentary", "f8"),
         ("short_term", "f8"),

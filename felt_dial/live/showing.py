@@ -46,6 +46,7 @@ class Showing:
         self._alike = program.layout.shared[: len(self._movers)]
         self._apart = ~self._alike
         self._fields["places"].fill(-1.0)
+        self._fields["short"].fill(0.0)
         self._fields["readings"].fill(0.0)
 
     def show(self, program: Program, **numbers: Any) -> None:
@@ -63,6 +64,7 @@ class Showing:
         fields["layer_peaks"][: len(layers)] = [layer.peak for layer in layers]
         for n, layer in self._placed:
             fields["places"][n] = layer.newest_place(voices)
+            fields["short"][n] = layer.falls_short()
         fields["beads"][: program.count] = program.beads()
         self._show_movers(program, voices.newest)
         running = self._running

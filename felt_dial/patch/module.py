@@ -179,6 +179,10 @@ class Source(Module, family=True):
         """Where in its recording a note is, 0 to 1, from the kernel's arrays; −1 where there is no such place."""
         return -1.0
 
+    def falls_short(self, state: Any) -> float:
+        """By how many dB it is softer than its dials say since there is no room for more, from the kernel's arrays; else 0."""
+        return 0.0
+
 
 class Filter(Module, family=True):
     """Colours a layer or a bus, note by note."""

@@ -85,7 +85,7 @@ class Patch(Module):
     voices = Param("Voices", 16, (1, 32), COUNT, whole=True, movable=False, says="How many notes may sound at once.")
     bend = Param("Bend range", 2.0, (0.0, 24.0), SEMITONES, movable=False, says="How far the bend wheel reaches.")
     note_bend = still("Note bend", 48.0, (0.0, 96.0), SEMITONES, "How far the bend of a single note reaches.")
-    grains = still("Grains", 128, (8, 512), COUNT, "How many grains may sound at once in the whole patch.", whole=True)
+    grains = still("Grains", 512, (8, 2048), COUNT, "How many grains may sound at once in the whole patch.", whole=True)
     play = Choice(
         "Play",
         "poly",

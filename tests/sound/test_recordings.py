@@ -459,6 +459,57 @@ def test_never_more_grains_than_the_patch_allows(store: Path) -> None:
     assert program.grains[2] > 40
 
 
+def crowded(store: Path, most: int) -> tuple[NDArray[np.float64], Program]:
+    """Eight notes that ask for 332 grains together, over noise: both sides, after a second, and what they ran in."""
+    patch = playing(
+        store,
+        "grains",
+        0.3 * np.random.default_rng(5).standard_normal((2, RATE * 3)),
+        rate=105.0,
+        size=0.395,
+        by_place=0.5,
+        speed=0.0,
+        position=0.4,
+        track=False,
+    )
+    program = Program(with_value(with_value(patch, "layers.a.level", -24.0), "grains", most))
+    blocks = [
+        program.block([Event(0, ON, 48.0 + n, 1.0) for n in range(8)] if k == 0 else []).copy() for k in range(750)
+    ]
+    return np.concatenate(blocks, axis=1)[:, RATE:].astype(np.float64), program
+
+
+def test_full_grains_lose_what_they_say_and_no_more_is_lost_by_default(store: Path) -> None:
+    """Grains of noise add up by power: so many fewer are so many decibels softer."""
+    free, plenty = crowded(store, Patch.params["grains"].default)
+    full, short = crowded(store, 128)
+    assert plenty.layers[0].falls_short() == 0.0
+    assert short.layers[0].falls_short() == pytest.approx(10 * np.log10(8 * 105 * 0.395 / 128), abs=0.3)
+    lost = 10 * np.log10(np.mean(free**2) / np.mean(full**2))
+    assert lost == pytest.approx(short.layers[0].falls_short(), abs=1.0)
+
+    def waver(sound: NDArray[np.float64]) -> float:
+        levels = 10 * np.log10(np.mean(sound[0, : len(sound[0]) // 9600 * 9600].reshape(-1, 9600) ** 2, axis=1))
+        return float(np.std(levels))
+
+    assert waver(full) < waver(free) + 0.5
+
+
+def test_a_grain_that_gives_way_fades(store: Path) -> None:
+    """A low tone in grains: whatever is heard far above it comes from edges."""
+    tone = 0.5 * np.sin(2 * np.pi * 100 * np.arange(RATE * 2) / RATE)
+    patch = playing(
+        store, "grains", tone, rate=60.0, size=0.4, by_place=0.3, speed=0.0, position=0.5, by_pan=0.0, track=False
+    )
+    for most in (8, 16, 100):
+        sound = render(with_value(patch, "grains", most), [Note(0.1 * n, 4, 60 + n) for n in range(12)], 3.0)[0].astype(
+            np.float64
+        )
+        spectrum = np.abs(np.fft.rfft(sound * signal.windows.kaiser(len(sound), 20.0, sym=False)))
+        at = np.fft.rfftfreq(len(sound), 1 / RATE)
+        assert decibels(float(spectrum[at > 4000].max() / spectrum.max())) < -80
+
+
 def test_ready_travel_curves_do_what_they_are_called() -> None:
     time = np.linspace(0, 1, 401)
     assert np.allclose(place_at(READY["Straight"], time), time)

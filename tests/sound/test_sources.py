@@ -19,6 +19,7 @@ from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
+from felt_dial.sound.integrated import loudness
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables
@@ -180,3 +181,27 @@ def test_another_source_carries_on_under_held_keys(tmp_path: Path) -> None:
         for _ in range(4):
             sound = after.block()
         assert np.isfinite(sound).all() and len(after.voices.active) == 1
+
+
+@pytest.mark.parametrize("coupling", [0.6, 1.0])
+def test_systems_are_as_loud_as_each_other_however_wild(coupling: float) -> None:
+    """By ITU-R BS.1770-4, within 3.2 LU of the middle of all, from calm to wild; half of that for nine in ten of them."""
+    found = []
+    for system in ("spring", "weather", "pendulum"):
+        for energy in np.linspace(0.0, 1.0, 6):
+            for damping in (0.1, 0.4, 0.8) if coupling == 0.6 else (0.4,):
+                fields = {"system": system, "energy": float(energy), "coupling": coupling, "damping": damping}
+                patch = replace_module(plain(), "layers.a.source", Source.kinds["chaos"](**fields))
+                found.append(loudness(render(patch, [Note(0, 3, 52)], 1.6)[:, RATE // 10 :]))
+    away = np.abs(np.array(found) - np.median(found))
+    assert away.max() < 3.2 and np.quantile(away, 0.75) < 2.0
+
+
+def test_voices_by_chance_lean_to_neither_side() -> None:
+    """Three to seven voices of a saw, by other lots: both sides within half a decibel over two seconds."""
+    for unison in (3, 4, 7):
+        for seed in (1, 2, 5, 9):
+            fields = {"shape": "saw", "unison": unison, "voicing": "random", "spread": 1.0, "detune": 40.0}
+            patch = replace_module(plain(layers__a__pan=0.0), "layers.a.source", Source.kinds["wave"](**fields))
+            left, right = render(with_value(patch, "seed", seed), [Note(0, 5, 57)], 4.0).astype(np.float64)
+            assert 10 * np.log10(np.mean(left**2) / np.mean(right**2)) == pytest.approx(0.0, abs=0.5), (unison, seed)

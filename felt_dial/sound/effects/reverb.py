@@ -15,12 +15,27 @@ LINES = 8
 PREDELAY = 0.25
 LARGEST = 2.0
 LENGTHS = {
-    "room": (0.0113, 0.0137, 0.0161, 0.0179, 0.0199, 0.0227, 0.0241, 0.0263),
+    "room": (0.0123, 0.0174, 0.0199, 0.0216, 0.0252, 0.0275, 0.0296, 0.0323),
     "hall": (0.0297, 0.0371, 0.0411, 0.0437, 0.0533, 0.0571, 0.0617, 0.0683),
     "plate": (0.0191, 0.0223, 0.0253, 0.0281, 0.0311, 0.0337, 0.0373, 0.0409),
     "cloud": (0.0631, 0.0743, 0.0821, 0.0937, 0.1033, 0.1129, 0.1213, 0.1327),
 }
-"""Seconds of the eight lines at a size of 100 %, chosen so that no two are near a simple ratio."""
+"""Seconds of the eight lines at a size of 100 %, chosen so that no two are near a simple ratio, and that no tone rings long."""
+DULLED_AT = 8000.0
+"""Hz at which the damping is as strong at every rate."""
+
+
+def dulled(damping: float, rate: float) -> float:
+    """What a line keeps of its last frame in a frame: the pole of a one-pole low-pass that is as strong at every rate.
+
+    It is 0.75 · damping² at 48 kHz; elsewhere the pole takes as much from `DULLED_AT`, by the root of a quadratic.
+    """
+    pole = 0.75 * damping * damping
+    if pole < 1e-9:
+        return 0.0
+    heard = (1.0 - pole) ** 2 / (1.0 + pole * pole - 2.0 * pole * math.cos(2.0 * math.pi * DULLED_AT / 48000.0))
+    x = heard * (1.0 - math.cos(2.0 * math.pi * DULLED_AT / rate))
+    return 1.0 - (math.sqrt(x * x + 2.0 * (1.0 - heard) * x) - x) / (1.0 - heard)
 
 
 class Reverb(Effect, kind="reverb"):
@@ -64,7 +79,7 @@ class Reverb(Effect, kind="reverb"):
         if self.freeze:
             return enters, 0.0
         turn = float(np.mean(LENGTHS[str(self.way)])) * float(self.size)
-        damped = 20.0 * math.log10(abs(pole(1.0 - 0.75 * float(self.damping) ** 2)))
+        damped = 20.0 * math.log10(abs(pole(1.0 - dulled(float(self.damping), rate))))
         return enters, -60.0 / float(self.decay) + damped / turn
 
     def echoes(self) -> list[tuple[float, float]]:

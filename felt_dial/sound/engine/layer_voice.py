@@ -115,6 +115,10 @@ class LayerVoice:
         row = int(self.rows[np.argmax(voices.number[self.rows])])
         return float(cast(Source, self.source.module).place(self.source.state, row))
 
+    def falls_short(self) -> float:
+        """By how many dB its source is softer than its dials say, where no room is left; else 0."""
+        return float(cast(Source, self.source.module).falls_short(self.source.state)) if len(self.rows) else 0.0
+
     def turned(self) -> bool:
         """True where some other layer may move the phase of this one."""
         return any(feed.control[0].any() for feed in self.feeds)

@@ -233,7 +233,7 @@ class Program:
                 self.clock_tempo = min(max(event.value, limits.low), limits.high)
             else:
                 played.append(event)
-        self.grains[:] = self.grains[2], self._value("grains"), 0
+        self.grains[:] = self.grains[2], self._value("grains"), 0, self.grains[4], 0
         voices.begin_block()
         self.allocator.begin_block()
         if voices.once.any():

@@ -17,7 +17,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.kept import kept
-from felt_dial.sound.matter.residue import RESIDUE_BANDS, band_power, residue_of
+from felt_dial.sound.matter.residue import RESIDUE_BANDS, bands_heard, residue_of, strikes_of
 
 MOST_PARTIALS = 256
 RATE = 48000
@@ -25,11 +25,14 @@ HOP = 480
 """Frames between two looks: a hundredth of a second."""
 LONGEST = 60.0
 """Seconds of a recording that are taken apart."""
-BANDS = 48
 FIRST_PART = 0.6
 """About as much of the time of an analysis is over when its partials are found."""
 FLOOR_DB = -84.0
-KEPT, MOST_BYTES = "-3.npz", 1024**3
+FAINT, DEEPER = -75.0, 12.0
+"""Decibels below the loudest partial, and below its two neighbours, from which on one does not tell the colour."""
+CLOSEST = 0.01
+"""Octaves within which the louder of two partials tells the colour."""
+KEPT, MOST_BYTES = "-4.npz", 1024**3
 """How names of analyses that are kept end, with the number of what they hold, and what all of them may take together."""
 
 
@@ -49,19 +52,26 @@ class Tracks(NamedTuple):
         Frequency above the fundamental, in octaves.
     levels : float32 (look, partial)
         Amplitudes; 0 where the partial is silent.
-    hull : float32 (look, band)
-        Smooth envelope of the spectrum in dB, in bands of a quarter octave from 20 Hz.
+    order : int16 (look, partial)
+        The partials that tell the colour of a look, from the lowest to the highest; −1 after the last.
+    slopes : float32 (look, partial)
+        How steep the colour is at each of them, dB an octave.
     residue : float32 (look, band)
         Effective values of the noise, in bands of half an octave from 80 Hz.
     share : float32 (look, band)
         Which part of the power of a band is noise, 0 to 1: what lies there of the partials is not theirs.
+    strikes : float32 (look,)
+        Where between a look and the next something is struck, 0 to 1: till then all is as at the look, and from then on as at
+        the next; −1 where nothing is.
     """
 
     octaves: NDArray[np.float32]
     levels: NDArray[np.float32]
-    hull: NDArray[np.float32]
+    order: NDArray[np.int16]
+    slopes: NDArray[np.float32]
     residue: NDArray[np.float32]
     share: NDArray[np.float32]
+    strikes: NDArray[np.float32]
 
 
 def take_apart(
@@ -99,13 +109,16 @@ def take_apart(
     for n, spectrum in enumerate(spectra):
         if n % 20 == 0:
             tell(FIRST_PART * n / looks)
-        at, level = _peaks(spectrum, floor)
+        at, level = _without_side_lobes(*_peaks(spectrum, floor))
         alive = _tie(loose, alive, n, at * RATE / (2 * size), level)
     octaves, levels = _packed(loose, looks, fundamental)
-    residue = residue_of(mono, RATE, looks, HOP, lambda part: tell(FIRST_PART + (1 - FIRST_PART) * part))
+    strikes = strikes_of(mono, RATE)
+    residue = residue_of(mono, RATE, looks, HOP, strikes, lambda part: tell(FIRST_PART + (1 - FIRST_PART) * part))
     places = octaves + np.float32(np.log2(fundamental))
-    levels = as_loud_as(mono, places, levels)
-    return Tracks(octaves, levels, hulls(places, levels), *residue)
+    levels = as_loud_as(mono, places, levels, strikes)
+    between = np.full(looks, -1.0, np.float32)
+    between[np.minimum(strikes // HOP, looks - 1)] = strikes % HOP / HOP
+    return Tracks(octaves, levels, *colours(octaves, levels), *residue, between)
 
 
 def window_for(mono: NDArray[np.float64]) -> int:
@@ -126,7 +139,7 @@ def window_for(mono: NDArray[np.float64]) -> int:
 
 
 def as_loud_as(
-    mono: NDArray[np.float64], octaves: NDArray[np.float32], levels: NDArray[np.float32]
+    mono: NDArray[np.float64], octaves: NDArray[np.float32], levels: NDArray[np.float32], strikes: NDArray[np.int64]
 ) -> NDArray[np.float32]:
     """Levels of partials (look, partial) at log2 of Hz `octaves`, so that every octave is as loud as in the sound at each look.
 
@@ -135,30 +148,61 @@ def as_loud_as(
     """
     looks = len(levels)
     found = levels.copy()
-    spectrum = np.fft.rfft(mono, 1 << (len(mono) + 2 * HOP).bit_length())
-    for low in 20.0 * 2.0 ** np.arange(0, 10):
+    lows = 20.0 * 2.0 ** np.arange(0, 10)
+    powers = bands_heard(mono, RATE, [(low, 2 * low) for low in lows.tolist()], looks, HOP, strikes)
+    struck = np.zeros(looks, np.bool_)
+    struck[np.minimum(strikes // HOP + 1, looks - 1)] = True
+    for n, low in enumerate(lows):
         here = (octaves >= np.log2(low)) & (octaves < np.log2(2 * low)) & (levels > 0)
         if not here.any():
             continue
-        heard = np.sqrt(2 * band_power(spectrum, RATE, low, 2 * low, looks, HOP))
+        heard = np.sqrt(2 * powers[:, n])
         made = np.sqrt(np.where(here, np.square(levels.astype(np.float64)), 0.0).sum(axis=1))
         gain = np.where(made > 1e-7, heard / np.maximum(made, 1e-7), 1.0)
-        rises = np.maximum.accumulate(np.where(heard > 2.0 * np.roll(heard, 1), np.arange(looks), -100))
+        rises = np.maximum.accumulate(np.where(struck | (heard > 2.0 * np.roll(heard, 1)), np.arange(looks), -100))
         gain = np.where(np.arange(looks) - rises <= 5, np.minimum(gain, 16.0), np.minimum(gain, 1.0))
         found = np.where(here, found * gain[:, None].astype(np.float32), found)
     return np.asarray(found, np.float32)
 
 
-def hulls(octaves: NDArray[np.float32], levels: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The colour of each look: levels of its partials in dB, from one to the next, flat beyond the outermost; (look, band)."""
-    bands = np.log2(20.0) + np.arange(BANDS) / 4
-    found = np.full((len(levels), BANDS), -80.0)
-    for n, (place, level) in enumerate(zip(octaves, levels, strict=True)):
-        sounds = np.flatnonzero(level > 1e-3 * max(float(level.max()), 1e-6))
-        if len(sounds):
-            order = sounds[np.argsort(place[sounds])]
-            found[n] = np.interp(bands, place[order], 20 * np.log10(level[order]))
-    return found.astype(np.float32)
+def colours(octaves: NDArray[np.float32], levels: NDArray[np.float32]) -> tuple[NDArray[np.int16], NDArray[np.float32]]:
+    """The colour of each look, an envelope through its partials: which they are, and how steep it is at each; (look, partial).
+
+    What is `FAINT` dB below the loudest does not tell it, nor what lies much softer between two harmonics, nor the softer of
+    two that are almost at one place. Between them goes a cubic with the slopes of parabolas through three of them (dB over
+    octaves), flat beyond the outermost.
+    """
+    order, slopes = np.full(octaves.shape, -1, np.int16), np.zeros(octaves.shape, np.float32)
+    for n, (place, level) in enumerate(zip(octaves.astype(np.float64), levels, strict=True)):
+        sounds = np.flatnonzero(level > 10 ** (FAINT / 20) * max(float(level.max()), 1e-6))
+        if not len(sounds):
+            continue
+        chosen = sounds[np.argsort(place[sounds], kind="stable")]
+        chosen = chosen[~_between(2.0 ** place[chosen], 20 * np.log10(level[chosen]))]
+        while len(chosen) > 1 and (near := np.flatnonzero(np.diff(place[chosen]) < CLOSEST)).size:
+            first = near[np.concatenate([[True], np.diff(near) > 1])]
+            softer = np.where(level[chosen[first]] < level[chosen[first + 1]], first, first + 1)
+            chosen = np.delete(chosen, softer)
+        order[n, : len(chosen)] = chosen
+        if len(chosen) > 1:
+            x, y = place[chosen], 20 * np.log10(level[chosen].astype(np.float64))
+            wide, secant = np.diff(x), np.diff(y) / np.diff(x)
+            inner = (secant[:-1] * wide[1:] + secant[1:] * wide[:-1]) / (wide[1:] + wide[:-1])
+            slopes[n, : len(chosen)] = np.concatenate([secant[:1], inner, secant[-1:]])
+    return order, slopes
+
+
+def _between(ratio: NDArray[np.float64], level: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which partials, by frequency over the fundamental, stand `DEEPER` dB below both of the harmonics that they lie between."""
+    apart = np.zeros(len(ratio))
+    for side in (1, -1):
+        nearest = np.full(len(ratio), np.inf)
+        for n in range(1, min(8, len(ratio))):
+            other, there = np.roll(ratio, n * side), np.roll(level, n * side)
+            away = side * (ratio - other)
+            nearest = np.where((away > 0) & (there > level + DEEPER), np.minimum(nearest, away), nearest)
+        apart += nearest
+    return apart < 1.3
 
 
 def _peaks(spectrum: NDArray[np.float64], floor: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -170,6 +214,18 @@ def _peaks(spectrum: NDArray[np.float64], floor: float) -> tuple[NDArray[np.floa
     shift = 0.5 * (a - c) / np.minimum(a - 2 * b + c, -1e-9)
     order = np.argsort(k)
     return (k + shift)[order], np.exp(b - 0.25 * (a - c) * shift)[order]
+
+
+def _without_side_lobes(
+    k: NDArray[np.float64], level: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Those of the peaks that louder ones do not account for by the side lobes of their Hann window (F. J. Harris, “On the use
+    of windows for harmonic analysis with the discrete Fourier transform”, Proc. IEEE 66(1), 1978); bins as of `_peaks`."""
+    away = 0.5 * np.abs(k[:, None] - k[None, :])
+    lobes = np.where(away > 2.0, 1.0 / (np.pi * np.maximum(away, 2.0) * (np.maximum(away, 2.0) ** 2 - 1.0)), 0.0)
+    louder = np.where(level[None, :] > level[:, None], level[None, :], 0.0)
+    own = level > 2.0 * (lobes * louder).sum(axis=1)
+    return k[own], level[own]
 
 
 def _tie(
@@ -237,9 +293,10 @@ def drawn_tracks(harmonics: tuple[float, ...]) -> Tracks:
     count = len(harmonics)
     octaves = np.tile(np.log2(np.arange(1, count + 1)).astype(np.float32), (2, 1))
     levels = np.tile(np.asarray(harmonics, np.float32) / max(1e-6, float(np.sqrt(np.square(harmonics).sum()))), (2, 1))
-    hull = hulls(octaves + np.float32(np.log2(261.63)), levels)
     none = np.zeros((2, RESIDUE_BANDS), np.float32)
-    return Tracks(octaves, np.float32(0.7) * levels, hull, none, none)
+    return Tracks(
+        octaves, np.float32(0.7) * levels, *colours(octaves, levels), none, none, np.full(2, -1.0, np.float32)
+    )
 
 
 def cache_folder() -> Path:
@@ -264,8 +321,9 @@ def known_tracks(asset: Asset, fundamental: float) -> Tracks | None:
         with np.load(place) as kept:
             found = Tracks(**{name: kept[name] for name in Tracks._fields})
         looks, lanes = found.octaves.shape
-        shapes = [(looks, lanes), (looks, lanes), (looks, BANDS), (looks, RESIDUE_BANDS), (looks, RESIDUE_BANDS)]
-        if [array.shape for array in found] != shapes or looks < 2 or any(a.dtype != np.float32 for a in found):
+        shapes = [*[(looks, lanes)] * 4, *[(looks, RESIDUE_BANDS)] * 2, (looks,)]
+        types = [np.int16 if name == "order" else np.float32 for name in Tracks._fields]
+        if [array.shape for array in found] != shapes or looks < 2 or [array.dtype for array in found] != types:
             raise ValueError("tracks of another shape")
     except FileNotFoundError:
         return None

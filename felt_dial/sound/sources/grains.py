@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any
 
 from pydantic import BeforeValidator
@@ -94,5 +95,10 @@ class Grains(Source, kind="grains"):
     def place(self, state: Any, row: int) -> float:
         return float(state.clocks[row, PLACE] / max(state.recording.sizes[0] - 1, 1))
 
+    def falls_short(self, state: Any) -> float:
+        asked, sound, full_for = state.crowd
+        return 10 * math.log10(asked / max(sound, 1.0)) if full_for > 0.0 and asked > sound else 0.0
+
 
 NEXT, MOVED, CLOCK, BORN, PLACE = range(5)
+ASKED, SOUND, FULL_FOR = range(3)

@@ -185,6 +185,24 @@ class GrainsPicture(RecordingPicture):
         super().__init__(session, path, shade, large)
         self._held = -1
 
+    def live(self) -> object:
+        return super().live(), self._short()
+
+    def _short(self) -> int:
+        """By how many whole dB the layer is too soft since its grains are full."""
+        return round(self.session.link.falls_short(list(self.session.patch.layers).index(self.layer)))
+
+    def draw_live(self, painter: QPainter, box: QRectF) -> None:
+        super().draw_live(painter, box)
+        if short := self._short():
+            text = f"grains full, −{short} dB"
+            painter.setFont(body_font(11))
+            wide = painter.fontMetrics().horizontalAdvance(text) + 10
+            spot = QRectF(box.right() - wide, box.top(), wide, 17)
+            painter.fillRect(spot, colour("well"))
+            painter.setPen(colour("lamp"))
+            painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, text)
+
     def _travels(self) -> bool:
         return bool(self.source.get("scan") == "travel")
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from felt_dial.patch.shaping import SINE
-from felt_dial.sound.effects.reverb import LARGEST, LENGTHS, LINES, PREDELAY, Reverb
+from felt_dial.sound.effects.reverb import LARGEST, LENGTHS, LINES, PREDELAY, Reverb, dulled
 from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
 from felt_dial.sound.simd.lanes import LANES, lane_array, rings_in_finely, rings_out, seventh
 from felt_dial.sound.simd.memory import load, store
@@ -29,6 +29,7 @@ ROW = {name: Reverb.row_of(name) for name in Reverb.params}
 WAY, DECAY, PREDELAY_AT, SIZE, DAMPING = (ROW[n] for n in ("way", "decay", "predelay", "size", "damping"))
 LOW_CUT, HIGH_CUT, WIDTH, MOVEMENT = (ROW[n] for n in ("low_cut", "high_cut", "width", "movement"))
 FREEZE, WET = ROW["freeze"], ROW["wet"]
+_dulled = kernel(dulled)
 _LENGTHS = np.array([LENGTHS[way] for way in LENGTHS])
 _DIFFUSERS = np.array([DIFFUSERS[way] for way in LENGTHS])
 _DENSITY = np.array([DENSITY[way] for way in LENGTHS])
@@ -222,7 +223,7 @@ def run_reverb(
         _sway(room, sway, state[TURN], freeze, tick)
         gains = load(room, GAIN_WAS)
         swell = (load(room, GAINED) - gains) * (1.0 / tick)
-        dull = (1.0 - freeze) * 0.75 * np.float64(control[DAMPING, t]) ** 2
+        dull = (1.0 - freeze) * _dulled(np.float64(control[DAMPING, t]), rate)
         wide, wet = np.float64(control[WIDTH, t]), np.float64(control[WET, t])
         wetter = (np.float64(control[WET, t + 1]) - wet) / tick
         for n in range(tick):

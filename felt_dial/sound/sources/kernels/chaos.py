@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.sound.kernel import Stage, formula, kernel
+from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.chaos import DRIVE, DUFFING, LORENZ, Chaos, advance
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each
@@ -22,6 +24,68 @@ SYSTEM, ENERGY, COUPLING, DAMPING, WIDTH = (
 )
 MEAN_A, MEAN_B = 5, 6
 _advance = formula(advance)
+ENERGIES, COUPLINGS, DAMPINGS = 9, 5, 3
+"""Points of each dial at which it is measured how loud a system is; between them gains go in straight lines."""
+SETTLES, MEASURED, STEPS = 30, 60, 24
+"""Turns of the drive that a system is left to itself and that it is measured for, and steps of a turn."""
+SLOW, MIDDLE_C = 12.0, 261.63
+"""Hz below which a mean is taken off, and those of the drive for which it is measured."""
+AS_LOUD_AS, MOST_GAIN = 0.337, 8.0
+"""Effective value that every system is brought to, that of a spring as its dials stand at first; and how far it is turned up."""
+
+
+@kernel
+def _sides(system, numbers, row, coupling):
+    """What is heard of a system before its means are taken off: the middle, and how the sides differ."""
+    heard = 0.5 * coupling * math.sin(2.0 * math.pi * numbers[row, DRIVE])
+    if system == DUFFING:
+        return heard + 0.8 * numbers[row, 0], 0.9 * (numbers[row, 0] - numbers[row, 2])
+    if system == LORENZ:
+        return heard + numbers[row, 0] / 20.0, (numbers[row, 2] - 30.0) / 36.0
+    return 1.2 * math.sin(numbers[row, 0]), 1.2 * math.sin(numbers[row, 1])
+
+
+@kernel
+def _measure(levels, numbers, room):
+    """Effective values of every system at every point of its dials, (system, energy, coupling, damping)."""
+    for system in range(levels.shape[0]):
+        for i in range(ENERGIES):
+            for j in range(COUPLINGS):
+                for k in range(DAMPINGS):
+                    energy, coupling, damping = i / (ENERGIES - 1.0), j / (COUPLINGS - 1.0), k / (DAMPINGS - 1.0)
+                    numbers[:] = 0.0
+                    numbers[0, :4] = 0.4
+                    mean = power = 0.0
+                    for n in range((SETTLES + MEASURED) * STEPS):
+                        _advance(system, numbers, 0, 1.0 / STEPS, energy, coupling, damping, room)
+                        x = _sides(system, numbers, 0, coupling)[0]
+                        mean += (x - mean) * 2.0 * math.pi * SLOW / (MIDDLE_C * STEPS)
+                        x -= mean
+                        x /= 1.0 + 0.25 * abs(x)
+                        power += x * x if n >= SETTLES * STEPS else 0.0
+                    levels[system, i, j, k] = math.sqrt(power / (MEASURED * STEPS))
+
+
+@cache
+def levels_of_systems() -> NDArray[np.float64]:
+    """How loud all systems are, float64 (system, energy, coupling, damping); worked out once."""
+    levels = np.zeros((3, ENERGIES, COUPLINGS, DAMPINGS))
+    _measure(levels, np.zeros((1, 7)), np.zeros((3, 4)))
+    return fixed(levels)
+
+
+@kernel
+def _even(levels, system, energy, coupling, damping):
+    """How much a system is turned up to be as loud as the others, from the points where it was measured."""
+    x, y, z = energy * (ENERGIES - 1), coupling * (COUPLINGS - 1), damping * (DAMPINGS - 1)
+    i, j, k = min(int(x), ENERGIES - 2), min(int(y), COUPLINGS - 2), min(int(z), DAMPINGS - 2)
+    found = 0.0
+    for a in range(2):
+        for b in range(2):
+            for c in range(2):
+                share = abs(1 - a - (x - i)) * abs(1 - b - (y - j)) * abs(1 - c - (z - k))
+                found += share * levels[system, i + a, j + b, k + c]
+    return min(AS_LOUD_AS / max(found, 1e-6), MOST_GAIN)
 
 
 class ChaosState(NamedTuple):
@@ -33,15 +97,18 @@ class ChaosState(NamedTuple):
         The four that move, the drive's phase, and the means that are taken off.
     room : float64 (3, 4)
         Room for a step of the integration.
+    levels : float64 (system, energy, coupling, damping)
+        How loud each is by itself, so that all can be as loud as each other.
     """
 
     numbers: NDArray[np.float64]
     room: NDArray[np.float64]
+    levels: NDArray[np.float64]
 
 
 def prepare_chaos(module: Chaos, stage: Stage) -> ChaosState:
     """The state of no note."""
-    return ChaosState(np.zeros((stage.rows, 7)), np.zeros((3, 4)))
+    return ChaosState(np.zeros((stage.rows, 7)), np.zeros((3, 4)), levels_of_systems())
 
 
 @plays_each(Chaos, prepare_chaos, ChaosState)
@@ -71,6 +138,7 @@ def play_chaos(notes, state, row, first):
         system = int(control[SYSTEM, row, t])
         energy, coupling = np.float64(control[ENERGY, row, t]), np.float64(control[COUPLING, row, t])
         damping, width = np.float64(control[DAMPING, row, t]), np.float32(control[WIDTH, row, t])
+        even = _even(state.levels, system, energy, coupling, damping)
         f0, f1 = np.float64(frequency[row, t]), np.float64(frequency[row, t + 1])
         for k in range(tick):
             n = t * tick + k
@@ -81,17 +149,11 @@ def play_chaos(notes, state, row, first):
             count = min(1 + int(ahead * 11.0), FINEST)
             for _ in range(count):
                 _advance(system, state.numbers, row, ahead / count, energy, coupling, damping, state.room)
-            heard = 0.5 * coupling * math.sin(2.0 * math.pi * state.numbers[row, DRIVE])
-            if system == DUFFING:
-                a, b = heard + 0.8 * state.numbers[row, 0], 0.9 * (state.numbers[row, 0] - state.numbers[row, 2])
-            elif system == LORENZ:
-                a, b = heard + state.numbers[row, 0] / 20.0, (state.numbers[row, 2] - 30.0) / 36.0
-            else:
-                a, b = 1.2 * math.sin(state.numbers[row, 0]), 1.2 * math.sin(state.numbers[row, 1])
+            a, b = _sides(system, state.numbers, row, coupling)
             state.numbers[row, MEAN_A] += (a - state.numbers[row, MEAN_A]) * (1.0 - keep)
             state.numbers[row, MEAN_B] += (b - state.numbers[row, MEAN_B]) * (1.0 - keep)
             a, b = a - state.numbers[row, MEAN_A], b - state.numbers[row, MEAN_B]
             a, b = a / (1.0 + 0.25 * abs(a)), b / (1.0 + 0.25 * abs(b))
-            mid, apart = np.float32(a), np.float32(b)
+            mid, apart = np.float32(even * a), np.float32(even * b)
             out[row, 0, n] = mid + np.float32(0.5) * width * apart
             out[row, 1, n] = mid - np.float32(0.5) * width * apart

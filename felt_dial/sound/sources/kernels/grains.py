@@ -11,14 +11,17 @@ from numpy.typing import NDArray
 from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.core.travel import POINTS, drawn
-from felt_dial.sound.sources.grains import BORN, CLOCK, MOVED, NEXT, PLACE, Grains
+from felt_dial.sound.sources.grains import ASKED, BORN, CLOCK, FULL_FOR, MOVED, NEXT, PLACE, SOUND, Grains
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_all
 from felt_dial.sound.sources.kernels.core.recording_reader import Recording, octave_of, read_run, recording_of
 from felt_dial.sound.sources.kernels.sample import root_frequency
 
-MOST = 128
-"""Grains of one note."""
-
+MOST, LEAVING = 512, 64
+"""Grains of one note, and room for those that give way to others."""
+GIVES_WAY = 0.005
+"""Seconds in which a grain that gives way fades."""
+SAID = 1.0
+"""Seconds that a layer says to be full after the last grain gave way."""
 
 (
     POSITION,
@@ -46,8 +49,8 @@ MOST = 128
 ) = (Grains.row_of(name) for name in Grains.params)
 BY_SPEED, BY_PASSES, BY_TRAVEL = range(3)
 EACH_NOTE, FIRST_OF_LINE, FREE = range(3)
-AT, RATIO, AGE, LIFE, LEFT, RIGHT, EASE = range(7)
-ALIVE, CAP, COUNTED = range(3)
+AT, RATIO, AGE, LIFE, LEFT, RIGHT, EASE, GOES = range(8)
+ALIVE, CAP, COUNTED, ALL_ASK, ASKING = range(5)
 CHANCE_GRAIN = 50_000_000
 
 
@@ -128,6 +131,30 @@ def _throw(control, row, t, note, place, size, rate, delay, grain, clocks, speed
     grain[AGE], grain[LIFE], grain[EASE] = -delay, life, ease * life
     grain[LEFT] = level * math.sqrt(2.0) * math.cos((pan + 1.0) * math.pi / 4)
     grain[RIGHT] = level * math.sqrt(2.0) * math.sin((pan + 1.0) * math.pi / 4)
+    grain[GOES] = 0.0
+
+
+@inner
+def _make_room(state, rows, rate):
+    """Lets the grain with the least left to sound fade from where it stands: the oldest and softest of these notes."""
+    least, at, which = np.inf, -1, -1
+    for row in rows:
+        for g in range(state.alive[row]):
+            age, left, right = state.grains[row, g, AGE], state.grains[row, g, LEFT], state.grains[row, g, RIGHT]
+            to_come = (state.grains[row, g, LIFE] - age) * (left * left + right * right)
+            if state.grains[row, g, GOES] == 0.0 and age >= 0.0 and to_come < least:
+                least, at, which = to_come, row, g
+    state.crowd[FULL_FOR] = SAID
+    if at < 0:
+        return False
+    age, life, ease = state.grains[at, which, AGE], state.grains[at, which, LIFE], state.grains[at, which, EASE]
+    stands = min(min(age, life - age) / ease, 1.0)
+    fade = min(ease, GIVES_WAY * rate)
+    state.grains[at, which, LIFE], state.grains[at, which, EASE] = age + stands * fade, fade
+    state.grains[at, which, GOES] = 1.0
+    state.going[at] += 1
+    state.shared[ALIVE] -= 1
+    return True
 
 
 class GrainsState(NamedTuple):
@@ -137,11 +164,14 @@ class GrainsState(NamedTuple):
     ----------
     curve : float32 (place,)
         The travel curve.
-    shared : int64 (3,)
-        How many grains sound in the whole patch, how many may, and how many this block counted.
+    shared : int64 (5,)
+        How many grains sound in the whole patch, how many may, and how many this block counted; how many all notes asked for
+        in the block before, and how many so far in this one.
     grains : float64 (row, grain, 8)
-    alive : int64 (row,)
-        How many of them sound.
+    alive, going, counted : int64 (row,)
+        How many of them sound; how many of those give way; how many the block before left sounding.
+    crowd : float64 (3,)
+        How many grains the notes ask for, how many sound, and for how many seconds the layer still counts as full.
     clocks : float64 (row + 1, 6)
         When the next grain begins, how far the place has moved, the time, grains born, the place; the last row is the clock
         of a curve that runs freely.
@@ -154,6 +184,9 @@ class GrainsState(NamedTuple):
     shared: NDArray[np.int64]
     grains: NDArray[np.float64]
     alive: NDArray[np.int64]
+    going: NDArray[np.int64]
+    counted: NDArray[np.int64]
+    crowd: NDArray[np.float64]
     clocks: NDArray[np.float64]
     where: NDArray[np.float64]
     left: NDArray[np.float32]
@@ -166,8 +199,11 @@ def prepare_grains(module: Grains, stage: Stage) -> GrainsState:
         recording=recording_of(module.asset, stage.rate),
         curve=drawn(module.curve),
         shared=stage.grains,
-        grains=np.zeros((stage.rows, MOST, 8)),
+        grains=np.zeros((stage.rows, MOST + LEAVING, 8)),
         alive=np.zeros(stage.rows, np.int64),
+        going=np.zeros(stage.rows, np.int64),
+        counted=np.zeros(stage.rows, np.int64),
+        crowd=np.zeros(3),
         clocks=np.zeros((stage.rows + 1, 6)),
         where=np.zeros(stage.tick),
         left=np.zeros(stage.tick, np.float32),
@@ -184,7 +220,10 @@ def at_rate(state: GrainsState, finer: float) -> None:
 @plays_all(Grains, prepare_grains, GrainsState, at_rate)
 @kernel
 def run_grains(notes, state):
-    """Replaces `out[row]` for every active row, tick by tick for all notes: they share how many grains may sound."""
+    """Replaces `out[row]` for every active row, tick by tick for all notes: they share how many grains may sound.
+
+    Where they ask for more, all of them begin grains less often; what sounds from before gives way.
+    """
     out, frequency, turn, control, tick, rate, active, begin = (
         notes.out,
         notes.frequency,
@@ -200,9 +239,11 @@ def run_grains(notes, state):
     size = np.float64(recording.sizes[0])
     free = state.clocks.shape[0] - 1
     zero = np.float32(0.0)
+    state.crowd[ASKED] = 0.0
     for t in range(ticks):
         state.clocks[free, CLOCK] += tick / rate
-        for row in active:
+        for i_row in range(active.shape[0]):
+            row = active[i_row]
             first = max(begin[0, row], 0)
             for n in range(t * tick, (t + 1) * tick):
                 out[row, 0, n] = out[row, 1, n] = zero
@@ -210,7 +251,8 @@ def run_grains(notes, state):
                 continue
             note = lot_of(notes, row)
             if begin[0, row] == t:
-                state.alive[row] = 0
+                state.shared[ALIVE] -= state.counted[row]
+                state.alive[row] = state.going[row] = state.counted[row] = 0
                 state.clocks[row, NEXT] = state.clocks[row, MOVED] = state.clocks[row, BORN] = 0.0
                 clock = 0.0
                 if control[BEGINS, row, t] == FIRST_OF_LINE:
@@ -224,10 +266,23 @@ def run_grains(notes, state):
             if control[DENSE, row, t] > 0.5:
                 apart = np.float64(control[SIZE, row, t]) * rate / max(np.float64(control[COUNT_AT, row, t]), 1e-3)
             apart = max(apart, rate / 4000.0)
+            asks = np.float64(control[SIZE, row, t]) * rate / apart
+            if t == ticks - 1:
+                state.crowd[ASKED] += asks
+                state.shared[ASKING] += int(asks)
+            thinned = max(np.float64(state.shared[ALL_ASK]) / state.shared[CAP], asks / MOST)
+            if thinned > 1.0:
+                apart *= thinned
+                state.crowd[FULL_FOR] = SAID
             root = root_frequency(control, ROOT, CENTS_AT, TRACK, row, t)
             pitch = 0.5 * np.float64(frequency[row, t] + frequency[row, t + 1]) / root
             while state.clocks[row, NEXT] < tick:
-                if state.alive[row] < MOST and state.shared[ALIVE] < state.shared[CAP]:
+                free_room = True
+                if state.alive[row] - state.going[row] >= MOST:
+                    free_room = _make_room(state, active[i_row : i_row + 1], rate)
+                elif state.shared[ALIVE] >= state.shared[CAP]:
+                    free_room = _make_room(state, active, rate)
+                if free_room and state.alive[row] < state.grains.shape[1]:
                     _throw(
                         control,
                         row,
@@ -275,13 +330,20 @@ def run_grains(notes, state):
                     at_right[k] += state.right[k] * w * to_right
                 age += tick
                 if age >= life:
+                    gives_way = state.grains[row, g, GOES] > 0.0
                     state.alive[row] -= 1
-                    state.shared[ALIVE] -= 1
+                    state.going[row] -= 1 if gives_way else 0
+                    state.shared[ALIVE] -= 0 if gives_way else 1
                     for i in range(8):
                         state.grains[row, g, i] = state.grains[row, state.alive[row], i]
                     continue
                 state.grains[row, g, AT] = at + (tick + late) * speed
                 state.grains[row, g, AGE] = age
                 g += 1
+    state.counted[:] = 0
+    state.crowd[SOUND] = 0.0
     for row in active:
-        state.shared[COUNTED] += state.alive[row]
+        state.counted[row] = state.alive[row] - state.going[row]
+        state.shared[COUNTED] += state.counted[row]
+        state.crowd[SOUND] += state.counted[row]
+    state.crowd[FULL_FOR] = max(state.crowd[FULL_FOR] - ticks * tick / rate, 0.0)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.sound.kernel import Stage, inner, kernel
-from felt_dial.sound.matter.analysis import BANDS, HOP, MOST_PARTIALS, RATE, Tracks, drawn_tracks, tracks_of
+from felt_dial.sound.matter.analysis import HOP, MOST_PARTIALS, RATE, Tracks, drawn_tracks, tracks_of
 from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.matter.residue import LOWEST, RESIDUE_BANDS, band_edges
 from felt_dial.sound.playing.kernels.counted_chance import chance
@@ -75,6 +75,8 @@ FREQUENCIES, LEVELS = range(2)
 CHANCE_SINE, CHANCE_BLUR, CHANCE_LIFE, CHANCE_NOISE = 60_000_000, 61_000_000, 62_000_000, 63_000_000
 LOOKS_A_SECOND = RATE / HOP
 LN2 = math.log(2.0)
+RISES = 9.0
+"""Decibels that the colour may stand above the louder of two neighbouring partials."""
 WIDER = 1.7
 """How much wider than its band a resonator is: two in a row are 0.64 as wide as one."""
 AMID = 1.05
@@ -106,24 +108,58 @@ def power(octaves):
 
 
 @kernel
-def _colour(hull, look, part, octaves, fundamental):
-    """The envelope of the spectrum in dB at a frequency, between bands and looks."""
-    place = min(max(4.0 * (octaves + math.log2(max(fundamental, 1.0) / 20.0)), 0.0), BANDS - 1.001)
-    i = int(place)
-    x = place - i
-    here = hull[look, i] + x * (hull[look, i + 1] - hull[look, i])
-    next_ = hull[look + 1, i] + x * (hull[look + 1, i + 1] - hull[look + 1, i])
-    return here + part * (next_ - here)
+def _colour(tracks, look, octave):
+    """The envelope of a look's spectrum in dB at a place, in octaves above the fundamental: a cubic from partial to partial.
+
+    It goes no more than `RISES` above the louder of two neighbours, and not below the softer.
+    """
+    order = tracks.order[look]
+    first, last = 0, order.shape[0]
+    while first < last:
+        middle = (first + last) // 2
+        if order[middle] >= 0 and tracks.octaves[look, order[middle]] <= octave:
+            first = middle + 1
+        else:
+            last = middle
+    if order[0] < 0:
+        return 0.0
+    if first == 0 or first == order.shape[0] or order[first] < 0:
+        return _decibels(tracks.levels[look, order[max(first - 1, 0)]])
+    below, above = order[first - 1], order[first]
+    low, high = np.float64(tracks.octaves[look, below]), np.float64(tracks.octaves[look, above])
+    here, there = _decibels(tracks.levels[look, below]), _decibels(tracks.levels[look, above])
+    wide = high - low
+    x = (octave - low) / wide
+    rest = 1.0 - x
+    found = (1.0 + 2.0 * x) * rest * rest * here + (3.0 - 2.0 * x) * x * x * there
+    slope, next_slope = np.float64(tracks.slopes[look, first - 1]), np.float64(tracks.slopes[look, first])
+    found += x * rest * wide * (rest * slope - x * next_slope)
+    return min(max(found, min(here, there)), max(here, there) + RISES)
 
 
 @kernel
-def _in_band(found, at, band):
+def _decibels(level):
+    return 20.0 * math.log10(max(np.float64(level), 1e-9))
+
+
+@kernel
+def _part(tracks, place):
+    """How far between two looks a place is; where something is struck between them, all before or all after."""
+    look = int(place)
+    part, strike = np.float32(place - look), tracks.strikes[look]
+    if strike < np.float32(0.0):
+        return part
+    return np.float32(0.0) if part < strike else np.float32(1.0)
+
+
+@kernel
+def _in_band(tracks, found, at, band):
     """What an array (look, band) says between two looks and two bands; 0 beyond the outermost bands."""
     if band < 0.0 or band > found.shape[1] - 1:
         return np.float32(0.0)
     place = min(max(at, 0.0), found.shape[0] - 1.001)
     look, i = int(place), min(int(band), found.shape[1] - 2)
-    part, x = np.float32(place - look), np.float32(band - i)
+    part, x = _part(tracks, place), np.float32(band - i)
     here = found[look, i] + x * (found[look, i + 1] - found[look, i])
     after = found[look + 1, i] + x * (found[look + 1, i + 1] - found[look + 1, i])
     return here + part * (after - here)
@@ -133,7 +169,7 @@ def _in_band(found, at, band):
 def _look(state, notes, row, t, count, at, age, root):
     """Frequencies and levels of a note's sines at a moment, into `state.goal`."""
     control, limit, note, pitch = notes.control, notes.limit, lot_of(notes, row), np.float64(notes.frequency[row, t])
-    octaves, levels, hull = state.tracks.octaves, state.tracks.levels, state.tracks.hull
+    tracks, octaves, levels = state.tracks, state.tracks.octaves, state.tracks.levels
     walk, goal = state.walk, state.goal
     looks = octaves.shape[0]
     stretch = 1.0 + np.float64(control[STRETCH, row, t])
@@ -150,7 +186,7 @@ def _look(state, notes, row, t, count, at, age, root):
             place += blur * (2.0 * chance(note, CHANCE_BLUR + i) - 1.0)
         place = min(max(place, 0.0), looks - 1.001)
         look = int(place)
-        part = np.float32(place - look)
+        part = _part(tracks, place)
         octave = np.float64(octaves[look, i] + part * (octaves[look + 1, i] - octaves[look, i]))
         level = np.float64(levels[look, i] + part * (levels[look + 1, i] - levels[look, i]))
         if level <= 0.0:
@@ -158,7 +194,7 @@ def _look(state, notes, row, t, count, at, age, root):
             goal[FREQUENCIES, i] = np.float32(pitch * power(octave * stretch))
             continue
         if noise > 0.0:
-            level *= math.sqrt(1.0 - noise * _in_band(state.tracks.share, place, 2.0 * octave + lowest))
+            level *= math.sqrt(1.0 - noise * _in_band(tracks, tracks.share, place, 2.0 * octave + lowest))
         if life > 0.0:
             place = (age * (0.8 + 0.0067 * ((i * 97) & 255)) + ((i * 1597 + lot) & 4095)) * LIVELY
             k = int(place)
@@ -168,9 +204,9 @@ def _look(state, notes, row, t, count, at, age, root):
             k = (k + WALK // 2) & (WALK - 1)
             octave += life * 0.012 * np.float64(walk[k] + x * (walk[k + 1] - walk[k]))
         if formant != 0.0:
-            level *= 10.0 ** (
-                (_colour(hull, look, part, octave - formant, root) - _colour(hull, look, part, octave, root)) / 20.0
-            )
+            here = _colour(tracks, look, octave - formant) - _colour(tracks, look, octave)
+            after = _colour(tracks, look + 1, octave - formant) - _colour(tracks, look + 1, octave)
+            level *= 10.0 ** ((here + np.float64(part) * (after - here)) / 20.0)
         if balance != 0.0:
             even = int(power(octave) + 0.5) % 2 == 0
             if (balance < 0.0 and even) or (balance > 0.0 and not even):
@@ -221,7 +257,11 @@ def residue_bands(rate: float) -> NDArray[np.float32]:
 @inner
 def _residue_at(state, row, band, share, formant):
     """Level of a band of the residue at the place where a note is."""
-    return state.bands[band, 2] * share * _in_band(state.tracks.residue, state.ages[row, AT], band - 2.0 * formant)
+    return (
+        state.bands[band, 2]
+        * share
+        * _in_band(state.tracks, state.tracks.residue, state.ages[row, AT], band - 2.0 * formant)
+    )
 
 
 @inner

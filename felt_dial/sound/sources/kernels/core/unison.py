@@ -57,6 +57,7 @@ def _place(u, count, voicing, note):
 
 @kernel
 def _lay_out(control, row, t, note, voice, seen):
+    """Where the voices stand. Voices by chance lean to neither side: both have the same power, whatever the lots are."""
     count = int(control[UNISON, row, t])
     voicing = int(control[VOICING, row, t])
     power = 0.0
@@ -72,10 +73,16 @@ def _lay_out(control, row, t, note, voice, seen):
             power += level * level
         else:
             voice[row, u, AIM_LEFT] = voice[row, u, AIM_RIGHT] = np.float32(0.0)
-    scale = np.float32(math.sqrt(2.0 / power))
+    to_left = to_right = np.float32(math.sqrt(2.0 / power))
+    if voicing == RANDOM:
+        left = right = 0.0
+        for u in range(count):
+            left += np.float64(voice[row, u, AIM_LEFT]) ** 2
+            right += np.float64(voice[row, u, AIM_RIGHT]) ** 2
+        to_left, to_right = np.float32(1.0 / math.sqrt(left)), np.float32(1.0 / math.sqrt(right))
     for u in range(count):
-        voice[row, u, AIM_LEFT] *= scale
-        voice[row, u, AIM_RIGHT] *= scale
+        voice[row, u, AIM_LEFT] *= to_left
+        voice[row, u, AIM_RIGHT] *= to_right
     seen[row, COUNTED] = count
     for k in range(6):
         seen[row, SEEN + k] = control[k, row, t]
