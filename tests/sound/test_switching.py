@@ -13,7 +13,16 @@ import pytest
 from numpy.typing import NDArray
 from scipy import signal
 
-from felt_dial.patch.edits import add_effect, add_modulator, add_send, duplicate_layer, replace_module, sew
+from felt_dial.patch.edits import (
+    add_effect,
+    add_modulator,
+    add_send,
+    duplicate_layer,
+    move_effect,
+    remove_effect,
+    replace_module,
+    sew,
+)
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.params import Choice, Param, Parameter, Switch
 from felt_dial.patch.patch import Patch, module_at, structure, with_value
@@ -179,3 +188,47 @@ def test_an_edit_that_makes_it_louder_leaves_no_step_in_what_waits(kind: str) ->
         out += [fresh.block().copy() for _ in range(AFTER)]
         middle, apart = steps_of(np.concatenate(out, axis=1).astype(np.float64), BEFORE * BLOCK)
         assert middle < max(apart + MORE, FAINT)
+
+
+OWN_EDGES = {"gate", "reduce"}
+"""They make edges of their own in whatever they are given."""
+
+
+def edges_after(patch: Patch, changed: Patch) -> float:
+    """dB above 7 kHz, in pieces of 64 frames, the loudest within three quarters of a second of an edit under a held low note."""
+    program = Program(patch, float(RATE), BLOCK)
+    out = [program.block([Event(0, ON, 45, 1.0)]).copy()]
+    out += [program.block().copy() for _ in range(BEFORE - 1)]
+    fresh = faded_over(program, changed, 1, out)
+    out += [fresh.block().copy() for _ in range(140)]
+    high = signal.sosfilt(signal.butter(10, 7000.0, "high", fs=RATE, output="sos"), np.concatenate(out, axis=1))
+    pieces = np.sqrt(np.square(high).reshape(2, -1, PIECE).mean(axis=2)).max(axis=0)
+    return float(20 * np.log10(pieces[BEFORE * BLOCK // PIECE - 2 :].max() + 1e-9))
+
+
+@pytest.mark.parametrize("kind", sorted(set(Effect.kinds) - OWN_EDGES))
+def test_what_is_new_repeats_no_step(kind: str) -> None:
+    """An effect that comes under a held note begins with nothing in its lines; one that goes leaves no step in those behind it.
+
+    The note is at −24 dB, and has nothing above 7 kHz. What goes past a limiter is late at another moment, and is heard a
+    little; so is an echo of an echo that changes places.
+    """
+    faint = {"limiter": -80.0, "delay": -88.0}.get(kind, -95.0)
+    sine = plain(layers__a__source__shape="sine", layers__a__pan=0.0, layers__a__level=-24.0)
+    effect = Effect.kinds[kind]
+    there, key = add_effect(sine, "1", effect(wet=1.0) if "wet" in effect.params else effect())
+    assert edges_after(sine, there) < faint
+    assert edges_after(there, sine) < faint
+    behind, _ = add_effect(there, "1", Effect.kinds["delay"](left=0.05, right=0.07))
+    without, _ = add_effect(sine, "1", Effect.kinds["delay"](left=0.05, right=0.07))
+    assert edges_after(behind, remove_effect(behind, "1", key)) < faint
+    assert edges_after(behind, move_effect(behind, "1", key, 1)) < faint
+    assert edges_after(without, behind) < faint
+
+
+@pytest.mark.parametrize("kind", sorted(Filter.kinds))
+def test_a_filter_of_another_kind_begins_with_nothing_in_it(kind: str) -> None:
+    sine = plain(layers__a__source__shape="sine", layers__a__pan=0.0, layers__a__level=-24.0)
+    there = replace_module(sine, "layers.a.filter", Filter.kinds[kind](on=True))
+    assert edges_after(sine, there) < -95
+    assert edges_after(there, sine) < -95

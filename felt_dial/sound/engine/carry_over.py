@@ -69,6 +69,7 @@ def carry_on(fresh: Program, old: Program) -> None:
     for running in fresh.running():
         kept = known.get(running.path)
         if kept is None or type(kept.module) is not type(running.module):
+            running.was_off = True
             continue
         source = isinstance(running.module, Source)
         if kept.stage == running.stage or source:

@@ -81,12 +81,23 @@ class OutputStage:
                 inlet[:] = old._inlets[goes]
 
     def shows_sums(self) -> None:
-        """Keeps what goes into the racks, for one that takes its place."""
+        """Keeps what goes into the racks and into every effect, for one that takes its place."""
+        for rack in self.racks.values():
+            for effect in rack.effects:
+                effect.shown = np.zeros_like(self.out)
         self._shown = {goes: np.zeros_like(one.out) for goes, one in self.sums.items()}
 
     def goes_on_from(self, old: OutputStage, ramp: NDArray[np.float32]) -> None:
-        """In the next block, what goes into the racks fades from what went into those of `old`, by `ramp` (frame,)."""
+        """In the next block, what goes into the racks fades from what went into those of `old`, by `ramp` (frame,).
+
+        So does what goes into an effect that is in both, wherever it stands now: others may have come and gone before it.
+        """
         self._before = old._shown, ramp
+        known = {effect.running.path: effect for rack in old.racks.values() for effect in rack.effects}
+        for rack in self.racks.values():
+            for effect in rack.effects:
+                if effect.running.path in known:
+                    effect.goes_on_from(known[effect.running.path], ramp)
 
     def _come_down(self, goes: int) -> NDArray[np.float32]:
         """One of the sums, at the rate of the output."""

@@ -53,12 +53,28 @@ class RackEffect:
         self.loud = np.array([0.0, 0.0, 1.0, *[0.0] * 5])
         self.pad = Pad(self.late, frames, always=True) if self.late else None
         self.share = np.ones_like(running.on)
+        self.shown: Sound | None = None
+        """What goes into it, kept for one that takes its place, once somebody asks for it."""
+        self._before: tuple[Sound, Sound] | None = None
         self.silent = 0
         """Frames for which nothing came in and nothing went out."""
         self._warms = 0
         self._cold = 1 + self.late // frames
         u = np.linspace(0.0, 1.0, len(self.share), dtype=np.float32)
         self._rise = u * u * (3.0 - 2.0 * u)
+
+    def goes_on_from(self, old: RackEffect, ramp: Sound) -> None:
+        """In the next block, what goes into it fades from what went into `old`, by `ramp` (frame,)."""
+        self._before = None if old.shown is None else (old.shown, ramp)
+
+    def take_in(self, sound: Sound) -> None:
+        """What goes into it in this block, in place, while it takes the place of another; and kept for one to come."""
+        if self.shown is not None:
+            self.shown[:] = sound
+        if self._before is not None:
+            shown, ramp = self._before
+            sound[:] = shown + ramp * (sound - shown)
+            self._before = None
 
     @property
     def on(self) -> bool:
@@ -113,6 +129,7 @@ class Rack:
             heard = tap if tap is not None and tap.path == effect.running.path else None
             if heard is not None:
                 heard.before[:] = sound
+            effect.take_in(sound)
             if not self._run_one(effect, sound, heard is not None and heard.alone):
                 broken.append(effect.running.path)
             if heard is not None:
