@@ -1,6 +1,7 @@
 """The library: banks, presets, and what is known of them.
 
 - `aiming`: a recording is made ready to be compared with, and sounds are rendered and measured against it.
+- `apart`: What is said of a sound that live is not what a render of it will be: how far, where, and by which module.
 - `arrival`: What a bank file would bring, before anything is written; and what a receiver of a bank would miss,
   before it is sent.
 - `bank`: one folder of presets, their order, their last versions, and the recordings that they need.
@@ -15,6 +16,7 @@
   thrown away.
 - `hearing`: Hearing a sound without a person: one note of it, and how loud a sound is. It renders, so it is for
   helpers.
+- `hearing_apart`: how far a sound as it is played lies from what a render of it will be, and what makes it so.
 - `index`: what was measured, by content. It can always be made anew.
 - `journal`: unsaved work, written as it is done, kept until it is saved or the person answers what becomes of it.
 - `library`: banks as folders, a bin, and the recordings that no bank needs yet.

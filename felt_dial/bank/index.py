@@ -10,18 +10,20 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.bank.apart import Apart
 from felt_dial.bank.features import AXES, BANDS, Features, vector, vectors
 from felt_dial.bank.measurement import SWATCH_SHAPE, Measurement
 from felt_dial.errors import FeltDialError
 
-VERSION = 4
+VERSION = 5
 FEATURES = tuple(AXES)
 TABLE = f"""CREATE TABLE IF NOT EXISTS sound (
-    key TEXT PRIMARY KEY, lufs REAL, peak REAL, {", ".join(f"{name} REAL" for name in FEATURES)}, shape BLOB, cost REAL
+    key TEXT PRIMARY KEY, lufs REAL, peak REAL, {", ".join(f"{name} REAL" for name in FEATURES)}, shape BLOB, cost REAL,
+    apart REAL, apart_at REAL, apart_by TEXT
 )"""
 LOOKS = "CREATE TABLE IF NOT EXISTS look (key TEXT PRIMARY KEY, swatch BLOB)"
 """Pictures by themselves: what is searched for and compared must not be read past them."""
-COLUMNS = f"lufs, peak, {', '.join(FEATURES)}, shape, cost, swatch"
+COLUMNS = f"lufs, peak, {', '.join(FEATURES)}, shape, cost, apart, apart_at, apart_by, swatch"
 
 
 class Index:
@@ -68,7 +70,8 @@ class Index:
         """Keeps a measurement under the key of its sound."""
         of = measured.features
         figures = (getattr(of, name) for name in FEATURES)
-        row = (key, measured.lufs, measured.peak, *figures, of.shape.astype(np.float32).tobytes(), measured.cost)
+        shape = of.shape.astype(np.float32).tobytes()
+        row = (key, measured.lufs, measured.peak, *figures, shape, measured.cost, *measured.apart)
         self._fresh[key] = of
         try:
             self._base.execute("BEGIN")
@@ -93,7 +96,8 @@ class Index:
         try:
             swatch = np.frombuffer(row[-1], np.uint8).reshape(SWATCH_SHAPE)
             lufs = row[0] if row[0] is not None else float("-inf")
-            return Measurement(lufs, float(row[1]), swatch, _features(row[2:-2]), float(row[-2]))
+            apart = Apart(float(row[-4]), float(row[-3]), str(row[-2]))
+            return Measurement(lufs, float(row[1]), swatch, _features(row[2:-5]), float(row[-5]), apart)
         except (TypeError, ValueError):  # a row that somebody else wrote
             return None
 

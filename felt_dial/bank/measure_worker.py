@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from felt_dial.bank.features import features_of
 from felt_dial.bank.hearing import BLOCK, RATE, heard
+from felt_dial.bank.hearing_apart import apart
 from felt_dial.bank.measurement import SWATCH_SECONDS, Measurement, swatch_of
 from felt_dial.bank.previews import write_preview
 from felt_dial.errors import FeltDialError
@@ -47,7 +48,8 @@ def measure(patch: Patch, quality: int = 1, preview: Path | None = None) -> Meas
     if preview is not None:
         write_preview(preview, sound, RATE)
     first = sound[:, : int(SWATCH_SECONDS * RATE)]
-    return Measurement(loudness(sound), peak_of(sound), swatch_of(first, RATE), features_of(note, RATE), cost_of(patch))
+    look, figures = swatch_of(first, RATE), features_of(note, RATE)
+    return Measurement(loudness(sound), peak_of(sound), look, figures, cost_of(patch), apart(patch, quality))
 
 
 def cost_of(patch: Patch) -> float:

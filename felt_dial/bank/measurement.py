@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.bank.apart import NOT_APART, Apart
 from felt_dial.bank.features import Features
 from felt_dial.patch.patch import NOT_SOUND, Patch
 
@@ -33,6 +34,8 @@ class Measurement:
         Of one note, so that sounds are compared and not phrases.
     cost : float
         The part of a core that its phrase takes at quality 1, as it was on this machine.
+    apart : Apart
+        How far a note of it, played live, lies from a render.
     """
 
     lufs: float
@@ -40,6 +43,7 @@ class Measurement:
     swatch: NDArray[np.uint8]
     features: Features
     cost: float
+    apart: Apart = NOT_APART
 
 
 def sound_key(patch: Patch) -> str:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
+from felt_dial.bank.apart import words
 from felt_dial.bank.catalogue import ListedBank
 from felt_dial.patch.patch import Patch, param_at
 from felt_dial.patch.units import MINUS, THIN, number
@@ -435,6 +436,9 @@ class Header(Wool):
         for key in patch.buses:
             if cost := sum(costs[f"buses.{key}.{part}"] for part in ("drive", "filter", "after")):
                 lines.append(f"Bus {key}: {100 * cost:.1f}{THIN}%")
+        measured = self.session.figures.of(patch)
+        if measured is not None and (apart := words(measured.apart, patch)):
+            lines.insert(1, f"Measured: {apart}")
         if any("dense" in layer.source.params for layer in patch.layers.values()):
             lines.append(f"Grains: {int(self.session.link.shared.data['grains'])} of {int(patch.grains)}")
         for rack, effects in patch.racks.items():
