@@ -54,4 +54,6 @@ def words(found: Apart, patch: Patch | None) -> str:
     hertz = f"{found.hertz / 1000:.1f} kHz" if found.hertz >= 1000 else f"{found.hertz:.0f} Hz"
     how = "louder" if found.decibels > 0 else "softer"
     by = maker(patch, found.by) if patch is not None and found.by else ""
-    return f"live {abs(found.decibels):.1f} dB {how} near {hertz} than in a render" + (f", by {by}" if by else "")
+    return f"played at quality 1: {abs(found.decibels):.1f} dB {how} near {hertz} than a render" + (
+        f", by {by}" if by else ""
+    )

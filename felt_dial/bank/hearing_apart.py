@@ -11,15 +11,15 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.bank.apart import Apart
+from felt_dial.bank.apart import NOT_APART, Apart
 from felt_dial.bank.hearing import BLOCK, HELD, KEY, KEYS, RATE, SECONDS
 from felt_dial.patch.edits import remove_inlet
 from felt_dial.patch.patch import Patch, module_at, sounding, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.render import render
 
-RENDERED = 4
-"""The quality of a render."""
+LIVE = 1
+"""The quality at which one plays, where nothing else is set."""
 SAID = 1.0
 """Decibels from which on it is said."""
 AUDIBLE = -45.0
@@ -51,7 +51,7 @@ def furthest(
     _, other = thirds(rendered)
     loud = max(float(one.max()), float(other.max()))
     if loud < 1e-9:
-        return Apart()
+        return NOT_APART
     counts = np.maximum(one, other) > loud * 10 ** (AUDIBLE / 10)
     away = 10 * np.log10(np.maximum(one, 1e-12 * loud) / np.maximum(other, 1e-12 * loud))
     chance = SURE * 4.34 * np.sqrt(2.0 / (0.23 * middles * live.shape[1] / RATE))
@@ -62,7 +62,7 @@ def furthest(
         chance = np.maximum(chance, LIKE_CHANCE * around)
     beyond = np.where(counts & (np.abs(away) > np.maximum(SAID, chance)), np.abs(away), 0.0)
     n = int(beyond.argmax())
-    return Apart(round(float(away[n]), 1), round(float(middles[n]), 0)) if beyond[n] > 0.0 else Apart()
+    return Apart(round(float(away[n]), 1), round(float(middles[n]), 0)) if beyond[n] > 0.0 else NOT_APART
 
 
 def without(patch: Patch) -> Iterator[tuple[str, Patch]]:
@@ -80,8 +80,8 @@ def without(patch: Patch) -> Iterator[tuple[str, Patch]]:
             yield f"layers.{key}.source", with_value(patch, f"layers.{key}.mute", True)
 
 
-def apart(patch: Patch, quality: int = 1) -> Apart:
-    """How far a note of a patch at a quality lies from a render of it, and which module makes it."""
+def apart(patch: Patch, quality: int = 4) -> Apart:
+    """How far a note of a patch, played live, lies from a render of it at a quality, and which module makes it."""
     first = _both(patch, quality)
     if first.decibels == 0.0:
         return first
@@ -92,11 +92,11 @@ def apart(patch: Patch, quality: int = 1) -> Apart:
 
 def _both(patch: Patch, quality: int) -> Apart:
     notes = [Note(0.0, HELD, KEYS.get(patch.type, KEY))]
-    if quality >= RENDERED:
-        return Apart()
-    live, rendered = (render(patch, notes, SECONDS, rate=RATE, quality=q, block=BLOCK) for q in (quality, RENDERED))
+    if quality <= LIVE:
+        return NOT_APART
+    live, rendered = (render(patch, notes, SECONDS, rate=RATE, quality=q, block=BLOCK) for q in (LIVE, quality))
     found = furthest(live, rendered)
     if found.decibels == 0.0:
         return found
     other = with_value(patch, "seed", 1 + int(patch.number("seed")) % 999)
-    return furthest(live, rendered, render(other, notes, SECONDS, rate=RATE, quality=quality, block=BLOCK))
+    return furthest(live, rendered, render(other, notes, SECONDS, rate=RATE, quality=LIVE, block=BLOCK))

@@ -56,13 +56,13 @@ def test_a_pure_sound_says_nothing_and_a_bent_one_names_what_bends_it() -> None:
     patch = folded()
     found = apart(patch)
     assert abs(found.decibels) > 1.0 and found.by == "layers.a.inlets.b"
-    assert words(found, patch).endswith("than in a render, by what B does to A")
-    assert apart(patch, quality=4) == Apart()
+    assert words(found, patch).endswith("than a render, by what B does to A")
+    assert apart(patch, quality=1) == Apart()
 
 
 def test_it_is_measured_and_kept(tmp_path) -> None:  # type: ignore[no-untyped-def]
     patch = folded()
-    measured = measure(patch)
+    measured = measure(patch, 4)
     assert measured.apart == apart(patch)
     index = Index(tmp_path / "index.sqlite")
     index.put("it", measured)
@@ -75,12 +75,12 @@ def test_it_is_measured_and_kept(tmp_path) -> None:  # type: ignore[no-untyped-d
     ("found", "said"),
     [
         (Apart(), ""),
-        (Apart(2.04, 501.0), "live 2.0 dB louder near 501 Hz than in a render"),
-        (Apart(-3.1, 7943.0, "layers.a.filter"), "live 3.1 dB softer near 7.9 kHz than in a render, by the filter of A"),
-        (Apart(-3.1, 7943.0, "layers.q.filter"), "live 3.1 dB softer near 7.9 kHz than in a render"),
+        (Apart(2.04, 501.0), "played at quality 1: 2.0 dB louder near 501 Hz than a render"),
+        (Apart(-3.1, 7943.0, "layers.a.filter"), "played at quality 1: 3.1 dB softer near 7.9 kHz than a render, by the filter of A"),
+        (Apart(-3.1, 7943.0, "layers.q.filter"), "played at quality 1: 3.1 dB softer near 7.9 kHz than a render"),
         (Apart(1.2, 1259.0, "buses.1.after"),
-         "live 1.2 dB louder near 1.3 kHz than in a render, by the drive after the filter of bus 1"),
-        (Apart(1.2, 1259.0, "layers.a.source"), "live 1.2 dB louder near 1.3 kHz than in a render, by the wave of A"),
+         "played at quality 1: 1.2 dB louder near 1.3 kHz than a render, by the drive after the filter of bus 1"),
+        (Apart(1.2, 1259.0, "layers.a.source"), "played at quality 1: 1.2 dB louder near 1.3 kHz than a render, by the wave of A"),
     ],
 )  # fmt: skip
 def test_words(found: Apart, said: str) -> None:

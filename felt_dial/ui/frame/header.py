@@ -436,14 +436,14 @@ class Header(Wool):
         for key in patch.buses:
             if cost := sum(costs[f"buses.{key}.{part}"] for part in ("drive", "filter", "after")):
                 lines.append(f"Bus {key}: {100 * cost:.1f}{THIN}%")
-        measured = self.session.figures.of(patch)
-        if measured is not None and (apart := words(measured.apart, patch)):
-            lines.insert(1, f"Measured: {apart}")
         if any("dense" in layer.source.params for layer in patch.layers.values()):
             lines.append(f"Grains: {int(self.session.link.shared.data['grains'])} of {int(patch.grains)}")
         for rack, effects in patch.racks.items():
             for key in effects:
                 lines.append(f"{effect_name(patch, rack, key)}: {100 * costs[f'racks.{rack}.{key}']:.1f}{THIN}%")
+        measured = self.session.figures.of(patch)
+        if measured is not None and (apart := words(measured.apart, patch)):
+            lines += ["", f"{apart[0].upper()}{apart[1:]}"]
         return "\n".join(lines)
 
     def paintEvent(self, event: QPaintEvent) -> None:
