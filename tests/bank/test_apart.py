@@ -76,11 +76,13 @@ def test_it_is_measured_and_kept(tmp_path) -> None:  # type: ignore[no-untyped-d
     [
         (Apart(), ""),
         (Apart(2.04, 501.0), "played at quality 1: 2.0 dB louder near 501 Hz than a render"),
-        (Apart(-3.1, 7943.0, "layers.a.filter"), "played at quality 1: 3.1 dB softer near 7.9 kHz than a render, by the filter of A"),
+        (Apart(-3.1, 7943.0, "layers.a.filter"),
+         "played at quality 1: 3.1 dB softer near 7.9 kHz than a render, by the filter of A"),
         (Apart(-3.1, 7943.0, "layers.q.filter"), "played at quality 1: 3.1 dB softer near 7.9 kHz than a render"),
         (Apart(1.2, 1259.0, "buses.1.after"),
          "played at quality 1: 1.2 dB louder near 1.3 kHz than a render, by the drive after the filter of bus 1"),
-        (Apart(1.2, 1259.0, "layers.a.source"), "played at quality 1: 1.2 dB louder near 1.3 kHz than a render, by the wave of A"),
+        (Apart(1.2, 1259.0, "layers.a.source"),
+         "played at quality 1: 1.2 dB louder near 1.3 kHz than a render, by the wave of A"),
     ],
 )  # fmt: skip
 def test_words(found: Apart, said: str) -> None:

@@ -53,7 +53,7 @@ def carry_on(fresh: Program, old: Program) -> None:
     mine.fading[:] = theirs.fading
     fresh.clock, fresh.heard[: len(old.heard)] = old.clock, old.heard[: len(fresh.heard)]
     n, m = in_both(fresh.at, old.at)
-    fresh.current[n] = old.current[m]
+    fresh.current[n], fresh.led[n] = old.current[m], old.led[m]
     mine.control[n, :, -1] = theirs.control[m, :, -1]
     n, m = in_both(fresh.movers, old.movers)
     alike = mine.movers["kind"][n] == theirs.movers["kind"][m]

@@ -120,7 +120,7 @@ class Program:
         self.clock_tempo = 0.0
         self.heard = np.zeros(FIRST_LAYER + len(patch.layers))
         self.target = self.modulation.slots["target"]
-        self.current = self.modulation.slots["current"]
+        self.current, self.led = self.modulation.slots["current"], self.modulation.slots["led"]
         self.voices = Voices()
         self.seconds = TICK / self.rate
         self.allocator = VoiceAllocator(patch, self.values, self.at, self.voices, ticks, self.seconds)
@@ -537,7 +537,8 @@ class Program:
     def take_wheels(self, old: Program) -> None:
         """Stands the wheels where they were."""
         for slot in (BEND_SLOT, WHEEL_SLOT, PEDAL_SLOT):
-            self.target[slot], self.current[slot] = old.target[slot], old.current[slot]
+            self.target[slot] = old.target[slot]
+            self.current[slot], self.led[slot] = old.current[slot], old.led[slot]
 
     @property
     def late(self) -> int:

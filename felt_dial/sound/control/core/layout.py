@@ -98,6 +98,7 @@ def make_modulation(patch: Patch, values: NDArray[np.float64], ticks: int, rate:
         record = table[counted]
         record["current"] = settle(record["target"], record["beats"], record["low"], record["high"], tempo)
     control = np.zeros((len(table), ROWS + 1, ticks + 1), np.float32)
+    table["led"] = table["current"]
     control[:] = table["current"][:, None, None]
 
     def steps(shared: bool) -> NDArray[np.int32]:

@@ -11,6 +11,7 @@ from felt_dial.sound.sizes import ROWS
 
 GLOBAL = ROWS
 SMOOTHING = 0.005
+"""Seconds in which a value that is set goes most of its way."""
 BEND_SLOT, WHEEL_SLOT, PEDAL_SLOT = -3, -2, -1
 """The last slots: what the wheels and the pedal stand at."""
 FADE = 0.005
@@ -26,6 +27,7 @@ SLOT_RECORD = np.dtype(
         ("high", "f8"),
         ("target", "f8"),
         ("current", "f8"),
+        ("led", "f8"),
         ("smooth", "i4"),
         ("beats", "i4"),
         ("geometric", "i4"),

@@ -47,9 +47,10 @@ def run_flanger(audio, control, tick, rate, lines, state, waits):
         goal_plain, goal_copy = _shares(control, t + 1)
         more_plain, more_copy = (goal_plain - plain) / tick, (goal_copy - copy) / tick
         step, sides = np.float64(control[F_RATE, t]) / rate, np.float64(control[F_SIDES, t])
+        apart = (np.float64(control[F_SIDES, t + 1]) - sides) / tick
         for channel in range(2):
             line = lines[channel]
-            sway(waits, state[TURN] + channel * sides, step, middle, reach)
+            sway(waits, state[TURN] + channel * sides, step + channel * apart, middle, reach)
             for n in range(tick):
                 x = np.float64(audio[channel, t * tick + n])
                 back = np.float64(echo(line, write + n, max(waits[n], 2.0), mask))

@@ -44,28 +44,35 @@ def settle(target, beats, low, high, tempo):
 
 @kernel
 def _fill(slots, base, control, tempo, follow):
-    """Base values of this block, smoothed; what no thread moves goes straight into its control rows."""
+    """Base values of this block, smoothed; what no thread moves goes straight into its control rows.
+
+    A value follows one that follows its target, so that it neither jumps nor sets off with a corner, which would be heard
+    wherever it moves a delay or a level: `follow` is how much of the way each of the two goes in a tick.
+    """
     columns = base.shape[1]
     for s in range(slots.shape[0]):
         goal = settle(slots[s].target, slots[s].beats, slots[s].low, slots[s].high, tempo)
-        value = slots[s].current
-        if value == goal and slots[s].filled != 0:
+        value, led = slots[s].current, slots[s].led
+        if value == goal and led == goal and slots[s].filled != 0:
             slots[s].since = 0
             continue
-        still = value == goal
+        still = value == goal and led == goal
         smooth = slots[s].smooth != 0
         base[s, 0] = value if smooth else goal
         for t in range(1, columns):
             if t <= slots[s].since:
                 pass
             elif smooth:
-                value += (goal - value) * follow
-                if abs(goal - value) <= 1e-5 * (abs(goal) + 1e-3):
-                    value = goal
+                led += (goal - led) * follow
+                value += (led - value) * follow
+                if abs(goal - led) <= 1e-5 * (abs(goal) + 1e-3):
+                    led = goal
+                    if abs(goal - value) <= 1e-5 * (abs(goal) + 1e-3):
+                        value = goal
             else:
-                value = goal
+                value = led = goal
             base[s, t] = value
-        slots[s].current, slots[s].since = value, 0
+        slots[s].current, slots[s].led, slots[s].since = value, led, 0
         slots[s].filled = 1 if still else 0
         if slots[s].moved == 0:
             for row in range(ROWS + 1):
@@ -154,7 +161,7 @@ def run_modulation(modulation, performance):
     ticks = base.shape[1] - 1
     seconds = TICK / rate
     start = begin[0]
-    _fill(slots, base, control, tempo, 1.0 - math.exp(-seconds / SMOOTHING))
+    _fill(slots, base, control, tempo, 1.0 - math.exp(-2.0 * seconds / SMOOTHING))
     loops = False
     for n in range(threads.shape[0]):
         loops = loops or threads[n].late != 0 or threads[n].scaler_late != 0
