@@ -65,6 +65,19 @@ def _at(samples, offset, other, share, shift, x):
     return a + part * (b - a)
 
 
+NEAR = np.float32(1.0 / 4096.0)
+"""Part of a cycle over which its rise is taken at a corner."""
+SHORTEST = np.float32(16.0)
+"""Frames, at four times the rate, into which a cycle is squeezed at most; and half of it, into half of those."""
+
+
+@kernel(inline=True)
+def _rise(samples, offset, other, share, shift, x):
+    """How much the table rises from a place on, for a whole cycle."""
+    first = _at(samples, offset, other, share, shift, x)
+    return (_at(samples, offset, other, share, shift, min(x + NEAR, np.float32(0.9999999))) - first) / NEAR
+
+
 @kernel(inline=True)
 def _folded(v):
     """Integral of the fold, a triangle of period 4 that is v between −1 and 1."""
@@ -89,7 +102,7 @@ def _steepness(reshape, amount):
     if reshape == STRETCHED:
         return 8.0 ** abs(amount)
     if reshape == FOLDED:
-        return 1.0 + 2.0 * abs(amount)
+        return 1.0 + 4.0 * abs(amount)
     return 1.0
 
 
@@ -157,7 +170,8 @@ def _run_reshaped(state, row, u, tick, read, keep):
         since = x / max(dx, np.float32(1e-9))
         jump = slope = np.float32(0.0)
         if reshape == BENT:
-            middle = half + np.float32(0.49) * amount
+            least = min(half * SHORTEST * dx, half)
+            middle = min(max(half + np.float32(0.49) * amount, least), one - least)
             slow, quick = half / middle, half / (one - middle)
             turns = x >= middle and x - dx < middle and not wrapped
             if turns or edge:
@@ -178,12 +192,27 @@ def _run_reshaped(state, row, u, tick, read, keep):
             x = slow * x if x < middle else half + quick * (x - middle)
             value = _at(samples, offset, other, share, shift, min(x, np.float32(0.9999999)))
         elif reshape == SQUEEZED:
-            x = min(x / (one - np.float32(0.96) * much), np.float32(0.9999999))
+            held_from = max(one - np.float32(0.96) * much, SHORTEST * dx)
+            ends = x >= held_from and x - dx < held_from and not wrapped
+            if much > np.float32(0.0) and (ends or edge):
+                since = (x - held_from) / max(dx, np.float32(1e-9)) if ends else since
+                steep = _rise(samples, offset, other, share, shift, one - NEAR if ends else np.float32(0.0))
+                slope = steep * dx / held_from
+                slope = -slope if ends else slope
+                edge = True
+            x = min(x / held_from, np.float32(0.9999999))
             value = _at(samples, offset, other, share, shift, x)
         elif reshape == MIRRORED:
             value = _at(samples, offset, other, share, shift, x)
             back = one - abs(x + x - one)
             back = min(back, np.float32(0.9999999))
+            turns = x >= half and x - dx < half and not wrapped
+            if turns or edge:
+                since = (x - half) / max(dx, np.float32(1e-9)) if turns else since
+                foot = one - NEAR if turns else np.float32(0.0)
+                slope = np.float32(4.0) * much * dx * _rise(samples, offset, other, share, shift, foot)
+                slope = -slope if turns else slope
+                edge = True
             value += much * (_at(samples, offset, other, share, shift, back) - value)
         elif reshape == STRETCHED:
             ratio = np.float32(8.0) ** much
