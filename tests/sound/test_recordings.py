@@ -10,8 +10,8 @@ import soundfile
 from numpy.typing import NDArray
 from scipy import signal
 
-from felt_dial.patch.edits import replace_module
-from felt_dial.patch.module import Source
+from felt_dial.patch.edits import add_modulator, replace_module, sew
+from felt_dial.patch.module import Modulator, Source
 from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
@@ -551,3 +551,45 @@ def test_grains_thrown_by_chance_stay_in_the_loop(store: Path) -> None:
     sound = steady(patch, 60, 65536)
     inside = amplitude_at(sound, 1000.0)
     assert max(decibels(amplitude_at(sound, hertz) / inside) for hertz in (300.0, 3000.0)) < -40
+
+
+# --- a loop that moves ---------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("mode", ["forward", "alternate", "backward"])
+@pytest.mark.parametrize("target", ["loop_start", "loop_end"])
+@pytest.mark.parametrize(
+    ("depth", "shape", "most"), [(0.05, "sine", -95.0), (0.05, "square", -95.0), (0.2, "square", -95.0)]
+)
+def test_a_loop_that_is_moved_makes_no_step(
+    store: Path, mode: str, target: str, depth: float, shape: str, most: float
+) -> None:
+    """A low tone whose loop an LFO moves: above 6 kHz, where it has nothing, nothing is heard in pieces of 64 frames."""
+    patch = playing(
+        store, "sample", 0.5 * np.sin(2 * np.pi * 110 * T), root=45, loop=mode, loop_start=0.3, loop_end=0.5
+    )
+    patch, mover = add_modulator(patch, Modulator.kinds["lfo"](rate=3.0, shape=shape))
+    patch = sew(patch, mover, f"layers.a.source.{target}", depth)[0]
+    sound = render(patch, [Note(0, 8, 45)], 4.0)[0].astype(np.float64)
+    high = signal.sosfilt(signal.butter(8, 6000, "high", fs=RATE, output="sos"), sound)[RATE // 10 :]
+    pieces = np.sqrt(np.square(high[: len(high) // 64 * 64]).reshape(-1, 64).mean(axis=1))
+    assert decibels(float(pieces.max())) < most
+    assert np.sqrt(np.mean(np.square(sound[-RATE:]))) > 0.05, "it goes on"
+
+
+def test_a_loop_goes_where_it_is_dragged(store: Path) -> None:
+    """Two tones in one recording: the loop is set into the other half, and that is what is heard from then on."""
+    half = np.arange(RATE) / RATE
+    both = 0.5 * np.concatenate([np.sin(2 * np.pi * 220 * half), np.sin(2 * np.pi * 660 * half)])
+    patch = playing(store, "sample", both, root=57, loop="forward", loop_start=0.1, loop_end=0.4)
+    program = Program(patch, float(RATE))
+    program.block([Event(0, ON, 57, 1.0)])
+    for _ in range(40):
+        program.block()
+    for low, high, tone in ((0.6, 0.9, 660.0), (0.2, 0.3, 220.0), (0.7, 0.7 + 160 / (2 * RATE), 660.0)):
+        program.values[program.at["layers.a.source.loop_start"]] = low
+        program.values[program.at["layers.a.source.loop_end"]] = high
+        for _ in range(400):  # a loop that lies ahead is reached by playing on
+            program.block()
+        sound = np.concatenate([program.block()[0].copy() for _ in range(64)]).astype(np.float64)
+        assert decibels(amplitude_at(sound, tone) / amplitude_at(sound, 880.0 - tone)) > 20, tone

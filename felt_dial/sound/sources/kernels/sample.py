@@ -38,6 +38,10 @@ LISTENED, LEAST_ALIKE = 256, -0.96
 """Frames by which it is known how alike both sides of a crossfade are, and where that ends: they are kept level by it."""
 AROUND, TOP, BOTTOM = range(3)
 """Where it fades: from the end to the beginning, or at a turn."""
+LEAPS = 6
+"""Or from one loop into another, by `LEAP` frames."""
+LEAP = 384.0
+LOW, HIGH, LEFT_OVER, OLD, OLD_WAY, ASKED_LOW, ASKED_HIGH = range(7)
 
 
 (START, END, CHANCE, FLOOR, LOOP_START, LOOP_END, FADE, SLOW, ROOT, CENTS_AT, LOOP, TRACK, REVERSE, ONE_SHOT) = (
@@ -89,12 +93,61 @@ def _bounds(control, row, t, size, note, ends):
     ends[row, LAST] = max(last, start) * (size - 1)
 
 
+@kernel
+def _plain(loop, direction, low, high, seam, room):
+    """Between which places a voice plays on without a crossfade, and `room` frames further; the second is lower for none."""
+    if loop == FORWARD:
+        return (-1e18, high - seam - room) if direction > 0 else (low + room, 1e18)
+    if direction == ONWARD:
+        return -1e18, high - seam - room
+    return low + seam + room, high - seam - room
+
+
 @inner
-def _travel(control, row, t, state, u, speed, size):
+def _hold_loop(held, loop, direction, place, low, high, fade, ahead, tick, fresh):
+    """The loop that a voice goes round in now, into `held`: the one that is set, as soon as that makes no step.
+
+    Within a crossfade the loop stays what it was. Where the new one leaves out the place that is played, the voice goes over
+    into it in `LEAP` frames: its place after, which is returned. One that is too short for that is taken over once it stands.
+    """
+    stands = held[ASKED_LOW] == low and held[ASKED_HIGH] == high
+    held[ASKED_LOW], held[ASKED_HIGH] = low, high
+    if fresh or held[HIGH] <= 0.0:
+        held[LOW], held[HIGH], held[LEFT_OVER] = low, high, 0.0
+        return place
+    if held[LEFT_OVER] > 0.0 or (held[LOW] == low and held[HIGH] == high):
+        return place
+    was = held[HIGH] - held[LOW]
+    first, last = _plain(loop, direction, held[LOW], held[HIGH], _seam(fade, was), 2.0 * ahead * tick)
+    if not first <= place <= last:
+        return place
+    seam = _seam(fade, high - low)
+    first, last = _plain(loop, direction, low, high, seam, 2.0 * ahead * tick)
+    if not first <= place <= last:
+        first, last = _plain(loop, direction, low, high, seam, (LEAP + tick) * ahead)
+        first, last = max(first, low), min(last, high)
+        if first + 1.0 < last:
+            held[LEFT_OVER], held[OLD], held[OLD_WAY] = LEAP, place, 1.0 if direction > 0 else -1.0
+            place -= (last - first) * math.floor((place - first) / (last - first))
+        elif not stands:
+            return place
+    held[LOW], held[HIGH] = low, high
+    return place
+
+
+@kernel
+def _seam(fade, length):
+    """Frames of the crossfade of a loop."""
+    return min(max(np.float64(fade) * length, SEAM), 0.5 * length)
+
+
+@inner
+def _travel(control, row, t, state, u, speed, size, begins):
     """Places of a voice in a tick, and those that fade in at the end of a loop; returns its place and direction after.
 
     Where the way turns back it does so half a crossfade before the end of the loop: on either side of the turn both
-    directions are heard, as much of each as the other is far from it.
+    directions are heard, as much of each as the other is far from it. A loop that is moved until nothing is left of it stays
+    what it was.
     """
     place, direction = state.place[row, u], state.direction[row, u]
     where, other, share, kind = state.where[0], state.where[1], state.lines[4], state.lines[5]
@@ -102,10 +155,18 @@ def _travel(control, row, t, state, u, speed, size):
     loop = int(control[LOOP, row, t])
     low = np.float64(control[LOOP_START, row, t]) * (size - 1)
     high = np.float64(control[LOOP_END, row, t]) * (size - 1)
+    held = state.held[row, u]
+    if high - low < 16.0 and held[HIGH] > 0.0 and not begins:
+        low, high = held[LOW], held[HIGH]
     if control[ONE_SHOT, row, t] > 0.5 or high - low < 16.0:
         loop = NO_LOOP
+    if loop == NO_LOOP:
+        held[HIGH] = held[LEFT_OVER] = 0.0
+    else:
+        place = _hold_loop(held, loop, direction, place, low, high, control[FADE, row, t], speed, tick, begins)
+        low, high = held[LOW], held[HIGH]
     length = high - low
-    seam = min(max(np.float64(control[FADE, row, t]) * length, SEAM), 0.5 * length)
+    seam = _seam(control[FADE, row, t], length)
     half = 0.5 * seam
     for k in range(tick):
         where[k], other[k], share[k], kind[k] = place, place, np.float32(0.0), np.float32(AROUND)
@@ -122,6 +183,12 @@ def _travel(control, row, t, state, u, speed, size):
                 share[k] = np.float32((half - abs(place - near)) / seam)
                 other[k] = 2.0 * near - place
                 kind[k] = np.float32(TOP if near == top else BOTTOM)
+        if held[LEFT_OVER] > 0.0:
+            part = np.float32(held[LEFT_OVER] / LEAP)
+            share[k], other[k] = part * part * (np.float32(3.0) - part - part), held[OLD]
+            kind[k] = np.float32(LEAPS)
+            held[OLD] += held[OLD_WAY] * speed
+            held[LEFT_OVER] -= 1.0
         place += ahead * speed
         if loop == NO_LOOP:
             continue
@@ -164,12 +231,10 @@ def _alike(recording, first, mirror, length, count):
 
 
 @kernel
-def _know_seams(control, row, t, recording, size, seams):
+def _know_seams(row, low, high, fade, recording, seams):
     """How alike what fades into each other is, found again where the loop is another; what it was found for is kept."""
-    low = np.float64(control[LOOP_START, row, t]) * (size - 1)
-    high = np.float64(control[LOOP_END, row, t]) * (size - 1)
     length = high - low
-    seam = min(max(np.float64(control[FADE, row, t]) * length, SEAM), 0.5 * length)
+    seam = _seam(fade, length)
     if seams[row, 3] == low and seams[row, 4] == high and seams[row, 5] == seam:
         return
     seams[row, 3], seams[row, 4], seams[row, 5] = low, high, seam
@@ -195,8 +260,12 @@ class SampleState(NamedTuple):
         Room for places, and for those that fade in at the end of a loop.
     lines : float32 (6, tick)
         Room for both sides at both, and for how far one has faded into the other, and where.
-    seams : float64 (row, 6)
-        How alike what fades into each other is, around and at both turns, and the loop that this was found for.
+    seams : float64 (row, 7)
+        How alike what fades into each other is, around and at both turns, and the loop that this was found for; the last is
+        for a leap into another loop, where nothing is alike.
+    held : float64 (row, voice, 7)
+        The loop that each voice goes round in, frames of its leap that are left, where the way before it is and goes, and the
+        loop that was asked for a tick ago.
     mean : float64 (row, 2)
         Of both sides, followed below 5 Hz and taken off what is slowed down: it would become a standing pressure.
     age : float64 (row,)
@@ -212,6 +281,7 @@ class SampleState(NamedTuple):
     where: NDArray[np.float64]
     lines: NDArray[np.float32]
     seams: NDArray[np.float64]
+    held: NDArray[np.float64]
     mean: NDArray[np.float64]
     age: NDArray[np.float64]
 
@@ -227,7 +297,8 @@ def prepare_sample(module: Sample, stage: Stage) -> SampleState:
         unison=unison_state(stage.rows),
         where=np.zeros((2, stage.tick)),
         lines=np.zeros((6, stage.tick), np.float32),
-        seams=np.full((stage.rows, 6), -1.0),
+        seams=np.concatenate([np.full((stage.rows, 6), -1.0), np.zeros((stage.rows, 1))], axis=1),
+        held=np.zeros((stage.rows, MOST, 7)),
         mean=np.zeros((stage.rows, 2)),
         age=np.zeros(stage.rows),
     )
@@ -237,6 +308,7 @@ def at_rate(state: SampleState, finer: float) -> None:
     """Places are frames of the recording at the rate; the seams are found again by themselves."""
     for places in (state.place, state.ends):
         places *= finer
+    state.held[:, :, [LOW, HIGH, OLD, ASKED_LOW, ASKED_HIGH]] *= finer
 
 
 @plays_each(Sample, prepare_sample, SampleState, at_rate)
@@ -287,7 +359,7 @@ def play_sample(notes, state, row, first_tick):
         for u in range(alive):
             speed = min(0.5 * (f0 + f1) * np.float64(unison.voice[row, u, RATIO]) / root * slower, 256.0)
             octave, cut = octave_of(speed, recording.sizes.shape[0])
-            state.place[row, u], state.direction[row, u] = _travel(control, row, t, state, u, speed, size)
+            state.place[row, u], state.direction[row, u] = _travel(control, row, t, state, u, speed, size, begins)
             if turn.shape[0] > 0:
                 for k in range(tick):
                     shift = np.float64(turn[row, t * tick + k]) * rate / root
@@ -299,7 +371,14 @@ def play_sample(notes, state, row, first_tick):
                 fades = fades or state.lines[4, k] > zero
             if fades:
                 read_run(recording, cut, octave, state.where[1], tick, state.lines[2], state.lines[3])
-                _know_seams(control, row, t, recording, size, state.seams)
+                _know_seams(
+                    row,
+                    state.held[row, u, LOW],
+                    state.held[row, u, HIGH],
+                    control[FADE, row, t],
+                    recording,
+                    state.seams,
+                )
                 for k in range(tick):
                     part = state.lines[4, k]
                     alike = np.float32(state.seams[row, int(state.lines[5, k])])

@@ -102,7 +102,7 @@ def _steepness(reshape, amount):
     if reshape == STRETCHED:
         return 8.0 ** abs(amount)
     if reshape == FOLDED:
-        return 1.0 + 4.0 * abs(amount)
+        return 1.0 + 2.0 * abs(amount)
     return 1.0
 
 
