@@ -14,7 +14,10 @@ from felt_dial.bank.features import BANDS, FLOOR_DB, HOP, SIZE, features_of
 from felt_dial.bank.library import Library
 from felt_dial.bank.matter import Found
 from felt_dial.bank.offshoots import between
+from felt_dial.bank.package import export_bank, import_bank
 from felt_dial.bank.places import Settings
+from felt_dial.errors import FeltDialError
+from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.sound.modules import new_layer, new_patch
@@ -109,3 +112,46 @@ def test_between_two_sounds_names_what_only_one_of_them_has() -> None:
     assert f"{key.upper()} Wave" in unmatched and "Delay" in unmatched and f"{mover.upper()} LFO" in unmatched
     assert unmatched == between(second, first, 3).unmatched
     assert between(first, first, 3).unmatched == ()
+
+
+HEARD_AT = {"Bass": 36, "Drum": 48, "Lead": 64, "Bell": 69}
+SHOWN_BY = {
+    "Bass": "bass", "Bell": "bell", "Brass": "brass", "Drum": "drum", "Keys": "keys", "Lead": "lead", "Moment": "moment",
+    "Organ": "organ", "Pad": "slow", "Pattern": "pattern", "Pluck": "arpeggio", "Strings": "strings", "Texture": "texture",
+    "Voice": "voice", "Other": "arpeggio",
+}  # fmt: skip
+"""Which key and which phrase each kind is heard with."""
+
+
+def test_every_kind_is_heard_with_its_key_and_its_phrase() -> None:
+    from felt_dial.bank import hearing
+    from felt_dial.patch.parts import KINDS
+    from felt_dial.sound.playing import phrases
+
+    assert hearing.KEYS == HEARD_AT and hearing.KEY == 55
+    assert phrases.SHOWN_BY == SHOWN_BY and set(SHOWN_BY) == set(KINDS)
+    for kind, key in SHOWN_BY.items():
+        assert phrases.phrase_for(kind) is phrases.PHRASES[key]
+    assert phrases.phrase_for("nothing of the kind") is phrases.PHRASES["arpeggio"]
+
+
+def test_an_import_tells_how_far_it_is(tmp_path: Path) -> None:
+    """From 0 to 1, never back; and where it is stopped nothing is there."""
+    library = Library(tmp_path / "one")
+    bank = library.create("Fen Edge")
+    for n in range(45):
+        bank.add(write_patch(new_patch().model_copy(update={"name": f"Reed {n}"})), f"reed-{n}")
+    package = tmp_path / "fen.zip"
+    export_bank(bank, package)
+    parts: list[float] = []
+    other = Library(tmp_path / "two")
+
+    def told(part: float) -> bool:
+        parts.append(part)
+        return True
+
+    import_bank(other, package, watch=told)
+    assert parts == sorted(parts) and 0.0 <= parts[0] and parts[-1] <= 1.0 and len(parts) >= 2
+    with pytest.raises(FeltDialError):
+        import_bank(other, package, watch=lambda part: part < 0.1)
+    assert len(list(other.banks())) == 1
