@@ -151,7 +151,7 @@ def test_an_import_tells_how_far_it_is(tmp_path: Path) -> None:
         return True
 
     import_bank(other, package, watch=told)
-    assert parts == sorted(parts) and 0.0 <= parts[0] and parts[-1] <= 1.0 and len(parts) >= 2
+    assert parts == sorted(parts) and parts[0] >= 0.0 and parts[-1] <= 1.0 and len(parts) >= 2
     with pytest.raises(FeltDialError):
         import_bank(other, package, watch=lambda part: part < 0.1)
     assert len(list(other.banks())) == 1
