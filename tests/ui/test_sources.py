@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel
 
@@ -290,3 +290,19 @@ def test_marks_of_a_sample_are_dragged_and_follow_the_pointer(desk: Desk) -> Non
     QTest.keyClick(dial.entry, Qt.Key.Key_Return)
     seconds = desk.session.patch.layers[layer].source.asset.seconds  # type: ignore[attr-defined]
     assert float(desk.session.value(place + "loop_start")) == pytest.approx(0.1 / seconds)
+
+
+def test_a_layer_says_that_its_grains_are_full(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    """On its picture, small and large; nothing while there is room."""
+    desk.session.open("glasshouse-at-dusk", "pollen-drift")
+    desk.select("source", "a")
+    for large in (False, True):
+        picture = desk.find(GrainsPicture, lambda picture, large=large: picture.large == large)
+        corner = QRectF(picture.box().right() - 60, picture.box().top(), 60, 16).toRect()
+        monkeypatch.setattr(desk.session.link, "falls_short", lambda layer: 0.3)
+        free = picture.grab(corner).toImage()
+        assert picture.live()[1] == 0  # type: ignore[index]
+        monkeypatch.setattr(desk.session.link, "falls_short", lambda layer: 4.2)
+        assert picture.live()[1] == 4  # type: ignore[index]
+        picture.repaint()
+        assert picture.grab(corner).toImage() != free

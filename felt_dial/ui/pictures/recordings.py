@@ -200,7 +200,7 @@ class GrainsPicture(RecordingPicture):
             wide = painter.fontMetrics().horizontalAdvance(text) + 10
             spot = QRectF(box.right() - wide, box.top(), wide, 17)
             painter.fillRect(spot, colour("well"))
-            painter.setPen(colour("lamp"))
+            painter.setPen(colour("chalk"))
             painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, text)
 
     def _travels(self) -> bool:
