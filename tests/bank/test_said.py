@@ -70,7 +70,7 @@ def test_the_way_of_the_sound_is_read_out() -> None:
     assert "B modulates only" not in ways.words(sent)
     assert "B at −6.0 dB also → rack 2" in ways.words(sent).replace("\u2009", " ")
     assert "rack 2 (empty) → rack 1" in ways.words(sent)
-    assert "rack 2 (empty) → output" in ways.words(with_value(sent, "rack2", "direct"))
+    assert "rack 2 (empty) → output" in ways.words(with_value(sent, "rack2", "out"))
     assert ways.words(with_value(new_patch(), "layers.a.out", "direct")) == "A → output · rack 1 (empty) → output"
 
 
