@@ -7,14 +7,26 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 
+from felt_dial.bank.compare import changed_modules
 from felt_dial.bank.features import AXES, BANDS, Features, distance, lacks, reason, steps, vector
+from felt_dial.bank.matter import look_at
 from felt_dial.patch import ways
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_send, replace_module
-from felt_dial.patch.module import Effect, Source
+from felt_dial.patch.edits import (
+    add_effect,
+    add_inlet,
+    add_layer,
+    add_modulator,
+    add_send,
+    replace_module,
+    set_thread,
+    sew,
+)
+from felt_dial.patch.module import Effect, Modulator, Source
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound.matter.assets import words_of_missing
+from felt_dial.sound.matter.assets import digest_of, search, words_of_missing
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.modules import new_layer, new_patch
 
@@ -125,3 +137,42 @@ def test_a_file_says_its_loop(tmp_path: Path) -> None:
     assert read_audio(wav(tmp_path / "it.wav", 60, 0, [(10, 299)])).loop == (10, 300)
     assert read_audio(wav(tmp_path / "two.wav", 60, 0, [(10, 299), (20, 30)])).loop == (10, 300)
     assert read_audio(wav(tmp_path / "none.wav", 60, 0, [])).loop is None
+
+
+@pytest.mark.parametrize("suffix", [".wav", ".WAV", ".flac", ".aif", ".aiff"])
+def test_a_missing_recording_is_found_in_every_kind_of_file(tmp_path: Path, suffix: str) -> None:
+    sound = (0.3 * np.sin(np.arange(2400) / 9)).astype(np.float32)
+    form = {"wav": "WAV", "flac": "FLAC", "aif": "AIFF", "aiff": "AIFF"}[suffix[1:].lower()]
+    soundfile.write(tmp_path / f"it{suffix}", sound, 48000, format=form, subtype="PCM_16")
+    (tmp_path / "it.txt").write_text("no sound")
+    wanted = digest_of(read_audio(tmp_path / f"it{suffix}").sound)
+    seen: list[tuple[int, int]] = []
+
+    def watch(done: int, of: int) -> bool:
+        seen.append((done, of))
+        return True
+
+    assert search(tmp_path, {wanted}, watch) == {wanted: tmp_path / f"it{suffix}"}
+    assert seen == [(0, 1)]
+    assert search(tmp_path, {wanted}, lambda done, of: False) == {}
+
+
+def test_threads_are_no_modules_that_changed() -> None:
+    patch, mover = add_modulator(new_patch(), Modulator.kinds["lfo"]())
+    patch, thread = sew(patch, mover, "layers.a.filter.cutoff", 12.0)
+    other = set_thread(patch, thread, depth=5.0)
+    other = with_value(with_value(other, f"modulators.{mover}.rate", 9.0), "layers.a.filter.cutoff", 900.0)
+    other = with_value(other, "layers.a.level", -3.0)
+    assert set(changed_modules(patch, other)) == {f"modulators.{mover}", "layers.a.filter"}
+    assert changed_modules(patch, patch) == {}
+
+
+def test_a_look_into_a_file_has_its_outline(tmp_path: Path) -> None:
+    """A rise from −1 to 1: the lowest and the highest of each column, of 127."""
+    soundfile.write(tmp_path / "rise.wav", np.linspace(-0.5, 0.5, 48000, dtype=np.float32), 48000, subtype="FLOAT")
+    (found,) = look_at([str(tmp_path / "rise.wav")])
+    low, high = np.frombuffer(found.peaks, np.int8).reshape(2, -1).astype(float)
+    wide = len(low)
+    exact = 127 * (2 * np.arange(wide + 1) / wide - 1)
+    assert np.abs(low - exact[:-1]).max() <= 1.0 and np.abs(high - exact[1:]).max() <= 1.0
+    assert (found.frames, found.rate, found.channels) == (48000, 48000.0, 1)
