@@ -89,7 +89,7 @@ def kelp_drift() -> Maker:
             by_pan=0.8,
             by_pitch=0.05,
         )
-        .layer("Floor", source__shape="sine", octave=-1, level=-16.0)
+        .layer("Floor", source__shape="sine", octave=-1, level=-16.0, out="direct")
         .set(modulators__e1__attack=1.2, modulators__e1__sustain=1.0, modulators__e1__release=2.5)
         .modulator("lfo", "Sway", shape="sine", rate=0.09, start="free")
         .threads("l1", layers__a__source__position=0.22, layers__b__pan=0.12)
