@@ -29,7 +29,9 @@ class Stage:
     tick: int = TICK
     newest: NDArray[np.float32] = field(default_factory=lambda: np.zeros((2, 1, 1), np.float32), compare=False)
     """Pitch in semitones and frequency in Hz of the newest note, (2, 1, tick + 1): what an effect is tuned by."""
-    grains: NDArray[np.int64] = field(default_factory=lambda: np.array([0, 512, 0, 0, 0]), compare=False)
+    grains: NDArray[np.float64] = field(
+        default_factory=lambda: np.array([0.0, 512.0, 0.0, 0.0, 0.0, 0.0]), compare=False
+    )
     """Grains that sound in the whole patch, the most that may, and those counted in this block."""
 
 

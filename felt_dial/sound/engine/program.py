@@ -233,7 +233,8 @@ class Program:
                 self.clock_tempo = min(max(event.value, limits.low), limits.high)
             else:
                 played.append(event)
-        self.grains[:] = self.grains[2], self._value("grains"), 0, self.grains[4], 0
+        _, _, left, _, asked, before = self.grains
+        self.grains[:] = left, self._value("grains"), 0.0, asked, 0.0, before + 1.0
         voices.begin_block()
         self.allocator.begin_block()
         if voices.once.any():

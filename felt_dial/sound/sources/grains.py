@@ -96,9 +96,8 @@ class Grains(Source, kind="grains"):
         return float(state.clocks[row, PLACE] / max(state.recording.sizes[0] - 1, 1))
 
     def falls_short(self, state: Any) -> float:
-        asked, sound, full_for = state.crowd
-        return 10 * math.log10(asked / max(sound, 1.0)) if full_for > 0.0 and asked > sound else 0.0
+        return 10 * math.log10(state.crowd[THINNED])
 
 
 NEXT, MOVED, CLOCK, BORN, PLACE = range(5)
-ASKED, SOUND, FULL_FOR = range(3)
+RAN, LEFT_ALIVE, THINNED = range(3)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.core.travel import POINTS, drawn
-from felt_dial.sound.sources.grains import ASKED, BORN, CLOCK, FULL_FOR, MOVED, NEXT, PLACE, SOUND, Grains
+from felt_dial.sound.sources.grains import BORN, CLOCK, LEFT_ALIVE, MOVED, NEXT, PLACE, RAN, THINNED, Grains
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_all
 from felt_dial.sound.sources.kernels.core.recording_reader import Recording, octave_of, read_run, recording_of
 from felt_dial.sound.sources.kernels.sample import root_frequency
@@ -20,8 +20,7 @@ MOST, LEAVING = 512, 64
 """Grains of one note, and room for those that give way to others."""
 GIVES_WAY = 0.005
 """Seconds in which a grain that gives way fades."""
-SAID = 1.0
-"""Seconds that a layer says to be full after the last grain gave way."""
+
 
 (
     POSITION,
@@ -50,7 +49,8 @@ SAID = 1.0
 BY_SPEED, BY_PASSES, BY_TRAVEL = range(3)
 EACH_NOTE, FIRST_OF_LINE, FREE = range(3)
 AT, RATIO, AGE, LIFE, LEFT, RIGHT, EASE, GOES = range(8)
-ALIVE, CAP, COUNTED, ALL_ASK, ASKING = range(5)
+ALIVE, CAP, COUNTED, ASKED, ASKING, BLOCK = range(6)
+"""What layers share, see `GrainsState.shared`."""
 CHANCE_GRAIN = 50_000_000
 
 
@@ -136,7 +136,10 @@ def _throw(control, row, t, note, place, size, rate, delay, grain, clocks, speed
 
 @inner
 def _make_room(state, rows, rate):
-    """Lets the grain with the least left to sound fade from where it stands: the oldest and softest of these notes."""
+    """Lets the grain with the least left to sound fade from where it stands: the oldest and softest of these notes.
+
+    False where none of them sounds.
+    """
     least, at, which = np.inf, -1, -1
     for row in rows:
         for g in range(state.alive[row]):
@@ -144,7 +147,6 @@ def _make_room(state, rows, rate):
             to_come = (state.grains[row, g, LIFE] - age) * (left * left + right * right)
             if state.grains[row, g, GOES] == 0.0 and age >= 0.0 and to_come < least:
                 least, at, which = to_come, row, g
-    state.crowd[FULL_FOR] = SAID
     if at < 0:
         return False
     age, life, ease = state.grains[at, which, AGE], state.grains[at, which, LIFE], state.grains[at, which, EASE]
@@ -164,14 +166,14 @@ class GrainsState(NamedTuple):
     ----------
     curve : float32 (place,)
         The travel curve.
-    shared : int64 (5,)
-        How many grains sound in the whole patch, how many may, and how many this block counted; how many all notes asked for
-        in the block before, and how many so far in this one.
+    shared : float64 (6,)
+        How many grains sound in the whole patch, how many may, and how many this block left sounding so far; how many all
+        notes asked for in the block before, and so far in this one; which block it is.
     grains : float64 (row, grain, 8)
-    alive, going, counted : int64 (row,)
-        How many of them sound; how many of those give way; how many the block before left sounding.
+    alive, going : int64 (row,)
+        How many of them sound, and how many of those give way.
     crowd : float64 (3,)
-        How many grains the notes ask for, how many sound, and for how many seconds the layer still counts as full.
+        The block in which the layer ran last, how many grains it left sounding, and by what it begins them less often.
     clocks : float64 (row + 1, 6)
         When the next grain begins, how far the place has moved, the time, grains born, the place; the last row is the clock
         of a curve that runs freely.
@@ -181,11 +183,10 @@ class GrainsState(NamedTuple):
 
     recording: Recording
     curve: NDArray[np.float32]
-    shared: NDArray[np.int64]
+    shared: NDArray[np.float64]
     grains: NDArray[np.float64]
     alive: NDArray[np.int64]
     going: NDArray[np.int64]
-    counted: NDArray[np.int64]
     crowd: NDArray[np.float64]
     clocks: NDArray[np.float64]
     where: NDArray[np.float64]
@@ -202,8 +203,7 @@ def prepare_grains(module: Grains, stage: Stage) -> GrainsState:
         grains=np.zeros((stage.rows, MOST + LEAVING, 8)),
         alive=np.zeros(stage.rows, np.int64),
         going=np.zeros(stage.rows, np.int64),
-        counted=np.zeros(stage.rows, np.int64),
-        crowd=np.zeros(3),
+        crowd=np.array([-1.0, 0.0, 1.0]),
         clocks=np.zeros((stage.rows + 1, 6)),
         where=np.zeros(stage.tick),
         left=np.zeros(stage.tick, np.float32),
@@ -215,6 +215,18 @@ def at_rate(state: GrainsState, finer: float) -> None:
     """Places and ages are frames, of the recording and of the sound."""
     state.grains[:, :, [AT, AGE, LIFE, EASE]] *= finer
     state.clocks[:, [NEXT, MOVED, PLACE]] *= finer
+
+
+@inner
+def _begin_block(state, active, begin):
+    """Counts what sounds in the patch as this layer begins: without what ended or begins anew since it ran last."""
+    if state.crowd[RAN] == state.shared[BLOCK] - 1.0:
+        state.shared[ALIVE] -= state.crowd[LEFT_ALIVE]
+    for row in active:
+        if begin[0, row] >= 0:
+            state.alive[row] = state.going[row] = 0
+        state.shared[ALIVE] += state.alive[row] - state.going[row]
+    state.crowd[RAN], state.crowd[THINNED] = state.shared[BLOCK], 1.0
 
 
 @plays_all(Grains, prepare_grains, GrainsState, at_rate)
@@ -239,11 +251,11 @@ def run_grains(notes, state):
     size = np.float64(recording.sizes[0])
     free = state.clocks.shape[0] - 1
     zero = np.float32(0.0)
-    state.crowd[ASKED] = 0.0
+    _begin_block(state, active, begin)
     for t in range(ticks):
         state.clocks[free, CLOCK] += tick / rate
-        for i_row in range(active.shape[0]):
-            row = active[i_row]
+        for i in range(active.shape[0]):
+            row = active[i]
             first = max(begin[0, row], 0)
             for n in range(t * tick, (t + 1) * tick):
                 out[row, 0, n] = out[row, 1, n] = zero
@@ -251,8 +263,6 @@ def run_grains(notes, state):
                 continue
             note = lot_of(notes, row)
             if begin[0, row] == t:
-                state.shared[ALIVE] -= state.counted[row]
-                state.alive[row] = state.going[row] = state.counted[row] = 0
                 state.clocks[row, NEXT] = state.clocks[row, MOVED] = state.clocks[row, BORN] = 0.0
                 clock = 0.0
                 if control[BEGINS, row, t] == FIRST_OF_LINE:
@@ -267,22 +277,20 @@ def run_grains(notes, state):
                 apart = np.float64(control[SIZE, row, t]) * rate / max(np.float64(control[COUNT_AT, row, t]), 1e-3)
             apart = max(apart, rate / 4000.0)
             asks = np.float64(control[SIZE, row, t]) * rate / apart
+            thinned = max(state.shared[ASKED] / state.shared[CAP], asks / MOST, 1.0)
+            apart *= thinned
             if t == ticks - 1:
-                state.crowd[ASKED] += asks
-                state.shared[ASKING] += int(asks)
-            thinned = max(np.float64(state.shared[ALL_ASK]) / state.shared[CAP], asks / MOST)
-            if thinned > 1.0:
-                apart *= thinned
-                state.crowd[FULL_FOR] = SAID
+                state.shared[ASKING] += asks
+                state.crowd[THINNED] = max(state.crowd[THINNED], thinned)
             root = root_frequency(control, ROOT, CENTS_AT, TRACK, row, t)
             pitch = 0.5 * np.float64(frequency[row, t] + frequency[row, t + 1]) / root
             while state.clocks[row, NEXT] < tick:
-                free_room = True
+                has_room = True
                 if state.alive[row] - state.going[row] >= MOST:
-                    free_room = _make_room(state, active[i_row : i_row + 1], rate)
+                    has_room = _make_room(state, active[i : i + 1], rate)
                 elif state.shared[ALIVE] >= state.shared[CAP]:
-                    free_room = _make_room(state, active, rate)
-                if free_room and state.alive[row] < state.grains.shape[1]:
+                    has_room = _make_room(state, active, rate)
+                if has_room and state.alive[row] < state.grains.shape[1]:
                     _throw(
                         control,
                         row,
@@ -334,16 +342,13 @@ def run_grains(notes, state):
                     state.alive[row] -= 1
                     state.going[row] -= 1 if gives_way else 0
                     state.shared[ALIVE] -= 0 if gives_way else 1
-                    for i in range(8):
-                        state.grains[row, g, i] = state.grains[row, state.alive[row], i]
+                    for k in range(8):
+                        state.grains[row, g, k] = state.grains[row, state.alive[row], k]
                     continue
                 state.grains[row, g, AT] = at + (tick + late) * speed
                 state.grains[row, g, AGE] = age
                 g += 1
-    state.counted[:] = 0
-    state.crowd[SOUND] = 0.0
+    state.crowd[LEFT_ALIVE] = 0.0
     for row in active:
-        state.counted[row] = state.alive[row] - state.going[row]
-        state.shared[COUNTED] += state.counted[row]
-        state.crowd[SOUND] += state.counted[row]
-    state.crowd[FULL_FOR] = max(state.crowd[FULL_FOR] - ticks * tick / rate, 0.0)
+        state.crowd[LEFT_ALIVE] += state.alive[row] - state.going[row]
+    state.shared[COUNTED] += state.crowd[LEFT_ALIVE]
