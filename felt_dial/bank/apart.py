@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from felt_dial.patch.parts import Bus, Layer, NoSuchPath
 from felt_dial.patch.patch import Patch, module_at
+from felt_dial.patch.units import HERTZ, THIN, number
 from felt_dial.patch.ways import effect_name
 
 
@@ -47,13 +48,11 @@ def maker(patch: Patch, path: str) -> str:
     return f"the {module.title.lower() if what == 'source' else what} of {of}"
 
 
-def words(found: Apart, patch: Patch | None) -> str:
+def apart_words(found: Apart, patch: Patch | None) -> str:
     """A line that says it; empty where live and rendered are the same."""
     if found.decibels == 0.0:
         return ""
-    hertz = f"{found.hertz / 1000:.1f} kHz" if found.hertz >= 1000 else f"{found.hertz:.0f} Hz"
     how = "louder" if found.decibels > 0 else "softer"
     by = maker(patch, found.by) if patch is not None and found.by else ""
-    return f"played at quality 1: {abs(found.decibels):.1f} dB {how} near {hertz} than a render" + (
-        f", by {by}" if by else ""
-    )
+    said = f"played at quality 1: {number(abs(found.decibels), 1)}{THIN}dB {how} near {HERTZ.write(found.hertz)} than a render"
+    return f"{said}, by {by}" if by else said

@@ -21,9 +21,9 @@ BLOCK = 1024
 """Frames of a block: nobody plays along, and fewer are quicker."""
 
 
-def heard(patch: Patch) -> NDArray[np.float32]:
+def heard(patch: Patch, quality: int = 1) -> NDArray[np.float32]:
     """One note of a patch, float32 (2, frames)."""
-    return render(patch, [Note(0.0, HELD, KEYS.get(patch.type, KEY))], SECONDS, rate=RATE, quality=1, block=BLOCK)
+    return render(patch, [Note(0.0, HELD, KEYS.get(patch.type, KEY))], SECONDS, rate=RATE, quality=quality, block=BLOCK)
 
 
 def levelled(patch: Patch, sound: NDArray[np.float32], lufs: float) -> tuple[Patch, NDArray[np.float32], bool]:

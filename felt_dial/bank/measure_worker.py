@@ -49,7 +49,7 @@ def measure(patch: Patch, quality: int = 1, preview: Path | None = None) -> Meas
         write_preview(preview, sound, RATE)
     first = sound[:, : int(SWATCH_SECONDS * RATE)]
     look, figures = swatch_of(first, RATE), features_of(note, RATE)
-    return Measurement(loudness(sound), peak_of(sound), look, figures, cost_of(patch), apart(patch, quality))
+    return Measurement(loudness(sound), peak_of(sound), look, figures, cost_of(patch), apart(patch, quality, note))
 
 
 def cost_of(patch: Patch) -> float:

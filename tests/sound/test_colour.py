@@ -12,7 +12,7 @@ from felt_dial.patch.patch import with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.analysis import _peaks, _without_side_lobes, take_apart
-from felt_dial.sound.matter.residue import strikes_of
+from felt_dial.sound.matter.strikes import strikes_of
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, decibels
 from tests.sound.test_recordings import playing, rung

@@ -17,7 +17,8 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.kept import kept
-from felt_dial.sound.matter.residue import RESIDUE_BANDS, bands_heard, residue_of, strikes_of
+from felt_dial.sound.matter.residue import RESIDUE_BANDS, residue_of
+from felt_dial.sound.matter.strikes import bands_heard, strikes_of
 
 MOST_PARTIALS = 256
 RATE = 48000

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
-from felt_dial.bank.apart import words
+from felt_dial.bank.apart import apart_words
 from felt_dial.bank.catalogue import ListedBank
 from felt_dial.patch.patch import Patch, param_at
 from felt_dial.patch.units import MINUS, THIN, number
@@ -442,7 +442,7 @@ class Header(Wool):
             for key in effects:
                 lines.append(f"{effect_name(patch, rack, key)}: {100 * costs[f'racks.{rack}.{key}']:.1f}{THIN}%")
         measured = self.session.figures.of(patch)
-        if measured is not None and (apart := words(measured.apart, patch)):
+        if measured is not None and (apart := apart_words(measured.apart, patch)):
             lines += ["", f"{apart[0].upper()}{apart[1:]}"]
         return "\n".join(lines)
 

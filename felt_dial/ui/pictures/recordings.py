@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.patch import put
 from felt_dial.patch.places import in_time
+from felt_dial.patch.units import MINUS, THIN
 from felt_dial.sound.matter.analysis import Tracks, is_known, known_tracks
 from felt_dial.sound.matter.residue import LOWEST
 from felt_dial.sound.sources.core.travel import Curve, place_at
@@ -58,6 +59,15 @@ class RecordingPicture(SourcePicture):
         painter.setPen(pen)
         x = self.across(box, place)
         painter.drawLine(QLineF(x, box.top(), x, box.bottom()))
+
+    def write(self, painter: QPainter, box: QRectF, text: str, x: float, y: float) -> None:
+        """Words over the picture, on a ground of their own, from a place on or as near to it as they have room."""
+        painter.setFont(body_font(11))
+        wide = painter.fontMetrics().horizontalAdvance(text) + 10
+        spot = QRectF(min(max(x, box.left()), box.right() - wide), y, wide, 17)
+        painter.fillRect(spot, colour("well"))
+        painter.setPen(colour("chalk"))
+        painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, text)
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         place, asset = RecordingPicture.live(self), self.source.asset
@@ -120,12 +130,7 @@ class SamplePicture(RecordingPicture):
         path = f"{self.path}.{name}"
         text = f"{self.source.params[name].label} {self.source.params[name].write(self.source.get(name))}"
         text += f" · {in_time(self.session.patch, path)}"
-        painter.setFont(body_font(11))
-        wide = painter.fontMetrics().horizontalAdvance(text) + 10
-        x = min(max(self.across(box, self.source.number(name)) + 5, box.left()), box.right() - wide)
-        painter.fillRect(QRectF(x, box.bottom() - 19, wide, 17), colour("well"))
-        painter.setPen(colour("chalk"))
-        painter.drawText(QRectF(x + 5, box.bottom() - 19, wide, 17), Qt.AlignmentFlag.AlignVCenter, text)
+        self.write(painter, box, text, self.across(box, self.source.number(name)) + 5, box.bottom() - 19)
 
     def _mark_at(self, x: float) -> str:
         """The mark near a place across, the nearest one, of those at the same place the one drawn last."""
@@ -195,13 +200,7 @@ class GrainsPicture(RecordingPicture):
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         super().draw_live(painter, box)
         if short := self._short():
-            text = f"grains full, −{short} dB"
-            painter.setFont(body_font(11))
-            wide = painter.fontMetrics().horizontalAdvance(text) + 10
-            spot = QRectF(box.right() - wide, box.top(), wide, 17)
-            painter.fillRect(spot, colour("well"))
-            painter.setPen(colour("chalk"))
-            painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, text)
+            self.write(painter, box, f"grains full, {MINUS}{short}{THIN}dB", box.right(), box.top())
 
     def _travels(self) -> bool:
         return bool(self.source.get("scan") == "travel")

@@ -88,6 +88,14 @@ def _even(levels, system, energy, coupling, damping):
     return min(AS_LOUD_AS / max(found, 1e-6), MOST_GAIN)
 
 
+@kernel
+def _even_at(levels, control, row, t):
+    """The same at a tick of a note."""
+    system = int(control[SYSTEM, row, t])
+    energy, coupling = np.float64(control[ENERGY, row, t]), np.float64(control[COUPLING, row, t])
+    return _even(levels, system, energy, coupling, np.float64(control[DAMPING, row, t]))
+
+
 class ChaosState(NamedTuple):
     """What every note stands at.
 
@@ -128,7 +136,7 @@ def play_chaos(notes, state, row, first):
         notes.begin,
     )
     ticks = frequency.shape[1] - 1
-    keep = 1.0 - 2.0 * math.pi * 12.0 / rate
+    keep = 1.0 - 2.0 * math.pi * SLOW / rate
     if begin[0, row] >= 0:
         for i in range(7):
             state.numbers[row, i] = 0.0
@@ -138,7 +146,8 @@ def play_chaos(notes, state, row, first):
         system = int(control[SYSTEM, row, t])
         energy, coupling = np.float64(control[ENERGY, row, t]), np.float64(control[COUPLING, row, t])
         damping, width = np.float64(control[DAMPING, row, t]), np.float32(control[WIDTH, row, t])
-        even = _even(state.levels, system, energy, coupling, damping)
+        even = _even_at(state.levels, control, row, t)
+        more = (_even_at(state.levels, control, row, t + 1) - even) / tick
         f0, f1 = np.float64(frequency[row, t]), np.float64(frequency[row, t + 1])
         for k in range(tick):
             n = t * tick + k
@@ -155,5 +164,6 @@ def play_chaos(notes, state, row, first):
             a, b = a - state.numbers[row, MEAN_A], b - state.numbers[row, MEAN_B]
             a, b = a / (1.0 + 0.25 * abs(a)), b / (1.0 + 0.25 * abs(b))
             mid, apart = np.float32(even * a), np.float32(even * b)
+            even += more
             out[row, 0, n] = mid + np.float32(0.5) * width * apart
             out[row, 1, n] = mid - np.float32(0.5) * width * apart

@@ -150,6 +150,7 @@ def _run_reshaped(state, row, u, tick, read, keep):
     left, right = voice[WAS_LEFT], voice[WAS_RIGHT]
     one, half = np.float32(1.0), np.float32(0.5)
     count = FINER * tick
+    shortest = min(SHORTEST / FINER * np.float32(step / TURN), one)
     more_left, more_right = (voice[LEFT] - left) / np.float32(count), (voice[RIGHT] - right) / np.float32(count)
     z0, z1, z2, z3 = edges[row, u, 0], edges[row, u, 1], edges[row, u, 2], edges[row, u, 3]
     v1, v2, x0, y0 = edges[row, u, 4], edges[row, u, 5], edges[row, u, 6], np.float64(edges[row, u, 7])
@@ -170,29 +171,19 @@ def _run_reshaped(state, row, u, tick, read, keep):
         since = x / max(dx, np.float32(1e-9))
         jump = slope = np.float32(0.0)
         if reshape == BENT:
-            least = min(half * SHORTEST * dx, half)
-            middle = min(max(half + np.float32(0.49) * amount, least), one - least)
+            middle = min(max(half + np.float32(0.49) * amount, half * shortest), one - half * shortest)
             slow, quick = half / middle, half / (one - middle)
             turns = x >= middle and x - dx < middle and not wrapped
             if turns or edge:
                 foot = half if turns else np.float32(0.0)
-                slope = (
-                    np.float32(64.0)
-                    * (
-                        _at(samples, offset, other, share, shift, foot + np.float32(1.0 / 64.0 / 64.0))
-                        - _at(samples, offset, other, share, shift, foot)
-                    )
-                    * np.float32(64.0)
-                    * dx
-                    * (quick - slow)
-                )
+                slope = _rise(samples, offset, other, share, shift, foot) * dx * (quick - slow)
                 slope = slope if turns else -slope
                 since = (x - middle) / max(dx, np.float32(1e-9)) if turns else since
                 edge = True
             x = slow * x if x < middle else half + quick * (x - middle)
             value = _at(samples, offset, other, share, shift, min(x, np.float32(0.9999999)))
         elif reshape == SQUEEZED:
-            held_from = max(one - np.float32(0.96) * much, SHORTEST * dx)
+            held_from = max(one - np.float32(0.96) * much, shortest)
             ends = x >= held_from and x - dx < held_from and not wrapped
             if much > np.float32(0.0) and (ends or edge):
                 since = (x - held_from) / max(dx, np.float32(1e-9)) if ends else since

@@ -10,7 +10,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QWidget
 
-from felt_dial.bank.apart import words
+from felt_dial.bank.apart import apart_words
 from felt_dial.bank.catalogue import Listed
 from felt_dial.bank.compare import difference
 from felt_dial.bank.names import on_offer, words_of_swatch, working_name
@@ -234,7 +234,7 @@ class Details(Card):
             lines.append(
                 f"heard for {number(measured.features.length, 2)}{THIN}s, {number(100 * measured.cost, 1)}{THIN}% of a core"
             )
-            lines.append(words(measured.apart, self._patch))
+            lines.append(apart_words(measured.apart, self._patch))
         else:
             lines.append("not measured yet")
         lines.append(f"{counted(preset.layers, 'layer')}, {counted(preset.threads, 'thread')}, {_tempo(self._patch)}")
