@@ -12,17 +12,6 @@ import pytest
 import felt_dial
 
 ROOT = Path(felt_dial.__file__).parent
-FAULTS = {
-    "FeltDialError",
-    "OutOfRange",
-    "BadDocument",
-    "NoSuchPath",
-    "NotReadable",
-    "CannotWrite",
-    "Stopped",
-    "BadPhrase",
-}
-"""What is raised with a sentence."""
 BEGINS = re.compile(r"^(?:[A-Z“]|\{)")
 
 
@@ -33,6 +22,24 @@ def words(node: ast.expr) -> str | None:
     if isinstance(node, ast.JoinedStr):
         return "".join(str(part.value) if isinstance(part, ast.Constant) else "{}" for part in node.values)
     return None
+
+
+def faults() -> set[str]:
+    """Every kind of fault that is told to a person: `FeltDialError`, and whatever is one."""
+    kinds = [
+        (node.name, {getattr(base, "id", getattr(base, "attr", "")) for base in node.bases})
+        for file in ROOT.rglob("*.py")
+        for node in ast.walk(ast.parse(file.read_text()))
+        if isinstance(node, ast.ClassDef)
+    ]
+    found = {"FeltDialError"}
+    while more := {name for name, bases in kinds if bases & found} - found:
+        found |= more
+    return found
+
+
+FAULTS = faults() - {"NoPort"}
+"""Without the reason that a port cannot be opened, which is told as the end of a sentence."""
 
 
 def sentences() -> Iterator[tuple[str, str]]:

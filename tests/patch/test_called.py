@@ -1,14 +1,14 @@
-"""What things are called: every place of a patch, every kind a preset can have, values between two named places."""
+"""What things are called: every place of a patch, the way of its sound, values between two named places."""
 
 from __future__ import annotations
 
 import pytest
 
+from felt_dial.patch import ways
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, add_send, place_name, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import Param
-from felt_dial.patch.parts import KINDS
-from felt_dial.patch.patch import Patch, put
+from felt_dial.patch.patch import Patch, put, with_value
 from felt_dial.patch.units import COUNT, THIN
 from felt_dial.sound.modules import new_layer, new_patch
 
@@ -78,18 +78,18 @@ def test_a_value_between_named_places_says_how_far_it_is() -> None:
     assert param.write(1.99) == f"Triangle + 99{THIN}%"
 
 
-def test_kinds_are_those_of_the_trade() -> None:
-    assert set(KINDS) >= {
-        "Bass",
-        "Bell",
-        "Brass",
-        "Drum",
-        "Keys",
-        "Lead",
-        "Pad",
-        "Pluck",
-        "Strings",
-        "Texture",
-        "Voice",
-    }
-    assert len(set(KINDS)) == len(KINDS) and all(kind == kind.strip() and kind[0].isupper() for kind in KINDS)
+def test_the_way_of_the_sound_is_read_out() -> None:
+    assert ways.words(new_patch()) == "A → rack 1 · rack 1 (empty) → output"
+    patch, _ = add_layer(new_patch(), new_layer())
+    patch = with_value(add_inlet(patch, "a", "b", 1.0), "layers.b.out", "none")
+    patch, _ = add_effect(patch, "1", Effect.kinds["delay"](on=True))
+    assert ways.words(patch) == "A → rack 1 · B modulates only · rack 1 (Delay) → output"
+    patch = with_value(patch, "layers.a.out", "bus1")
+    said = ways.words(patch)
+    assert said == "B modulates only · A → bus 1 · bus 1 (nothing yet) → rack 1 · rack 1 (Delay) → output"
+    sent = add_send(patch, "layers.b", "rack2", -6.0)
+    assert "B modulates only" not in ways.words(sent)
+    assert "B at −6.0 dB also → rack 2" in ways.words(sent).replace("\u2009", " ")
+    assert "rack 2 (empty) → rack 1" in ways.words(sent)
+    assert "rack 2 (empty) → output" in ways.words(with_value(sent, "rack2", "out"))
+    assert ways.words(with_value(new_patch(), "layers.a.out", "direct")) == "A → output · rack 1 (empty) → output"
