@@ -517,6 +517,22 @@ def test_layers_share_the_grains_through_notes_that_come_and_go(store: Path) -> 
     assert most > 50
 
 
+def test_a_cap_that_is_raised_is_heard_at_once(store: Path) -> None:
+    """What waits for room does not wait for the room that there was: a tenth of a second later there are many."""
+    patch = playing(store, "grains", struck(), rate=400.0, size=1.0, by_place=0.3)
+    program = Program(with_value(patch, "grains", 8))
+    program.block([Event(0, ON, 50.0 + n, 1.0) for n in range(8)])
+    for _ in range(100):
+        program.block()
+    assert program.grains[2] == 8
+    assert program.layers[0].falls_short() == pytest.approx(10 * np.log10(8 * 400 / 8))
+    program.values[program.at["grains"]] = 2048
+    for _ in range(round(0.1 * RATE / program.frames)):
+        program.block()
+    assert program.grains[2] > 150
+    assert program.layers[0].falls_short() == pytest.approx(10 * np.log10(8 * 400 / 2048))
+
+
 def test_a_grain_that_gives_way_fades(store: Path) -> None:
     """A low tone in grains: whatever is heard far above it comes from edges."""
     tone = 0.5 * np.sin(2 * np.pi * 100 * np.arange(RATE * 2) / RATE)

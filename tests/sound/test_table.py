@@ -71,7 +71,7 @@ def test_no_table_aliases_at_any_position(name: str, key: int) -> None:
 
 LIMITS = {"bend": -80, "squeeze": -74, "mirror": -80, "stretch": -78, "step": -85, "fold": -44}
 """Worst alias below 20 kHz in dB at quality 1, whatever the table, the key up to 96 and the amount; the fold has corners at
-every turn and keeps 44 on high keys, 60 below."""
+every turn and keeps 44 on high keys, 60 below. Steps keep 85 but for the brightest tables on high keys."""
 
 
 def stray(sound: NDArray[np.float64], key: float) -> float:
@@ -91,11 +91,15 @@ def test_what_reshaping_aliases_is_kept_low(reshape: str) -> None:
 
 
 @pytest.mark.parametrize("name", ["Phase Thorn", "Reed Throat", "Pane Bell", "Narrow Gate", "Window Saw"])
-@pytest.mark.parametrize("reshape", [kind for kind in LIMITS if kind != "step"])
+@pytest.mark.parametrize("reshape", list(LIMITS))
 def test_nor_by_the_brightest_tables_on_high_keys(reshape: str, name: str) -> None:
-    for key, amount in ((60, 1.0), (84, 0.3), (84, 1.0), (96, 0.7), (96, 1.0)):
+    for key, amount in ((60, 1.0), (72, 0.15), (84, 0.3), (84, 1.0), (96, 0.7), (96, 1.0)):
         sound = steady(shipped(name, position=0.4, reshape=reshape, amount=amount), key, 32768)
-        assert stray(sound, key) < LIMITS[reshape], (key, amount)
+        if sound.std() < 1e-3:  # two steps of a wave that passes through nothing at both
+            assert reshape == "step" and amount == 1.0
+            continue
+        most = -50.0 if reshape == "step" and key > 60 else LIMITS[reshape]
+        assert stray(sound, key) < most, (key, amount)
 
 
 def test_crossfade_is_the_mean_and_the_spectral_morph_never_cancels(tmp_path: Path) -> None:

@@ -9,6 +9,7 @@
 - `residue`: The noise of a recording between its partials, told by how loud it is in bands of half an octave.
 - `root`: At which key a recording sounds, and how sure that is: the one answer that loader, drawer, benches and
   command line give.
+- `strikes`: Strikes of a recording, and how loud its bands are between them.
 - `tables`: The wavetables and recordings that come with the program.
 - `wav`: 32-bit float, equal bytes for equal sounds (no time stamp, as some writers leave one).
 """

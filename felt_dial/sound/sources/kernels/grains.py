@@ -175,8 +175,8 @@ class GrainsState(NamedTuple):
     crowd : float64 (3,)
         The block in which the layer ran last, how many grains it left sounding, and by what it begins them less often.
     clocks : float64 (row + 1, 6)
-        When the next grain begins, how far the place has moved, the time, grains born, the place; the last row is the clock
-        of a curve that runs freely.
+        When the next grain begins, were there room for all; how far the place has moved, the time, grains born, the place.
+        The last row is the clock of a curve that runs freely.
     where, left, right : (tick,)
         Room for the places of a grain, and for both sides of it.
     """
@@ -278,13 +278,12 @@ def run_grains(notes, state):
             apart = max(apart, rate / 4000.0)
             asks = np.float64(control[SIZE, row, t]) * rate / apart
             thinned = max(state.shared[ASKED] / state.shared[CAP], asks / MOST, 1.0)
-            apart *= thinned
             if t == ticks - 1:
                 state.shared[ASKING] += asks
                 state.crowd[THINNED] = max(state.crowd[THINNED], thinned)
             root = root_frequency(control, ROOT, CENTS_AT, TRACK, row, t)
             pitch = 0.5 * np.float64(frequency[row, t] + frequency[row, t + 1]) / root
-            while state.clocks[row, NEXT] < tick:
+            while state.clocks[row, NEXT] * thinned < tick:
                 has_room = True
                 if state.alive[row] - state.going[row] >= MOST:
                     has_room = _make_room(state, active[i : i + 1], rate)
@@ -299,7 +298,7 @@ def run_grains(notes, state):
                         place,
                         size,
                         rate,
-                        state.clocks[row, NEXT],
+                        state.clocks[row, NEXT] * thinned,
                         state.grains[row, state.alive[row]],
                         state.clocks,
                         pitch,
@@ -307,7 +306,7 @@ def run_grains(notes, state):
                     state.alive[row] += 1
                     state.shared[ALIVE] += 1
                 state.clocks[row, NEXT] += apart
-            state.clocks[row, NEXT] -= tick
+            state.clocks[row, NEXT] -= tick / thinned
             g = 0
             while g < state.alive[row]:
                 speed = min(pitch * state.grains[row, g, RATIO], 256.0)
