@@ -104,7 +104,7 @@ def difference(before: Patch, after: Patch) -> Difference:
                     0.5,
                 )
             )
-    for prefix in same:
+    for prefix in (p for p in theirs if p in same):
         for what, old, new in _matter(ours[prefix], theirs[prefix]):
             rows.append(Row(f"{_named(after, prefix, theirs[prefix])} {what}", old, new, 1.0))
     rows += [

@@ -24,7 +24,7 @@ from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import bytes_of, is_folder, named_in_text
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
-from felt_dial.sound.matter.audio_file import BadAudio, read_part
+from felt_dial.sound.matter.audio_file import BadAudio, file_about, read_part
 from felt_dial.sound.matter.root import LISTENED, root_of
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.sources.core.levels import MOST_FRAMES, POWERS, table_cycles
@@ -138,11 +138,9 @@ def _look(path: str) -> Looked:
 
 
 def _looked(path: str) -> Looked:
-    import soundfile
-
-    about = soundfile.info(path)
-    fits_a_table = about.channels == 1 and about.frames <= MOST_FRAMES * POWERS[0]
-    audio, _ = read_part(Path(path), 0.0, max(LISTENED, about.duration) if fits_a_table else LISTENED)
+    frames, rate, channels = file_about(Path(path))
+    fits_a_table = channels == 1 and frames <= MOST_FRAMES * POWERS[0]
+    audio, _ = read_part(Path(path), 0.0, max(LISTENED, frames / rate) if fits_a_table else LISTENED)
     sound = audio.sound
     if float(np.abs(sound).max()) < 1e-7:
         raise BadAudio("It is silent from beginning to end.")
@@ -158,9 +156,7 @@ def _looked(path: str) -> Looked:
     peaks = np.stack([np.minimum.reduceat(mono, edges), np.maximum.reduceat(mono, edges)])
     peaks = np.rint(127 * peaks / max(float(np.abs(peaks).max()), 1e-9)).astype(np.int8)
     key, sure = (root.key, root.sure) if root is not None else (None if cycle else known, float(known is not None))
-    return Looked(
-        path, about.frames, float(about.samplerate), about.channels, cycle, key, sure, bright, peaks.tobytes(), ""
-    )
+    return Looked(path, frames, rate, channels, cycle, key, sure, bright, peaks.tobytes(), "")
 
 
 class Matter:

@@ -10,6 +10,7 @@ from felt_dial.patch.pattern import LANES
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.control.core.records import PEDAL_SLOT
 from felt_dial.sound.engine.program import Program
+from felt_dial.sound.playing.counted_chance import chance
 from felt_dial.sound.playing.events import OFF, ON, PANIC, PEDAL, SUSTAIN, Event
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, plain
@@ -188,3 +189,10 @@ def test_a_tie_over_a_skipped_step_ties() -> None:
     found = played(patterned(rows=rows), 0.5)
     ons, offs = ([e.frame for e in found if e.kind == kind] for kind in (ON, OFF))
     assert ons[:2] == pytest.approx([0, 2 * STEP], abs=2) and offs[0] == pytest.approx(2 * STEP, abs=2)
+
+
+def test_chance_is_that_of_its_published_generator() -> None:
+    """The first numbers of SplitMix64 from the seed 0; G. L. Steele, D. Lea, C. H. Flood, OOPSLA 2014; values from memory."""
+    published = (0xE220A8397B1DCDAF, 0x6E789E6AA1B965F4, 0x06C45D188009454F)
+    with np.errstate(over="ignore"):
+        assert [chance(n, 0) for n in range(3)] == [(word >> 11) / 2**53 for word in published]

@@ -90,6 +90,12 @@ def read_audio(path: Path, watch: Callable[[float], bool] | None = None) -> Audi
     return replace(checked(sound, rate, where, root, loop), cycle=cycle)
 
 
+def file_about(path: Path) -> tuple[int, float, int]:
+    """Frames, rate and channels of a file as its head says; raises `BadAudio`."""
+    with _opened(path) as file:
+        return int(file.frames), float(file.samplerate), int(file.channels)
+
+
 def read_part(path: Path, first: float, seconds: float) -> tuple[Audio, bool]:
     """So many seconds of a file from one on, and whether that is all of it to its end; raises `BadAudio`.
 
