@@ -46,7 +46,7 @@ def patch_of_everything(source: str = "wave") -> Patch:
         patch, more = add_layer(patch, new_layer())
         places.append(f"layers.{more}")
     for place, filter_ in zip(places, Filter.kinds.values(), strict=False):
-        patch = replace_module(patch, f"{place}.filter", filter_(on=True, wet=0.5))
+        patch = replace_module(patch, f"{place}.filter", filter_(on=True, wet=0.5, drive=6.0))
     patch = with_value(with_value(patch, f"layers.{other}.out", "bus3"), "buses.3.out", "rack2")
     for kind in Effect.kinds.values():
         patch, _ = add_effect(patch, "1" if len(patch.racks["1"]) < 12 else "2", kind())

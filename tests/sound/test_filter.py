@@ -8,7 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from felt_dial.patch.edits import sew
+from felt_dial.patch.edits import add_effect, duplicate_layer, replace_module, sew
+from felt_dial.patch.module import Effect, Filter
+from felt_dial.patch.patch import with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.render import render
 from felt_dial.sound.tone.state_variable import gain_at, quality_factors
@@ -131,3 +133,58 @@ def test_the_filter_is_bounded_at_any_setting(
     patch, _ = sew(patch, lfo, "layers.a.filter.cutoff", depth)
     sound = render(patch, [Note(0, 0.3, key)], 0.4)
     assert np.isfinite(sound).all() and np.abs(sound).max() <= 1.0
+
+
+LIVE, RENDERED = -60.0, -95.0
+"""dB below its loudest that a driven filter may alias, live and at the quality of a render."""
+BENDS = sorted(kind for kind, filter_ in Filter.kinds.items() if filter_.bends)
+
+
+@pytest.mark.parametrize("kind", BENDS)
+@pytest.mark.parametrize("where", ["layer", "bus", "rack"])
+def test_a_driven_filter_hardly_aliases(kind: str, where: str) -> None:
+    """A sine near 5 kHz at full scale, pushed by 18 dB: the loudest below 20 kHz that is no harmonic, from its loudest."""
+    size, turns = 16384, 1708
+    patch = plain(
+        layers__a__source__shape="sine",
+        layers__a__fixed=True,
+        layers__a__frequency=turns * RATE / size,
+        layers__a__level=-12.0,
+    )
+    if where == "rack":
+        known = {effect.title: name for name, effect in Effect.kinds.items() if issubclass(effect, Filter.kinds[kind])}
+        if not known:
+            pytest.skip("no rack has it")
+        patch, key = add_effect(patch, "1", Effect.kinds[next(iter(known.values()))]())
+        path = f"racks.1.{key}"
+    else:
+        path = "layers.a.filter" if where == "layer" else "buses.1.filter"
+        patch = replace_module(patch, path, Filter.kinds[kind](on=True))
+        if where == "bus":
+            patch = with_value(patch, "layers.a.out", "bus1")
+    patch = with_value(patch, f"{path}.drive", 18.0)
+    if "cutoff" in Filter.kinds[kind].params:
+        patch = with_value(patch, f"{path}.cutoff", 12000.0)
+    bins = np.arange(size // 2 + 1)
+    other = np.min([np.abs(bins - k * turns) for k in range(1, 5)], axis=0) > 12
+    heard = (bins > 20) & (bins < 20000 * size / RATE)
+    for quality, most in ((1, LIVE), (4, RENDERED)):
+        sound = render(patch, [Note(0.0, 2.0, 69)], 1.5, quality=quality)[0, -size:].astype(np.float64)
+        power = np.abs(np.fft.rfft(sound * np.kaiser(size, 20.0)))
+        assert decibels(power[other & heard].max() / power.max()) < most, quality
+
+
+@pytest.mark.parametrize("kind", BENDS)
+def test_driven_voices_are_in_step_with_those_that_are_not(kind: str) -> None:
+    """Two layers of one sine, one through a filter that lets all of it through: driven by next to nothing, they add up."""
+    patch = plain(layers__a__source__shape="sine", layers__a__level=-12.0)
+    patch, other = duplicate_layer(patch, "a")
+    patch = replace_module(patch, f"layers.{other}.filter", Filter.kinds[kind](on=True))
+    if "cutoff" in Filter.kinds[kind].params:
+        patch = with_value(patch, f"layers.{other}.filter.cutoff", 20000.0)
+
+    def level(drive: float) -> float:
+        driven = with_value(patch, f"layers.{other}.filter.drive", drive)
+        return decibels(float(np.sqrt(np.square(steady(driven, 100)).mean())))
+
+    assert level(0.01) == pytest.approx(level(0.0), abs=0.5), "three frames apart would be 1.2 dB"

@@ -612,7 +612,10 @@ def test_a_loop_that_is_moved_makes_no_step(store: Path, mode: str, target: str,
 
 
 def test_a_loop_goes_where_it_is_dragged(store: Path) -> None:
-    """Two tones in one recording: the loop is set into the other half, and that is what is heard from then on."""
+    """Two tones in one recording: the loop is set into the other half, and that is what is heard from then on.
+
+    The last loop is of 160 frames, so that what it holds becomes harmonics of 300 Hz, of which 600 is the nearest.
+    """
     half = np.arange(RATE) / RATE
     both = 0.5 * np.concatenate([np.sin(2 * np.pi * 220 * half), np.sin(2 * np.pi * 660 * half)])
     patch = playing(store, "sample", both, root=57, loop="forward", loop_start=0.1, loop_end=0.4)
@@ -620,7 +623,7 @@ def test_a_loop_goes_where_it_is_dragged(store: Path) -> None:
     program.block([Event(0, ON, 57, 1.0)])
     for _ in range(40):
         program.block()
-    for low, high, tone in ((0.6, 0.9, 660.0), (0.2, 0.3, 220.0), (0.7, 0.7 + 160 / (2 * RATE), 660.0)):
+    for low, high, tone in ((0.6, 0.9, 660.0), (0.2, 0.3, 220.0), (0.7, 0.7 + 160 / (2 * RATE), 600.0)):
         program.values[program.at["layers.a.source.loop_start"]] = low
         program.values[program.at["layers.a.source.loop_end"]] = high
         for _ in range(400):  # a loop that lies ahead is reached by playing on

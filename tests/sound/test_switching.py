@@ -232,3 +232,11 @@ def test_a_filter_of_another_kind_begins_with_nothing_in_it(kind: str) -> None:
     there = replace_module(sine, "layers.a.filter", Filter.kinds[kind](on=True))
     assert edges_after(sine, there) < -95
     assert edges_after(there, sine) < -95
+
+
+@pytest.mark.parametrize("kind", sorted(kind for kind, filter_ in Filter.kinds.items() if filter_.bends))
+def test_a_filter_that_is_driven_for_the_first_time_makes_no_step(kind: str) -> None:
+    """It works at a finer rate from then on, and is late by some frames."""
+    patch = with_value(plain(layers__a__source__shape="sine", layers__a__pan=0.0), "layers.a.level", -24.0)
+    patch = replace_module(patch, "layers.a.filter", Filter.kinds[kind](on=True))
+    assert edges_after(patch, with_value(patch, "layers.a.filter.drive", 9.0)) < -80.0

@@ -107,6 +107,8 @@ def state(program: Program) -> list[Any]:
     rows = np.flatnonzero(voices.sounding)
     found: list[Any] = []
     for name, values in sorted(vars(voices).items()):
+        if name == "peak":  # that is of the sound
+            continue
         if isinstance(values, np.ndarray) and values.ndim == 1 and len(values) == len(voices.sounding):
             found.append([name, plain(values[rows].astype(np.float64))])
         elif isinstance(values, np.ndarray) and values.ndim == 3:

@@ -78,7 +78,10 @@ def carry_on(fresh: Program, old: Program) -> None:
                 running.line[:] = kept.line
             if kept.quiet and not source:  # both stand at the beginning
                 continue
-            for a, b in zip(running.arrays, kept.arrays, strict=True):
+            arrays = [(running.arrays, kept.arrays)]
+            if running.finer is not None and kept.finer is not None:
+                arrays.append((running.finer.arrays, kept.finer.arrays))
+            for a, b in ((a, b) for mine, theirs in arrays for a, b in zip(mine, theirs, strict=True)):
                 if a is not b and isinstance(a, np.ndarray) and a.flags.writeable and a.shape == b.shape:
                     np.copyto(a, b)
             if kept.stage.rate != running.stage.rate:

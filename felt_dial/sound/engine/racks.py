@@ -9,17 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
+from felt_dial.sound.engine.finer_voices import LONG_AGO, ONE, FinerRoom
 from felt_dial.sound.engine.kernels.mix import run_back, run_fade, run_in, run_rise, sound_peak
 from felt_dial.sound.engine.rates import Finer, Pad
 from felt_dial.sound.engine.running_module import RunningModule, late_of
+from felt_dial.sound.kernel import State
 from felt_dial.sound.sizes import TICK
 
 Sound = NDArray[np.float32]
 FORGETS, FAINT = 5.0, 1e-7
 """Seconds of silence, longer than any echo waits, after which an effect begins anew with the next sound: what sways stands
 where it stands in a render."""
-FIRST, NOT_NOW = np.zeros(1, np.int32), np.full(1, -1, np.int32)
-"""The only row of a sound, and the tick at which it begins: long ago."""
 
 
 @dataclass
@@ -42,6 +42,7 @@ class RackEffect:
         self.running = running
         module = running.module
         assert isinstance(module, Effect)
+        running.lags = running.finer is not None
         late = late_of(module, running.stage.rate)
         self.finer = Finer(frames, quality, late) if module.bends and quality > 1 else None
         self.late = self.finer.late if self.finer else late
@@ -106,6 +107,7 @@ class Rack:
         self.peaks = [0.0, 0.0]
         self._late: list[RackEffect] = []
         self._dry = np.zeros((2, frames), np.float32)
+        self._room = FinerRoom(frames * quality, TICK * quality, 1)
 
     def add(self, running: RunningModule) -> None:
         """An effect at the end."""
@@ -188,20 +190,26 @@ class Rack:
 
     def _work(self, effect: RackEffect, sound: Sound) -> None:
         """What the effect itself does. Where a choice was set, it works as before as well, and fades into what it does now."""
-        running, stage = effect.running, effect.running.stage
+        running = effect.running
         fine = sound if effect.finer is None else effect.finer.lift(sound)
         was = None
         if running.steps and not running.was_off:
             was = fine.copy()
-            running.kernel(was, running.before(), stage.tick, stage.rate, *running.twin())
+            self._run(running, was, running.before(), running.twin())
             if running.begins_anew():
                 running.reset()
                 running.was_off = True
         if running.was_off:
-            run_rise(fine[None], FIRST, NOT_NOW)
+            run_rise(fine[None], ONE, LONG_AGO)
             running.was_off = False
-        running.kernel(fine, running.control, stage.tick, stage.rate, *running.arrays)
+        self._run(running, fine, running.control, running.at_work)
         if was is not None:
-            run_fade(was[None], fine[None], FIRST)
+            run_fade(was[None], fine[None], ONE)
         if effect.finer is not None:
             effect.finer.drop(sound)
+
+    def _run(self, running: RunningModule, sound: Sound, control: NDArray[np.float32], state: State) -> None:
+        if running.finer is not None:
+            running.finer.run_effect(running, sound, control, state, self._room)
+        else:
+            running.kernel(sound, control, running.stage.tick, running.stage.rate, *state)

@@ -12,6 +12,9 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Effect, Module
 from felt_dial.patch.shaping import Shaping
 from felt_dial.sound.compiled import prepared
+from felt_dial.sound.engine.finer_voices import FinerVoices, bends_finer, finer_late
+from felt_dial.sound.engine.kernels.finer_voices import any_pushed
+from felt_dial.sound.engine.kernels.mix import gate
 from felt_dial.sound.kernel import Stage, State, flat
 from felt_dial.sound.tone.core.halves import late
 
@@ -20,6 +23,8 @@ def late_of(module: Module, rate: float) -> int:
     """Frames by which the sound comes out of a module late at a rate."""
     if isinstance(module, Shaping):
         return late(rate)
+    if bends_finer(module, rate):
+        return finer_late(rate)
     return module.late(rate) if isinstance(module, Effect) else 0
 
 
@@ -49,20 +54,36 @@ class RunningModule:
     """Rows of control that jump in this block, and the values before: choices, switches and whole numbers that were set."""
     lags: bool = False
     """It comes late now: once it has worked, until nothing sounds in it, so that switching it off leaves no gap."""
+    finer: FinerVoices | None = None
+    """What it works with while it lags, where it is a filter that is driven."""
     line: NDArray[np.float32] = field(init=False)
     """Where every voice waits for as long as it is late, float32 (row, channel, 2 · frame)."""
 
     def __post_init__(self) -> None:
+        if bends_finer(self.module, self.stage.rate):
+            self.finer = FinerVoices(self.module, self.stage)
         self.reset()
         names = list(self.module.params)
         self.on = self.control[names.index("on")] if "on" in names else self.control[0]
         self.wet = self.control[names.index("wet")] if "wet" in names else self.control[0]
+        self.push = self.control[names.index("drive")] if self.finer is not None else None
         self.line = np.zeros((self.stage.rows, 2, 2 * late_of(self.module, self.stage.rate)), np.float32)
 
     @property
     def late(self) -> int:
         """Frames by which voices come out of it late in this block."""
         return self.line.shape[2] // 2 if self.lags else 0
+
+    def begins_late(self, rows: NDArray[np.int32]) -> bool:
+        """True where it was not late, and is from this block on: a drive that works, a filter that is driven."""
+        if self.lags or not self.line.size or not gate(self.on, self.wet, rows):
+            return False
+        return self.push is None or any_pushed(self.push, rows)
+
+    @property
+    def at_work(self) -> State:
+        """The arrays that it works with now."""
+        return self.arrays if self.finer is None or not self.lags else self.finer.arrays
 
     def before(self) -> NDArray[np.float32]:
         """Its control as if nothing had jumped in this block."""
@@ -79,13 +100,15 @@ class RunningModule:
     def twin(self) -> State:
         """A copy of its state, in which it can run once more as it was."""
         return tuple(
-            part.copy() if isinstance(part, np.ndarray) and part.flags.writeable else part for part in self.arrays
+            part.copy() if isinstance(part, np.ndarray) and part.flags.writeable else part for part in self.at_work
         )
 
     def reset(self) -> None:
         """State as after building."""
         self.state = prepared(self.module, self.stage)
         self.arrays = flat(self.state)
+        if self.finer is not None:
+            self.finer.reset()
 
     def rest(self) -> None:
         """Forgets its state once, while it is switched off."""

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.sound.engine.finer_voices import FinerRoom
 from felt_dial.sound.engine.kernels.mix import (
     gate,
     run_fade,
@@ -30,6 +31,7 @@ class Workspace:
         self.was = np.zeros((ROWS, 2, frames), np.float32)
         self.swing = np.zeros((ROWS, frames), np.float32)
         self.level = np.zeros((ROWS + 1, frames // tick + 1), np.float32)
+        self.finer = FinerRoom(frames, tick)
 
 
 class Notes(NamedTuple):
@@ -63,7 +65,7 @@ class Tone:
     """Drives and a filter in a row."""
 
     def __init__(self, steps: list[RunningModule], room: Workspace) -> None:
-        self.steps, self._dry, self._was = steps, room.dry, room.was
+        self.steps, self._dry, self._was, self._finer = steps, room.dry, room.was, room.finer
         self._turned: bool | None = None
         self._rests = False
         self.heard: list[Passed] = []
@@ -82,7 +84,7 @@ class Tone:
         self._rests = False
         rows, before = notes.rows, turned if self._turned is None else self._turned
         self._turned = turned
-        begins = [step for step in self.steps if step.line.size and not step.lags and gate(step.on, step.wet, rows)]
+        begins = [step for step in self.steps if step.begins_late(rows)]
         if begins and (notes.start[rows] >= 0).all():  # nothing sounded: it is driven from the first frame on
             for step in begins:
                 step.lags = True
@@ -91,7 +93,7 @@ class Tone:
         if jumps:
             self._was[rows] = audio[rows]
             for step in self._order(before):
-                line, state = step.line.copy(), () if step.quiet or step in begins else step.twin()
+                line, state = step.line.copy(), self._state_before(step, step in begins)
                 self._run_one(step, self._was, notes, step.before() if step.steps else step.control, state, line)
         for step in begins:
             step.lags = True
@@ -99,7 +101,7 @@ class Tone:
             if step.steps and step.begins_anew():
                 step.reset()
                 step.was_off = True
-            works = self._run_one(step, audio, notes, step.control, step.arrays, step.line)
+            works = self._run_one(step, audio, notes, step.control, step.at_work, step.line)
             step.was_off = not works
             if not works:
                 step.rest()
@@ -108,6 +110,13 @@ class Tone:
             self.heard = [Passed(self._was, 1.0, 0.0, late), Passed(audio, 0.0, 1.0, self.late)]
         elif jumps:
             run_fade(self._was, audio, rows)
+
+    @staticmethod
+    def _state_before(step: RunningModule, begins: bool) -> State:
+        """With which state it works once more as before: a drive that only now begins did nothing, a filter was not driven."""
+        if step.quiet or (begins and step.finer is None):
+            return ()
+        return step.twin()
 
     def _order(self, turned: bool) -> list[RunningModule]:
         return self.steps[::-1] if turned else self.steps
@@ -136,11 +145,23 @@ class Tone:
             run_wait(audio, line, rows, notes.start, stage.tick, self._dry)
         elif works == 2:
             self._dry[rows] = audio[rows]
-        if step.was_off and state is step.arrays:
+        if step.was_off and state is step.at_work:
             run_rise(audio, rows, notes.start)
-        step.kernel(
-            audio, control, notes.line, notes.frequency, rows, notes.start, stage.tick, stage.rate, notes.swing, *state
-        )
+        if step.finer is not None and step.lags:
+            step.finer.run(step, audio, notes, control, state, self._finer)
+        else:
+            step.kernel(
+                audio,
+                control,
+                notes.line,
+                notes.frequency,
+                rows,
+                notes.start,
+                stage.tick,
+                stage.rate,
+                notes.swing,
+                *state,
+            )
         if works == 2:
             run_voice_blend(self._dry, audio, step.on, step.wet, rows, stage.tick)
         step.peaks = [before, voices_peak(audio, rows)]

@@ -26,6 +26,8 @@ BLOCK = 1.0
 class Comb(Tuned, kind="comb", title="Comb"):
     """Rings at the played pitch and its harmonics; with all of it fed back, like a string that goes on by itself."""
 
+    bends = False
+
     splices = frozenset({"counted", "teeth"})
 
     cutoff = Param("Cutoff", 220.0, (20.0, 20000.0), HERTZ, taper=LOG, says="The lowest tone that rings, if in hertz.")

@@ -37,7 +37,7 @@ from felt_dial.sound.tone.kernels.core.halves import (
     up_first,
     up_later,
 )
-from felt_dial.sound.tone.kernels.core.transfer import area, areas, bend, drawn_table
+from felt_dial.sound.tone.kernels.core.transfer import NEAR, TINY, area, areas, bend, drawn_table
 from felt_dial.sound.tone.kernels.core.voices import works_in_pieces
 
 WAY, AMOUNT, BIAS, BEFORE, TONE, BITS, HOLD, LEVEL, KEPT = (
@@ -77,9 +77,6 @@ of what comes in during a tick, apart those of its last frames, which go out in 
 keeps the level as a tick begins and as it ends."""
 AT_ONCE = 2
 """Ticks that go through the whole drive together: what they need stays in the nearest cache."""
-TINY = 1e-30
-NEAR = 1e-6
-"""Frames that are nearer to each other than this are taken for one place of the curve."""
 MEMORY, PACE = 1.0, 0.01
 """Seconds over which loudness before and after is compared, and those in which the gain that keeps it follows."""
 TURNED, WHOLE = 1e9, 1.0

@@ -16,10 +16,8 @@ from felt_dial.sound.simd.types import any_above, quotient
 from felt_dial.sound.tone.formant import LEVELS, MEANS, WIDTHS, Formant
 from felt_dial.sound.tone.kernels.core.cutoff import (
     ALIVE,
-    BACK,
     FOLLOW,
     OWN,
-    PUSH,
     RESONANCE,
     push_in,
     swings_in,
@@ -151,7 +149,7 @@ def formant(played, state, first):
     lanes = state.lanes
     dials, who = lanes.dials, lanes.who
     throat = set_to(played, lanes, THROAT)
-    push_in(lanes.tile, dials[PUSH], dials[BACK], played.control, who, first, played.tick)
+    push_in(lanes, played.control, first, played.tick)
     _speak(dials, played.control, played.line, who, first, throat, played.rate, state.means, state.levels)
     swings = swings_in(state.swung, played.swing, who, first, played.tick)
     _rings(lanes.tile, first, played.tick, dials, state.swung, swings, lanes.here)

@@ -13,8 +13,9 @@ from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.simd.arithmetic import power_of_two, tangent
 from felt_dial.sound.simd.lanes import VOICES, Lanes, both, hold, lane_array, lane_room, rests, stands
 from felt_dial.sound.simd.memory import load, store
+from felt_dial.sound.simd.types import pick, quotient
 from felt_dial.sound.tone.core.cutoff import HIGHEST, LOWEST
-from felt_dial.sound.tone.kernels.core.transfer import soft
+from felt_dial.sound.tone.kernels.core.transfer import NEAR, TINY, soft, soft_area
 
 CUTOFF, COUNTED, DISTANCE, RESONANCE, FOLLOW, DRIVE = (
     Tuned.row_of(name) for name in ("cutoff", "counted", "distance", "resonance", "follow", "drive")
@@ -33,8 +34,8 @@ class Tuning(NamedTuple):
 
 
 def tuned_room(stage: Stage, numbers: int, own: int = 0) -> Tuning:
-    """Room for `numbers` of every channel, and for `own` dials besides those that all filters have."""
-    return Tuning(lane_room(stage, OWN + own, numbers), lane_array(stage.frames))
+    """Room for `numbers` of every channel and that of `push_in`, and for `own` dials besides those that all filters have."""
+    return Tuning(lane_room(stage, OWN + own, numbers + 1), lane_array(stage.frames))
 
 
 @kernel
@@ -139,20 +140,35 @@ def pushes(push, back, control, who, first):
 
 
 @kernel
-def push_in(tile, push, back, control, who, first, tick):
-    """Drives four voices softly into a filter that itself is linear; no drive leaves them as they are."""
+def push_in(lanes, control, first, tick):
+    """Drives four voices softly into a filter that itself is linear; no drive leaves them as they are.
+
+    First-order antiderivative antialiasing, as a drive has it; the last of the numbers that a filter keeps is where it is.
+    """
+    tile, dials, here, who = lanes.tile, lanes.dials, lanes.here, lanes.who
+    push, back, alive = dials[PUSH], dials[BACK], dials[ALIVE]
+    kept = here.shape[0] - 1
     if not pushes(push, back, control, who, first):
+        store(here, kept, load(tile, tile.shape[0] - 1))
         return
     each = 1.0 / tick
+    last = load(here, kept)
+    below = soft_area(last)
     for t in range(first, push.shape[0] - 1):
+        last, below = last * load(alive, t), below * load(alive, t)
         hard, out = load(push, t), load(back, t)
         harder, further = (load(push, t + 1) - hard) * each, (load(back, t + 1) - out) * each
         for n in range(t * tick, (t + 1) * tick):
             x = load(tile, n)
+            into = hard * x
+            above, apart = soft_area(into), into - last
+            bent = pick(abs(apart), NEAR, quotient(above - below, apart + TINY), soft(0.5 * (into + last)))
+            last, below = into, above
             share = min((hard - 1.0) * ALL_BENT, 1.0)
-            store(tile, n, x + share * (out * soft(hard * x) - x))
+            store(tile, n, x + share * (out * bent - x))
             hard += harder
             out += further
+    store(here, kept, last)
 
 
 @inner
@@ -160,6 +176,6 @@ def tune(played, state, first):
     """Pushes four voices into a linear filter, and finds its cutoff at every tick; True where it swings from frame to frame."""
     lanes = state.lanes
     dials, who = lanes.dials, lanes.who
-    push_in(lanes.tile, dials[PUSH], dials[BACK], played.control, who, first, played.tick)
+    push_in(lanes, played.control, first, played.tick)
     warp(dials, played.control, played.line, played.frequency, who, first, played.rate)
     return warp_swung(state.swung, dials, played.swing, who, first, played.tick, played.rate)

@@ -16,6 +16,8 @@ from felt_dial.sound.simd.memory import load, look_up, look_up_there, put_places
 from felt_dial.sound.simd.types import pick, whole
 from felt_dial.sound.tone.core.transfer import AREA, KNEE, LEAK, PIECES, RISE, ROUND, UNDER, VALUE, drawn_curve
 
+TINY, NEAR = 1e-30, 1e-6
+"""Values that are nearer to each other than the second are taken for one place of a curve; the first keeps off a 0 below."""
 S1, S3, S5, S7, S9 = (
     math.pi / 2 * c
     for c in (
