@@ -11,9 +11,9 @@ from felt_dial.patch.module import Effect, Filter, Module
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.patch.shaping import WAYS, Shaper
-from felt_dial.sound.compile import still_control
-from felt_dial.sound.compiled import arrays_of, kernel_of
-from felt_dial.sound.kernel import Stage
+from felt_dial.sound.compiling.compile import still_control
+from felt_dial.sound.compiling.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import TICK

@@ -13,9 +13,9 @@ import numpy as np
 from felt_dial.patch.edits import add_effect, add_modulator, duplicate_layer, replace_module, sew
 from felt_dial.patch.module import Effect, Modulator, Source
 from felt_dial.patch.patch import Patch, with_value
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.control.kernels.core.run import enter_modulation
 from felt_dial.sound.engine.program import Program
-from felt_dial.sound.kernel import kernel
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables

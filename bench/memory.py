@@ -26,10 +26,10 @@ def main(seconds: float) -> None:
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
-    from felt_dial.bank.places import load_settings
-    from felt_dial.live.link import EngineLink
+    from felt_dial.bank.library.places import load_settings
+    from felt_dial.live.link.link import EngineLink
+    from felt_dial.ui.editor.session import Session
     from felt_dial.ui.frame.app import stand_up
-    from felt_dial.ui.session import Session
     from tests.sound.at_random import edited
 
     def act(session: Session, rng: Random) -> None:

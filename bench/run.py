@@ -15,7 +15,7 @@ import numpy as np
 
 from bench.costs import drive_aliases, step_costs
 from bench.loads import cloud, inner_loop, movement_share, resynthesis, tables
-from felt_dial.live.link import EngineLink
+from felt_dial.live.link.link import EngineLink
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.patch import Patch, with_value

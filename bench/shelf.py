@@ -54,7 +54,7 @@ WORDS = [
 
 def large_library(root: Path, banks: int) -> None:
     """The shipped presets again and again, under names drawn from a list of words."""
-    from felt_dial.bank.places import SHIPPED
+    from felt_dial.bank.library.places import SHIPPED
 
     rng = Random(1)
     patches = [json.loads(path.read_bytes()) for path in sorted(SHIPPED.glob("*/presets/*.json"))]
@@ -80,9 +80,9 @@ def main(banks: int) -> None:
     from PySide6.QtCore import QEventLoop, QTimer
     from PySide6.QtWidgets import QApplication
 
-    from felt_dial.bank.places import load_settings
-    from felt_dial.live.link import EngineLink
-    from felt_dial.ui import shelf_steps
+    from felt_dial.bank.library.places import load_settings
+    from felt_dial.live.link.link import EngineLink
+    from felt_dial.ui.editor import shelf_steps
     from felt_dial.ui.frame.app import stand_up
 
     root = load_settings().library_folder()

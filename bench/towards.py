@@ -11,11 +11,11 @@ from pathlib import Path
 import soundfile
 
 import felt_dial.sound.modules  # noqa: F401
-from felt_dial.bank.hearing import RATE, heard
-from felt_dial.bank.library import Bank
-from felt_dial.bank.offshoots import Wishes, child, dials, directions
-from felt_dial.bank.places import SHIPPED
-from felt_dial.bank.towards import Search
+from felt_dial.bank.library.library import Bank
+from felt_dial.bank.library.places import SHIPPED
+from felt_dial.bank.measuring.probe_note import RATE, heard
+from felt_dial.bank.variation.match_search import Search
+from felt_dial.bank.variation.variations import Wishes, child, dials, directions
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.workshop.helper import Helper
 
@@ -37,7 +37,7 @@ def main(seconds: float, names: list[str]) -> None:
         soundfile.write(path, heard(hidden).T, RATE)
         search, lock = Search(start, Wishes()), threading.Lock()
         for helper in helpers:
-            helper.call_named("felt_dial.bank.aiming:tried", str(path), write_patch(start))
+            helper.call_named("felt_dial.bank.variation.match_render:tried", str(path), write_patch(start))
         end = time.monotonic() + seconds
 
         def work(helper: Helper, search: Search = search, where: str = str(path), end: float = end) -> None:
@@ -48,7 +48,9 @@ def main(seconds: float, names: list[str]) -> None:
                     time.sleep(0.01)
                     continue
                 patch = write_patch(search.patch_of(rows[0]))
-                one = helper.call_named("felt_dial.bank.aiming:tried", where, patch, search.playing_of(rows[0]))
+                one = helper.call_named(
+                    "felt_dial.bank.variation.match_render:tried", where, patch, search.playing_of(rows[0])
+                )
                 with lock:  # noqa: B023
                     search.tell(rows, [one.far], [one.away])
 

@@ -48,8 +48,8 @@ def painting(seconds: float) -> dict[str, float]:
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
-    from felt_dial.bank.places import load_settings
-    from felt_dial.live.link import EngineLink
+    from felt_dial.bank.library.places import load_settings
+    from felt_dial.live.link.link import EngineLink
     from felt_dial.ui.dials.dial import Dial
     from felt_dial.ui.frame.app import stand_up
 

@@ -15,13 +15,13 @@ os.environ["FELT_DIAL_HOME"] = tempfile.mkdtemp()
 import numpy as np
 import soundfile
 
-from felt_dial.bank.matter import Matter, Wish
-from felt_dial.bank.offshoots import Wishes
-from felt_dial.bank.places import SHIPPED
+from felt_dial.bank.finding.matter import Matter, Wish
+from felt_dial.bank.library.places import SHIPPED
+from felt_dial.bank.variation.variations import Wishes
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.root import root_of
-from felt_dial.ui.growth import Growth
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
+from felt_dial.ui.editor.variation_jobs import Growth
 from felt_dial.workshop.recording.loops import loops_of
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
 from felt_dial.workshop.recording.spectrogram import spectrogram
@@ -134,8 +134,8 @@ def in_the_window() -> None:
     from PySide6.QtTest import QTest
     from PySide6.QtWidgets import QApplication
 
-    from felt_dial.bank.places import load_settings
-    from felt_dial.live.link import EngineLink
+    from felt_dial.bank.library.places import load_settings
+    from felt_dial.live.link.link import EngineLink
     from felt_dial.ui.frame.app import stand_up
 
     application = QApplication([])

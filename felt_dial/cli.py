@@ -23,8 +23,8 @@ class BadRequest(FeltDialError):
 
 
 def _library() -> Any:
-    from felt_dial.bank.library import Library
-    from felt_dial.bank.places import lay_out_demo, load_settings
+    from felt_dial.bank.library.library import Library
+    from felt_dial.bank.library.places import lay_out_demo, load_settings
 
     root = load_settings().library_folder()
     lay_out_demo(root)
@@ -71,11 +71,11 @@ def render(
     velocities: Annotated[str, typer.Option(help="Such as 40,80,120: a file for each; OUTPUT is a folder")] = "",
 ) -> None:
     """Renders a patch to a WAV file, 32-bit float, or a series of them; what is of one key has it in its `smpl` chunk."""
-    from felt_dial.bank.places import load_settings
+    from felt_dial.bank.library.places import load_settings
     from felt_dial.files import slug
     from felt_dial.patch.patch import with_value
     from felt_dial.patch.places import read_at
-    from felt_dial.sound.compile import compile_all, kernels_ready
+    from felt_dial.sound.compiling.compile import compile_all, kernels_ready
     from felt_dial.sound.matter.assets import missing
     from felt_dial.workshop.bounce import only, without_racks
 
@@ -163,7 +163,7 @@ def _render_one(
 
     notes, events, length = [Note(0.0, hold, key, velocity)], list[Event](), hold + tail
     if midi is not None:
-        from felt_dial.live.midi_file import read_midi
+        from felt_dial.live.midi.midi_file import read_midi
 
         events, end = read_midi(midi, float(tempo or patch.tempo), rate, fixed=tempo is not None)
         notes, length = [], end + tail
@@ -243,7 +243,7 @@ def bank_list() -> None:
 @bank_app.command("export")
 def bank_export(bank: str, target: Path) -> None:
     """Writes a bank as one .feltbank file."""
-    from felt_dial.bank.package import export_bank, missing_from
+    from felt_dial.bank.library.package import export_bank, missing_from
 
     found = _library().named(bank)
     for lacks in missing_from(found):
@@ -254,8 +254,8 @@ def bank_export(bank: str, target: Path) -> None:
 @bank_app.command("import")
 def bank_import(source: Path) -> None:
     """Takes a .feltbank file into the library, all of it or nothing; says what of it is here already, and what it lacks."""
-    from felt_dial.bank.arrival import free_bank_name, look_into
-    from felt_dial.bank.package import import_bank
+    from felt_dial.bank.library.import_preview import free_bank_name, look_into
+    from felt_dial.bank.library.package import import_bank
 
     library = _library()
     arrival = look_into(library, source)

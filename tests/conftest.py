@@ -17,7 +17,7 @@ import felt_dial.sound.modules  # noqa: F401
 @pytest.fixture(scope="session")
 def kernels() -> None:
     """Every kernel is compiled: an engine that is started begins at once. One of several workers does it."""
-    from felt_dial.sound.compile import compile_all, kernels_ready
+    from felt_dial.sound.compiling.compile import compile_all, kernels_ready
 
     with open(Path(tempfile.gettempdir()) / "felt-dial-kernels.lock", "w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)

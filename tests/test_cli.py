@@ -17,15 +17,15 @@ import soundfile
 import typer
 
 from felt_dial import cli
-from felt_dial.bank import matter
-from felt_dial.bank.bank import read_file
-from felt_dial.bank.library import Library
-from felt_dial.bank.package import import_bank
-from felt_dial.bank.places import Settings, load_settings, settings_path
+from felt_dial.bank.finding import matter
+from felt_dial.bank.library.bank import read_file
+from felt_dial.bank.library.library import Library
+from felt_dial.bank.library.package import import_bank
+from felt_dial.bank.library.places import Settings, load_settings, settings_path
 from felt_dial.cli import app, find_patch
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
-from felt_dial.live.midi_file import read_midi
+from felt_dial.live.midi.midi_file import read_midi
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.phrase import Note
 from felt_dial.patch.tuning import load_tuning

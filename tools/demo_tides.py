@@ -8,7 +8,7 @@ from demo_handles import with_handles
 from demo_rooms import with_rooms
 from maker import Maker
 
-from felt_dial.bank.offshoots import Wishes, child, dials, directions
+from felt_dial.bank.variation.variations import Wishes, child, dials, directions
 from felt_dial.patch.units import Beats
 
 

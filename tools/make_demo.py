@@ -11,7 +11,7 @@ import sys
 from datetime import date
 from pathlib import Path
 
-from felt_dial.bank.library import Bank, Library
+from felt_dial.bank.library.library import Bank, Library
 from felt_dial.patch.units import Beats
 from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.core.travel import READY

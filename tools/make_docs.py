@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import get_args
 
-from felt_dial.bank.package import MOST_BYTES, MOST_FILES, MOST_RATIO
+from felt_dial.bank.library.package import MOST_BYTES, MOST_FILES, MOST_RATIO
 from felt_dial.patch.documents.kind import DEEPEST, LARGEST, LARGEST_NUMBER, LONGEST, LONGEST_KEY, MOST_PARTS
 from felt_dial.patch.documents.patch import PATCH, schema
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source

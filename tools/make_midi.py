@@ -6,7 +6,7 @@ from pathlib import Path
 
 import mido
 
-from felt_dial.live.controller import gesture
+from felt_dial.live.midi.controller import gesture
 
 TARGET = Path(__file__).parent.parent / "felt_dial" / "data" / "midi" / "three-fingers.mid"
 TICKS = 960

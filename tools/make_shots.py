@@ -17,13 +17,13 @@ from PySide6.QtGui import QPainter
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
-from felt_dial.bank.places import load_settings
-from felt_dial.live.link import EngineLink
+from felt_dial.bank.library.places import load_settings
+from felt_dial.live.link.link import EngineLink
 from felt_dial.sound.matter.tables import shipped_recordings
+from felt_dial.ui.editor.phrasing import choose_phrase
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.app import stand_up
 from felt_dial.ui.frame.window import Window
-from felt_dial.ui.phrasing import choose_phrase
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"

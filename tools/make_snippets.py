@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import felt_dial.sound.modules  # noqa: F401
-from felt_dial.bank.snippets import CHAIN, FAMILIES, write_chain, write_snippet
+from felt_dial.bank.library.snippets import CHAIN, FAMILIES, write_chain, write_snippet
 from felt_dial.files import slug
 from felt_dial.patch.module import Effect
 from felt_dial.patch.units import Beats

@@ -7,9 +7,9 @@ import sys
 import tempfile
 from pathlib import Path
 
-from felt_dial.bank.bank import WANTED_LUFS
-from felt_dial.bank.hearing import loudness
-from felt_dial.bank.measure_worker import peak_of, played
+from felt_dial.bank.library.bank import WANTED_LUFS
+from felt_dial.bank.measuring.probe_note import loudness
+from felt_dial.bank.measuring.worker import peak_of, played
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, add_send, sew
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.patch import Patch, put, with_value

@@ -42,5 +42,5 @@ $pip setuptools wheel 2>&1 | progress || give_up "Fetching the packages"
 # by its path: a finder of its own would cost each start 10 ms, and the engine's as many
 $pip --no-build-isolation --config-settings editable_mode=compat -e '.[dev]' 2>&1 | progress || give_up "Fetching the packages"
 "$folder/bin/python" -m compileall -q felt_dial 2>>"$log" || give_up "Compiling the program"
-"$folder/bin/python" -m felt_dial.sound.compile 2>>"$log" || give_up "Compiling the kernels"
+"$folder/bin/python" -m felt_dial.sound.compiling.compile 2>>"$log" || give_up "Compiling the kernels"
 touch "$folder/ready"

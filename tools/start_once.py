@@ -12,8 +12,8 @@ os.environ.setdefault("FELT_DIAL_HOME", tempfile.mkdtemp())
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from felt_dial.bank.places import load_settings
-from felt_dial.live.link import EngineLink
+from felt_dial.bank.library.places import load_settings
+from felt_dial.live.link.link import EngineLink
 from felt_dial.ui.frame.app import stand_up
 
 application = QApplication([])

@@ -28,8 +28,8 @@ from felt_dial.patch.patch import (
     target_param,
     value_at,
 )
+from felt_dial.patch.routing import cannot_send, effect_name, sends_to
 from felt_dial.patch.units import Value
-from felt_dial.patch.ways import cannot_send, effect_name, sends_to
 
 
 def _cut_loose(patch: Patch) -> Patch:

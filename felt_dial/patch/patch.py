@@ -36,9 +36,9 @@ from felt_dial.patch.parts import (
 from felt_dial.patch.pattern import Pattern
 from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.player import PLAYER_SOURCES
+from felt_dial.patch.routing import arrivals, bus_layers, check_sends
 from felt_dial.patch.tuning import Tuning
 from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
-from felt_dial.patch.ways import arrivals, bus_layers, check_sends
 
 
 class Slot(NamedTuple):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from felt_dial.patch.edits import threads_on
 from felt_dial.patch.patch import BY_RATIO, Patch, Thread, feeding, target_param, value_at
-from felt_dial.patch.ways import effect_name
+from felt_dial.patch.routing import effect_name
 
 
 def moves_something(patch: Patch, source: str) -> bool:

@@ -1,13 +1,10 @@
 """Notes and a patch in, samples out.
 
-- `compile`: Compiles every kernel into the cache, with progress: `python -m felt_dial.sound.compile`.
-- `compiled`: The kernels of all modules: importing this imports Numba and every file of the `kernels` folders.
+- `compiling/`: How kernels are declared, compiled and kept.
 - `control/`: Modulators: one file a kind, its kernels under the same name in `kernels/`.
 - `effects/`: Effects: one file a kind, its kernels under the same name in `kernels/`.
 - `engine/`: A patch made ready to sound.
 - `integrated`: How loud a whole sound is: LUFS of ITU-R BS.1770, integrated and gated.
-- `kernel`: how functions are compiled, and how a module is tied to the one that computes it.
-- `kernel_cache`: Where compiled kernels are kept, and whether one that is kept still holds.
 - `loudness`: Loudness while it sounds: momentary and short-term, after ITU-R BS.1770-4.
 - `matter/`: Recordings and tables.
 - `modules`: Everything a patch can be made of: importing this enters all modules in their families.

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from felt_dial.bank.library import Library
+from felt_dial.bank.library.library import Library
 from felt_dial.sound.modules import new_patch
 
 

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from felt_dial.bank.apart import Apart, apart_words
-from felt_dial.bank.hearing_apart import MIDDLES, apart, furthest, thirds
-from felt_dial.bank.index import Index
-from felt_dial.bank.measure_worker import measure
+from felt_dial.bank.measuring.deviation import Apart, apart_words
+from felt_dial.bank.measuring.index import Index
+from felt_dial.bank.measuring.live_against_render import MIDDLES, apart, furthest, thirds
+from felt_dial.bank.measuring.worker import measure
 from felt_dial.patch.edits import add_inlet, add_layer, replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value

@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from felt_dial.bank.library import Library
-from felt_dial.bank.measure_worker import measure
-from felt_dial.bank.package import export_bank, import_bank
+from felt_dial.bank.library.library import Library
+from felt_dial.bank.library.package import export_bank, import_bank
+from felt_dial.bank.measuring.worker import measure
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_layer, replace_module
 from felt_dial.patch.module import Source

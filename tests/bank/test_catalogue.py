@@ -13,11 +13,11 @@ from typing import Any
 
 import pytest
 
-from felt_dial.bank import catalogue as catalogues
-from felt_dial.bank.catalogue import Catalogue, CatalogueFault, Listed, catalogue_path
-from felt_dial.bank.follow import Following
-from felt_dial.bank.library import Library
-from felt_dial.bank.measurement import sound_key
+from felt_dial.bank.finding import catalogue as catalogues
+from felt_dial.bank.finding.catalogue import Catalogue, CatalogueFault, Listed, catalogue_path
+from felt_dial.bank.finding.follow import Following
+from felt_dial.bank.library.library import Library
+from felt_dial.bank.measuring.measurement import sound_key
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch
 

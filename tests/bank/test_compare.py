@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import pytest
 
-from felt_dial.bank.compare import changed_modules, difference, with_module
+from felt_dial.bank.finding.compare import changed_modules, difference, with_module
 from felt_dial.patch.edits import (
     add_effect,
     add_layer,

@@ -14,12 +14,12 @@ from pathlib import Path
 import pytest
 
 from felt_dial import files
-from felt_dial.bank import bin as bins
-from felt_dial.bank import places
-from felt_dial.bank.catalogue import Catalogue
-from felt_dial.bank.follow import Following
-from felt_dial.bank.library import Library
-from felt_dial.bank.places import (
+from felt_dial.bank.finding.catalogue import Catalogue
+from felt_dial.bank.finding.follow import Following
+from felt_dial.bank.library import bin as bins
+from felt_dial.bank.library import places
+from felt_dial.bank.library.library import Library
+from felt_dial.bank.library.places import (
     Settings,
     library_problem,
     load_settings,

@@ -10,11 +10,11 @@ import numpy as np
 import pyloudnorm
 import pytest
 
-from felt_dial.bank import growing
-from felt_dial.bank.features import distance, features_of, reason, steps, vector
-from felt_dial.bank.measurement import swatch_of
-from felt_dial.bank.names import on_offer, words_of_swatch, working_name
-from felt_dial.bank.offshoots import (
+from felt_dial.bank.finding.names import on_offer, words_of_swatch, working_name
+from felt_dial.bank.measuring.features import distance, features_of, reason, steps, vector
+from felt_dial.bank.measuring.measurement import swatch_of
+from felt_dial.bank.variation import variation_render as growing
+from felt_dial.bank.variation.variations import (
     GROUPS,
     TARGET,
     Offshoot,

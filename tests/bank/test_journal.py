@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from felt_dial import files
-from felt_dial.bank.journal import Journal, Unsaved
+from felt_dial.bank.library.journal import Journal, Unsaved
 from felt_dial.files import CannotWrite
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.sound.modules import new_patch
@@ -22,7 +22,7 @@ WRITES = """
 import sys, time
 import felt_dial.sound.modules
 from pathlib import Path
-from felt_dial.bank.journal import Journal, Unsaved
+from felt_dial.bank.library.journal import Journal, Unsaved
 from felt_dial.sound.modules import new_patch
 journal = Journal(Path(sys.argv[1]))
 journal.write("p", Unsaved(new_patch(sys.argv[2]), new_patch(sys.argv[2]), "a", "", ""))

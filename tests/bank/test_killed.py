@@ -9,8 +9,8 @@ from random import Random
 
 import pytest
 
-from felt_dial.bank.catalogue import Catalogue
-from felt_dial.bank.library import Library
+from felt_dial.bank.finding.catalogue import Catalogue
+from felt_dial.bank.library.library import Library
 from felt_dial.sound.modules import new_patch
 from tests.bank.test_catalogue import as_it_is, as_listed
 
@@ -19,7 +19,7 @@ import sys
 import felt_dial.sound.modules
 from pathlib import Path
 from random import Random
-from felt_dial.bank.library import Library
+from felt_dial.bank.library.library import Library
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch
 library, rng, n = Library(Path(sys.argv[1])), Random(int(sys.argv[2])), 0

@@ -20,15 +20,15 @@ import pytest
 from scipy import signal
 
 from felt_dial import files
-from felt_dial.bank.arrival import free_bank_name, lacks_of, look_into
-from felt_dial.bank.figures import Figures
-from felt_dial.bank.index import Index
-from felt_dial.bank.library import Library, NoSuchBank, Preset
-from felt_dial.bank.measure_worker import measure, peak_of, played
-from felt_dial.bank.measurement import sound_key, swatch_of
-from felt_dial.bank.measuring import MOST_DEATHS, Measuring
-from felt_dial.bank.package import export_bank, import_bank, missing_from
-from felt_dial.bank.places import Settings, lay_out_demo, load_settings, save_settings, settings_path
+from felt_dial.bank.library.import_preview import free_bank_name, lacks_of, look_into
+from felt_dial.bank.library.library import Library, NoSuchBank, Preset
+from felt_dial.bank.library.package import export_bank, import_bank, missing_from
+from felt_dial.bank.library.places import Settings, lay_out_demo, load_settings, save_settings, settings_path
+from felt_dial.bank.measuring.figures import Figures
+from felt_dial.bank.measuring.index import Index
+from felt_dial.bank.measuring.measurement import sound_key, swatch_of
+from felt_dial.bank.measuring.measuring import MOST_DEATHS, Measuring
+from felt_dial.bank.measuring.worker import measure, peak_of, played
 from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite, slug, write_whole
 from felt_dial.patch.documents.kind import BadDocument

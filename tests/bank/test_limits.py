@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from felt_dial.bank.bin import DAYS, Bin
-from felt_dial.bank.features import BANDS, FLOOR_DB, HOP, SIZE, features_of
-from felt_dial.bank.library import Library
-from felt_dial.bank.matter import Found
-from felt_dial.bank.offshoots import between
-from felt_dial.bank.package import export_bank, import_bank
-from felt_dial.bank.places import Settings
+from felt_dial.bank.finding.matter import Found
+from felt_dial.bank.library.bin import DAYS, Bin
+from felt_dial.bank.library.library import Library
+from felt_dial.bank.library.package import export_bank, import_bank
+from felt_dial.bank.library.places import Settings
+from felt_dial.bank.measuring.features import BANDS, FLOOR_DB, HOP, SIZE, features_of
+from felt_dial.bank.variation.variations import between
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator
@@ -124,7 +124,7 @@ SHOWN_BY = {
 
 
 def test_every_kind_is_heard_with_its_key_and_its_phrase() -> None:
-    from felt_dial.bank import hearing
+    from felt_dial.bank.measuring import probe_note as hearing
     from felt_dial.patch.parts import KINDS
     from felt_dial.sound.playing import phrases
 

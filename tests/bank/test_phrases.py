@@ -9,18 +9,18 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from felt_dial.bank.catalogue import Catalogue
-from felt_dial.bank.features import Features, distance
-from felt_dial.bank.figures import Figures
-from felt_dial.bank.index import Index
-from felt_dial.bank.library import Library, MovedOn
-from felt_dial.bank.measurement import Measurement, sound_key
-from felt_dial.bank.measuring import Measuring
-from felt_dial.bank.names import on_offer
-from felt_dial.bank.opened import Opened
-from felt_dial.bank.package import export_bank, import_bank
-from felt_dial.bank.phrases import Phrases, read_phrase, write_phrase
-from felt_dial.bank.previews import KEPT, preview_path, write_preview
+from felt_dial.bank.finding.catalogue import Catalogue
+from felt_dial.bank.finding.names import on_offer
+from felt_dial.bank.library.library import Library, MovedOn
+from felt_dial.bank.library.opened import Opened
+from felt_dial.bank.library.package import export_bank, import_bank
+from felt_dial.bank.library.phrases import Phrases, read_phrase, write_phrase
+from felt_dial.bank.library.previews import KEPT, preview_path, write_preview
+from felt_dial.bank.measuring.features import Features, distance
+from felt_dial.bank.measuring.figures import Figures
+from felt_dial.bank.measuring.index import Index
+from felt_dial.bank.measuring.measurement import Measurement, sound_key
+from felt_dial.bank.measuring.measuring import Measuring
 from felt_dial.files import tidy_cache
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.patch import Patch, with_value

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from felt_dial.bank.offshoots import GROUPS, PROMISED, Wishes, child, dials, directions
-from felt_dial.bank.places import shipped_banks
+from felt_dial.bank.library.places import shipped_banks
+from felt_dial.bank.variation.variations import GROUPS, PROMISED, Wishes, child, dials, directions
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch, target_param
 from felt_dial.patch.reach import reach

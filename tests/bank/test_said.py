@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from felt_dial.bank.compare import changed_modules
-from felt_dial.bank.features import AXES, BANDS, Features, distance, lacks, reason, steps, vector
-from felt_dial.bank.matter import look_at
+from felt_dial.bank.finding.compare import changed_modules
+from felt_dial.bank.finding.matter import look_at
+from felt_dial.bank.measuring.features import AXES, BANDS, Features, distance, lacks, reason, steps, vector
 from felt_dial.patch.edits import add_modulator, set_thread, sew
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import with_value

@@ -12,9 +12,9 @@ from pathlib import Path
 import pytest
 
 from felt_dial import files
-from felt_dial.bank import bin as bins
-from felt_dial.bank.library import Library, MovedOn, NoSuchBank
-from felt_dial.bank.places import lay_out_demo
+from felt_dial.bank.library import bin as bins
+from felt_dial.bank.library.library import Library, MovedOn, NoSuchBank
+from felt_dial.bank.library.places import lay_out_demo
 from felt_dial.files import CannotWrite
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch

@@ -7,7 +7,15 @@ from pathlib import Path
 
 import pytest
 
-from felt_dial.bank.snippets import SHIPPED, Snippets, apply, read_snippet, settings_of, write_chain, write_snippet
+from felt_dial.bank.library.snippets import (
+    SHIPPED,
+    Snippets,
+    apply,
+    read_snippet,
+    settings_of,
+    write_chain,
+    write_snippet,
+)
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.module import Effect, Source
 from felt_dial.sound.control.blend import Blend

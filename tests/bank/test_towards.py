@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 import soundfile
 
-from felt_dial.bank.aiming import NothingThere, aim_at, aim_of, come_to, target, tried, try_out
-from felt_dial.bank.features import features_of, lacks
-from felt_dial.bank.hearing import RATE, heard, levelled
-from felt_dial.bank.offshoots import Wishes
-from felt_dial.bank.towards import Search, apart, picture_of
+from felt_dial.bank.measuring.features import features_of, lacks
+from felt_dial.bank.measuring.probe_note import RATE, heard, levelled
+from felt_dial.bank.variation.match_render import NothingThere, aim_at, aim_of, come_to, target, tried, try_out
+from felt_dial.bank.variation.match_search import Search, apart, picture_of
+from felt_dial.bank.variation.variations import Wishes
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note

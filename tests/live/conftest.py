@@ -8,11 +8,11 @@ from multiprocessing import Pipe
 
 import pytest
 
-from felt_dial.live.devices import SIMULATED
-from felt_dial.live.engine import Engine
-from felt_dial.live.link import EngineLink
-from felt_dial.live.shared_memory import Shared
-from felt_dial.live.wire import Wire
+from felt_dial.live.engine.devices import SIMULATED
+from felt_dial.live.engine.engine import Engine
+from felt_dial.live.link.async_pipe import Wire
+from felt_dial.live.link.link import EngineLink
+from felt_dial.live.link.shared_memory import Shared
 from felt_dial.patch.patch import Patch
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from felt_dial.live.audition import LONGEST, LONGEST_PART, Audition, for_hearing
+from felt_dial.live.engine.audition import LONGEST, LONGEST_PART, Audition, for_hearing
 
 RATE = 48000.0
 

@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 from mido import Message
 
-from felt_dial.live.control_map import BadControlMap, ControlMap, read_map, turned
-from felt_dial.live.controller import Clock, Reader, SimulatedController, gesture
-from felt_dial.live.midi_file import read_midi
+from felt_dial.live.midi.control_map import BadControlMap, ControlMap, read_map, turned
+from felt_dial.live.midi.controller import Clock, Reader, SimulatedController, gesture
+from felt_dial.live.midi.midi_file import read_midi
 from felt_dial.patch.documents.changes import renamed
 from felt_dial.patch.documents.kind import DocumentKind
 from felt_dial.patch.patch import param_at

@@ -14,9 +14,11 @@ import numpy as np
 import pytest
 from mido import Message
 
-from felt_dial.live import engine as engines
-from felt_dial.live import midi_ports
-from felt_dial.live.controller import (
+from felt_dial.live.engine import engine as engines
+from felt_dial.live.link.link import EngineLink
+from felt_dial.live.link.messages import TakeController
+from felt_dial.live.midi import midi_ports
+from felt_dial.live.midi.controller import (
     NoController,
     Reader,
     RealController,
@@ -24,9 +26,7 @@ from felt_dial.live.controller import (
     list_controllers,
     open_controller,
 )
-from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import TakeController
-from felt_dial.live.midi_file import read_midi
+from felt_dial.live.midi.midi_file import read_midi
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.engine.program import Program

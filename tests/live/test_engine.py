@@ -14,19 +14,19 @@ import numpy as np
 import pytest
 import soundfile
 
-from felt_dial.live import link as links
-from felt_dial.live.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
-from felt_dial.live.engine import Engine
-from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
-from felt_dial.live.player import Player
-from felt_dial.live.shared_memory import BANKS, RING, Shared
-from felt_dial.live.warming import COMMON, Warming
+from felt_dial.live.engine.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
+from felt_dial.live.engine.engine import Engine
+from felt_dial.live.engine.kernel_preloader import COMMON, Warming
+from felt_dial.live.engine.player import Player
+from felt_dial.live.link import link as links
+from felt_dial.live.link.link import EngineLink
+from felt_dial.live.link.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
+from felt_dial.live.link.shared_memory import BANKS, RING, Shared
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.edits import add_effect, add_layer, sew
 from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound import compile as compiling
+from felt_dial.sound.compiling import compile as compiling
 from felt_dial.sound.engine.program import Program, patch_values
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_layer, new_patch
@@ -304,7 +304,7 @@ def test_an_output_that_asks_for_nothing_more_is_opened_again(link: EngineLink) 
 
 def test_the_engine_ends_itself_when_the_window_dies() -> None:
     script = (
-        "import time; from felt_dial.live.link import EngineLink\n"
+        "import time; from felt_dial.live.link.link import EngineLink\n"
         "link = EngineLink('simulated'); link.start(); link.wait_until_ready(60)\n"
         "print(link.pid, flush=True); time.sleep(60)"
     )
@@ -416,7 +416,9 @@ def test_the_window_process_never_imports_numba_and_the_engine_never_qt() -> Non
         "import sys, felt_dial.ui.frame.window, felt_dial.ui.frame.app\n"
         "assert 'numba' not in sys.modules and 'librosa' not in sys.modules and 'scipy' not in sys.modules"
     )
-    engine = "import sys; import felt_dial.live.engine; assert not any('PySide6' in name for name in sys.modules)"
+    engine = (
+        "import sys; import felt_dial.live.engine.engine; assert not any('PySide6' in name for name in sys.modules)"
+    )
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     for script in (window, engine):
         subprocess.run([sys.executable, "-c", script], check=True, env=environment)

@@ -11,8 +11,8 @@ from typing import Any
 import pytest
 
 from felt_dial.errors import FeltDialError
-from felt_dial.live.launch import launch
-from felt_dial.live.shared_memory import MOST_MOVERS, MOST_NUMBERS, MOST_SLOTS, RING, Shared
+from felt_dial.live.engine.launch import launch
+from felt_dial.live.link.shared_memory import MOST_MOVERS, MOST_NUMBERS, MOST_SLOTS, RING, Shared
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, replace_module, sew
 from felt_dial.patch.module import Effect, Modulator, Source
 from felt_dial.patch.params import OutOfRange

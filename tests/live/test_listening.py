@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import Opened
+from felt_dial.live.link.link import EngineLink
+from felt_dial.live.link.messages import Opened
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import Patch, sounding, with_value

@@ -6,13 +6,21 @@ import inspect
 
 import pytest
 
-from felt_dial.live import engine as engines
-from felt_dial.live import messages
-from felt_dial.live.engine import AT_ONCE, IN_BLOCK
-from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import Begin, Handlers, LoopPhrase, Misunderstood, Opened, TakeController, UnknownMessage
+from felt_dial.live.engine import engine as engines
+from felt_dial.live.engine.engine import AT_ONCE, IN_BLOCK
+from felt_dial.live.link import messages
+from felt_dial.live.link.link import EngineLink
+from felt_dial.live.link.messages import (
+    Begin,
+    Handlers,
+    LoopPhrase,
+    Misunderstood,
+    Opened,
+    TakeController,
+    UnknownMessage,
+)
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui.heard import HEARD
+from felt_dial.ui.editor.engine_handlers import HEARD
 from tests.live.conftest import engine, until
 
 EVERY = {

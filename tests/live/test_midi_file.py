@@ -9,7 +9,7 @@ import mido
 import numpy as np
 import pytest
 
-from felt_dial.live.midi_file import read_midi
+from felt_dial.live.midi.midi_file import read_midi
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.edits import add_modulator, sew
 from felt_dial.patch.module import Modulator

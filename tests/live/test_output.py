@@ -11,10 +11,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from felt_dial.live import output
-from felt_dial.live.devices import SIMULATED, SimulatedOutput, list_devices
-from felt_dial.live.messages import Back, Gone, Opened
-from felt_dial.live.output import Output
+from felt_dial.live.engine import output
+from felt_dial.live.engine.devices import SIMULATED, SimulatedOutput, list_devices
+from felt_dial.live.engine.output import Output
+from felt_dial.live.link.messages import Back, Gone, Opened
 from tests.live.conftest import until
 
 SPEAKER = "Speaker · Made up"
@@ -145,7 +145,7 @@ def test_a_device_that_goes_is_told_played_without_and_gone_back_to(system: Soun
 def test_one_that_asks_for_nothing_more_counts_as_gone(
     system: SoundSystem, playing: Playing, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from felt_dial.live import devices
+    from felt_dial.live.engine import devices
 
     monkeypatch.setattr(devices, "STARTING", 0.2)
     monkeypatch.setattr(devices, "SILENT", 0.2)

@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from felt_dial.bank.library import Library
-from felt_dial.live.link import EngineLink
+from felt_dial.bank.library.library import Library
+from felt_dial.live.link.link import EngineLink
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value

@@ -7,7 +7,7 @@ import time
 import numpy as np
 import pytest
 
-from felt_dial.live.recorder import BLOCK, LONGEST, RATE, Input, NoInput, Recorder, list_inputs, scene, trimmed
+from felt_dial.live.engine.recorder import BLOCK, LONGEST, RATE, Input, NoInput, Recorder, list_inputs, scene, trimmed
 from tests.live.conftest import until
 
 

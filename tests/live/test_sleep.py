@@ -10,12 +10,13 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from felt_dial.live import devices, sleep
-from felt_dial.live.controller import SimulatedController
-from felt_dial.live.devices import SimulatedOutput
-from felt_dial.live.engine import Engine
-from felt_dial.live.messages import MeasureAnew, PlayPhrase, SetMonitor, Stir
-from felt_dial.live.taking import Taking
+from felt_dial.live.engine import devices
+from felt_dial.live.engine import idle as sleep
+from felt_dial.live.engine.devices import SimulatedOutput
+from felt_dial.live.engine.engine import Engine
+from felt_dial.live.engine.note_recorder import Taking
+from felt_dial.live.link.messages import MeasureAnew, PlayPhrase, SetMonitor, Stir
+from felt_dial.live.midi.controller import SimulatedController
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator

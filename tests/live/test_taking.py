@@ -8,9 +8,9 @@ import mido
 import numpy as np
 import pytest
 
-from felt_dial.live.midi_file import phrase_of, write_phrase_as_midi
-from felt_dial.live.player import Player
-from felt_dial.live.taking import BAR, EARLY, Taking
+from felt_dial.live.engine.note_recorder import BAR, EARLY, Taking
+from felt_dial.live.engine.player import Player
+from felt_dial.live.midi.midi_file import phrase_of, write_phrase_as_midi
 from felt_dial.patch.phrase import Beat, Phrase
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.playing.phrases import PHRASES

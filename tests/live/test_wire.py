@@ -9,9 +9,9 @@ from multiprocessing import Pipe
 
 import pytest
 
-from felt_dial.live.link import EngineLink
-from felt_dial.live.messages import ControlsTurned, Died, TakeController
-from felt_dial.live.wire import MOST_WAITING, Wire
+from felt_dial.live.link.async_pipe import MOST_WAITING, Wire
+from felt_dial.live.link.link import EngineLink
+from felt_dial.live.link.messages import ControlsTurned, Died, TakeController
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
 from felt_dial.sound.modules import new_patch

@@ -12,13 +12,13 @@ from typing import Any
 import pytest
 
 import felt_dial.sound.modules
-from felt_dial.bank.bank import read_bank, write_bank
-from felt_dial.bank.journal import Journal, Unsaved
-from felt_dial.bank.places import SHIPPED, Settings, load_settings, save_settings, settings_path
-from felt_dial.bank.snippets import SHIPPED as SNIPPETS
-from felt_dial.bank.snippets import read_snippet, settings_of, write_chain, write_snippet
+from felt_dial.bank.library.bank import read_bank, write_bank
+from felt_dial.bank.library.journal import Journal, Unsaved
+from felt_dial.bank.library.places import SHIPPED, Settings, load_settings, save_settings, settings_path
+from felt_dial.bank.library.snippets import SHIPPED as SNIPPETS
+from felt_dial.bank.library.snippets import read_snippet, settings_of, write_chain, write_snippet
 from felt_dial.errors import FeltDialError
-from felt_dial.live.control_map import ControlMap, read_map
+from felt_dial.live.midi.control_map import ControlMap, read_map
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.sound.modules import new_patch

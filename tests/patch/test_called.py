@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from felt_dial.patch import ways
+from felt_dial.patch import routing as ways
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, add_send, place_name, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import Param

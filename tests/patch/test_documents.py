@@ -8,11 +8,11 @@ from typing import Any
 
 import pytest
 
-import felt_dial.bank.journal
-import felt_dial.bank.library
-import felt_dial.bank.places
-import felt_dial.bank.snippets
-import felt_dial.live.control_map  # noqa: F401
+import felt_dial.bank.library.journal
+import felt_dial.bank.library.library
+import felt_dial.bank.library.places
+import felt_dial.bank.library.snippets
+import felt_dial.live.midi.control_map  # noqa: F401
 from felt_dial.patch.documents.changes import modules_in, renamed, split
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.patch.documents.patch import PATCH, write_patch

@@ -11,8 +11,8 @@ from scipy import signal
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.patch.shaping import WAYS
-from felt_dial.sound.compiled import arrays_of, kernel_of
-from felt_dial.sound.kernel import Stage
+from felt_dial.sound.compiling.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK

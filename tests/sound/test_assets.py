@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from felt_dial.bank.library import Library
+from felt_dial.bank.library.library import Library
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source

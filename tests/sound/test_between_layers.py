@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy import signal, special
 
-from felt_dial.bank.places import SHIPPED
+from felt_dial.bank.library.places import SHIPPED
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, loops_back, remove_layer, replace_module
 from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value

@@ -24,7 +24,7 @@ from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import Patch, feeding, slots, sounding, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.patch.reach import silent_because
-from felt_dial.patch.ways import arrivals, bus_layers, words
+from felt_dial.patch.routing import arrivals, bus_layers, words
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer, new_patch

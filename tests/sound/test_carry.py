@@ -17,10 +17,10 @@ import pytest
 from felt_dial.patch.edits import add_inlet, add_layer, replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
-from felt_dial.sound.compiled import prepared
+from felt_dial.sound.compiling.compiled import prepared
+from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
-from felt_dial.sound.kernel import Stage
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import BEND, OFF, ON, Event

@@ -12,8 +12,8 @@ import pytest
 from numpy.typing import NDArray
 from scipy import signal
 
-from felt_dial.bank.places import shipped_banks
-from felt_dial.live.player import Player
+from felt_dial.bank.library.places import shipped_banks
+from felt_dial.live.engine.player import Player
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.edits import add_modulator, sew
 from felt_dial.patch.patch import Patch

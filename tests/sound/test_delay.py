@@ -9,9 +9,9 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.patch.units import Beats
-from felt_dial.sound.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.effects.delay import Delay
-from felt_dial.sound.kernel import Stage
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import TICK
 from tests.sound.listening import RATE, decibels, noise, plain

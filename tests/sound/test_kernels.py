@@ -14,11 +14,11 @@ import pytest
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.shaping import Shaper
-from felt_dial.sound import kernel_cache
-from felt_dial.sound.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling import kernel_cache
+from felt_dial.sound.compiling.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling.kernel import Stage, formula, kernel
+from felt_dial.sound.compiling.kernel_cache import InHome, Whole, digest
 from felt_dial.sound.control.kernels.core.movers import MOVERS, VALUES
-from felt_dial.sound.kernel import Stage, formula, kernel
-from felt_dial.sound.kernel_cache import InHome, Whole, digest
 from felt_dial.sound.playing.counted_chance import chance
 
 
@@ -34,7 +34,7 @@ def test_everything_that_moves_has_a_kernel() -> None:
 
 
 WRITTEN = '''
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 HALF = {number}
 
 @kernel
@@ -76,7 +76,7 @@ def test_kernels_of_a_program_that_cannot_be_written_to_are_kept_at_home(
 
 KEPT = """
 import sys
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 
 @kernel
 def kept(x):

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from felt_dial.bank.places import shipped_banks
+from felt_dial.bank.library.places import shipped_banks
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch, write_patch

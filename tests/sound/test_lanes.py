@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from numba.core.errors import NumbaError
 
-from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.compiling.kernel import Stage, kernel
 from felt_dial.sound.simd.arithmetic import power_of_two, tangent
 from felt_dial.sound.simd.lanes import (
     lane_array,

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from felt_dial.live.monitor import Monitor
+from felt_dial.live.engine.monitor import Monitor
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.patch import Patch, sounding, with_value

@@ -11,12 +11,12 @@ from felt_dial.patch.edits import add_effect, replace_module
 from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.phrase import Note
-from felt_dial.sound.compile import still_control
-from felt_dial.sound.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling.compile import still_control
+from felt_dial.sound.compiling.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.effects.kernels.reverb import DENSITY, DIFFUSERS
 from felt_dial.sound.effects.reverb import LENGTHS
 from felt_dial.sound.engine.program import Program
-from felt_dial.sound.kernel import Stage
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK, TICK
 from felt_dial.sound.tone.comb import Comb, loop_at

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from felt_dial.bank import matter
+from felt_dial.bank.finding import matter
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.root import root_of

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.module import Filter, Module
 from felt_dial.patch.shaping import WAYS, Shaper
-from felt_dial.sound.compile import still_control
-from felt_dial.sound.compiled import arrays_of, kernel_of
-from felt_dial.sound.kernel import Stage
+from felt_dial.sound.compiling.compile import still_control
+from felt_dial.sound.compiling.compiled import arrays_of, kernel_of
+from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.sizes import TICK
 from felt_dial.sound.tone.kernels.core.voices import Played

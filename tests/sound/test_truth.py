@@ -11,7 +11,7 @@ import pytest
 from numpy.typing import NDArray
 from scipy import signal
 
-from felt_dial.bank.places import SHIPPED
+from felt_dial.bank.library.places import SHIPPED
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, replace_module, sew
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import Param

@@ -13,10 +13,10 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QWidget
 
-from felt_dial.bank import measuring
-from felt_dial.bank.places import load_settings
-from felt_dial.live.devices import SIMULATED
-from felt_dial.live.link import EngineLink
+from felt_dial.bank.library.places import load_settings
+from felt_dial.bank.measuring import measuring
+from felt_dial.live.engine.devices import SIMULATED
+from felt_dial.live.link.link import EngineLink
 from felt_dial.ui.benches.recording import recipe_of_recording
 from felt_dial.ui.benches.table import recipe_of_table
 from felt_dial.ui.dials.dial import Dial

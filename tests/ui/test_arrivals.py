@@ -14,12 +14,12 @@ from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
-from felt_dial.bank.package import export_bank
-from felt_dial.bank.places import load_settings
+from felt_dial.bank.library.package import export_bank
+from felt_dial.bank.library.places import load_settings
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui.frame import arrivals
+from felt_dial.ui.frame import drop_target as arrivals
 from felt_dial.ui.inspector.load import choose_file, load_menu
 from tests.ui.conftest import Desk, wait
 

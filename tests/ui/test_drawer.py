@@ -12,7 +12,7 @@ import soundfile
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from felt_dial.bank.unused import unused
+from felt_dial.bank.library.unused import unused
 from felt_dial.files import CannotRead
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
@@ -184,7 +184,7 @@ def test_stars_are_kept_and_found(desk: Desk) -> None:
     drawer.search.setText("")
     drawer.pills["star"].click()
     assert names(drawer) == ["Blown Reed"]
-    from felt_dial.bank.places import load_settings
+    from felt_dial.bank.library.places import load_settings
 
     assert load_settings().starred == desk.session.settings.starred != ()
     drawer.walk(1)

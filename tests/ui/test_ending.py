@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from felt_dial.bank.journal import Journal
-from felt_dial.bank.places import journal_folder
+from felt_dial.bank.library.journal import Journal
+from felt_dial.bank.library.places import journal_folder
 
 WINDOW = """
 import sys

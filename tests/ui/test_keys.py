@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QMenu
 from felt_dial.patch.edits import add_effect, add_modulator
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.sound.effects.equaliser import BANDS
-from felt_dial.ui.copying import copy_modulator, paste_modulator
 from felt_dial.ui.dials.focus import in_turn
 from felt_dial.ui.dials.snippet_button import SnippetPill
+from felt_dial.ui.editor.copying import copy_modulator, paste_modulator
 from felt_dial.ui.frame.sheets import KEYS
 from felt_dial.ui.pages.effects.rack_row import EffectCard
 from felt_dial.ui.pages.shelf.spine import Spine

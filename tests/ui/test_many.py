@@ -11,16 +11,16 @@ from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from felt_dial.bank.features import Features
-from felt_dial.bank.measurement import Measurement
-from felt_dial.bank.renaming import BadPattern, Named, renamed
-from felt_dial.bank.search import parse
+from felt_dial.bank.finding.search import parse
+from felt_dial.bank.library.renaming import BadPattern, Named, renamed
+from felt_dial.bank.measuring.features import Features
+from felt_dial.bank.measuring.measurement import Measurement
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui import shelf_steps
+from felt_dial.ui.editor import shelf_steps
 from felt_dial.ui.pages.shelf.many import worded
 from felt_dial.ui.pages.shelf.page import ShelfPage
 from tests.ui.conftest import Desk, wait

@@ -12,8 +12,8 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
 
-from felt_dial.bank.places import control_map_path
-from felt_dial.bank.snippets import Snippets
+from felt_dial.bank.library.places import control_map_path
+from felt_dial.bank.library.snippets import Snippets
 from felt_dial.patch.drawn import STRAIGHT
 from felt_dial.patch.edits import remove_modulator, sew, threads_from
 from felt_dial.patch.patch import with_value

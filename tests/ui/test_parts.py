@@ -14,20 +14,20 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from felt_dial import files
-from felt_dial.bank.places import load_settings
+from felt_dial.bank.library.places import load_settings
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.ui.dials.controls import NameEdit, Options, SwitchPill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.slider import Slider
+from felt_dial.ui.editor.phrasing import choose_phrase
 from felt_dial.ui.frame.header import Sides
 from felt_dial.ui.frame.strip import MacroDial
 from felt_dial.ui.inspector.thread_list import DepthPill, ThreadList
 from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
 from felt_dial.ui.pages.patch.modulator_tray import ModulatorCard
 from felt_dial.ui.pages.patch.routing import Routing
-from felt_dial.ui.phrasing import choose_phrase
 from felt_dial.ui.pictures.drawn_lines import LinePicture
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.modulators import EnvelopePicture

@@ -16,7 +16,7 @@ import numpy as np
 from PySide6.QtCore import QAbstractListModel, QTimer
 from PySide6.QtWidgets import QApplication, QLabel, QListView, QWidget
 from felt_dial.ui.dials.controls import Pill
-from felt_dial.ui.frame.rim import guard_overrides
+from felt_dial.ui.frame.excepthook import guard_overrides
 
 __name__ = "felt_dial.made_up"
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, QRect, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QWidget
 
-from felt_dial.bank.places import load_settings, save_settings
+from felt_dial.bank.library.places import load_settings, save_settings
 from felt_dial.patch.edits import threads_on
 from felt_dial.ui.dials.controls import Meter, SwitchPill
 from felt_dial.ui.dials.focus import in_turn

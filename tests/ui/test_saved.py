@@ -8,16 +8,16 @@ from pathlib import Path
 
 import pytest
 
-from felt_dial.bank.journal import Journal
-from felt_dial.bank.library import Library
-from felt_dial.bank.places import Settings, journal_folder
-from felt_dial.live.devices import SIMULATED
-from felt_dial.live.link import EngineLink
+from felt_dial.bank.library.journal import Journal
+from felt_dial.bank.library.library import Library
+from felt_dial.bank.library.places import Settings, journal_folder
+from felt_dial.live.engine.devices import SIMULATED
+from felt_dial.live.link.link import EngineLink
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import ABOUT, Patch, with_about_of, with_value
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui import shelf_steps
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor import shelf_steps
+from felt_dial.ui.editor.session import Session
 
 BANK = "moss"
 

@@ -12,18 +12,18 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from felt_dial import files
-from felt_dial.bank.features import Features
-from felt_dial.bank.measurement import Measurement
-from felt_dial.bank.phrases import Phrases
-from felt_dial.bank.places import previews_folder
-from felt_dial.bank.previews import preview_path, write_preview
-from felt_dial.live.midi_file import write_phrase_as_midi
+from felt_dial.bank.library.phrases import Phrases
+from felt_dial.bank.library.places import previews_folder
+from felt_dial.bank.library.previews import preview_path, write_preview
+from felt_dial.bank.measuring.features import Features
+from felt_dial.bank.measuring.measurement import Measurement
+from felt_dial.live.midi.midi_file import write_phrase_as_midi
 from felt_dial.patch.phrase import Beat, Phrase, of_length
 from felt_dial.sound.playing.phrases import PHRASES
 from felt_dial.ui.dials.controls import Pill
+from felt_dial.ui.editor.phrasing import choose_phrase, put_phrase
 from felt_dial.ui.pages.shelf.preset_list import PresetPainter
 from felt_dial.ui.pages.shelf.spine import Spine
-from felt_dial.ui.phrasing import choose_phrase, put_phrase
 from tests.ui.conftest import Desk, wait
 from tests.ui.test_many import names, select, shelf
 

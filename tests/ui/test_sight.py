@@ -11,9 +11,9 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QScrollBar, QWidget
 
-from felt_dial.live.messages import Compiling
-from felt_dial.sound.compile import WHOLE, left
-from felt_dial.ui.heard import HEARD
+from felt_dial.live.link.messages import Compiling
+from felt_dial.sound.compiling.compile import WHOLE, left
+from felt_dial.ui.editor.engine_handlers import HEARD
 from felt_dial.ui.theme.colours import DYES, NIGHT, OAT, Theme, cloth, dye
 from tests.ui.conftest import Desk
 

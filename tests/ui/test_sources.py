@@ -17,9 +17,9 @@ from felt_dial.patch.module import Source
 from felt_dial.patch.patch import param_at
 from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.core.travel import READY
-from felt_dial.ui.copying import copy_layer, paste_layer
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.editor.copying import copy_layer, paste_layer
 from felt_dial.ui.inspector.layer_settings import Inlets, TuningRow
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.inspector.source import Material, SourceKind

@@ -12,9 +12,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu
 
 from felt_dial import files
-from felt_dial.bank.library import Library
+from felt_dial.bank.library.library import Library
 from felt_dial.patch.patch import value_at, with_value
-from felt_dial.ui import shelf_steps
+from felt_dial.ui.editor import shelf_steps
 from felt_dial.ui.pages.shelf.spine import BANK_MIME, Spine
 from tests.ui.conftest import Desk
 

@@ -11,12 +11,12 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from felt_dial.bank.snippets import Snippets
-from felt_dial.live.shared_memory import SCOPE
+from felt_dial.bank.library.snippets import Snippets
+from felt_dial.live.link.shared_memory import SCOPE
 from felt_dial.patch.module import Filter
 from felt_dial.patch.patch import sounding
+from felt_dial.patch.routing import bus_words
 from felt_dial.patch.shaping import WAYS
-from felt_dial.patch.ways import bus_words
 from felt_dial.sound.spectra import across
 from felt_dial.ui.dials.controls import Options, Pill, Upright
 from felt_dial.ui.dials.dial import Dial

@@ -20,8 +20,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from felt_dial.bank.features import Features
-from felt_dial.bank.offshoots import Offshoot
+from felt_dial.bank.measuring.features import Features
+from felt_dial.bank.variation.variations import Offshoot
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import with_value
 from felt_dial.ui.dials.controls import NameEdit
@@ -129,7 +129,7 @@ def _name_bank(desk: Desk) -> None:
 
 
 def _delete_bank(desk: Desk) -> None:
-    from felt_dial.ui import shelf_steps
+    from felt_dial.ui.editor import shelf_steps
 
     shelf_steps.delete_bank(desk.session, "tide-tables")
 

@@ -16,15 +16,15 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
 from PySide6.QtWidgets import QApplication
 
-from felt_dial.bank.catalogue import Catalogue
-from felt_dial.bank.library import Library
-from felt_dial.bank.places import Settings
-from felt_dial.live.devices import SIMULATED
-from felt_dial.live.link import EngineLink
+from felt_dial.bank.finding.catalogue import Catalogue
+from felt_dial.bank.library.library import Library
+from felt_dial.bank.library.places import Settings
+from felt_dial.live.engine.devices import SIMULATED
+from felt_dial.live.link.link import EngineLink
 from felt_dial.patch.patch import Patch
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui import shelf_steps
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor import shelf_steps
+from felt_dial.ui.editor.session import Session
 
 BANKS = ("moss", "fern")
 WINDOW = st.integers(0, 1)

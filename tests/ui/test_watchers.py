@@ -13,11 +13,11 @@ from felt_dial.patch.module import Effect, Filter, Modulator, Module
 from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import Layer, value_at, with_value
 from felt_dial.sound.modules import new_layer, new_patch
-from felt_dial.ui.clipboard import Clipboard, NothingCopied
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.param_control import ParamControl
+from felt_dial.ui.editor.clipboard import Clipboard, NothingCopied
+from felt_dial.ui.editor.watchers import EVERYTHING, Watchers
 from felt_dial.ui.pictures.registry import picture_of
-from felt_dial.ui.watchers import EVERYTHING, Watchers
 from tests.ui.conftest import Desk
 
 CUTOFF = "layers.a.filter.cutoff"

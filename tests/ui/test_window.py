@@ -14,9 +14,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QCheckBox, QComboBox, QLineEdit, QWidget
 
 from felt_dial import files
-from felt_dial.bank.features import features_of
-from felt_dial.bank.measurement import Measurement, sound_key
-from felt_dial.bank.package import export_bank
+from felt_dial.bank.library.package import export_bank
+from felt_dial.bank.measuring.features import features_of
+from felt_dial.bank.measuring.measurement import Measurement, sound_key
 from felt_dial.patch.edits import add_effect, sew
 from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import sounding
@@ -358,7 +358,7 @@ def test_presets_are_duplicated_deleted_moved_and_renamed_and_all_of_it_undone(d
 
 
 def test_a_preset_moves_to_another_bank_and_back(desk: Desk) -> None:
-    from felt_dial.ui.shelf_steps import move_preset
+    from felt_dial.ui.editor.shelf_steps import move_preset
 
     move_preset(desk.session, "glasshouse-at-dusk", "root-sub", "tide-tables")
     assert "Root Sub" not in rows(desk)

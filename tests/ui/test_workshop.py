@@ -13,7 +13,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from felt_dial import files
-from felt_dial.live import recorder
+from felt_dial.live.engine import recorder
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import remove_layer
 from felt_dial.patch.phrase import Note

@@ -8,20 +8,42 @@ from typing import Any
 import numpy as np
 import pytest
 
-from felt_dial.bank import arrival, renaming, search
-from felt_dial.bank.apart import NOT_APART, apart_words, maker
-from felt_dial.bank.catalogue import Catalogue, uses_of
-from felt_dial.bank.compare import changed_modules, difference, with_module
-from felt_dial.bank.features import features_of
-from felt_dial.bank.growing import audible, cost_of, grow, parent_as_offshoot, parent_of, step_between
-from felt_dial.bank.hearing import heard, levelled
-from felt_dial.bank.index import Index
-from felt_dial.bank.library import Library
-from felt_dial.bank.matter import LENGTHS, Matter, Wish
-from felt_dial.bank.measure_worker import measure
-from felt_dial.bank.measurement import Measurement, sound_key
-from felt_dial.bank.names import on_offer, words_of, working_name
-from felt_dial.bank.offshoots import (
+from felt_dial.bank.finding import search
+from felt_dial.bank.finding.catalogue import Catalogue, uses_of
+from felt_dial.bank.finding.compare import changed_modules, difference, with_module
+from felt_dial.bank.finding.matter import LENGTHS, Matter, Wish
+from felt_dial.bank.finding.names import on_offer, words_of, working_name
+from felt_dial.bank.library import import_preview, renaming
+from felt_dial.bank.library.library import Library
+from felt_dial.bank.library.opened import Opened
+from felt_dial.bank.library.package import export_bank, import_bank
+from felt_dial.bank.library.phrases import read_phrase, write_phrase
+from felt_dial.bank.library.places import Settings, lay_out_demo, shipped_banks, shipped_ids
+from felt_dial.bank.library.snippets import (
+    FAMILIES,
+    Snippets,
+    apply,
+    read_snippet,
+    settings_of,
+    write_chain,
+    write_snippet,
+)
+from felt_dial.bank.library.unused import unused
+from felt_dial.bank.measuring.deviation import NOT_APART, apart_words, maker
+from felt_dial.bank.measuring.features import features_of
+from felt_dial.bank.measuring.index import Index
+from felt_dial.bank.measuring.measurement import Measurement, sound_key
+from felt_dial.bank.measuring.probe_note import heard, levelled
+from felt_dial.bank.measuring.worker import measure
+from felt_dial.bank.variation.variation_render import (
+    audible,
+    cost_of,
+    grow,
+    parent_as_offshoot,
+    parent_of,
+    step_between,
+)
+from felt_dial.bank.variation.variations import (
     GROUPS,
     Wishes,
     asleep,
@@ -37,12 +59,6 @@ from felt_dial.bank.offshoots import (
     spread,
     tunes,
 )
-from felt_dial.bank.opened import Opened
-from felt_dial.bank.package import export_bank, import_bank
-from felt_dial.bank.phrases import read_phrase, write_phrase
-from felt_dial.bank.places import Settings, lay_out_demo, shipped_banks, shipped_ids
-from felt_dial.bank.snippets import FAMILIES, Snippets, apply, read_snippet, settings_of, write_chain, write_snippet
-from felt_dial.bank.unused import unused
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import Patch, modules, slots
@@ -351,15 +367,15 @@ def test_banks_come_and_go(tmp_path: Path, library: Library) -> None:
     bank = library.banks()[-1]
     target = tmp_path / "tides.feltbank"
     found: dict[str, Any] = {"exported": export_bank(bank, target)}
-    seen = arrival.look_into(library, target)
+    seen = import_preview.look_into(library, target)
     assert seen.known is not None
     found["arrival"] = [seen.name, seen.presets, seen.lacks, seen.known.sentence(), seen.to_take]
     fresh = Library(tmp_path / "fresh")
     made = import_bank(fresh, target)
     found["imported"] = [made.name, made.ids(), digest([write_patch(made.load(one)) for one in made.ids()])]
     again = import_bank(fresh, target, only=made.ids()[:2])
-    found["again"] = [again.name, again.ids(), arrival.free_bank_name(fresh, made.name)]
-    found["lacks"] = arrival.lacks_of(again, lambda patch: False)
+    found["again"] = [again.name, again.ids(), import_preview.free_bank_name(fresh, made.name)]
+    found["lacks"] = import_preview.lacks_of(again, lambda patch: False)
     found["unused"] = [one.name for one in unused(library.root)]
     found["shipped"] = [[path.name for path in shipped_banks()], sorted(shipped_ids())]
     found["settings"] = Settings().model_dump(mode="json", exclude={"library"})

@@ -10,14 +10,14 @@ import numpy as np
 import pytest
 import soundfile
 
-from felt_dial.bank import features
-from felt_dial.bank.aiming import aim_at
-from felt_dial.bank.hearing_apart import furthest, thirds
-from felt_dial.bank.matter import look_at
-from felt_dial.bank.measurement import swatch_of
-from felt_dial.bank.names import words_of_swatch
-from felt_dial.bank.offshoots import Wishes
-from felt_dial.bank.towards import Search, apart, away, blurred, joint_steps, picture_of
+from felt_dial.bank.finding.matter import look_at
+from felt_dial.bank.finding.names import words_of_swatch
+from felt_dial.bank.measuring import features
+from felt_dial.bank.measuring.live_against_render import furthest, thirds
+from felt_dial.bank.measuring.measurement import swatch_of
+from felt_dial.bank.variation.match_render import aim_at
+from felt_dial.bank.variation.match_search import Search, apart, away, blurred, joint_steps, picture_of
+from felt_dial.bank.variation.variations import Wishes
 from felt_dial.sound.integrated import loudness
 from felt_dial.sound.matter import audio_file
 from felt_dial.sound.matter.analysis import drawn_tracks, take_apart

@@ -7,8 +7,9 @@ from typing import Any
 
 import pytest
 
-from felt_dial.bank.places import shipped_banks
-from felt_dial.patch import edits, phrase, units, ways
+from felt_dial.bank.library.places import shipped_banks
+from felt_dial.patch import edits, phrase, units
+from felt_dial.patch import routing as ways
 from felt_dial.patch.change import values_changed, values_of
 from felt_dial.patch.documents.kind import fault
 from felt_dial.patch.documents.patch import read_patch, schema, write_patch

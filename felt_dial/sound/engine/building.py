@@ -9,16 +9,16 @@ from felt_dial.patch.module import Filter, Module
 from felt_dial.patch.parts import NO_LAYER, WHERE, Bus, Layer
 from felt_dial.patch.patch import Patch, modules, sounding
 from felt_dial.patch.shaping import Shaping
-from felt_dial.sound.compiled import kernel_of
+from felt_dial.sound.compiling.compiled import kernel_of
+from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.control.core.layout import Layout
 from felt_dial.sound.control.core.records import GLOBAL, Modulation
-from felt_dial.sound.engine.arrivals import arrivals
 from felt_dial.sound.engine.bus_voice import BusVoice
+from felt_dial.sound.engine.latency_compensation import arrivals
 from felt_dial.sound.engine.layer_voice import Feed, LayerVoice, Sending, Swing, sends
 from felt_dial.sound.engine.output_stage import FIRST_BUS, RACK, OutputStage
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.engine.tone_chain import Tone, Workspace
-from felt_dial.sound.kernel import Stage
 from felt_dial.sound.playing.voices import Voices
 from felt_dial.sound.sizes import TICK
 from felt_dial.sound.tone.kernels.drive import redraw

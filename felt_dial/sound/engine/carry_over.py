@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Source
-from felt_dial.sound.compiled import go_on_at
+from felt_dial.sound.compiling.compiled import go_on_at
 from felt_dial.sound.engine.program import Program
 
 

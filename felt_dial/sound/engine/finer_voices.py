@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Filter, Module
-from felt_dial.sound.compiled import prepared
+from felt_dial.sound.compiling.compiled import prepared
+from felt_dial.sound.compiling.kernel import Stage, State, flat
 from felt_dial.sound.engine.kernels.finer_voices import DOWN, FINER, UP, run_down, run_line_up, run_up
-from felt_dial.sound.kernel import Stage, State, flat
 from felt_dial.sound.simd.lanes import LANES, lane_array
 from felt_dial.sound.sizes import ROWS
 from felt_dial.sound.tone.core.halves import FIRST, LATER, stages

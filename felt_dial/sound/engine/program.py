@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Source
 from felt_dial.patch.parts import Bus, Layer
 from felt_dial.patch.patch import Patch, drawings, slots
+from felt_dial.sound.compiling.kernel import State
 from felt_dial.sound.control.core.layout import make_modulation
 from felt_dial.sound.control.core.records import BEND_SLOT, GLOBAL, PEDAL_SLOT, SMOOTHING, WHEEL_SLOT, Performance
 from felt_dial.sound.control.follow import BEFORE_RACK, FIRST_LAYER, OUT
@@ -42,7 +43,6 @@ from felt_dial.sound.engine.layer_voice import NO_TURN, LayerVoice, Swing, in_or
 from felt_dial.sound.engine.output_stage import FIRST_BUS, NOWHERE, RACK2
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.engine.tone_chain import Notes
-from felt_dial.sound.kernel import State
 from felt_dial.sound.playing.allocator import VoiceAllocator
 from felt_dial.sound.playing.events import BEND, ON, PEDAL, SUSTAIN, TEMPO, WHEEL, Event
 from felt_dial.sound.playing.pattern_player import PatternPlayer

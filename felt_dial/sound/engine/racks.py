@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
+from felt_dial.sound.compiling.kernel import State
 from felt_dial.sound.engine.finer_voices import LONG_AGO, ONE, FinerRoom
 from felt_dial.sound.engine.kernels.mix import run_back, run_fade, run_in, run_rise, sound_peak
 from felt_dial.sound.engine.rates import Finer, Pad
 from felt_dial.sound.engine.running_module import RunningModule, late_of
-from felt_dial.sound.kernel import State
 from felt_dial.sound.sizes import TICK
 
 Sound = NDArray[np.float32]

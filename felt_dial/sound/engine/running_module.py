@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect, Module
 from felt_dial.patch.shaping import Shaping
-from felt_dial.sound.compiled import prepared
+from felt_dial.sound.compiling.compiled import prepared
+from felt_dial.sound.compiling.kernel import Stage, State, flat
 from felt_dial.sound.engine.finer_voices import FinerVoices, bends_finer, finer_late
 from felt_dial.sound.engine.kernels.finer_voices import any_pushed
 from felt_dial.sound.engine.kernels.mix import gate
-from felt_dial.sound.kernel import Stage, State, flat
 from felt_dial.sound.tone.core.halves import late
 
 

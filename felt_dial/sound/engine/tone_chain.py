@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.sound.compiling.kernel import State
 from felt_dial.sound.engine.finer_voices import FinerRoom
 from felt_dial.sound.engine.kernels.mix import (
     gate,
@@ -19,7 +20,6 @@ from felt_dial.sound.engine.kernels.mix import (
     voices_peak,
 )
 from felt_dial.sound.engine.running_module import RunningModule
-from felt_dial.sound.kernel import State
 from felt_dial.sound.sizes import ROWS
 
 

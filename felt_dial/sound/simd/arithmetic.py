@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.simd.types import scaled, whole
 
 T1, T2, T3, T4, T5, T6, T7, T8, T9 = (math.log(2.0) ** n / math.factorial(n) for n in range(1, 10))

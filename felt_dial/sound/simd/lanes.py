@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, flushed, kernel
+from felt_dial.sound.compiling.kernel import Stage, flushed, kernel
 from felt_dial.sound.simd.memory import load, store, turn_in, turn_in_among, turn_in_between, turn_out
 from felt_dial.sound.simd.types import bits_of
 

@@ -20,8 +20,8 @@ from felt_dial.sound.matter.root import Root
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.work import BenchWork
-from felt_dial.ui.jobs import Latest, Watch
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.jobs import Latest, Watch
+from felt_dial.ui.editor.session import Session
 from felt_dial.workshop.helper import Helper
 from felt_dial.workshop.recording.loops import Loop
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks

@@ -22,7 +22,7 @@ from felt_dial.sound.sources.core.levels import cut_cycles
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import drafts_folder, look_in_drafts
 from felt_dial.ui.benches.work import BenchWork
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.workshop.table.cycles import CYCLE, Floats
 from felt_dial.workshop.table.recipe import (
     TableRecipe,

@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 
 
 class BenchWork(QObject):

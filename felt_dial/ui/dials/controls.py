@@ -25,7 +25,7 @@ from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import param_at, path_holds, value_at
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import plain

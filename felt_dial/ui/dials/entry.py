@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QLabel, QLineEdit, QWidget
 from felt_dial.errors import FeltDialError, cut
 
 if TYPE_CHECKING:
-    from felt_dial.ui.session import Session
+    from felt_dial.ui.editor.session import Session
 
 STAYS_OPEN = (Qt.FocusReason.PopupFocusReason, Qt.FocusReason.ActiveWindowFocusReason)
 """Ways in which the focus goes for a moment: a menu is open, or another window is in front."""

@@ -32,7 +32,7 @@ from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.scrolling import still_scrolling
 from felt_dial.ui.dials.tag import THREAD_MIME, tag_text
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import plain
 
 DRAG_PIXELS = 180.0

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QSizePolicy
 
 from felt_dial.ui.dials.param_control import ParamControl, UpAndDown
 from felt_dial.ui.dials.tag import mover_dye
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 

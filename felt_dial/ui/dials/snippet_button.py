@@ -5,13 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import QRect
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
-from felt_dial.bank.snippets import Chain, Snippet, Snippets, apply, settings_of
+from felt_dial.bank.library.snippets import Chain, Snippet, Snippets, apply, settings_of
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Module
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import item
 
 

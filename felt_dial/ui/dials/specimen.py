@@ -15,8 +15,8 @@ from felt_dial.patch.patch import Patch
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.ui.dials.chooser import Choosable
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.registry import picture_of
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth
 
 EXAMPLE = "Plucked String"

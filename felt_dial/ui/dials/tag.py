@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.patch.patch import Patch, movers
 from felt_dial.patch.reach import moves_something
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye, text_on
 from felt_dial.ui.theme.felt import clear_pixmap
 from felt_dial.ui.theme.fonts import body_font

@@ -10,9 +10,9 @@ from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, QTimer,
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QLineEdit, QListView, QMenu, QVBoxLayout
 
-from felt_dial.bank.matter import LENGTHS, Gathering, Looked, Matter, Piece, Wish, look_at
-from felt_dial.bank.places import cache_folder, journal_folder
-from felt_dial.bank.unused import Unused, clean, unused
+from felt_dial.bank.finding.matter import LENGTHS, Gathering, Looked, Matter, Piece, Wish, look_at
+from felt_dial.bank.library.places import cache_folder, journal_folder
+from felt_dial.bank.library.unused import Unused, clean, unused
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.module import Source
@@ -28,10 +28,10 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.drawer.folders import folders_menu
 from felt_dial.ui.drawer.rows import RowPainter, Rows
 from felt_dial.ui.drawer.taking import asset_of, given, suits
-from felt_dial.ui.importing import Importing
+from felt_dial.ui.editor.importing import Importing
+from felt_dial.ui.editor.jobs import Latest
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.panel import WIDER, WIDTH
-from felt_dial.ui.jobs import Latest
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
 from felt_dial.workshop.helper import Helper
 

@@ -20,7 +20,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from felt_dial.bank.matter import Matter, Piece, Wish
+from felt_dial.bank.finding.matter import Matter, Piece, Wish
 from felt_dial.patch.units import number
 from felt_dial.sound.matter.root import SURE, key_said
 from felt_dial.ui.pictures.sources import draw_peaks

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from felt_dial.bank.matter import Piece
+from felt_dial.bank.finding.matter import Piece
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.module import Source
 from felt_dial.sound.matter.assets import keep

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from felt_dial.patch.units import MINUS, THIN, number
 from felt_dial.sound.sizes import SILENT
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.analysis import Heard, Scope, Spectrogram, Spectrum, Stages, Stereo
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.felt import Wool, sewn_pen
 

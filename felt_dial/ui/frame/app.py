@@ -17,10 +17,10 @@ from felt_dial.errors import cut
 if TYPE_CHECKING:
     from PySide6.QtCore import QSocketNotifier
 
-    from felt_dial.bank.places import Settings
-    from felt_dial.live.link import EngineLink
+    from felt_dial.bank.library.places import Settings
+    from felt_dial.live.link.link import EngineLink
+    from felt_dial.ui.editor.session import Session
     from felt_dial.ui.frame.window import Window
-    from felt_dial.ui.session import Session
 
 
 AT_MOST = 0.2
@@ -32,11 +32,11 @@ def main(bank: str = "") -> int:
     """Opens the window, with a bank of the library or a bank file if one is named."""
     begin = time.perf_counter()
     gc.disable()  # what is read at the start stays; looking for garbage in it takes a fifth of the time
-    from felt_dial.live.launch import launch
+    from felt_dial.live.engine.launch import launch
 
     launched = launch()
-    from felt_dial.bank.places import load_settings
-    from felt_dial.live.link import EngineLink
+    from felt_dial.bank.library.places import load_settings
+    from felt_dial.live.link.link import EngineLink
 
     settings = load_settings()
     link = EngineLink(settings.device, settings.rate, settings.block, launched)
@@ -48,7 +48,7 @@ def main(bank: str = "") -> int:
 
     _read_no_sources()
     from felt_dial.files import hurry
-    from felt_dial.ui.frame.rim import say_what_nobody_caught
+    from felt_dial.ui.frame.excepthook import say_what_nobody_caught
 
     with _told_why_not():
         application = QApplication(sys.argv[:1])
@@ -131,15 +131,21 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     """
     from PySide6.QtCore import QTimer
 
-    from felt_dial.bank import previews
-    from felt_dial.bank.places import journal_folder, lay_out_demo, library_problem, previews_folder, settings_path
+    from felt_dial.bank.library import previews
+    from felt_dial.bank.library.places import (
+        journal_folder,
+        lay_out_demo,
+        library_problem,
+        previews_folder,
+        settings_path,
+    )
     from felt_dial.files import clear_litter, reason_of, tidy_cache
     from felt_dial.sound.matter import analysis
     from felt_dial.ui.benches.drafts import tidy_drafts
-    from felt_dial.ui.controllers import Control
-    from felt_dial.ui.frame.rim import guard_overrides
+    from felt_dial.ui.editor.controllers import Control
+    from felt_dial.ui.editor.session import Session
+    from felt_dial.ui.frame.excepthook import guard_overrides
     from felt_dial.ui.frame.window import Window
-    from felt_dial.ui.session import Session
     from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
     from felt_dial.ui.theme.fonts import load_fonts
 

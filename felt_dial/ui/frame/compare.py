@@ -8,13 +8,13 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QWidget
 
-from felt_dial.bank.compare import changed_modules, difference, with_module
+from felt_dial.bank.finding.compare import changed_modules, difference, with_module
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch
 from felt_dial.ui.dials.controls import text_label
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
-from felt_dial.ui.session import Session
 
 MOST_ROWS = 40
 

@@ -9,9 +9,9 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.strip import Wheel
 from felt_dial.ui.pictures.well import draw_ground
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 

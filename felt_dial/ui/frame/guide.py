@@ -15,8 +15,8 @@ from PySide6.QtWidgets import QHBoxLayout, QTextBrowser, QWidget
 from felt_dial import __version__
 from felt_dial.shipped import DATA
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.fonts import body_font, name_font
 
 GUIDES = ("first-sound", "raw-matter", "workshop", "what-moves", "tone-and-room", "a-bank")

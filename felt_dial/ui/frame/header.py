@@ -8,24 +8,24 @@ from PySide6.QtCore import QPoint, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
-from felt_dial.bank.apart import apart_words
-from felt_dial.bank.catalogue import ListedBank
+from felt_dial.bank.finding.catalogue import ListedBank
+from felt_dial.bank.measuring.deviation import apart_words
 from felt_dial.patch.patch import Patch, param_at
+from felt_dial.patch.routing import effect_name
 from felt_dial.patch.units import MINUS, THIN, number
-from felt_dial.patch.ways import effect_name
 from felt_dial.sound.sizes import SILENT
 from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME
+from felt_dial.ui.editor.session import Session
+from felt_dial.ui.editor.watchers import EVERYTHING
 from felt_dial.ui.frame.lasting import what_lasts
 from felt_dial.ui.frame.settings import QUALITIES
 from felt_dial.ui.frame.word_mark import WordMark
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import Wool, draw_cloth, draw_focus, sewn_pen
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import item, plain
-from felt_dial.ui.watchers import EVERYTHING
 
 
 class Tab(Pill):

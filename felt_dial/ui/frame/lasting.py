@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from felt_dial.patch.patch import sounding
-from felt_dial.patch.ways import effect_name
+from felt_dial.patch.routing import effect_name
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.analyser import decibels
-from felt_dial.ui.session import Session
 
 HEARD = 1e-4
 """Largest sample (−80 dBFS) below which something counts as silent."""

@@ -9,8 +9,8 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QPlainTextEdit, QWidget
 
 from felt_dial.ui.dials.param_control import ParamControl
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.strip import Strip
-from felt_dial.ui.session import Session
 
 LOWER, UPPER = "ZSXDCVGBHNJM", "Q2W3ER5T6Y7U"
 LETTERS = {ord(key): n for n, key in enumerate(LOWER)} | {ord(key): 12 + n for n, key in enumerate(UPPER)}

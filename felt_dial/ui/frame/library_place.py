@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog
 
-from felt_dial.bank.places import lay_out_demo, library_problem
+from felt_dial.bank.library.places import lay_out_demo, library_problem
 from felt_dial.errors import cut
 from felt_dial.files import reason_of
 

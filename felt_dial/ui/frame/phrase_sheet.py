@@ -9,15 +9,15 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.live.midi_file import write_phrase_as_midi
+from felt_dial.live.midi.midi_file import write_phrase_as_midi
 from felt_dial.patch.phrase import LONGEST_NAME, Beat, Phrase, of_length, quantised, trimmed, whole_bars
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.editor.phrasing import add_phrase, choose_phrase, put_phrase, read_phrase_file
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
-from felt_dial.ui.phrasing import add_phrase, choose_phrase, put_phrase, read_phrase_file
 from felt_dial.ui.pictures.roll import Roll
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import counted, plain
 
 GRIDS = {

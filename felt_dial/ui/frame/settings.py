@@ -21,8 +21,8 @@ from felt_dial.errors import FeltDialError
 from felt_dial.ui.dials.controls import MenuPill, Pill, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.drawer.folders import folders_menu
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 
 QUALITIES = {

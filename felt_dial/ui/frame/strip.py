@@ -14,8 +14,8 @@ from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.tag import Tag
-from felt_dial.ui.phrasing import choose_phrase
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.phrasing import choose_phrase
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import sewn_pen
 from felt_dial.ui.theme.fonts import body_font

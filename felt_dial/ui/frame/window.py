@@ -12,19 +12,21 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEve
 from PySide6.QtWidgets import QApplication, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import duplicate_layer
-from felt_dial.ui.copying import copy_layer, copy_modulator, duplicate_modulator, paste_layer, paste_modulator
 from felt_dial.ui.dials.focus import give_next, in_turn
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.under_hand import give_focus
 from felt_dial.ui.drawer.panel import Drawer
+from felt_dial.ui.editor.copying import copy_layer, copy_modulator, duplicate_modulator, paste_layer, paste_modulator
+from felt_dial.ui.editor.session import Session
+from felt_dial.ui.editor.watchers import EVERYTHING
 from felt_dial.ui.frame.analyser import Analyser
-from felt_dial.ui.frame.arrivals import Arrivals
 from felt_dial.ui.frame.commands import Command, bind, menu_of
 from felt_dial.ui.frame.compare import CompareSheet
 from felt_dial.ui.frame.controller_window import ControllerWindow
+from felt_dial.ui.frame.crash_recovery import LeftWork
+from felt_dial.ui.frame.drop_target import Arrivals
 from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
-from felt_dial.ui.frame.left_work import LeftWork
 from felt_dial.ui.frame.letter_keys import LetterKeys
 from felt_dial.ui.frame.library_place import LibraryPlace
 from felt_dial.ui.frame.phrase_sheet import PhraseSheet
@@ -38,9 +40,7 @@ from felt_dial.ui.pages.patch.page import PatchPage
 from felt_dial.ui.pages.shelf.page import ShelfPage
 from felt_dial.ui.pages.threads.page import ThreadsPage
 from felt_dial.ui.pages.workshop.page import WorkshopPage
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth
-from felt_dial.ui.watchers import EVERYTHING
 
 WISHED, SMALLEST, TALL_ENOUGH = (1280, 800), (1240, 640), 760
 """The size of the window at the first start, the least, and the height from which the keyboard shows by itself."""

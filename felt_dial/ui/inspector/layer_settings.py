@@ -9,12 +9,12 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout, QWid
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_inlet, add_send, loops_back, remove_inlet, remove_send
 from felt_dial.patch.parts import WHERE, Bus, Layer
+from felt_dial.patch.routing import place_words, sends_to
 from felt_dial.patch.tuning import load_tuning
-from felt_dial.patch.ways import place_words, sends_to
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import dye, layer_dye
 from felt_dial.ui.theme.words import item
 

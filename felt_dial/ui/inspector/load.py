@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 from felt_dial.sound.matter.assets import find
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.sources.table import Table
-from felt_dial.ui.importing import FILES, Importing
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.importing import FILES, Importing
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import item
 
 

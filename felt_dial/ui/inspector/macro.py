@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWid
 from felt_dial.patch.edits import shake
 from felt_dial.patch.patch import put, with_value
 from felt_dial.ui.dials.controls import Lines, Pill, open_menu, text_label
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 
 TRAVEL = 4.0
 """Seconds in which a macro that is tried out travels from 0 to 1 and back."""

@@ -14,14 +14,14 @@ from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import drawn_at, movers, put, with_value
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.steps import STEP
-from felt_dial.ui.copying import copy_modulator, duplicate_modulator
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import tag_text
+from felt_dial.ui.editor.copying import copy_modulator, duplicate_modulator
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.step_rows import StepsPicture
-from felt_dial.ui.session import Session
 
 LANES = ("Level", "Tie", "Probability", "Random")
 

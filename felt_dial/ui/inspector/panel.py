@@ -20,7 +20,8 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.dials.under_hand import UnderHand
-from felt_dial.ui.importing import Importing
+from felt_dial.ui.editor.importing import Importing
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.layer_settings import Inlets, Sends, TuningRow
 from felt_dial.ui.inspector.macro import MacroPart
 from felt_dial.ui.inspector.modulator import MoverPart
@@ -31,7 +32,6 @@ from felt_dial.ui.inspector.thread_list import ThreadList
 from felt_dial.ui.inspector.tone import DrivePart, FilterPart, shown
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.sources import SourcePicture
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import layer_dye
 from felt_dial.ui.theme.felt import SewnLine
 

@@ -11,11 +11,11 @@ from felt_dial.patch.module import Source
 from felt_dial.patch.params import Choice
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, put
-from felt_dial.ui.copying import copy_layer, paste_layer
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.turning import Turns, turn_all
+from felt_dial.ui.editor.copying import copy_layer, paste_layer
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.tone import shown
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth, dye, layer_dye
 
 

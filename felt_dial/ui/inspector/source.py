@@ -23,9 +23,9 @@ from felt_dial.sound.sources.table import Table
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.importing import Importing
+from felt_dial.ui.editor.importing import Importing
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.load import load_menu
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import plain
 from felt_dial.workshop.wav_file import table_wav
 

@@ -14,7 +14,7 @@ from felt_dial.ui.dials.controls import Pill, set_part, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.tag import Tag, tag_text
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import plain
 
 

@@ -14,10 +14,10 @@ from felt_dial.patch.patch import owner
 from felt_dial.ui.dials.controls import Options, SwitchPill, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.pictures.drives import CurveEditor, ShapingPicture
 from felt_dial.ui.pictures.registry import picture_of
-from felt_dial.ui.session import Session
 
 PER_NOTE = "bends each note by itself; a Drive in a rack bends the chord"
 Grid = Callable[[list[str], str, int], QGridLayout]

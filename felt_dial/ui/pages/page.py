@@ -12,7 +12,7 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QLayout, QWidget
 
 from felt_dial.ui import pages
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.felt import Wool
 
 

@@ -10,13 +10,13 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from felt_dial.live.shared_memory import SCOPE
+from felt_dial.live.link.shared_memory import SCOPE
 from felt_dial.patch.patch import sounding
+from felt_dial.patch.routing import effect_name
 from felt_dial.patch.units import MINUS, number
-from felt_dial.patch.ways import effect_name
 from felt_dial.sound import spectra
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies, draw_ground
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth, colour, dye
 from felt_dial.ui.theme.fonts import body_font
 

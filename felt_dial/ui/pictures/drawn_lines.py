@@ -12,8 +12,8 @@ from felt_dial.patch.patch import drawn_at
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.lfo import as_drawn, lfo_value
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import Well, draw_curve, draws, mover_row, shade_loop
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 
 NEAR = 12.0

@@ -13,9 +13,9 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
 from felt_dial.patch.params import Param
 from felt_dial.sound import spectra
 from felt_dial.sound.effects.equaliser import BANDS, STARTS, response
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies, draws
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 

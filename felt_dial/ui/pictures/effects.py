@@ -9,9 +9,9 @@ from PySide6.QtGui import QPainter, QPen
 
 from felt_dial.sound import spectra
 from felt_dial.sound.effects.delay import Delay
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.bars import Bars
 from felt_dial.ui.pictures.well import BELOW, draws
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
 

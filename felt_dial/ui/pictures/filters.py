@@ -13,8 +13,8 @@ from felt_dial.patch.params import Param
 from felt_dial.patch.patch import owner
 from felt_dial.sound import spectra
 from felt_dial.sound.tone.core.cutoff import hertz
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draw_frequencies, draws
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
 

@@ -14,8 +14,8 @@ from felt_dial.sound.control.chance import Chance, chance_line
 from felt_dial.sound.control.core.line import slope
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.sizes import TICK
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draws, mover_row, shade_loop
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
 

@@ -12,9 +12,9 @@ from felt_dial.patch.units import MINUS, THIN
 from felt_dial.sound.matter.analysis import Tracks, is_known, known_tracks
 from felt_dial.sound.matter.residue import LOWEST
 from felt_dial.sound.sources.core.travel import Curve, place_at
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.sources import SourcePicture, draw_missing, draw_peaks, peaks_of
 from felt_dial.ui.pictures.well import draw_curve, draws
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
 

@@ -9,11 +9,11 @@ from typing import Any
 from felt_dial.patch.module import Effect, Modulator, Module
 from felt_dial.patch.patch import module_at
 from felt_dial.ui import pictures
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.bars import Bars
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.modulators import ValuePicture
 from felt_dial.ui.pictures.well import PICTURES, Well
-from felt_dial.ui.session import Session
 
 for _found in pkgutil.iter_modules(pictures.__path__, pictures.__name__ + "."):
     importlib.import_module(_found.name)

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QWidget
 
 from felt_dial.patch.phrase import Beat, Phrase, lengthened, louder, moved, snapped, with_notes
 from felt_dial.patch.units import note_name
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import draw_ground
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font

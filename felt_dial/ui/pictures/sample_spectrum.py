@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen, QPolygonF
 
 from felt_dial.ui.benches.recording import RecordingWork
-from felt_dial.ui.jobs import Latest
+from felt_dial.ui.editor.jobs import Latest
 from felt_dial.ui.pictures.sample_bench import Timed
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font

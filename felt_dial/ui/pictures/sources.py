@@ -15,8 +15,8 @@ from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.chaos import Chaos, portrait
 from felt_dial.sound.sources.core.bandlimited import cycle_picture
 from felt_dial.sound.sources.core.levels import cut_cycles, table_picture
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import Well, draw_curve, draws, points
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
 

@@ -7,8 +7,8 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.drawn import Column, Rows
 from felt_dial.patch.patch import drawn_at
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import Well, draws, mover_row
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
 

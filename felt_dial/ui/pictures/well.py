@@ -13,15 +13,15 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPi
 from PySide6.QtWidgets import QSizePolicy, QWidget
 from shiboken6 import VoidPtr
 
-from felt_dial.live.shared_memory import NOTHING_MOVES
+from felt_dial.live.link.shared_memory import NOTHING_MOVES
 from felt_dial.patch.parts import NoSuchPath
 from felt_dial.patch.reach import moves_something
 from felt_dial.sound import spectra
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
+from felt_dial.ui.editor.watchers import EVERYTHING
 from felt_dial.ui.theme.colours import cloth, colour, dye
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font
-from felt_dial.ui.watchers import EVERYTHING
 
 GONE = (KeyError, AttributeError, NoSuchPath)
 """What a picture meets that outlives for a moment what it shows."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.control.blend import Blend
 from felt_dial.sound.control.kernels.core.movers import moves_every_tick, one_way
-from felt_dial.sound.kernel import kernel
 
 WAY, GATE = (Blend.row_of(name) for name in Blend.params)
 TIMES, FADE, LARGER, SMALLER, SUM, GATED = range(6)

@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import formula, inner
 from felt_dial.sound.control import chance as declared
 from felt_dial.sound.control.chance import ORBIT, Chance
 from felt_dial.sound.control.kernels.core.clock import follow
 from felt_dial.sound.control.kernels.core.movers import moves
-from felt_dial.sound.kernel import formula, inner
 
 WAY, RATE_AT, VOICES, FLOOR, SPAN, SMOOTH, SEED = (Chance.row_of(name) for name in Chance.params)
 EACH, STEPPED, DRIFTING, CHAOTIC = range(4)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import inner
 from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.kernels.core.clock import follow
 from felt_dial.sound.control.kernels.core.line import line_at
 from felt_dial.sound.control.kernels.core.movers import moves
-from felt_dial.sound.kernel import inner
 
 LENGTH, START, LOOP, LOOP_FROM, LOOP_TO, SMOOTH = (
     Curve.row_of(name) for name in ("length", "start", "loop", "loop_from", "loop_to", "smooth")

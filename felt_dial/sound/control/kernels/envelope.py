@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import inner, kernel
 from felt_dial.sound.control.core.line import STEEPNESS
 from felt_dial.sound.control.core.records import GLOBAL
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.control.kernels.core.movers import moves
-from felt_dial.sound.kernel import inner, kernel
 
 ROW = {name: Envelope.row_of(name) for name in Envelope.params}
 ATTACK, DECAY, SUSTAIN, RELEASE = (ROW[name] for name in ("attack", "decay", "sustain", "release"))

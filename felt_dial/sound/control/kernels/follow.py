@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import inner
 from felt_dial.sound.control.follow import Follow
 from felt_dial.sound.control.kernels.core.clock import follow
 from felt_dial.sound.control.kernels.core.movers import moves
-from felt_dial.sound.kernel import inner
 
 FLOOR, FULL, ATTACK, RELEASE = (Follow.row_of(name) for name in Follow.params)
 

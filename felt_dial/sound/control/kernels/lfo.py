@@ -6,12 +6,12 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import inner, kernel
 from felt_dial.sound.control.core.clock import ONCE
 from felt_dial.sound.control.kernels.core.clock import follow, swung
 from felt_dial.sound.control.kernels.core.line import line_at
 from felt_dial.sound.control.kernels.core.movers import moves
 from felt_dial.sound.control.lfo import Lfo
-from felt_dial.sound.kernel import inner, kernel
 
 SHAPE, RATE_AT, PHASE, START, DELAY, FADE, SMOOTH, SWING = (Lfo.row_of(name) for name in Lfo.params)
 DRAWN = 5

@@ -10,10 +10,10 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import inner, kernel
 from felt_dial.sound.control.core.records import BEND_SLOT, GLOBAL, PEDAL_SLOT, SMOOTHING, WHEEL_SLOT
 from felt_dial.sound.control.kernels.chance import drawn_lot
 from felt_dial.sound.control.kernels.core.movers import moves_every_tick
-from felt_dial.sound.kernel import inner, kernel
 
 PRESSURE, SLIDE, RELEASE_VELOCITY = 1, 2, 3
 

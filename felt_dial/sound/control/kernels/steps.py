@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import inner
 from felt_dial.sound.control.kernels.chance import drawn_lot
 from felt_dial.sound.control.kernels.core.clock import follow, swung
 from felt_dial.sound.control.kernels.core.movers import moves
 from felt_dial.sound.control.steps import Steps
-from felt_dial.sound.kernel import inner
 
 RATE_AT, START, SMOOTH, SWING, SEED = (Steps.row_of(name) for name in Steps.params)
 COUNTED, GOAL = 3, 4

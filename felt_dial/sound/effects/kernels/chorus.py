@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, kernel, works_for
 from felt_dial.sound.effects.chorus import Chorus
 from felt_dial.sound.effects.kernels.core.sway import (
     TURN,
@@ -18,7 +19,6 @@ from felt_dial.sound.effects.kernels.core.sway import (
     _sways,
     sway,
 )
-from felt_dial.sound.kernel import Stage, kernel, works_for
 
 COPIES, TIME, DEPTH, RATE_AT, SPREAD, WET = Chorus.rows_of("copies", "time", "depth", "rate", "spread", "wet")
 

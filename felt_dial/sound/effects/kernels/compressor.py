@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, kernel, ramp, works_for
 from felt_dial.sound.effects.compressor import AHEAD, LOW_LEFT, LOW_RIGHT, PEAK, REDUCED, WRITE, Compressor
-from felt_dial.sound.kernel import Stage, kernel, ramp, works_for
 
 THRESHOLD, RATIO, KNEE, ATTACK, RELEASE, AHEAD_AT, SIDE_CUT, MAKEUP, WET = Compressor.rows_of(
     "threshold", "ratio", "knee", "attack", "release", "ahead", "side_cut", "makeup", "wet"

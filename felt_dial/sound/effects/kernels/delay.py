@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, flushed, kernel, works_for
 from felt_dial.sound.effects.delay import LONGEST, Delay
-from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
 
 SMEARS = (0.0047, 0.0079, 0.0121, 0.0193)
 """Seconds of the all-passes that smear an echo."""

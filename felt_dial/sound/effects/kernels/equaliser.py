@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, flushed, formula, kernel, works_for
 from felt_dial.sound.effects.equaliser import (
     BANDS,
     BELL,
@@ -17,7 +18,6 @@ from felt_dial.sound.effects.equaliser import (
     butterworth,
     design_section,
 )
-from felt_dial.sound.kernel import Stage, flushed, formula, kernel, works_for
 
 FIRST = Equaliser.row_of("form1")
 FORM, FREQUENCY, GAIN, WIDTH, SLOPE = range(5)

@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, flushed, kernel, ramp, works_for
 from felt_dial.sound.effects.flanger import Flanger
 from felt_dial.sound.effects.kernels.core.sway import TURN, WRITE, _room, _sways, sway
 from felt_dial.sound.effects.kernels.delay import echo
-from felt_dial.sound.kernel import Stage, flushed, kernel, ramp, works_for
 
 F_TIME, F_DEPTH, F_RATE, F_FEEDBACK, F_SIDES, F_WET = Flanger.rows_of(
     "time", "depth", "rate", "feedback", "sides", "wet"

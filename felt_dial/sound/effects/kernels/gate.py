@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, kernel, works_for
 from felt_dial.sound.effects.gate import Gate
-from felt_dial.sound.kernel import Stage, kernel, works_for
 
 QUIET, PAUSE = 1e-4, 0.05
 """What counts as silence, and after how many seconds of it the row begins anew."""

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel, works_for
 from felt_dial.sound.effects.limiter import BETWEEN, HELD, LOWEST, OLDEST, SUM, WRITE, Limiter, waits
-from felt_dial.sound.kernel import Stage, inner, kernel, works_for
 from felt_dial.sound.spectra import between_frames
 
 TAPS = 12

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, flush, inner, kernel, works_for
 from felt_dial.sound.effects.multiband import BANDS, MOST_UP, QUIET, Multiband
-from felt_dial.sound.kernel import Stage, flush, inner, kernel, works_for
 
 ROOT = math.sqrt(0.5)
 

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, kernel, ramp, works_for
 from felt_dial.sound.effects.phaser import MOST, Phaser
-from felt_dial.sound.kernel import Stage, kernel, ramp, works_for
 
 STAGES, FREQUENCY, DEPTH, RATE_AT, FEEDBACK, SIDES, WET = Phaser.rows_of(
     "stages", "frequency", "depth", "rate", "feedback", "sides", "wet"

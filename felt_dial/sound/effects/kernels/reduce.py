@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, kernel, works_for
 from felt_dial.sound.effects.reduce import Reduce
-from felt_dial.sound.kernel import Stage, kernel, works_for
 
 BITS, RATE_AT, R_WET = (Reduce.row_of(name) for name in ("bits", "rate", "wet"))
 

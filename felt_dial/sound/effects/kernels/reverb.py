@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 
 from felt_dial.patch.shaping import SINE
+from felt_dial.sound.compiling.kernel import Stage, flushed, kernel, works_for
 from felt_dial.sound.effects.reverb import LARGEST, LENGTHS, LINES, PREDELAY, Reverb, dulled
-from felt_dial.sound.kernel import Stage, flushed, kernel, works_for
 from felt_dial.sound.simd.lanes import LANES, lane_array, rings_in_finely, rings_out, seventh
 from felt_dial.sound.simd.memory import load, store
 from felt_dial.sound.simd.types import any_above, pick, sides

@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, flushed, kernel, ramp, works_for
 from felt_dial.sound.effects.kernels.core.sway import sway
 from felt_dial.sound.effects.kernels.delay import echo
 from felt_dial.sound.effects.rotary import DRAG, Rotary
-from felt_dial.sound.kernel import Stage, flushed, kernel, ramp, works_for
 
 SPEED_OF_SOUND = 343.0
 HORN, DRUM = 0.18, 0.2

@@ -6,9 +6,9 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, flush, flushed, kernel, works_for
 from felt_dial.sound.effects.kernels.delay import echo
 from felt_dial.sound.effects.shift import LONGEST, Shift
-from felt_dial.sound.kernel import Stage, flush, flushed, kernel, works_for
 from felt_dial.sound.tone.core.halves import sections
 
 SECTIONS, LOWEST = 8, 20.0

@@ -6,9 +6,9 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, kernel, works_for
 from felt_dial.sound.effects.kernels.core.sway import DETUNED, TURN, WRITE, _add_copy, _gain, _plain, _remember, _room
 from felt_dial.sound.effects.thicken import Thicken
-from felt_dial.sound.kernel import Stage, kernel, works_for
 from felt_dial.sound.playing.kernels.counted_chance import wander
 
 T_COPIES, T_DETUNE, T_SPREAD, T_PACE, T_WET = Thicken.rows_of("copies", "detune", "spread", "tempo", "wet")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, kernel, works_for
 from felt_dial.sound.effects.trim import Trim
-from felt_dial.sound.kernel import Stage, kernel, works_for
 
 LEVEL, INVERT = (Trim.row_of(name) for name in ("level", "invert"))
 

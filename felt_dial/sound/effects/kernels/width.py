@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import Stage, kernel, works_for
 from felt_dial.sound.effects.width import Width
-from felt_dial.sound.kernel import Stage, kernel, works_for
 
 WIDTH, MONO, BALANCE = (Width.row_of(name) for name in ("width", "mono", "balance"))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.simd.lanes import VOICES, both, state_in, state_out, take_voices, voices_in, voices_out
 from felt_dial.sound.tone.kernels.core.halves import (
     DOWN_FIRST,

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.parts import Inlet, Layer
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.simd.types import bits_of, float_of
 from felt_dial.sound.sizes import ABOVE, BRIGHT
 

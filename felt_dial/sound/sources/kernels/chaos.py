@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, formula, kernel
+from felt_dial.sound.compiling.kernel import Stage, formula, kernel
 from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.chaos import DRIVE, DUFFING, LORENZ, Chaos, advance

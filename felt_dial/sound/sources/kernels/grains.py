@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.core.travel import POINTS, drawn
 from felt_dial.sound.sources.grains import BORN, CLOCK, LEFT_ALIVE, MOVED, NEXT, PLACE, RAN, THINNED, Grains

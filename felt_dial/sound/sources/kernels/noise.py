@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.asset import Asset
-from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.compiling.kernel import Stage, kernel
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.playing.kernels.counted_chance import chance

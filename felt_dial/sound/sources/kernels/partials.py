@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.matter.analysis import HOP, MOST_PARTIALS, RATE, Tracks, drawn_tracks, tracks_of
 from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.matter.residue import LOWEST, RESIDUE_BANDS, band_edges

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.playing.kernels.counted_chance import chance
 from felt_dial.sound.sources.core.unison import MOST
 from felt_dial.sound.sources.kernels.core.notes import lot_of, plays_each

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.sources.core.levels import MOST_HARMONICS, Levels, table_of
 from felt_dial.sound.sources.core.unison import MOST
 from felt_dial.sound.sources.kernels.core.cycle_reader import (

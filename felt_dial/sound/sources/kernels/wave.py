@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, formula, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, formula, inner, kernel
 from felt_dial.sound.sources.core import bandlimited
 from felt_dial.sound.sources.core.bandlimited import SAW, CycleTables, cycle_tables
 from felt_dial.sound.sources.core.unison import MOST

@@ -8,8 +8,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.effects.kernels.delay import echo
-from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.simd.arithmetic import tangent
 from felt_dial.sound.simd.lanes import (
     LANES,

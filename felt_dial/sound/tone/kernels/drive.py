@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
 from felt_dial.patch.shaping import DRAWN, DRAWN_AT_FIRST, REDUCE, Shaper
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.simd.lanes import (
     VOICES,
     Lanes,

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.compiling.kernel import Stage, kernel
 from felt_dial.sound.simd.arithmetic import power_of_two
 from felt_dial.sound.simd.lanes import VOICES, Lanes, both, hold, stands
 from felt_dial.sound.simd.memory import load, store

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.simd.lanes import VOICES, Lanes, both, hold, stands
 from felt_dial.sound.simd.memory import load, store
 from felt_dial.sound.simd.types import any_above

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.simd.lanes import VOICES, both, hold, rests, stands
 from felt_dial.sound.simd.memory import load, store
 from felt_dial.sound.simd.types import any_above, root

@@ -12,7 +12,7 @@ from felt_dial.patch.edits import remove_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import sounding
-from felt_dial.patch.ways import effect_name
+from felt_dial.patch.routing import effect_name
 from felt_dial.sound.effects.equaliser import BANDS
 from felt_dial.sound.effects.equaliser import Equaliser as Banded
 from felt_dial.ui.dials.cards import Card
@@ -21,13 +21,13 @@ from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.under_hand import UnderHand
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.thread_list import ThreadList
 from felt_dial.ui.pages.effects.rack_row import Rack, dials
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pictures.drives import CurveEditor
 from felt_dial.ui.pictures.effect_curves import EqualiserPicture
 from felt_dial.ui.pictures.registry import picture_of
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import Empty
 
 COLUMNS, SIDE = 4, 322

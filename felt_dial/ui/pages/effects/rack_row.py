@@ -19,21 +19,21 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
-from felt_dial.bank.snippets import Snippets
+from felt_dial.bank.library.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_effects, move_effect, move_to_rack, remove_effects
 from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.patch import Patch
-from felt_dial.patch.ways import arrivals, effect_name
+from felt_dial.patch.routing import arrivals, effect_name
 from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.snippet_button import throw_away
 from felt_dial.ui.dials.specimen import choosables
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.registry import picture_of
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font

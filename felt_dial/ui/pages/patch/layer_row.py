@@ -22,12 +22,12 @@ from felt_dial.ui.dials.controls import Meter, SwitchPill, set_part, set_text, t
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.slider import Figure, Slider
 from felt_dial.ui.dials.turning import Turns, turn_all
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.tone import main_dial
 from felt_dial.ui.pictures.drives import ShapingPicture
 from felt_dial.ui.pictures.modulators import EnvelopePicture
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.well import Well
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth, colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font, name_font
 from felt_dial.ui.theme.words import plain

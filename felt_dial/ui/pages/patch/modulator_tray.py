@@ -12,8 +12,8 @@ from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.reach import moves_something
 from felt_dial.ui.dials.controls import text_label
 from felt_dial.ui.dials.tag import Tag
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.registry import picture_of
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.words import plain
 

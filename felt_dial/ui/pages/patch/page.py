@@ -9,7 +9,7 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
-from felt_dial.bank.snippets import Snippets
+from felt_dial.bank.library.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_modulator
 from felt_dial.patch.module import Modulator, Source
@@ -19,13 +19,13 @@ from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.drawer.panel import Drawer
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.patch.layer_row import ROW, Columns, LayerRow
 from felt_dial.ui.pages.patch.modulator_tray import LOW, TALL, ModulatorCard, PlayerTags
 from felt_dial.ui.pages.patch.routing import TALL as ROUTING
 from felt_dial.ui.pages.patch.routing import Routing
-from felt_dial.ui.session import Session
 
 COSTS_EVERY = 20
 """Frames between two looks at what the layers cost."""

@@ -9,8 +9,8 @@ from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainter
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from felt_dial.patch.parts import Bus, Layer
-from felt_dial.patch.ways import arrivals, bus_layers, bus_words, words
-from felt_dial.ui.session import Session
+from felt_dial.patch.routing import arrivals, bus_layers, bus_words, words
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye, text_on
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font

@@ -9,15 +9,15 @@ from functools import partial
 from PySide6.QtCore import QRect, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
-from felt_dial.bank.catalogue import ONLY, Listed, ListedBank
-from felt_dial.bank.library import Thrown
-from felt_dial.ui import shelf_steps as shelving
+from felt_dial.bank.finding.catalogue import ONLY, Listed, ListedBank
+from felt_dial.bank.library.library import Thrown
 from felt_dial.ui.dials.controls import Pill, open_menu, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.scrolling import Scroller
+from felt_dial.ui.editor import shelf_steps as shelving
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.shelf.spine import Spine
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import item
 
 ONLY_SAID = {

@@ -9,20 +9,20 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from felt_dial.bank.bank import Bank, BankFile
-from felt_dial.bank.catalogue import Listed
-from felt_dial.bank.names import on_offer, words_of
+from felt_dial.bank.finding.catalogue import Listed
+from felt_dial.bank.finding.names import on_offer, words_of
+from felt_dial.bank.library.bank import Bank, BankFile
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.patch.units import DECIBELS
-from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, Pill, set_text, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
+from felt_dial.ui.editor import shelf_steps as shelving
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
 from felt_dial.ui.pages.shelf.spine import spine_dye
 from felt_dial.ui.pictures.swatch import paint_swatch
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font, name_font
 from felt_dial.ui.theme.words import counted

@@ -10,10 +10,10 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QMenu, QWidget
 
-from felt_dial.bank.apart import apart_words
-from felt_dial.bank.catalogue import Listed
-from felt_dial.bank.compare import difference
-from felt_dial.bank.names import on_offer, words_of_swatch, working_name
+from felt_dial.bank.finding.catalogue import Listed
+from felt_dial.bank.finding.compare import difference
+from felt_dial.bank.finding.names import on_offer, words_of_swatch, working_name
+from felt_dial.bank.measuring.deviation import apart_words
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
 from felt_dial.patch.documents.patch import read_patch
@@ -28,11 +28,11 @@ from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, NameEdit, Pill, tex
 from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.compare import module_acts
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
 from felt_dial.ui.pictures.swatch import Swatch, swatch_icon
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
 from felt_dial.ui.theme.words import counted, item, plain
 

@@ -6,11 +6,11 @@ from PySide6.QtCore import QEvent, QModelIndex, QObject, QPoint, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QListView
 
-from felt_dial.bank.catalogue import Listed
-from felt_dial.bank.features import reason
+from felt_dial.bank.finding.catalogue import Listed
+from felt_dial.bank.measuring.features import reason
 from felt_dial.patch.units import number
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.shelf.preset_list import PresetPainter
-from felt_dial.ui.session import Session
 
 REST = 300
 """Milliseconds that the pointer rests on a swatch before it is heard."""

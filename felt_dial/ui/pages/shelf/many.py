@@ -8,18 +8,18 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QVBoxLayout, QWidget
 
-from felt_dial.bank.catalogue import Listed
-from felt_dial.bank.offshoots import between
-from felt_dial.bank.renaming import CASES, Named, renamed
+from felt_dial.bank.finding.catalogue import Listed
+from felt_dial.bank.library.renaming import CASES, Named, renamed
+from felt_dial.bank.variation.variations import between
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.parts import KINDS
 from felt_dial.patch.patch import MARKS
-from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.editor import shelf_steps as shelving
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.shelf.move_menu import banks_menu
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import item, plain
 
 WORDED = {"more": "Add", "without": "Take away", "instead": "Replace by"}

@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import item
 
 

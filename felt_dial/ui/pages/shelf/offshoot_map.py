@@ -10,8 +10,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from felt_dial.bank.features import vector
-from felt_dial.bank.offshoots import Offshoot, layout
+from felt_dial.bank.measuring.features import vector
+from felt_dial.bank.variation.variations import Offshoot, layout
 from felt_dial.patch.units import number
 from felt_dial.ui.pictures.swatch import paint_swatch
 from felt_dial.ui.pictures.well import draw_ground

@@ -14,25 +14,25 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
-from felt_dial.bank.features import lacks
-from felt_dial.bank.names import on_offer
-from felt_dial.bank.offshoots import Offshoot, between
+from felt_dial.bank.finding.names import on_offer
+from felt_dial.bank.measuring.features import lacks
+from felt_dial.bank.variation.variations import Offshoot, between
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.history import Step
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.units import note_name, number
-from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.dials.cards import Card, Plate
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.growth import Growth
+from felt_dial.ui.editor import shelf_steps as shelving
+from felt_dial.ui.editor.session import Session
+from felt_dial.ui.editor.variation_jobs import Growth
 from felt_dial.ui.pages.shelf.offshoot_map import Map, far_said
 from felt_dial.ui.pages.shelf.wishes import WishesCard
 from felt_dial.ui.pictures.swatch import Swatch
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
 
 AIM_SECONDS = 60.0

@@ -23,14 +23,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from felt_dial.bank.arrival import Arrival, free_bank_name, lacks_of, look_into
-from felt_dial.bank.catalogue import Listed, ListedBank
-from felt_dial.bank.library import Bank
-from felt_dial.bank.package import Stopped, export_bank, import_bank
+from felt_dial.bank.finding.catalogue import Listed, ListedBank
+from felt_dial.bank.library.import_preview import Arrival, free_bank_name, lacks_of, look_into
+from felt_dial.bank.library.library import Bank
+from felt_dial.bank.library.package import Stopped, export_bank, import_bank
 from felt_dial.errors import FeltDialError, cut
-from felt_dial.ui import shelf_steps as shelving
 from felt_dial.ui.dials.controls import Pill, open_menu, text_label
-from felt_dial.ui.jobs import Watch, part_of
+from felt_dial.ui.editor import shelf_steps as shelving
+from felt_dial.ui.editor.jobs import Watch, part_of
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.shelf.bank_column import BankColumn
 from felt_dial.ui.pages.shelf.bank_sheet import BankSheet
@@ -42,7 +43,6 @@ from felt_dial.ui.pages.shelf.offshoots import Offshoots
 from felt_dial.ui.pages.shelf.preset_list import ROW, ListHead, PresetList, PresetPainter
 from felt_dial.ui.pages.shelf.start import Start
 from felt_dial.ui.pages.threads.page import SearchBar
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.words import counted
 
 AT_ONCE = 300

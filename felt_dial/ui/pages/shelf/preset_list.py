@@ -16,12 +16,12 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QListView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from felt_dial.bank.catalogue import Listed
+from felt_dial.bank.finding.catalogue import Listed
 from felt_dial.patch.patch import MARKS
 from felt_dial.patch.units import THIN, number
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.shelf.marks import draw_mark
 from felt_dial.ui.pictures.swatch import paint_swatch
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font, name_font
 from felt_dial.ui.theme.words import plain

@@ -16,10 +16,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QApplication, QWidget
 
-from felt_dial.bank.catalogue import ListedBank
+from felt_dial.bank.finding.catalogue import ListedBank
+from felt_dial.ui.editor.session import Session
+from felt_dial.ui.editor.shelf_steps import move_many, move_preset, reorder_bank
 from felt_dial.ui.pages.shelf.preset_list import PRESET_MIME, dragged
-from felt_dial.ui.session import Session
-from felt_dial.ui.shelf_steps import move_many, move_preset, reorder_bank
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font, name_font

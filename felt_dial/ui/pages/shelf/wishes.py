@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QMenu, QSpinBox
 
-from felt_dial.bank.offshoots import COUNTS, GROUPS, Wishes, called, counts, dials
+from felt_dial.bank.variation.variations import COUNTS, GROUPS, Wishes, called, counts, dials
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, param_at
 from felt_dial.sound.matter.assets import assets_of, find
@@ -18,8 +18,8 @@ from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.importing import FILES
-from felt_dial.ui.session import Session
+from felt_dial.ui.editor.importing import FILES
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import counted, item
 
 

@@ -16,14 +16,14 @@ from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.tag import tag_text
+from felt_dial.ui.editor.session import Session
+from felt_dial.ui.editor.watchers import EVERYTHING
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.threads.thread_card import ThreadCard
 from felt_dial.ui.pages.threads.thread_table import NOW, ThreadTable, ThreadView, fill_targets
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.felt import Empty, draw_cloth
 from felt_dial.ui.theme.words import counted
-from felt_dial.ui.watchers import EVERYTHING
 
 
 class ThreadsPage(Page):

@@ -21,10 +21,10 @@ from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.tag import Tag, mover_dye, tag_text
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.pages.threads.thread_table import ThreadView
 from felt_dial.ui.pictures.drawn_lines import LineEditor
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import SewnLine
 from felt_dial.ui.theme.words import item, plain
 

@@ -27,8 +27,8 @@ from felt_dial.patch.reach import moves_something, reach
 from felt_dial.patch.units import THIN
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.ui.dials.tag import mover_dye, paint_tag, tag_text
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import draw_curve
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import plain

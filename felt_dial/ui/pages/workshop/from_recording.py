@@ -24,12 +24,12 @@ from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.editor.jobs import Latest, Watch
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.load import choose_file
 from felt_dial.ui.inspector.panel import WIDTH
-from felt_dial.ui.jobs import Latest, Watch
 from felt_dial.ui.pictures.sources import draw_peaks
 from felt_dial.ui.pictures.well import draw_curve, draw_ground
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import SewnLine
 from felt_dial.ui.theme.fonts import body_font

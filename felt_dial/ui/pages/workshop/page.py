@@ -12,10 +12,10 @@ from felt_dial.errors import FeltDialError
 from felt_dial.files import write_whole
 from felt_dial.ui.dials.controls import NameEdit, Pill, text_label
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.workshop.sample_bench import SampleBench
 from felt_dial.ui.pages.workshop.table_bench import TableBench
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import cloth, dye, layer_dye, text_on
 
 

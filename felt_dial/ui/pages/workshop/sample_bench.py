@@ -18,12 +18,12 @@ from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.figure_menu import FigureMenu
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.jobs import Watch
+from felt_dial.ui.editor.jobs import Watch
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.sample_side import SampleSide
 from felt_dial.ui.pictures.sample_bench import Wave
 from felt_dial.ui.pictures.sample_parts import Shape
 from felt_dial.ui.pictures.sample_spectrum import Spectrum
-from felt_dial.ui.session import Session
 from felt_dial.workshop.recording.choice import chosen_part
 from felt_dial.workshop.recording.recipe import RecordingRecipe, Step, write_steps
 from felt_dial.workshop.recording.split import Parts

@@ -11,6 +11,7 @@ from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.scrolling import Scroller
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.panel import WIDTH
 from felt_dial.ui.pages.workshop.parts.bounce import BouncePart
 from felt_dial.ui.pages.workshop.parts.loops import LoopsPart
@@ -19,7 +20,6 @@ from felt_dial.ui.pages.workshop.parts.record import RecordPart
 from felt_dial.ui.pages.workshop.parts.slices import SlicesPart
 from felt_dial.ui.pages.workshop.parts.splice import SplicePart
 from felt_dial.ui.pages.workshop.parts.steps import StepsPart
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import layer_dye
 
 PARTS: dict[str, tuple[type[Part], str]] = {

@@ -17,9 +17,9 @@ from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.from_recording import FromRecording
 from felt_dial.ui.pictures.table_bench import Amounts, Bars, Pen, Stack, Strip
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import Empty
 from felt_dial.workshop.table import cycles, recipe

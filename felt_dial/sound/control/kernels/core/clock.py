@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 
+from felt_dial.sound.compiling.kernel import formula, kernel
 from felt_dial.sound.control.core import clock
-from felt_dial.sound.kernel import formula, kernel
 
 
 @kernel

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.control.core.line import STEEPNESS
-from felt_dial.sound.kernel import kernel
 
 
 @kernel

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from felt_dial.patch.module import Modulator
-from felt_dial.sound.kernel import copied, inner
+from felt_dial.sound.compiling.kernel import copied, inner
 
 MOVERS: dict[str, Any] = {}
 """Kernels of (mover, rows, modulation, performance, span), by the kind of a modulator, by `macro`, or by the id of something

@@ -8,6 +8,7 @@ import pkgutil
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import entry, inner, kernel
 from felt_dial.sound.control import kernels
 from felt_dial.sound.control.core.order import SLOT
 from felt_dial.sound.control.core.records import (
@@ -23,7 +24,6 @@ from felt_dial.sound.control.core.records import (
 from felt_dial.sound.control.kernels.core.movers import one_of_all
 from felt_dial.sound.control.kernels.core.threads import run_slot
 from felt_dial.sound.control.kernels.envelope import DONE, STAGE
-from felt_dial.sound.kernel import entry, inner, kernel
 from felt_dial.sound.sizes import ROWS, TICK
 
 for _found in pkgutil.iter_modules(kernels.__path__, kernels.__name__ + "."):

@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 
+from felt_dial.sound.compiling.kernel import inner, kernel
 from felt_dial.sound.control.core.records import BOTH_WAYS, FLIPPED, GLOBAL, IN_FACTORS, IN_SEMITONES, PLAIN
 from felt_dial.sound.control.kernels.core.line import line_at
 from felt_dial.sound.control.kernels.core.movers import one_way
-from felt_dial.sound.kernel import inner, kernel
 
 
 @kernel(inline=True)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect, Module
-from felt_dial.sound.kernel import KERNELS, Stage, State, works_for
+from felt_dial.sound.compiling.kernel import KERNELS, Stage, State, works_for
 from felt_dial.sound.tone.kernels.core.voices import NO_SWING
 
 ONE = np.zeros(1, np.int32)

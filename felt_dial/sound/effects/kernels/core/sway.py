@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.compiling.kernel import Stage, kernel
 
 LONGEST = 0.08
 DETUNED = 0.0045

@@ -11,7 +11,7 @@ import math
 
 import numpy as np
 
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.simd.memory import read_eight, read_eight_between
 
 TURN = 4294967296.0

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.sound.kernel import Stage, kernel
+from felt_dial.sound.compiling.kernel import Stage, kernel
 from felt_dial.sound.playing.kernels.counted_chance import chance, wander
 from felt_dial.sound.sources.core.cyclic import Cyclic
 from felt_dial.sound.sources.core.unison import MOST

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
-from felt_dial.sound.kernel import AtRate, Stage, as_it_is, entry, filled, inner, kernel, works_for
+from felt_dial.sound.compiling.kernel import AtRate, Stage, as_it_is, entry, filled, inner, kernel, works_for
 
 
 class Notes(NamedTuple):

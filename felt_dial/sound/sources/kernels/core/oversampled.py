@@ -7,8 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.engine.rates import half_band
-from felt_dial.sound.kernel import Stage, inner, kernel
 from felt_dial.sound.matter.kept import fixed
 
 FINER = 4

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.asset import Asset
-from felt_dial.sound.kernel import inner, kernel
+from felt_dial.sound.compiling.kernel import inner, kernel
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.kept import fixed, kept
 from felt_dial.sound.simd.memory import tap_sum

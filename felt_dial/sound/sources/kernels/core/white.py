@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 
 
 @kernel(inline=True)

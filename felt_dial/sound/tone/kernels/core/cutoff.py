@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Tuned
-from felt_dial.sound.kernel import Stage, inner, kernel
+from felt_dial.sound.compiling.kernel import Stage, inner, kernel
 from felt_dial.sound.simd.arithmetic import power_of_two, tangent
 from felt_dial.sound.simd.lanes import VOICES, Lanes, both, hold, lane_array, lane_room, rests, stands
 from felt_dial.sound.simd.memory import load, store

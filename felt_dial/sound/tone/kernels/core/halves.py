@@ -6,7 +6,7 @@ the frame before.
 
 from __future__ import annotations
 
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.simd.memory import load, store
 
 UP_FIRST, DOWN_FIRST, UP_LATER, DOWN_LATER = 6, 7, 5, 6

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.shaping import DIODE, DRAWN, FOLD, SINE, SOFT, TUBE, WRAP
-from felt_dial.sound.kernel import kernel
+from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.matter.kept import fixed
 from felt_dial.sound.simd.lanes import lane_array
 from felt_dial.sound.simd.memory import load, look_up, look_up_there, put_places, store

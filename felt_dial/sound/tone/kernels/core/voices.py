@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Module
-from felt_dial.sound.kernel import Stage, entry, filled, inner, works_for
+from felt_dial.sound.compiling.kernel import Stage, entry, filled, inner, works_for
 from felt_dial.sound.simd.lanes import VOICES, state_in, state_out, take_voices, voices_in, voices_out
 
 ALIVE = 0

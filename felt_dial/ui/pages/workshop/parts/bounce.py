@@ -15,10 +15,10 @@ from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.jobs import Watch
+from felt_dial.ui.editor.jobs import Watch
+from felt_dial.ui.editor.phrasing import read_phrase_file
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part
-from felt_dial.ui.phrasing import read_phrase_file
-from felt_dial.ui.session import Session
 from felt_dial.workshop.bouncing import Bounced, Bouncing
 
 BOUNCE = "felt_dial.workshop.bounce:bounce"

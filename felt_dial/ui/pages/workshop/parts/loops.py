@@ -14,9 +14,9 @@ from felt_dial.sound.matter.root import UNSURE, key_said
 from felt_dial.ui.benches.recording import RecordingWork, goes_round, root_settings
 from felt_dial.ui.dials.controls import Options, Pill, control_for, set_text
 from felt_dial.ui.dials.layouts import clear
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part
 from felt_dial.ui.pictures.sample_parts import Seam
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.felt import Empty, SewnLine
 from felt_dial.ui.theme.fonts import body_font

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from felt_dial.errors import FeltDialError
-from felt_dial.live.recorder import RATE, SIMULATED, Recorder, list_inputs, trimmed
+from felt_dial.live.engine.recorder import RATE, SIMULATED, Recorder, list_inputs, trimmed
 from felt_dial.patch.units import number
 from felt_dial.sound.matter.audio_file import checked
 from felt_dial.sound.matter.root import root_of, root_taken
@@ -16,8 +16,8 @@ from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Meter, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
-from felt_dial.ui.session import Session
 
 
 class RecordPart(Part):

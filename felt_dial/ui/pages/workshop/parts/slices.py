@@ -9,8 +9,8 @@ from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part
-from felt_dial.ui.session import Session
 from felt_dial.workshop.recording.slices import onsets
 from felt_dial.workshop.recording.spread import as_layers, by_key, in_slots
 

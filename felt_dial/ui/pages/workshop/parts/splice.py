@@ -19,12 +19,12 @@ from felt_dial.ui.benches.recording import RecordingWork, peaks_of
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
+from felt_dial.ui.editor.jobs import Latest
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.load import choose_file
-from felt_dial.ui.jobs import Latest
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
 from felt_dial.ui.pictures.sources import draw_peaks
 from felt_dial.ui.pictures.well import draw_ground
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import item

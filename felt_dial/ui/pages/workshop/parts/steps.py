@@ -10,8 +10,8 @@ from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part
-from felt_dial.ui.session import Session
 from felt_dial.ui.theme.felt import Empty, SewnLine
 
 RIGHTS = {"": "unknown", "own": "own recording", "free": "free for any use", "licensed": "licensed, as noted"}

@@ -1,0 +1,550 @@
+"""The engine process: one thread makes sound block by block, another listens to the window.
+
+It is started with the shared memory and one end of a pipe as inherited file handles, and ends by
+itself when the window is gone. Messages from the window are tuples `(what, …)`; see `Engine.hear`.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import gc
+import os
+import sys
+import threading
+import time
+from collections import deque
+from collections.abc import Callable, Iterable
+from functools import partial
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from felt_dial.errors import FeltDialError, cut
+from felt_dial.live.engine.audition import Audition, for_hearing
+from felt_dial.live.engine.idle import Rest, Sleep
+from felt_dial.live.engine.kernel_preloader import Warming
+from felt_dial.live.engine.monitor import Monitor
+from felt_dial.live.engine.note_recorder import Taking
+from felt_dial.live.engine.output import Output
+from felt_dial.live.engine.player import Player
+from felt_dial.live.link.async_pipe import Wire
+from felt_dial.live.link.messages import (
+    AskControllers,
+    AskDevices,
+    Begin,
+    Broken,
+    Compiling,
+    Controllers,
+    ControlsTurned,
+    Devices,
+    EndTaking,
+    Failed,
+    Handlers,
+    KeepSound,
+    Listen,
+    LoopPhrase,
+    MeasureAnew,
+    Misunderstood,
+    NoControllerThere,
+    NotesTaken,
+    Perform,
+    PlayPhrase,
+    ProgramAsked,
+    Quit,
+    Refused,
+    SendMidi,
+    SetMonitor,
+    SetQuality,
+    SetTap,
+    ShowPatch,
+    Stir,
+    StopPhrase,
+    TakeController,
+    TakeNotes,
+    TransportAsked,
+    Unheard,
+    UnknownMessage,
+    WriteSound,
+    Written,
+)
+from felt_dial.live.link.shared_memory import SCOPE, Shared
+from felt_dial.live.link.telemetry import Showing
+from felt_dial.live.midi.controller import (
+    Clock,
+    NoController,
+    Reader,
+    RealController,
+    SimulatedController,
+    list_controllers,
+    open_controller,
+)
+from felt_dial.patch.documents.patch import read_patch
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.hand_over import HandOver
+from felt_dial.sound.engine.program import Program
+from felt_dial.sound.loudness import LoudnessMeter
+from felt_dial.sound.matter import assets
+from felt_dial.sound.modules import new_patch
+from felt_dial.sound.playing.events import HOLD, OFF, ON, Event
+
+SHOWN_EVERY = 6
+"""Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
+
+
+IN_BLOCK, AT_ONCE = Handlers(), Handlers()
+"""What is done at the beginning of a block, and gives its events; and what the side thread does as it hears it."""
+
+
+class Engine:
+    """Makes the sound of the patch that the window sent last."""
+
+    def __init__(self, shared: Shared, window: Wire, device: str, rate: float, frames: int) -> None:
+        self.shared, self.window = shared, window
+        self.rate, self.frames = rate, frames
+        self.program = Program(new_patch(), rate, frames)
+        self.generation = 0
+        self.handing: HandOver | None = None
+        self._carries = True
+        """Whether all patches that were passed over carry the sound on."""
+        self.ready: tuple[Program, int, bool] | None = None
+        self.player = Player(rate)
+        self.audition = Audition()
+        self.commands: deque[Callable[[], list[Event]]] = deque()
+        """What is to be done at the beginning of the next block, and gives its events."""
+        self.hold = False
+        self.held_back: set[tuple[float, int]] = set()
+        self.meter = LoudnessMeter(rate, frames)
+        self.output = Output(device, rate, frames, self.block, self.late, self.tell, self.rest)
+        self.quiet_blocks = 0
+        self.blocks = 0
+        self.load = self.trim = 0.0
+        self.peaks = (0.0, 0.0)
+        self.warming = Warming(rate, frames)
+        self.monitor = Monitor(rate, frames)
+        self.quality = 1
+        self.taking: Taking | None = None
+        self.played: list[Event] = []
+        """What came from keys in this block, and not from the phrase."""
+        self.controller: RealController | SimulatedController | None = None
+        self.clock = Clock()
+        self.sleep, self.resting = Sleep(rate, frames), Rest(shared)
+        self.showing = Showing(shared, frames / rate)
+        self.silence = np.zeros((2, frames), np.float32)
+        self.rings = (shared.data["scope"], shared.data["tap"][:2], shared.data["tap"][2:])
+
+    # --- the sound -----------------------------------------------------------------------------
+
+    def block(self) -> NDArray[np.float32]:
+        """Makes the next block and reports what happened in it."""
+        begin = time.perf_counter()
+        data = self.shared.data
+        if self.ready is not None and self.handing is None:
+            self._swap()
+        events = self._events()
+        trim = float(data["trim"])
+        if self.sleep.goes_on(self.program, trim) and not (
+            events or self.handing or self.audition.sounding or self.taking
+        ):
+            return self._sleep_on(data, begin)
+        self.program.output.ceiling, self.program.output.dry = self.monitor.ceiling, self.monitor.dry_share()
+        out = self.program.block(events) if self.handing is None else self.handing.block(events)
+        if self.handing is not None and self.handing.done:
+            self.handing = None
+        self._trim(out, trim)
+        if self.taking is not None:
+            self.taking.block(self.played, self.program.tempo, out)
+        if self.audition.sounding:
+            self.audition.add_to(out)
+            left, right = (float(peak) for peak in np.abs(out).max(axis=1))
+            self.peaks = max(self.peaks[0], left), max(self.peaks[1], right)
+        self.monitor.run(out)
+        self.meter.add(out)
+        self._write_scope(out, data)
+        if self.blocks % SHOWN_EVERY == 0 or self.generation != int(data["generation"]):
+            self._show()
+        if self.program.report.broken:
+            self.tell(Broken(tuple(self.program.report.broken)))
+        self._tidy()
+        self.sleep.after(self.program, trim, bool(events) or self.handing is not None or self.player.phrase is not None)
+        self._count(begin)
+        return out
+
+    def _sleep_on(self, data: Any, begin: float) -> NDArray[np.float32]:
+        """A block in which nothing sounds and nothing is asked for."""
+        self._tidy()
+        if self.blocks % SHOWN_EVERY == 0:
+            data["load"] = self.load
+        self._count(begin)
+        self.silence.fill(0.0)
+        return self.silence
+
+    def rest(self) -> float:
+        """Waits where nothing sounds and nothing is asked for; gives the seconds that went by, 0 where it is awake."""
+        plays = self.controller is not None and self.controller.busy
+        if not self.sleep or plays or self.clock.tempo or self.commands or self.ready or self.handing or self.taking:
+            return 0.0
+        if self.audition.sounding:
+            return 0.0
+        waited = self.resting.wait()
+        self.blocks += round(waited * self.rate / self.frames)
+        return waited
+
+    def _count(self, begin: float) -> None:
+        took = (time.perf_counter() - begin) * self.rate / self.frames
+        self.load += 0.03 * (took - self.load)
+        self.blocks += 1
+        self.shared.data["blocks"] = self.blocks
+
+    def _swap(self) -> None:
+        assert self.ready is not None
+        self.sleep.wake()
+        fresh, generation, carry = self.ready
+        self.ready = None
+        try:
+            if carry:
+                carry_on(fresh, self.program)
+            else:
+                fresh.strike_again(self.program)
+        except Exception as wrong:  # whatever it is, the sound goes on
+            self.tell(Refused(f"what sounded could not be taken over ({type(wrong).__name__}: {wrong})."))
+        fresh.clock_tempo = self.program.clock_tempo
+        was = self.program.output.tap
+        fresh.output.tap.path, fresh.output.tap.alone = was.path, was.alone
+        fresh.output.dry = self.program.output.dry
+        self.handing = HandOver(self.program, fresh, carry)
+        self.program, self.generation = fresh, generation
+
+    def _trim(self, out: NDArray[np.float32], trim: float) -> None:
+        """Turns the louder of two compared patches down by `trim` dB; a change is ramped over the block."""
+        if trim == 0.0 and self.trim == 0.0:
+            return
+        was, now = (10 ** (level / 20) for level in (self.trim, trim))
+        out *= np.linspace(was, now, self.frames, endpoint=False, dtype=np.float32)
+        self.trim = trim
+
+    def _events(self) -> list[Event]:
+        events: list[Event] = []
+        if self.commands:
+            self.sleep.wake()
+        while self.commands:
+            events += self.commands.popleft()()
+        self.played = self._held(self.shared.received())
+        if self.controller is not None:
+            self.played += self._held(self.controller.block(self.frames, self.rate))
+            self._hear_controls(self.controller.reader)
+        return events + self.played + self.player.block(self.frames, self.program.tempo)
+
+    def _hear_controls(self, reader: Reader) -> None:
+        """What a controller sends besides notes: turned knobs and programs go to the window, a clock rules the tempo."""
+        if reader.controls:
+            self.tell(ControlsTurned(list(dict(reader.controls).items())))
+            reader.controls.clear()
+        for bank, program in reader.programs:
+            self.tell(ProgramAsked(bank, program))
+        reader.programs.clear()
+        now = self.blocks * self.frames / self.rate
+        for kind, frame in reader.clock:
+            if kind == "clock":
+                self.clock.tick(now + frame / self.rate)
+            else:
+                self.tell(TransportAsked(kind != "stop"))
+        reader.clock.clear()
+        if self.clock.gone(now):
+            self.clock = Clock()
+        self.program.clock_tempo = self.clock.tempo
+        self.shared.data["clock"] = self.clock.tempo
+
+    @IN_BLOCK.of(PlayPhrase)
+    def _play(self, message: PlayPhrase) -> list[Event]:
+        at = self.player.position if message.go_on and self.player.phrase is not None else 0.0
+        ends = self.player.stop()
+        self.player.play(message.phrase, message.loop, at)
+        if not message.go_on:
+            self.program.pattern.restart()
+        return ends
+
+    @IN_BLOCK.of(TakeNotes)
+    def _take_notes(self, message: TakeNotes) -> list[Event]:
+        self.taking = Taking(self.rate, message.count_in, message.clicks)
+        return []
+
+    @IN_BLOCK.of(EndTaking)
+    def _end_taking(self, message: EndTaking) -> list[Event]:
+        self.tell(NotesTaken(self.taking.finish() if self.taking is not None else ()))
+        self.taking = None
+        return []
+
+    @IN_BLOCK.of(LoopPhrase)
+    def _loop(self, message: LoopPhrase) -> list[Event]:
+        self.player.loop = message.on
+        return []
+
+    @IN_BLOCK.of(StopPhrase)
+    def _stop(self, message: StopPhrase) -> list[Event]:
+        return self.player.stop()
+
+    @IN_BLOCK.of(SendMidi)
+    def _send_midi(self, message: SendMidi) -> list[Event]:
+        if isinstance(self.controller, SimulatedController):
+            self.controller.send(list(message.message))
+        return []
+
+    @IN_BLOCK.of(Perform)
+    def _perform(self, message: Perform) -> list[Event]:
+        return self.controller.perform(message.on) if isinstance(self.controller, SimulatedController) else []
+
+    @IN_BLOCK.of(SetTap)
+    def _set_tap(self, message: SetTap) -> list[Event]:
+        self.program.output.tap.path, self.program.output.tap.alone = message
+        return []
+
+    @IN_BLOCK.of(SetMonitor)
+    def _set_monitor(self, message: SetMonitor) -> list[Event]:
+        setattr(self.monitor, message.what, message.value)
+        return []
+
+    @IN_BLOCK.of(MeasureAnew)
+    def _measure_anew(self, message: MeasureAnew) -> list[Event]:
+        self.meter.restart()
+        return []
+
+    def _held(self, events: Iterable[Event]) -> list[Event]:
+        """What is played, without keys that come up while they are held; those come up where holding ends."""
+        found = []
+        for event in events:
+            if event.kind == HOLD:
+                self.hold = event.value >= 0.5
+                if not self.hold:
+                    found += [Event(0, OFF, key, 0.0, channel) for key, channel in self.held_back]
+                    self.held_back.clear()
+                continue
+            if event.kind == OFF and self.hold:
+                self.held_back.add((event.key, event.channel))
+                continue
+            if event.kind == ON:
+                self.held_back.discard((event.key, event.channel))
+            found.append(event)
+        return found
+
+    def _plug_in(self, controller: RealController | SimulatedController | None, ends: list[Event]) -> list[Event]:
+        """Another controller plays from this block on; what the one before was holding ends."""
+        self.controller, self.clock = controller, Clock()
+        self.program.clock_tempo = self.shared.data["clock"] = 0.0
+        return ends
+
+    def _write_scope(self, out: NDArray[np.float32], data: Any) -> None:
+        report = self.program.report
+        self.peaks = max(self.peaks[0], report.left), max(self.peaks[1], report.right)
+        at = self.blocks * self.frames % SCOPE
+        first = min(self.frames, SCOPE - at)
+        tap = self.program.output.tap
+        for ring, sound in zip(self.rings, (out, tap.before, tap.after), strict=True):
+            ring[:, at : at + first] = sound[:, :first]
+            if first < self.frames:
+                ring[:, : self.frames - first] = sound[:, first:]
+        data["scope_written"] = (self.blocks + 1) * self.frames
+
+    def _show(self) -> None:
+        peaks, self.peaks = self.peaks, (0.0, 0.0)
+        self.showing.show(
+            self.program,
+            peaks=peaks,
+            load=self.load,
+            momentary=self.meter.momentary(),
+            short_term=self.meter.short_term(),
+            held=self.monitor.held,
+            playing=self.player.phrase is not None,
+            position=self.player.position if self.taking is None else self.taking.position,
+        )
+        data = self.shared.data
+        if self.blocks % (SHOWN_EVERY * 8) == 0:
+            data["integrated"] = self.meter.integrated()
+        data["generation"] = self.generation
+
+    def _tidy(self) -> None:
+        """Collects garbage only while nothing sounds."""
+        self.quiet_blocks = 0 if len(self.program.voices.active) or self.handing else self.quiet_blocks + 1
+        if self.quiet_blocks == 200:
+            gc.collect(1)
+
+    # --- the window ----------------------------------------------------------------------------
+
+    def tell(self, message: object) -> None:
+        """Sends the window a message; a window that is gone ends the engine elsewhere."""
+        self.window.tell(message)
+
+    def listen(self) -> None:
+        """The side thread: hears the window and builds programs off the audio path."""
+        try:
+            while True:
+                message = self.window.recv()
+                if isinstance(message, ShowPatch):
+                    message = self._newest(message)
+                self.hear(message)
+        except (EOFError, OSError):
+            os._exit(0)
+
+    def _newest(self, message: ShowPatch) -> ShowPatch:
+        """The last of several patches that came behind one another; what came between them is heard first."""
+        while self.window.poll():
+            newer = self.window.recv()
+            if isinstance(newer, ShowPatch):
+                message = newer._replace(carry=newer.carry and message.carry)
+            else:
+                self.hear(newer)
+        return message
+
+    def hear(self, message: object) -> None:
+        """Acts on a message at once, or leaves it for the next block; what is not known, or fails, is said to be so."""
+        if IN_BLOCK.know(message):
+            self.commands.append(partial(IN_BLOCK.call, self, message))
+        else:
+            try:
+                AT_ONCE.call(self, message)
+            except UnknownMessage as wrong:
+                self.tell(Misunderstood(f"The engine and the window do not understand each other: {wrong}"))
+            except Exception as wrong:  # a fault of ours, or of a driver: the next message is heard all the same
+                self.tell(Misunderstood(f"The engine could not do that ({type(wrong).__name__}: {cut(wrong)})."))
+        self.resting.stir()
+
+    @AT_ONCE.of(ShowPatch)
+    def _show_patch(self, message: ShowPatch) -> None:
+        self._carries = self._carries and message.carry
+        program, refused = None, ""
+        try:
+            program = self._built(message)
+        except FeltDialError as wrong:
+            refused = str(wrong)
+        except Exception as wrong:  # a fault of ours: the patch before sounds on
+            refused = f"{type(wrong).__name__}: {wrong}"
+        if not self.shared.holds(message.generation):
+            return  # so many came meanwhile that its values are those of another; the last of them is on its way
+        if program is None:
+            self.tell(Refused(refused))
+            return
+        while self.ready is not None and self.handing is not None:
+            time.sleep(0.002)
+        passed_over = self.ready
+        self.ready = (program, message.generation, self._carries and (passed_over is None or passed_over[2]))
+        self._carries = True
+
+    def _built(self, message: ShowPatch) -> Program:
+        """The program of a patch from the window, which reads its values in the room that they have."""
+        assets.search_in(message.places)
+        patch = read_patch(message.text, "The patch from the window")
+        self.warming.load_for(patch)
+        values, holds = self.shared.values(message.generation), partial(self.shared.holds, message.generation)
+        return Program(patch, self.rate, self.frames, self.quality, values, holds)
+
+    @AT_ONCE.of(TakeController)
+    def _take_controller(self, message: TakeController) -> None:
+        """Opens another controller, for which no block has the time."""
+        ends = self.controller.close() if self.controller is not None else []
+        found = None
+        try:
+            found = open_controller(message.key, self.resting.stir)
+        except NoController as wrong:
+            self.tell(NoControllerThere(str(wrong)))
+        self.commands.append(partial(self._plug_in, found, ends))
+
+    @AT_ONCE.of(Listen)
+    def _listen_to(self, message: Listen) -> None:
+        try:
+            sound = np.zeros((2, 0), np.float32)
+            if message.path:
+                sound = for_hearing(
+                    Path(message.path), self.rate, message.first, message.last, message.loops, message.levelled
+                )
+        except FeltDialError as wrong:
+            self.tell(Unheard(str(wrong)))
+            return
+        self.audition.begin(sound, message.loops)
+
+    @AT_ONCE.of(Stir)
+    def _stir(self, message: Stir) -> None:
+        """To hear of it is enough."""
+
+    @AT_ONCE.of(SetQuality)
+    def _set_quality(self, message: SetQuality) -> None:
+        self.quality = message.quality
+
+    @AT_ONCE.of(KeepSound)
+    def _keep_sound(self, message: KeepSound) -> None:
+        self.output.keep()
+
+    @AT_ONCE.of(WriteSound)
+    def _write_sound(self, message: WriteSound) -> None:
+        if self.output.write(Path(message.path)):
+            self.tell(Written(message.path))
+
+    @AT_ONCE.of(AskDevices)
+    def _tell_devices(self, message: AskDevices) -> None:
+        self.tell(Devices([tuple(device[:3]) for device in self.output.devices()]))
+
+    @AT_ONCE.of(AskControllers)
+    def _tell_controllers(self, message: AskControllers) -> None:
+        self.tell(Controllers([tuple(found) for found in list_controllers()]))
+
+    @AT_ONCE.of(Quit)
+    def _quit(self, message: Quit) -> None:
+        os._exit(0)
+
+    def late(self, seconds: float) -> None:
+        """A block came too late for the device."""
+        self.shared.data["late"] += 1
+        self.shared.data["worst_late"] = max(self.shared.data["worst_late"], seconds)
+
+    def run(self) -> None:
+        """Plays until the process ends."""
+        self._compile()
+        self.warming.load(self.program.patch, off_too=False)  # another patch is on its way
+        threading.Thread(target=self.listen, daemon=True).start()
+        threading.Thread(target=self.warming.load_the_rest, args=(lambda: self.quiet_blocks,), daemon=True).start()
+        gc.freeze()  # what the start leaves stays; it makes next to no garbage
+        gc.disable()
+        hurry()
+        self.output.run()
+
+    def _compile(self) -> None:
+        """Compiles the kernels where that was not done on this machine yet, and tells the window how far it is."""
+        from felt_dial.sound.compiling.compile import compile_all, kernels_ready, left, on_terminal
+
+        begin = time.monotonic()
+
+        def tell(done: int, total: int) -> None:
+            if self.window.gone:
+                raise SystemExit
+            on_terminal(done, total)
+            self.tell(Compiling(done, total, left(done, total, time.monotonic() - begin)))
+
+        if not kernels_ready():
+            compile_all(tell)
+
+
+def hurry() -> None:
+    """Asks the system to run this thread before others, as sound programs do, where it is allowed to."""
+    with contextlib.suppress(OSError):
+        os.sched_setscheduler(0, os.SCHED_RR | os.SCHED_RESET_ON_FORK, os.sched_param(10))
+
+
+def main(arguments: list[str]) -> None:
+    """What the engine's process does: waits until the window says on what to begin, and plays until it is told to end."""
+    memory, pipe = arguments
+    sys.setswitchinterval(0.0005)
+    window = Wire(Connection(int(pipe)))
+    try:
+        begin = window.recv()
+    except (EOFError, OSError):
+        return
+    assert isinstance(begin, Begin)
+    shared = Shared(int(memory))
+    shared.read_from(begin.read)
+    try:
+        Engine(shared, window, begin.device, float(begin.rate), begin.frames).run()
+    except Exception as wrong:
+        window.tell(Failed(f"{type(wrong).__name__}: {wrong}"))
+        window.close()
+        raise

@@ -1,0 +1,135 @@
+"""What is done in the window with what the engine says: one function for every message that it sends."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from felt_dial.live.link.messages import (
+    Back,
+    Broken,
+    Compiling,
+    Controllers,
+    ControlsTurned,
+    Devices,
+    Died,
+    Failed,
+    GaveUp,
+    Gone,
+    Handlers,
+    Misunderstood,
+    NoControllerThere,
+    NotesTaken,
+    Opened,
+    ProgramAsked,
+    Refused,
+    TransportAsked,
+    Unheard,
+    Written,
+)
+
+if TYPE_CHECKING:
+    from felt_dial.ui.editor.session import Session
+
+HEARD = Handlers()
+"""What is done with what the engine says."""
+
+
+@HEARD.of(Died)
+def _died(session: Session, message: Died) -> None:
+    session.say("The sound engine stopped and is being started again with the same patch.", problem=True)
+
+
+@HEARD.of(Failed)
+def _failed(session: Session, message: Failed) -> None:
+    session.say(f"The sound engine failed: {message.reason}", problem=True)
+
+
+@HEARD.of(GaveUp)
+def _gave_up(session: Session, message: GaveUp) -> None:
+    session.say(
+        f"The sound engine cannot be started: {message.reason}. Your work is safe; choose another output in the settings.",
+        problem=True,
+    )
+
+
+@HEARD.of(Compiling)
+def _compiling(session: Session, message: Compiling) -> None:
+    session.get_ready(message.done, message.total, message.left)
+
+
+@HEARD.of(Broken)
+def _broken(session: Session, message: Broken) -> None:
+    session.say(f"{', '.join(message.paths)} gave no number; it was reset and the sound went on.", problem=True)
+
+
+@HEARD.of(Refused)
+def _refused(session: Session, message: Refused) -> None:
+    session.say(f"The engine did not take the patch: {message.reason}", problem=True)
+
+
+@HEARD.of(Unheard)
+def _unheard(session: Session, message: Unheard) -> None:
+    session.say(message.reason, problem=True)
+
+
+@HEARD.of(Misunderstood)
+def _misunderstood(session: Session, message: Misunderstood) -> None:
+    session.say(message.what, problem=True)
+
+
+@HEARD.of(Devices)
+def _devices_found(session: Session, message: Devices) -> None:
+    session.devices.emit(message.found)
+
+
+@HEARD.of(Controllers)
+def _controllers_found(session: Session, message: Controllers) -> None:
+    session.controllers.emit(message.found)
+
+
+@HEARD.of(ControlsTurned)
+def _controls_turned(session: Session, message: ControlsTurned) -> None:
+    session.controls_turned.emit(message.turned)
+
+
+@HEARD.of(ProgramAsked)
+def _program_asked(session: Session, message: ProgramAsked) -> None:
+    session.program_asked.emit(message.bank, message.number)
+
+
+@HEARD.of(TransportAsked)
+def _transport_asked(session: Session, message: TransportAsked) -> None:
+    session.play(message.on)
+
+
+@HEARD.of(NoControllerThere)
+def _no_controller(session: Session, message: NoControllerThere) -> None:
+    session.say(message.reason, problem=True)
+
+
+@HEARD.of(NotesTaken)
+def _notes_taken(session: Session, message: NotesTaken) -> None:
+    session.notes_taken.emit(message.notes)
+
+
+@HEARD.of(Opened)
+def _opened(session: Session, message: Opened) -> None:
+    session.transport.emit()
+
+
+@HEARD.of(Gone)
+def _gone(session: Session, message: Gone) -> None:
+    session.say(
+        f"{message.name} is not there any more. The sound goes on without it, and comes back to it by itself.",
+        problem=True,
+    )
+
+
+@HEARD.of(Back)
+def _back(session: Session, message: Back) -> None:
+    session.say(f"{message.name} is back, and plays again.")
+
+
+@HEARD.of(Written)
+def _written(session: Session, message: Written) -> None:
+    session.say(f"Wrote {message.path}.")
