@@ -15,7 +15,7 @@ from felt_dial.bank.library.library import Bank
 from felt_dial.bank.library.places import SHIPPED
 from felt_dial.bank.measuring.probe_note import RATE, heard
 from felt_dial.bank.variation.match_search import Search
-from felt_dial.bank.variation.variations import Wishes, child, dials, directions
+from felt_dial.bank.variation.variations import VariationOptions, child, dials, directions
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.workshop.helper import Helper
 
@@ -31,11 +31,11 @@ def main(seconds: float, names: list[str]) -> None:
     bank, helpers = Bank(SHIPPED / "glasshouse-at-dusk"), [Helper(), Helper()]
     for name in names:
         start = bank.load(name)
-        found = dials(start, Wishes())
+        found = dials(start, VariationOptions())
         hidden = child(start, found, directions(found, SEED, NAMES.index(name)), FAR)
         path = Path(tempfile.mkdtemp()) / f"{name}.wav"
         soundfile.write(path, heard(hidden).T, RATE)
-        search, lock = Search(start, Wishes()), threading.Lock()
+        search, lock = Search(start, VariationOptions()), threading.Lock()
         for helper in helpers:
             helper.call_named("felt_dial.bank.variation.match_render:tried", str(path), write_patch(start))
         end = time.monotonic() + seconds

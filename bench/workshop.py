@@ -15,9 +15,9 @@ os.environ["FELT_DIAL_HOME"] = tempfile.mkdtemp()
 import numpy as np
 import soundfile
 
-from felt_dial.bank.finding.matter import Matter, Wish
+from felt_dial.bank.finding.matter import Matter, MatterQuery
 from felt_dial.bank.library.places import SHIPPED
-from felt_dial.bank.variation.variations import Wishes
+from felt_dial.bank.variation.variations import VariationOptions
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.root import root_of
 from felt_dial.ui.editor.session import Session
@@ -26,7 +26,7 @@ from felt_dial.workshop.recording.loops import loops_of
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
 from felt_dial.workshop.recording.spectrogram import spectrogram
 from felt_dial.workshop.recording.split import split
-from felt_dial.workshop.table.from_recording import WAYS, Taking
+from felt_dial.workshop.table.from_recording import WAYS, NoteRecorder
 
 RATE = 48000
 
@@ -56,7 +56,7 @@ def computed() -> None:
     ten = tone(10.0)
     timed("split of 10 s of stereo", lambda: split(ten, RATE))
     for kind, (name, _, way) in WAYS.items():
-        timed(f"a table from 10 s {name[0].lower()}{name[1:]}", partial(way, ten, RATE, Taking()))
+        timed(f"a table from 10 s {name[0].lower()}{name[1:]}", partial(way, ten, RATE, NoteRecorder()))
         del kind
     timed("loops of 10 s", lambda: loops_of(ten, RATE))
     timed("root of 10 s", lambda: root_of(ten, RATE))
@@ -108,7 +108,7 @@ def shelves(count: int = 50_000) -> None:
     )
     timed("the same again, nothing changed", lambda: matter.refresh(folder / "none", [str(folder)]), 1)
     for words_ in ("g", "glass", "glass 12"):
-        timed(f"“{words_}” among them", partial(matter.find, Wish(words=words_)), 5)
+        timed(f"“{words_}” among them", partial(matter.find, MatterQuery(words=words_)), 5)
 
 
 def grown(session: Session, name: str) -> float:
@@ -121,7 +121,7 @@ def grown(session: Session, name: str) -> float:
     while growth.parent_ is None:
         QTest.qWait(50)
     QTest.qWait(4000)
-    growth.start(document, Wishes())
+    growth.start(document, VariationOptions())
     while growth.busy:
         QTest.qWait(20)
     growth.close()

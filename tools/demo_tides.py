@@ -8,7 +8,7 @@ from demo_handles import with_handles
 from demo_rooms import with_rooms
 from maker import Maker
 
-from felt_dial.bank.variation.variations import Wishes, child, dials, directions
+from felt_dial.bank.variation.variations import VariationOptions, child, dials, directions
 from felt_dial.patch.units import Beats
 
 
@@ -197,7 +197,7 @@ def grown(parent: Callable[[], Maker], about: tuple[str, str, str, str, str, int
     def make() -> Maker:
         of, name, kind, character, description, seed, much = about
         made = with_handles(with_rooms(parent()))
-        found = dials(made.patch, Wishes())
+        found = dials(made.patch, VariationOptions())
         made.patch = child(made.patch, found, directions(found, seed, 0), much).model_copy(
             update={
                 "name": name,

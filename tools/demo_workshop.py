@@ -17,7 +17,7 @@ from felt_dial.workshop.recording.recipe import RecordingRecipe, Step, follow, w
 from felt_dial.workshop.recording.slices import onsets
 from felt_dial.workshop.recording.spread import by_key, in_slots
 from felt_dial.workshop.table import recipe as tables
-from felt_dial.workshop.table.from_recording import Taking, by_spectrum
+from felt_dial.workshop.table.from_recording import NoteRecorder, by_spectrum
 
 
 def _in_steps(sound: NDArray) -> NDArray[np.float32]:
@@ -61,7 +61,7 @@ def behind(other: Asset) -> Step:
 def thaw_choir() -> Maker:
     """A reed by its spectrum, every sixth frame keyed, its formants sliding up along the table."""
     sound = recording("Blown Reed")[:, int(0.2 * RATE) : int(2.2 * RATE)]
-    frames = _in_steps(by_spectrum(sound, RATE, Taking(48, level="each")).frames)
+    frames = _in_steps(by_spectrum(sound, RATE, NoteRecorder(48, level="each")).frames)
     keyed = tables.thinned(tables.of_cycles(frames, "spectrum", name="Blown Reed", way="spectrum"), 6)
     keys = tuple(replace(key, amount=round(0.5 * key.at / 47, 3)) for key in keyed.keys)
     asset = table("Thaw Choir", replace(keyed, reshape="formants", keys=keys))

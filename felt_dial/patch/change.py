@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from felt_dial.patch.module import Module
 from felt_dial.patch.params import OutOfRange
-from felt_dial.patch.parts import NoSuchPath, Thread
+from felt_dial.patch.parts import NoSuchPath, Route
 from felt_dial.patch.patch import Patch, own_structure, owner, param_at, put_value
 
 
@@ -59,7 +59,7 @@ def values_of(wanted: Patch, patch: Patch, paths: Iterable[str]) -> Change | Non
 def shown_with(patch: Patch, path: str, module: Module, name: str) -> list[str]:
     """Parameters beside which a value is shown: where a thread reaches, and how far a macro takes what it moves."""
     found = []
-    if isinstance(module, Thread):
+    if isinstance(module, Route):
         found.append(module.target)
         steps = module.target.split(".")
         if steps[0] == "threads" and steps[1] in patch.threads:

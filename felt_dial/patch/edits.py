@@ -18,7 +18,7 @@ from felt_dial.patch.patch import (
     Inlet,
     Layer,
     Patch,
-    Thread,
+    Route,
     check_thread,
     depth_of,
     depth_param,
@@ -272,7 +272,7 @@ def sew(
         if (thread.source, thread.target) == (source, target):
             return (patch if depth is None else set_thread(patch, key, depth=depth, by=by)), key
     limits = depth_param(target_param(patch, target), by)
-    thread = Thread(
+    thread = Route(
         source=source,
         target=target,
         by=by,
@@ -321,12 +321,12 @@ def cut(patch: Patch, key: str) -> Patch:
     return _cut_loose(put(patch, ["threads"], {k: v for k, v in patch.threads.items() if k != key}))
 
 
-def threads_on(patch: Patch, path: str) -> dict[str, Thread]:
+def threads_on(patch: Patch, path: str) -> dict[str, Route]:
     """The threads that move the parameter at `path`."""
     return {key: thread for key, thread in patch.threads.items() if thread.target == path}
 
 
-def threads_from(patch: Patch, source: str) -> dict[str, Thread]:
+def threads_from(patch: Patch, source: str) -> dict[str, Route]:
     """The threads that start at a modulator, macro or player source."""
     return {key: thread for key, thread in patch.threads.items() if thread.source == source}
 

@@ -56,7 +56,7 @@ class NoSuchPath(FeltDialError):
     """A path that leads to no parameter of this patch."""
 
 
-def still(label: str, default: float, span: tuple[float, float], unit: Unit, says: str, **words: Any) -> Param:
+def fixed_param(label: str, default: float, span: tuple[float, float], unit: Unit, says: str, **words: Any) -> Param:
     """A number that holds for a whole note: read when the note begins, moved by no thread."""
     return Param(label, default, span, unit, movable=False, says=says, **words)
 
@@ -179,20 +179,22 @@ class Layer(Module):
         {"down": "Key down", "up": "Key up"},
         says="When the layer begins: as a key goes down, or comes up.",
     )
-    delay = still(
+    delay = fixed_param(
         "Note delay", 0.0, (0.0, 8.0), SECONDS, "How long after the key the layer begins.", taper=CUBIC, beats=True
     )
-    key_low = still("Lowest key", 0, (0, 127), KEY, "Keys below play the layer no more.", whole=True)
-    key_high = still("Highest key", 127, (0, 127), KEY, "Keys above play the layer no more.", whole=True)
-    key_fade = still("Key fade", 0, (0, 60), COUNT, "Over how many keys beyond its range it fades.", whole=True)
-    velocity_low = still("Softest", 1, (1, 127), COUNT, "Softer notes play the layer no more.", whole=True)
-    velocity_high = still("Hardest", 127, (1, 127), COUNT, "Harder notes play the layer no more.", whole=True)
-    velocity_fade = still(
+    key_low = fixed_param("Lowest key", 0, (0, 127), KEY, "Keys below play the layer no more.", whole=True)
+    key_high = fixed_param("Highest key", 127, (0, 127), KEY, "Keys above play the layer no more.", whole=True)
+    key_fade = fixed_param("Key fade", 0, (0, 60), COUNT, "Over how many keys beyond its range it fades.", whole=True)
+    velocity_low = fixed_param("Softest", 1, (1, 127), COUNT, "Softer notes play the layer no more.", whole=True)
+    velocity_high = fixed_param("Hardest", 127, (1, 127), COUNT, "Harder notes play the layer no more.", whole=True)
+    velocity_fade = fixed_param(
         "Velocity fade", 0, (0, 126), COUNT, "Over how many steps beyond its range it fades.", whole=True
     )
     switched = Switch("Switched", False, says="The layer sounds only after its switch key was the last of them played.")
-    switch_key = still("Switch key", 24, (0, 127), KEY, "The silent key that chooses this layer.", whole=True)
-    velocity = still("Velocity", 0.0, (0.0, 60.0), DECIBELS, "How many dB softer the softest note is than the hardest.")
+    switch_key = fixed_param("Switch key", 24, (0, 127), KEY, "The silent key that chooses this layer.", whole=True)
+    velocity = fixed_param(
+        "Velocity", 0.0, (0.0, 60.0), DECIBELS, "How many dB softer the softest note is than the hardest."
+    )
     level = Param("Level", -12.0, (-60.0, 6.0), DECIBELS, says="How loud the layer is.")
     pan = Param("Pan", 0.0, (-1.0, 1.0), PERCENT, says="Left or right, at equal power.")
     out = Choice(
@@ -222,14 +224,16 @@ class Macro(Module):
     """One handle for the musician."""
 
     value = Param("Macro", 0.0, (0.0, 1.0), PERCENT, says="Moves everything that is sewn to it.")
-    low = still("Low end", 0.0, (0.0, 1.0), PERCENT, "What its threads read while the macro is at its low end.")
-    high = still("High end", 1.0, (0.0, 1.0), PERCENT, "What its threads read while the macro is at its high end.")
-    default = still("Default", 0.0, (0.0, 1.0), PERCENT, "Where the macro goes back to.")
+    low = fixed_param("Low end", 0.0, (0.0, 1.0), PERCENT, "What its threads read while the macro is at its low end.")
+    high = fixed_param(
+        "High end", 1.0, (0.0, 1.0), PERCENT, "What its threads read while the macro is at its high end."
+    )
+    default = fixed_param("Default", 0.0, (0.0, 1.0), PERCENT, "Where the macro goes back to.")
     name: str = ""
     description: str = ""
 
 
-class Thread(Module):
+class Route(Module, title="Thread"):
     """A connection from something that moves to something that is moved."""
 
     on = Switch("On", True, says="The thread moves its dial.")
@@ -239,10 +243,10 @@ class Thread(Module):
         {"one way": "Unipolar", "both ways": "Bipolar", "flipped": "Inverted"},
         says="Unipolar reads the mover from 0 to 1, bipolar from −1 to 1, inverted from 1 to 0.",
     )
-    smooth = still(
+    smooth = fixed_param(
         "Smooth", 0.0, (0.0, 5.0), SECONDS, "Time in which the thread follows its mover.", taper=CUBIC, beats=True
     )
-    delay = still(
+    delay = fixed_param(
         "Delay", 0.0, (0.0, 2.0), SECONDS, "How long after its mover the thread moves.", taper=CUBIC, beats=True
     )
     by = Choice(
@@ -285,7 +289,7 @@ def read_reading(text: str) -> tuple[str, str | None]:
     """What a person typed for a thread, and the reading that it ends with, if any: `+12 st bipolar`."""
     words = text.split()
     if words and len(words[-1]) >= 3:
-        for key, label in Thread.choice_of("reading").options.items():
+        for key, label in Route.choice_of("reading").options.items():
             if label.lower().startswith(words[-1].lower()):
                 return " ".join(words[:-1]), key
     return text, None

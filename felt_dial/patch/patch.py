@@ -28,15 +28,15 @@ from felt_dial.patch.parts import (
     Layer,
     Macro,
     NoSuchPath,
-    Thread,
+    Route,
     depth_param,
+    fixed_param,
     read_depth,
-    still,
 )
 from felt_dial.patch.pattern import Pattern
 from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.player import PLAYER_SOURCES
-from felt_dial.patch.routing import arrivals, bus_layers, check_sends
+from felt_dial.patch.routing import bus_layers, check_sends
 from felt_dial.patch.tuning import Tuning
 from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
 
@@ -49,7 +49,7 @@ class Slot(NamedTuple):
     value: Value
 
 
-def depth_of(patch: Patch, thread: Thread) -> Param:
+def depth_of(patch: Patch, thread: Route) -> Param:
     """The declaration of a thread's depth; raises `NoSuchPath`."""
     return depth_param(target_param(patch, thread.target), str(thread.by))
 
@@ -84,8 +84,10 @@ class Patch(Module):
     level = Param("Output", 0.0, (-60.0, 12.0), DECIBELS, movable=False, says="How loud the whole patch is.")
     voices = Param("Voices", 16, (1, 32), COUNT, whole=True, movable=False, says="How many notes may sound at once.")
     bend = Param("Bend range", 2.0, (0.0, 24.0), SEMITONES, movable=False, says="How far the bend wheel reaches.")
-    note_bend = still("Note bend", 48.0, (0.0, 96.0), SEMITONES, "How far the bend of a single note reaches.")
-    grains = still("Grains", 512, (8, 2048), COUNT, "How many grains may sound at once in the whole patch.", whole=True)
+    note_bend = fixed_param("Note bend", 48.0, (0.0, 96.0), SEMITONES, "How far the bend of a single note reaches.")
+    grains = fixed_param(
+        "Grains", 512, (8, 2048), COUNT, "How many grains may sound at once in the whole patch.", whole=True
+    )
     play = Choice(
         "Play",
         "poly",
@@ -98,7 +100,7 @@ class Patch(Module):
         {"last": "Last", "low": "Lowest", "high": "Highest"},
         says="Which of several held keys sounds in the mono modes.",
     )
-    glide = still("Glide", 0.0, (0.0, 10.0), SECONDS, "Time from the pitch of the note before.", taper=CUBIC)
+    glide = fixed_param("Glide", 0.0, (0.0, 10.0), SECONDS, "Time from the pitch of the note before.", taper=CUBIC)
     glide_when = Choice(
         "Glides",
         "always",
@@ -117,11 +119,15 @@ class Patch(Module):
         {"rack": "Rack 1", "out": "Output"},
         says="Rack 2 joins rack 1 at its beginning, or goes to the output.",
     )
-    key_centre = still("Key centre", 60, (0, 127), KEY, "The key at which Key moves nothing.", whole=True)
-    age = still("Age", 10.0, (0.1, 120.0), SECONDS, "How long a note sounds until Age is full.", taper=CUBIC)
-    note_cycle = still("Note cycle", 8, (2, 64), COUNT, "After how many notes Note number begins again.", whole=True)
-    seed = still("Chance seed", 1, (1, 999), COUNT, "Another number, other chances: the same every time.", whole=True)
-    reference = still("Reference", 440.0, (220.0, 880.0), HERTZ, "Frequency of the key A4.", taper=LOG)
+    key_centre = fixed_param("Key centre", 60, (0, 127), KEY, "The key at which Key moves nothing.", whole=True)
+    age = fixed_param("Age", 10.0, (0.1, 120.0), SECONDS, "How long a note sounds until Age is full.", taper=CUBIC)
+    note_cycle = fixed_param(
+        "Note cycle", 8, (2, 64), COUNT, "After how many notes Note number begins again.", whole=True
+    )
+    seed = fixed_param(
+        "Chance seed", 1, (1, 999), COUNT, "Another number, other chances: the same every time.", whole=True
+    )
+    reference = fixed_param("Reference", 440.0, (220.0, 880.0), HERTZ, "Frequency of the key A4.", taper=LOG)
 
     name: str = "Untitled"
     type: str = ""
@@ -149,7 +155,7 @@ class Patch(Module):
     modulators: dict[str, AnyModulator] = {}
     macros: dict[str, Macro] = Field(default_factory=lambda: {m: Macro() for m in MACRO_IDS})
     racks: dict[str, dict[str, AnyEffect]] = {"1": {}, "2": {}}
-    threads: dict[str, Thread] = {}
+    threads: dict[str, Route] = {}
     pattern: Pattern = Pattern()
 
     def __eq__(self, other: object) -> bool:
@@ -264,7 +270,7 @@ def sounding(patch: Patch) -> list[str]:
     return found + [f"racks.{rack}.{key}" for rack, effects in patch.racks.items() for key in effects]
 
 
-def feeding(patch: Patch, key: str) -> list[str]:
+def audio_rate_modulators(patch: Patch, key: str) -> list[str]:
     """Layers whose sound moves another at audio rate: its phase, its cutoff, or that of a bus it may go through."""
     layer = patch.layers[key]
     swinging = [str(layer.swung), *(str(bus.swung) for bus in patch.buses.values())]
@@ -283,7 +289,7 @@ def slots(patch: Patch) -> Iterator[Slot]:
     for prefix, module in modules(patch):
         for name, param in module.params.items():
             yield Slot(path_of(prefix, module, name), param, module.get(name))
-        if isinstance(module, Thread):
+        if isinstance(module, Route):
             yield Slot(f"{prefix}.depth", depth_of(patch, module), module.depth)
 
 
@@ -321,7 +327,7 @@ def own_outline(module: Module) -> tuple[Any, ...]:
     )
     if isinstance(module, Layer):
         more += (module.contour,)
-    elif isinstance(module, Thread):
+    elif isinstance(module, Route):
         more += (module.source, module.target, module.scaled, module.delay != 0.0)
     elif isinstance(module, Modulator):
         more += tuple(getattr(module, name) for name in module.inputs)
@@ -371,7 +377,7 @@ def owner(patch: Patch, path: str) -> tuple[Module, str]:
         node = _step(node, key, path)
     name = steps[-1]
     known = isinstance(node, Module) and (
-        name in node.params or name in node.drawings or (isinstance(node, Thread) and name == "depth")
+        name in node.params or name in node.drawings or (isinstance(node, Route) and name == "depth")
     )
     if not known:
         raise NoSuchPath(f"The patch has no parameter “{path}”.")
@@ -381,7 +387,7 @@ def owner(patch: Patch, path: str) -> tuple[Module, str]:
 def param_at(patch: Patch, path: str) -> Parameter:
     """Declaration of the parameter at `path`; raises `NoSuchPath`."""
     module, name = owner(patch, path)
-    if isinstance(module, Thread) and name == "depth":
+    if isinstance(module, Route) and name == "depth":
         return depth_of(patch, module)
     return module.params.get(name) or module.drawings[name]
 
@@ -439,7 +445,7 @@ def target_param(patch: Patch, path: str) -> Param:
     at = path
     while True:
         module, name = owner(patch, at)
-        if not (isinstance(module, Thread) and name == "depth"):
+        if not (isinstance(module, Route) and name == "depth"):
             break
         if at in seen:
             raise NoSuchPath("A thread cannot move its own depth.")
@@ -467,7 +473,7 @@ def movers(patch: Patch) -> dict[str, str]:
     return named | {key: source.name for key, source in PLAYER_SOURCES.items()}
 
 
-def check_thread(patch: Patch, thread: Thread) -> None:
+def check_thread(patch: Patch, thread: Route) -> None:
     """Raises a sentence where a thread starts or ends nowhere, or reaches too far."""
     if thread.source not in movers(patch):
         raise NoSuchPath(f"nothing that moves is called {thread.source!r}.")
@@ -519,15 +525,14 @@ __all__ = [
     "Macro",
     "NoSuchPath",
     "Patch",
+    "Route",
     "Slot",
-    "Thread",
-    "arrivals",
+    "audio_rate_modulators",
     "bus_layers",
     "check_thread",
     "depth_of",
     "depth_param",
     "drawings",
-    "feeding",
     "goes_both_ways",
     "module_at",
     "modules",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from felt_dial.patch.drawn import Column, Drawn, Rows
 from felt_dial.patch.module import Module
 from felt_dial.patch.params import LOG, Choice, Param, Switch
-from felt_dial.patch.parts import still
+from felt_dial.patch.parts import fixed_param
 from felt_dial.patch.units import COUNT, OCTAVES, PERCENT, RATE, SEMITONES, Beats
 
 LANES = (
@@ -38,11 +38,11 @@ class Pattern(Module, title="Pattern"):
         },
         says="Which of the held keys comes next; a chord plays all of them at every step.",
     )
-    octaves = still("Over", 1, (1, 4), COUNT, "Over how many octaves the order goes.", whole=True)
+    octaves = fixed_param("Over", 1, (1, 4), COUNT, "Over how many octaves the order goes.", whole=True)
     rate = Param(
         "Step", Beats(0.25), (0.1, 50.0), RATE, taper=LOG, beats=True, movable=False, says="How long a step lasts."
     )
-    swing = still("Swing", 0.0, (0.0, 0.5), PERCENT, "Every second step comes later.")
+    swing = fixed_param("Swing", 0.0, (0.0, 0.5), PERCENT, "Every second step comes later.")
     start = Choice(
         "Begins",
         "key",
@@ -50,16 +50,22 @@ class Pattern(Module, title="Pattern"):
         says="The first key begins the pattern, or it runs along and keys come in at the next step.",
     )
     hold = Switch("Hold", False, says="The pattern goes on after the keys come up, until others are played.")
-    vary_octave = still("Vary octave", 0, (0, 2), OCTAVES, "By how many octaves chance shifts a step.", whole=True)
-    vary_pitch = still("Vary pitch", 0, (0, 12), SEMITONES, "By how many semitones chance shifts a step.", whole=True)
-    vary_velocity = still("Vary velocity", 0.0, (0.0, 1.0), PERCENT, "How much softer chance makes a step.")
-    vary_length = still("Vary length", 0.0, (0.0, 1.0), PERCENT, "How much shorter chance makes a step.")
+    vary_octave = fixed_param(
+        "Vary octave", 0, (0, 2), OCTAVES, "By how many octaves chance shifts a step.", whole=True
+    )
+    vary_pitch = fixed_param(
+        "Vary pitch", 0, (0, 12), SEMITONES, "By how many semitones chance shifts a step.", whole=True
+    )
+    vary_velocity = fixed_param("Vary velocity", 0.0, (0.0, 1.0), PERCENT, "How much softer chance makes a step.")
+    vary_length = fixed_param("Vary length", 0.0, (0.0, 1.0), PERCENT, "How much shorter chance makes a step.")
     redraw = Choice(
         "New chances",
         "never",
         {"never": "Never", "steps": "After steps", "bars": "After bars"},
         says="When chance draws anew; never keeps the same variation for ever.",
     )
-    redraw_after = still("After", 4, (1, 64), COUNT, "After how many steps or bars chance draws anew.", whole=True)
-    seed = still("Seed", 1, (1, 999), COUNT, "Another number, other chances.", whole=True)
+    redraw_after = fixed_param(
+        "After", 4, (1, 64), COUNT, "After how many steps or bars chance draws anew.", whole=True
+    )
+    seed = fixed_param("Seed", 1, (1, 999), COUNT, "Another number, other chances.", whole=True)
     steps = Drawn("Steps", PLAIN, LANES, most=32, says="The steps: shifts, velocity, length, tie, probability, skip.")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from felt_dial.patch.edits import threads_on
-from felt_dial.patch.patch import BY_RATIO, Patch, Thread, feeding, target_param, value_at
+from felt_dial.patch.patch import BY_RATIO, Patch, Route, audio_rate_modulators, target_param, value_at
 from felt_dial.patch.routing import effect_name
 
 
@@ -21,14 +21,14 @@ def moves_something(patch: Patch, source: str) -> bool:
     )
 
 
-def _amount(patch: Patch, thread: Thread) -> float:
+def _amount(patch: Patch, thread: Route) -> float:
     """A depth as the engine adds it: octaves on a geometric unit that is moved by ratio, the unit itself elsewhere."""
     param = target_param(patch, thread.target)
     by_ratio = param.unit.geometric and thread.by == BY_RATIO
     return param.unit.amount(thread.depth) if by_ratio else thread.depth
 
 
-def _ends(patch: Patch, thread: Thread) -> tuple[float, float]:
+def _ends(patch: Patch, thread: Route) -> tuple[float, float]:
     """What a thread makes of its mover at its beginning and at its end, in parts of the depth."""
     first, last = 0.0, 1.0
     if thread.source in patch.macros:
@@ -42,7 +42,7 @@ def _ends(patch: Patch, thread: Thread) -> tuple[float, float]:
     return (2 * first - 1, 2 * last - 1) if thread.reading == "both ways" else (first, last)
 
 
-def reach(patch: Patch, thread: Thread) -> tuple[float, float, bool]:
+def reach(patch: Patch, thread: Route) -> tuple[float, float, bool]:
     """Where a thread alone takes its dial: from, to, and whether an end of the range stops it."""
     amount = _amount(patch, thread)
     first, last = _ends(patch, thread)
@@ -66,7 +66,7 @@ def reach_of_all(patch: Patch, path: str) -> tuple[float, float, bool]:
 
 
 def _reach(
-    patch: Patch, path: str, first: list[tuple[Thread, float]], last: list[tuple[Thread, float]]
+    patch: Patch, path: str, first: list[tuple[Route, float]], last: list[tuple[Route, float]]
 ) -> tuple[float, float, bool]:
     param = target_param(patch, path)
     base = param.resolve(value_at(patch, path), float(patch.tempo))
@@ -98,7 +98,7 @@ def silent_because(patch: Patch, path: str) -> tuple[str, dict[str, object]] | N
         layer = patch.layers[steps[1]]
         if not layer.get("on"):
             return f"Layer {letter} is off", {f"layers.{steps[1]}.on": True}
-        heard_by = [key for key in patch.layers if key != steps[1] and steps[1] in feeding(patch, key)]
+        heard_by = [key for key in patch.layers if key != steps[1] and steps[1] in audio_rate_modulators(patch, key)]
         if layer.get("out") == "none" and not layer.sends and not heard_by:
             return f"Layer {letter} goes nowhere", {f"layers.{steps[1]}.out": "rack"}
     return None

@@ -38,7 +38,7 @@ def bus_layers(patch: Patch, bus: str) -> list[str]:
     return found
 
 
-def arrivals(patch: Patch, where: str) -> list[str]:
+def inputs_of(patch: Patch, where: str) -> list[str]:
     """What goes to a bus, a rack or the output (`bus1`, `rack`, `direct` …): layers by letter, buses by name, in order."""
     found = [key.upper() for key, layer in patch.layers.items() if goes_to(layer, where)]
     return found + [f"Bus {key}" for key, bus in patch.buses.items() if goes_to(bus, where) and bus_layers(patch, key)]
@@ -113,7 +113,7 @@ def words(patch: Patch) -> str:
         if bus_layers(patch, key):
             also = "".join(f", also → {_to(where)} at {_loud(send)}" for where, send in bus.sends.items())
             said.append(f"bus {key} ({bus_words(bus)}) → {_to(str(bus.out))}{also}")
-    if arrivals(patch, "rack2"):
+    if inputs_of(patch, "rack2"):
         joins = "rack 1" if patch.rack2 == "rack" else "output"
         said.append(f"rack 2 ({', '.join(titles['2']) or 'empty'}) → {joins}")
     said.append(f"rack 1 ({', '.join(titles['1']) or 'empty'}) → output")

@@ -17,8 +17,8 @@ from felt_dial.bank.variation import variation_render as growing
 from felt_dial.bank.variation.variations import (
     GROUPS,
     TARGET,
-    Offshoot,
-    Wishes,
+    Variation,
+    VariationOptions,
     between,
     counts,
     dials,
@@ -107,28 +107,28 @@ def test_every_parameter_of_the_demo_belongs_to_a_group_or_is_never_moved() -> N
     for path in BANKS.glob("*/presets/*.json"):
         patch = read_patch(path.read_text(), path.stem)
         assert {group_of(slot.path, slot.param) for slot in slots(patch)} <= {*GROUPS, ""}  # type: ignore[arg-type]
-        assert set(counts(patch, Wishes())) == set(GROUPS)
+        assert set(counts(patch, VariationOptions())) == set(GROUPS)
 
 
 def test_what_is_locked_off_or_at_rest_never_moves() -> None:
     patch = with_value(new_patch(), "layers.a.filter.on", False)
-    every = Wishes(groups=frozenset(GROUPS))
+    every = VariationOptions(groups=frozenset(GROUPS))
     paths = {dial.path for dial in dials(patch, every)}
     assert not any(path.startswith("layers.a.filter.") for path in paths) and "level" not in paths
     assert not any(path.endswith(("layers.a.pitch", "layers.a.fine")) for path in paths), "it stays in tune"
     on = with_value(patch, "layers.a.filter.on", True)
     assert "layers.a.filter.cutoff" in {dial.path for dial in dials(on, every)}
-    locked = Wishes(groups=frozenset(GROUPS), locked=frozenset(("layers.a.filter.cutoff",)))
+    locked = VariationOptions(groups=frozenset(GROUPS), locked=frozenset(("layers.a.filter.cutoff",)))
     assert "layers.a.filter.cutoff" not in {dial.path for dial in dials(on, locked)}
 
 
 # --- growing -----------------------------------------------------------------------------------
 
-WISHES = Wishes(far=0.4, count=6, seed=5)
+WISHES = VariationOptions(far=0.4, count=6, seed=5)
 
 
 @cache
-def grown(name: str) -> list[Offshoot]:
+def grown(name: str) -> list[Variation]:
     return [one for n in range(12) if not (one := growing.grow(preset(name), WISHES, n)).wrong][:6]
 
 
@@ -162,13 +162,13 @@ def test_offshoots_are_as_far_as_wished_in_tune_and_as_loud(name: str) -> None:
 def test_the_same_seed_grows_the_same_and_another_others() -> None:
     again = [growing.grow(preset("dew-pluck"), WISHES, n) for n in range(2)]
     assert [one.document for one in again] == [growing.grow(preset("dew-pluck"), WISHES, n).document for n in range(2)]
-    other = growing.grow(preset("dew-pluck"), Wishes(far=0.4, count=6, seed=6), 0)
+    other = growing.grow(preset("dew-pluck"), VariationOptions(far=0.4, count=6, seed=6), 0)
     assert other.document != again[0].document
 
 
 def test_further_is_further() -> None:
     far = [
-        np.median([growing.grow(preset("dew-pluck"), Wishes(far=f, seed=2), n).far for n in range(4)])
+        np.median([growing.grow(preset("dew-pluck"), VariationOptions(far=f, seed=2), n).far for n in range(4)])
         for f in (0.1, 0.4, 0.9)
     ]
     assert far[0] < far[1] < far[2]
@@ -177,7 +177,8 @@ def test_further_is_further() -> None:
 def test_only_groups_that_may_change_do() -> None:
     before = patch_of("lantern-brass")
     after = read_patch(
-        growing.grow(preset("lantern-brass"), Wishes(groups=frozenset(("effects",)), seed=3), 1).document, "it"
+        growing.grow(preset("lantern-brass"), VariationOptions(groups=frozenset(("effects",)), seed=3), 1).document,
+        "it",
     )
     changed = [(a.path, a.param) for a, b in zip(slots(before), slots(after), strict=True) if a.value != b.value]
     assert changed and all(group_of(path, param) == "effects" for path, param in changed if path != "level")  # type: ignore[arg-type]

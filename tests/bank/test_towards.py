@@ -12,7 +12,7 @@ from felt_dial.bank.measuring.features import features_of, lacks
 from felt_dial.bank.measuring.probe_note import RATE, heard, levelled
 from felt_dial.bank.variation.match_render import NothingThere, aim_at, aim_of, come_to, target, tried, try_out
 from felt_dial.bank.variation.match_search import Search, apart, picture_of
-from felt_dial.bank.variation.variations import Wishes
+from felt_dial.bank.variation.variations import VariationOptions
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
@@ -100,7 +100,7 @@ def test_the_search_comes_at_least_sixty_percent_nearer_to_a_hidden_patch_and_do
     aim = aim_of(path)
     ends = []
     for _ in range(2):
-        search = Search(start, Wishes())
+        search = Search(start, VariationOptions())
         while search.tried < 220:
             rows = search.ask(4)
             tries = [try_out(search.patch_of(row), aim, search.playing_of(row)) for row in rows]
@@ -118,7 +118,7 @@ def test_the_search_comes_at_least_sixty_percent_nearer_to_a_hidden_patch_and_do
 def test_told_in_any_order_the_search_goes_on_and_keeps_the_best() -> None:
     """Two helpers answer as they come: a bowl over the places of the dials is climbed down all the same."""
     start, _ = hidden_and_start()
-    search = Search(start, Wishes())
+    search = Search(start, VariationOptions())
     chance = np.random.default_rng(3)
     aim = np.clip(search.best + chance.normal(0, 0.25, len(search.best)), 0, 1)
     open_rows: list[np.ndarray] = []
@@ -138,7 +138,7 @@ def test_told_in_any_order_the_search_goes_on_and_keeps_the_best() -> None:
 def test_a_search_that_stands_still_in_one_valley_finds_another() -> None:
     """Two valleys over the places of the dials: where the sound stands it is never nearer than 0.4; elsewhere it is 0."""
     start, _ = hidden_and_start()
-    search = Search(start, Wishes(seed=4))
+    search = Search(start, VariationOptions(seed=4))
     stands = np.array([dial.place for dial in search.dials])
     other = np.clip(stands + np.where(stands < 0.5, 0.35, -0.35) * (np.arange(len(stands)) % 3 == 0), 0, 1)
 
@@ -156,20 +156,20 @@ def test_a_search_that_stands_still_in_one_valley_finds_another() -> None:
 
 def test_dials_that_stay_keep_their_values_to_the_last_digit() -> None:
     start, _ = hidden_and_start()
-    search = Search(start, Wishes())
+    search = Search(start, VariationOptions())
     assert write_patch(search.patch_of(search.best)) == write_patch(start)
 
 
 def test_a_search_with_nothing_that_may_change_asks_for_the_sound_itself_and_then_for_nothing() -> None:
     start, _ = hidden_and_start()
-    search = Search(start, Wishes(groups=frozenset()))
+    search = Search(start, VariationOptions(groups=frozenset()))
     rows = search.ask(4)
     assert len(rows) == 1 and search.tell(rows, [0.5]) and search.ask(4) == []
 
 
 def test_a_search_in_which_no_dial_matters_goes_on_trying_and_ends_with_the_sound_itself() -> None:
     start, _ = hidden_and_start()
-    search = Search(start, Wishes())
+    search = Search(start, VariationOptions())
     while search.tried < 400:
         rows = search.ask(3)
         assert rows
@@ -179,7 +179,7 @@ def test_a_search_in_which_no_dial_matters_goes_on_trying_and_ends_with_the_soun
 
 def test_no_row_is_tried_twice_while_dials_are_tried_one_by_one() -> None:
     start, _ = hidden_and_start()
-    search, seen = Search(start, Wishes()), []
+    search, seen = Search(start, VariationOptions()), []
     aim = np.clip(search.best + np.random.default_rng(3).normal(0, 0.25, len(search.best)), 0, 1)
     while search.tried < 3 * len(search.dials):
         rows = search.ask(1)

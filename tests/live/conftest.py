@@ -10,7 +10,7 @@ import pytest
 
 from felt_dial.live.engine.devices import SIMULATED
 from felt_dial.live.engine.engine import Engine
-from felt_dial.live.link.async_pipe import Wire
+from felt_dial.live.link.async_pipe import AsyncPipe
 from felt_dial.live.link.link import EngineLink
 from felt_dial.live.link.shared_memory import Shared
 from felt_dial.patch.patch import Patch
@@ -31,7 +31,7 @@ def until(true: Callable[[], bool], seconds: float = 30.0) -> bool:
 def engine(patch: Patch) -> Engine:
     """An engine in this process; nobody hears it, and its blocks come as they are asked for."""
     here, _ = Pipe()
-    made = Engine(Shared(), Wire(here), SIMULATED, 48000.0, 256)
+    made = Engine(Shared(), AsyncPipe(here), SIMULATED, 48000.0, 256)
     made.program = Program(patch, 48000, 256)
     return made
 

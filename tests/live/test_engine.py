@@ -16,7 +16,7 @@ import soundfile
 
 from felt_dial.live.engine.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
 from felt_dial.live.engine.engine import Engine
-from felt_dial.live.engine.kernel_preloader import COMMON, Warming
+from felt_dial.live.engine.kernel_preloader import COMMON, KernelPreloader
 from felt_dial.live.engine.player import Player
 from felt_dial.live.link import link as links
 from felt_dial.live.link.link import EngineLink
@@ -455,7 +455,7 @@ def test_what_a_patch_has_switched_off_is_loaded_with_it(monkeypatch: pytest.Mon
     ran: list[str] = []
     for module in Program(patch).running():
         monkeypatch.setattr(type(module), "spent", lambda running, since: ran.append(running.path))
-    Warming(48000.0, 256).load(patch)
+    KernelPreloader(48000.0, 256).load(patch)
     assert {"layers.a.source", "layers.a.drive", "layers.a.filter", f"racks.1.{key}"} <= set(ran)
 
 

@@ -20,7 +20,7 @@ from felt_dial.live.link.messages import (
     UnknownMessage,
 )
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui.editor.engine_handlers import HEARD
+from felt_dial.ui.editor.engine_handlers import HANDLERS
 from tests.live.conftest import engine, until
 
 EVERY = {
@@ -31,9 +31,9 @@ EVERY = {
 
 
 def test_every_message_has_one_that_deals_with_it() -> None:
-    dealt = IN_BLOCK.kinds | AT_ONCE.kinds | HEARD.kinds | {Begin}
+    dealt = IN_BLOCK.kinds | AT_ONCE.kinds | HANDLERS.kinds | {Begin}
     assert dealt == EVERY, dealt ^ EVERY
-    assert not IN_BLOCK.kinds & AT_ONCE.kinds and not HEARD.kinds & (IN_BLOCK.kinds | AT_ONCE.kinds)
+    assert not IN_BLOCK.kinds & AT_ONCE.kinds and not HANDLERS.kinds & (IN_BLOCK.kinds | AT_ONCE.kinds)
 
 
 def test_a_message_that_is_not_known_is_an_error() -> None:

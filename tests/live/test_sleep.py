@@ -14,8 +14,8 @@ from felt_dial.live.engine import devices
 from felt_dial.live.engine import idle as sleep
 from felt_dial.live.engine.devices import SimulatedOutput
 from felt_dial.live.engine.engine import Engine
-from felt_dial.live.engine.note_recorder import Taking
-from felt_dial.live.link.messages import MeasureAnew, PlayPhrase, SetMonitor, Stir
+from felt_dial.live.engine.note_recorder import NoteRecorder
+from felt_dial.live.link.messages import MeasureAnew, PlayPhrase, SetMonitor, WakeUp
 from felt_dial.live.midi.controller import SimulatedController
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
@@ -164,7 +164,7 @@ def test_an_engine_that_sleeps_rests_and_wakes_for_a_note_at_once(monkeypatch: p
     while not made.shared.data["resting"]:
         time.sleep(0.001)
     made.shared.send(Event(0, ON, 57, 0.7))
-    made.hear(Stir())
+    made.hear(WakeUp())
     rests.join(30)
     assert not rests.is_alive()
     assert np.abs(heard(made, 10)).max() > 0.01 and made.rest() == 0.0
@@ -182,7 +182,7 @@ def test_whatever_is_asked_for_is_not_kept_waiting(why: str, monkeypatch: pytest
     elif why == "patch":
         made.ready = (Program(new_patch(), 48000, 256), 1, True)
     elif why == "take":
-        made.taking = Taking(48000.0, 0.0, False)
+        made.taking = NoteRecorder(48000.0, 0.0, False)
     elif why == "recording":
         made.audition.begin(np.ones((2, 4800), np.float32))
     elif why == "controller":
@@ -193,7 +193,7 @@ def test_whatever_is_asked_for_is_not_kept_waiting(why: str, monkeypatch: pytest
     assert made.rest() < 30.0
 
 
-class Hands:
+class PlayerState:
     """A clock that only moves where somebody waits."""
 
     def __init__(self) -> None:
@@ -209,7 +209,7 @@ class Hands:
 def test_the_simulated_output_goes_on_in_time_after_a_rest(monkeypatch: pytest.MonkeyPatch) -> None:
     """No block counts as late because there was none for a while, and they come in real time again."""
     late: list[float] = []
-    clock, rests, times = Hands(), [0.05, 0.3, 0.12], []
+    clock, rests, times = PlayerState(), [0.05, 0.3, 0.12], []
     monkeypatch.setattr(devices, "time", clock)
 
     def block() -> NDArray[np.float32]:

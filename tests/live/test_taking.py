@@ -8,7 +8,7 @@ import mido
 import numpy as np
 import pytest
 
-from felt_dial.live.engine.note_recorder import BAR, EARLY, Taking
+from felt_dial.live.engine.note_recorder import BAR, EARLY, NoteRecorder
 from felt_dial.live.engine.player import Player
 from felt_dial.live.midi.midi_file import phrase_of, write_phrase_as_midi
 from felt_dial.patch.phrase import Beat, Phrase
@@ -18,7 +18,7 @@ from felt_dial.sound.playing.phrases import PHRASES
 RATE, FRAMES = 48000, 256
 
 
-def played(taking: Taking, phrase: Phrase, tempo: float, begin: float) -> np.ndarray:
+def played(taking: NoteRecorder, phrase: Phrase, tempo: float, begin: float) -> np.ndarray:
     """A phrase played by hand, beginning so many beats after the click began; what is heard of the click."""
     player = Player(RATE)
     out: list[np.ndarray] = []
@@ -36,7 +36,7 @@ def played(taking: Taking, phrase: Phrase, tempo: float, begin: float) -> np.nda
 
 @pytest.mark.parametrize("tempo", [60.0, 120.0, 173.0])
 def test_what_is_played_is_taken_down_in_beats(tempo: float) -> None:
-    taking = Taking(RATE)
+    taking = NoteRecorder(RATE)
     played(taking, PHRASES["keys"], tempo, 0.0)
     taken = taking.finish()
     wanted = sorted(PHRASES["keys"].notes)
@@ -48,7 +48,7 @@ def test_what_is_played_is_taken_down_in_beats(tempo: float) -> None:
 
 
 def test_a_click_stands_on_every_beat_and_the_first_of_a_bar_is_higher() -> None:
-    heard = played(Taking(RATE), PHRASES["keys"], 120.0, 99.0)[0]
+    heard = played(NoteRecorder(RATE), PHRASES["keys"], 120.0, 99.0)[0]
     loud = np.abs(heard) > 0.02
     begins = np.flatnonzero(loud & ~np.concatenate([[False], loud[:-1]]))
     begins = begins[np.concatenate([[True], np.diff(begins) > RATE // 10])]
@@ -58,11 +58,11 @@ def test_a_click_stands_on_every_beat_and_the_first_of_a_bar_is_higher() -> None
         spectrum = np.abs(np.fft.rfft(heard[at : at + 1024], 8192))
         tones.append(np.argmax(spectrum) * RATE / 8192)
     assert tones == pytest.approx([1800, 1200, 1200, 1200] * 2, abs=60)
-    assert not played(Taking(RATE, clicks=False), PHRASES["keys"], 120.0, 99.0).any()
+    assert not played(NoteRecorder(RATE, clicks=False), PHRASES["keys"], 120.0, 99.0).any()
 
 
 def test_a_key_a_little_before_the_first_beat_belongs_to_it_and_one_in_the_count_does_not() -> None:
-    taking, silence = Taking(RATE, count_in=1.0), np.zeros((2, RATE // 2), np.float32)
+    taking, silence = NoteRecorder(RATE, count_in=1.0), np.zeros((2, RATE // 2), np.float32)
     taking.block(
         [Event(0, ON, 60, 0.5), Event(100, OFF, 60), Event(int((1 - EARLY / 2) * RATE / 2), ON, 64, 0.5)],
         120.0,

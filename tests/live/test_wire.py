@@ -9,7 +9,7 @@ from multiprocessing import Pipe
 
 import pytest
 
-from felt_dial.live.link.async_pipe import MOST_WAITING, Wire
+from felt_dial.live.link.async_pipe import MOST_WAITING, AsyncPipe
 from felt_dial.live.link.link import EngineLink
 from felt_dial.live.link.messages import ControlsTurned, Died, TakeController
 from felt_dial.patch.edits import add_effect
@@ -24,7 +24,7 @@ MANY = 5000
 
 def test_what_is_said_arrives_in_order_however_long_nobody_listens() -> None:
     here, there = Pipe()
-    wire = Wire(here)
+    wire = AsyncPipe(here)
     said = threading.Thread(target=lambda: [wire.tell(n) for n in range(MANY)], daemon=True)
     said.start()
     said.join(60)
@@ -36,7 +36,7 @@ def test_what_is_said_arrives_in_order_however_long_nobody_listens() -> None:
 
 def test_an_end_that_is_gone_is_known_and_costs_nothing() -> None:
     here, there = Pipe()
-    wire = Wire(here)
+    wire = AsyncPipe(here)
     there.close()
     wire.tell("lost")
     assert until(lambda: wire.gone)
@@ -48,7 +48,7 @@ def test_an_end_that_is_gone_is_known_and_costs_nothing() -> None:
 
 def test_the_line_is_bounded_and_closing_sends_what_waits() -> None:
     here, there = Pipe()
-    wire = Wire(here)
+    wire = AsyncPipe(here)
     for n in range(2 * MOST_WAITING):
         wire.tell(n)
     assert wire._line.qsize() <= MOST_WAITING
@@ -71,7 +71,7 @@ def test_a_window_that_is_busy_does_not_stop_the_sound(kernels: None) -> None:
     """A knob of the controller is turned while it hears nothing: every block has something to tell it."""
     made = engine(new_patch())
     here, there = Pipe()
-    made.window = Wire(here)
+    made.window = AsyncPipe(here)
     made.hear(TakeController("simulated"))
     made.block()
     assert made.controller is not None
@@ -115,7 +115,7 @@ def test_an_engine_that_stands_still_does_not_hold_the_window_up(link: EngineLin
 def test_several_threads_speak_through_one_line(monkeypatch: pytest.MonkeyPatch) -> None:
     """Each is heard in its own order; the sound, the side thread and the look-out for devices all tell the window."""
     here, there = Pipe()
-    wire = Wire(here)
+    wire = AsyncPipe(here)
     ready, begun, start = threading.Barrier(4), [], threading.Thread.start
 
     def counted(thread: threading.Thread) -> None:

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from felt_dial.patch import units as u
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import CUBIC, LOG, OutOfRange, Param
-from felt_dial.patch.parts import Bus, Layer, Macro, Thread, depth_param
+from felt_dial.patch.parts import Bus, Layer, Macro, Route, depth_param
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.shaping import Shaper
 from felt_dial.patch.units import MINUS, THIN, Beats, NotReadable
@@ -174,7 +174,7 @@ def dials() -> list[tuple[str, Param]]:
     """Every dial of every kind of module, and the depth of a thread on each that can be moved."""
     kinds = [cls for family in (Source, Filter, Modulator, Effect) for cls in family.kinds.values()]
     found = []
-    for cls in (Patch, Layer, Bus, Thread, Macro, Shaper, *kinds):
+    for cls in (Patch, Layer, Bus, Route, Macro, Shaper, *kinds):
         for name, param in cls.params.items():
             if isinstance(param, Param):
                 found.append((f"{cls.__name__} {name}", param))

@@ -21,10 +21,10 @@ from felt_dial.patch.edits import (
 )
 from felt_dial.patch.module import Effect, Filter, Modulator
 from felt_dial.patch.params import OutOfRange
-from felt_dial.patch.patch import Patch, feeding, slots, sounding, with_value
+from felt_dial.patch.patch import Patch, audio_rate_modulators, slots, sounding, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.patch.reach import silent_because
-from felt_dial.patch.routing import arrivals, bus_layers, words
+from felt_dial.patch.routing import bus_layers, inputs_of, words
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_layer, new_patch
@@ -108,7 +108,7 @@ def test_buses_are_told_apart_per_note() -> None:
 def test_layers_that_swing_a_cutoff_are_known_and_forgotten() -> None:
     patch, other = add_layer(new_patch(), new_layer())
     patch = with_value(with_value(patch, "layers.a.swung", other), "buses.2.swung", other)
-    assert feeding(patch, "a") == [other, other]
+    assert audio_rate_modulators(patch, "a") == [other, other]
     patch = remove_layer(patch, other)
     assert patch.layers["a"].swung == "none" and patch.buses["2"].swung == "none"
 
@@ -310,5 +310,5 @@ def test_a_send_that_would_go_round_is_refused_in_words_and_threads_go_with_a_se
     patch, key = sew(patch, lfo, "layers.a.sends.bus2.level", 6.0)
     assert key not in remove_send(patch, "layers.a", "bus2").threads
     assert any(slot.path == "layers.a.sends.bus2.level" for slot in slots(patch))
-    assert arrivals(add_send(patch, "layers.b", "rack2"), "rack2") == ["B"]
+    assert inputs_of(add_send(patch, "layers.b", "rack2"), "rack2") == ["B"]
     assert "A at −6.0\u2009dB also → bus 2" in words(patch) and "bus 2 (nothing yet) → rack 1" in words(patch)

@@ -17,7 +17,7 @@ from felt_dial.patch.shaping import DRAWN_AT_FIRST, WAYS
 from felt_dial.sound.effects.compressor import static_curve
 from felt_dial.sound.effects.equaliser import response
 from felt_dial.sound.engine.program import Program
-from felt_dial.sound.engine.running_module import late_of
+from felt_dial.sound.engine.running_module import latency_of
 from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK
 from felt_dial.sound.tone.core.transfer import curve
@@ -69,7 +69,7 @@ def test_off_is_the_same_bytes_and_extremes_are_finite_and_recover(kind: str) ->
 def test_a_wet_of_nothing_leaves_the_sound(kind: str) -> None:
     sound = noise(0.2)
     out = through(kind, sound, wet=0.0)
-    late = late_of(Effect.kinds[kind](), RATE)
+    late = latency_of(Effect.kinds[kind](), RATE)
     assert np.abs(out[:, late:] - sound[:, : sound.shape[1] - late]).max() < 2e-7
 
 

@@ -19,7 +19,7 @@ from felt_dial.bank.library.places import load_settings
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui.frame import drop_target as arrivals
+from felt_dial.ui.frame import drop_target as drop_target
 from felt_dial.ui.inspector.load import choose_file, load_menu
 from tests.ui.conftest import Desk, wait
 
@@ -42,17 +42,17 @@ def drop(desk: Desk, over: QWidget, *files: Path) -> str:
     QApplication.sendEvent(window, QDragEnterEvent(at, *words))
     QApplication.sendEvent(window, QDragMoveEvent(at, *words))
     QTest.qWait(10)
-    said = window.arrivals.hint.says
-    assert window.arrivals.hint.isVisible()
+    said = window.drop_target.hint.says
+    assert window.drop_target.hint.isVisible()
     QApplication.sendEvent(window, QDropEvent(at.toPointF(), *words))
     QTest.qWait(20)
-    assert not window.arrivals.hint.isVisible()
+    assert not window.drop_target.hint.isVisible()
     return said
 
 
 def choose(desk: Desk, name: str) -> None:
     """Types into the list that has opened, and presses Enter."""
-    chooser = desk.window.arrivals.chooser
+    chooser = desk.window.drop_target.chooser
     assert chooser is not None and chooser.isVisible()
     QTest.keyClicks(chooser.search, name)
     QTest.keyClick(chooser.search, Qt.Key.Key_Return)
@@ -74,7 +74,7 @@ def test_a_recording_goes_where_it_is_dropped(desk: Desk, sine: Path) -> None:
     assert session.patch.layers["b"].source.kind != "grains"
 
 
-@pytest.mark.parametrize("kind", arrivals.BEGINS)
+@pytest.mark.parametrize("kind", drop_target.BEGINS)
 def test_on_empty_ground_it_is_a_new_layer_of_the_kind_that_is_chosen(desk: Desk, sine: Path, kind: str) -> None:
     session = desk.session
     before = set(session.patch.layers)
@@ -132,7 +132,7 @@ def test_what_cannot_be_taken_in_is_said_and_nothing_changes(desk: Desk, tmp_pat
     session = desk.session
     patch, banks = session.patch, len(session.banks())
     drop(desk, desk.window.patch_page.rows["a"], tmp_path / name)
-    if desk.window.arrivals.chooser is not None:
+    if desk.window.drop_target.chooser is not None:
         choose(desk, "sample")
     desk.finish_job()
     assert session.patch is patch and len(session.banks()) == banks and name in desk.messages[-1]

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QScrollBa
 
 from felt_dial.live.link.messages import Compiling
 from felt_dial.sound.compiling.compile import WHOLE, left
-from felt_dial.ui.editor.engine_handlers import HEARD
+from felt_dial.ui.editor.engine_handlers import HANDLERS
 from felt_dial.ui.theme.colours import DYES, NIGHT, OAT, Theme, cloth, dye
 from tests.ui.conftest import Desk
 
@@ -148,13 +148,13 @@ def test_names_of_any_script_are_shown(desk: Desk, name: str) -> None:
 
 def test_compiling_says_how_far_it_is_and_answers_a_key(desk: Desk) -> None:
     said = desk.window.said
-    HEARD.call(desk.session, Compiling(7, 28, 50.0))
+    HANDLERS.call(desk.session, Compiling(7, 28, 50.0))
     assert said.text.text() == "Compiling 7 of 28, about 50 s: once for this machine, then it sounds."
     QTest.qWait(4300)
     assert said.isVisible(), "it stays until it is done"
     desk.keys(Qt.Key.Key_Z)
     assert "about 50 s" in said.text.text() and "The key is heard after it" in said.text.text()
-    HEARD.call(desk.session, Compiling(28, 28, 0.0))
+    HANDLERS.call(desk.session, Compiling(28, 28, 0.0))
     assert said.text.text() == "The sound is ready." and not desk.session.preparing
 
 

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from felt_dial.bank.measuring.features import Features
-from felt_dial.bank.variation.variations import Offshoot
+from felt_dial.bank.variation.variations import Variation
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import with_value
 from felt_dial.ui.dials.controls import NameEdit
@@ -174,10 +174,10 @@ def offshoots(desk: Desk, count: int = 8) -> Offshoots:
     grown, patch = page.offshoots, desk.session.patch
     rng = np.random.default_rng(5)
 
-    def one(n: int) -> Offshoot:
+    def one(n: int) -> Variation:
         own = with_value(patch, "level", -3.0 - n)
         features = Features(*rng.uniform(0.1, 1, 6), shape=rng.uniform(-60, 0, 24))
-        return Offshoot(
+        return Variation(
             document=write_patch(own), sound=np.zeros((2, 100), np.float32), swatch=np.zeros((24, 48), np.uint8),
             features=features, far=0.3, changed=(("Output", "0 dB", f"−{3 + n} dB"),), wrong="",
         )  # fmt: skip

@@ -11,8 +11,8 @@ import pytest
 from felt_dial.bank.finding import search
 from felt_dial.bank.finding.catalogue import Catalogue, uses_of
 from felt_dial.bank.finding.compare import changed_modules, difference, with_module
-from felt_dial.bank.finding.matter import LENGTHS, Matter, Wish
-from felt_dial.bank.finding.names import on_offer, words_of, working_name
+from felt_dial.bank.finding.matter import LENGTHS, Matter, MatterQuery
+from felt_dial.bank.finding.names import FIRST, SECOND, on_offer, words_of, working_name
 from felt_dial.bank.library import import_preview, renaming
 from felt_dial.bank.library.library import Library
 from felt_dial.bank.library.opened import Opened
@@ -45,7 +45,7 @@ from felt_dial.bank.variation.variation_render import (
 )
 from felt_dial.bank.variation.variations import (
     GROUPS,
-    Wishes,
+    VariationOptions,
     asleep,
     between,
     changes,
@@ -189,13 +189,22 @@ def test_comparisons(presets: dict[str, Patch]) -> None:
 
 def test_dials_of_offshoots(presets: dict[str, Patch]) -> None:
     found: dict[str, Any] = {}
-    every = Wishes(groups=frozenset(GROUPS), in_tune=False)
+    every = VariationOptions(groups=frozenset(GROUPS), in_tune=False)
     names = sorted(presets)[::3]
     for n, name in enumerate(names):
         patch, other = presets[name], presets[names[(n + 1) % len(names)]]
         paths = [(slot.path, group_of(slot.path, slot.param), tunes(slot.path)) for slot in slots(patch)]
-        row: list[Any] = [digest(paths), digest(sorted(asleep(patch))), counts(patch, Wishes()), counts(patch, every)]
-        for wishes in (Wishes(), every, Wishes(cheap=False, locked=frozenset(path for path, _, _ in paths[:60]))):
+        row: list[Any] = [
+            digest(paths),
+            digest(sorted(asleep(patch))),
+            counts(patch, VariationOptions()),
+            counts(patch, every),
+        ]
+        for wishes in (
+            VariationOptions(),
+            every,
+            VariationOptions(cheap=False, locked=frozenset(path for path, _, _ in paths[:60])),
+        ):
             moved = dials(patch, wishes)
             row.append([len(moved), digest([(d.path, plain(d.place), d.weight, d.beats) for d in moved])])
             for seed, number in ((1, 0), (9, 4)):
@@ -227,7 +236,11 @@ def test_offshoots_that_are_heard(presets: dict[str, Patch]) -> None:
             as_one.far,
         ]
         for number, wishes in enumerate(
-            (Wishes(), Wishes(far=0.8, seed=3), Wishes(as_loud=False, in_tune=False, cheap=False))
+            (
+                VariationOptions(),
+                VariationOptions(far=0.8, seed=3),
+                VariationOptions(as_loud=False, in_tune=False, cheap=False),
+            )
         ):
             one = grow(document, wishes, number)
             made = read_patch(one.document, name)
@@ -261,7 +274,7 @@ def test_names() -> None:
         "Night moss",
         "",
     ]
-    found: dict[str, Any] = {"words": words_of(given)}
+    found: dict[str, Any] = {"words": words_of(given), "first": FIRST, "second": SECOND}
     for seed in range(4):
         found[f"offer {seed}"] = on_offer(given, ["moss path", *given], 7, seed)
         found[f"near {seed}"] = on_offer(given, [], 3, seed, "Dew 2")
@@ -299,7 +312,7 @@ def test_matter(tmp_path: Path, library: Library) -> None:
     matter = Matter(tmp_path / "matter.sqlite")
     matter.refresh(library.root, [])
     found: dict[str, Any] = {"count": matter.count(), "places": matter.places(), "unmeasured": len(matter.unmeasured())}
-    rows = matter.find(Wish())
+    rows = matter.find(MatterQuery())
     found["pieces"] = []
     for row in rows:
         piece = matter.piece(row)
@@ -309,11 +322,13 @@ def test_matter(tmp_path: Path, library: Library) -> None:
         )
         found["pieces"][-1] += [piece.cycle, piece.root, piece.sure, piece.bright, piece.measured, piece.problem]
         found["pieces"][-1] += [piece.asset and [piece.asset.rights, piece.asset.terms, piece.asset.about()]]
-    wishes = [Wish(words=words) for words in ("glass", "moss dew", "zzz", "a")]
-    wishes += [Wish(kind=kind) for kind in ("recording", "table")] + [Wish(pitched=what) for what in ("yes", "no")]
-    wishes += [Wish(length=length) for length in LENGTHS] + [Wish(root=root) for root in (0, 5, 9)]
-    wishes += [Wish(bright=what) for what in ("dark", "middle", "bright")] + [
-        Wish(origin=where) for where in ("shipped", "library", "own")
+    wishes = [MatterQuery(words=words) for words in ("glass", "moss dew", "zzz", "a")]
+    wishes += [MatterQuery(kind=kind) for kind in ("recording", "table")] + [
+        MatterQuery(pitched=what) for what in ("yes", "no")
+    ]
+    wishes += [MatterQuery(length=length) for length in LENGTHS] + [MatterQuery(root=root) for root in (0, 5, 9)]
+    wishes += [MatterQuery(bright=what) for what in ("dark", "middle", "bright")] + [
+        MatterQuery(origin=where) for where in ("shipped", "library", "own")
     ]
     for n, wish in enumerate(wishes):
         names = told(lambda wish=wish: [getattr(matter.piece(row), "name", "") for row in matter.find(wish)])

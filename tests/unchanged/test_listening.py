@@ -17,7 +17,7 @@ from felt_dial.bank.measuring.live_against_render import furthest, thirds
 from felt_dial.bank.measuring.measurement import swatch_of
 from felt_dial.bank.variation.match_render import aim_at
 from felt_dial.bank.variation.match_search import Search, apart, away, blurred, joint_steps, picture_of
-from felt_dial.bank.variation.variations import Wishes
+from felt_dial.bank.variation.variations import VariationOptions
 from felt_dial.sound.integrated import loudness
 from felt_dial.sound.matter import audio_file
 from felt_dial.sound.matter.analysis import drawn_tracks, take_apart
@@ -139,7 +139,7 @@ def test_where_a_search_looks() -> None:
     presets = demo()
     for n, name in enumerate(("pane-crack", "dew-harp", "compost-kick")):
         patch = presets.get(name) or list(presets.values())[n * 7]
-        search = Search(patch, Wishes(seed=n + 1))
+        search = Search(patch, VariationOptions(seed=n + 1))
         centre = np.random.default_rng(n).uniform(0.2, 0.8, len(search.best))
         rows: list[Any] = []
         while len(rows) < 200 and (asked := search.ask(6)):
@@ -191,4 +191,6 @@ def test_files(tmp_path: Path, heard: dict[str, Sound]) -> None:
         found[name].append(look_at([str(path)])[0].problem)
     found["nowhere"] = told(audio_file.read_audio, tmp_path / "nowhere.wav")
     found["odd"] = plain(audio_file.checked(np.array([[0.5, np.nan, 2.0, -np.inf] * 20], np.float32), 44100.0, "“odd”"))
+    for loop in ((0, 80), (3, 3), (5, 2), (-1, 9), (0, 81), None):
+        found[f"loop {loop}"] = plain(audio_file.checked(np.ones((1, 80), np.float32), 44100.0, "“l”", 60.0, loop).loop)
     unchanged("files", found)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -20,8 +21,8 @@ from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.parts import depth_param, read_depth, read_reading
 from felt_dial.patch.patch import (
     Patch,
+    audio_rate_modulators,
     drawings,
-    feeding,
     goes_both_ways,
     movers,
     outline,
@@ -33,7 +34,7 @@ from felt_dial.patch.patch import (
 from felt_dial.patch.places import in_time, read_at
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.reach import moves_something, reach, reach_of_all, silent_because
-from felt_dial.patch.tuning import read_kbm, read_scl
+from felt_dial.patch.tuning import load_tuning, read_kbm, read_scl
 from felt_dial.patch.units import Beats, Unit
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.phrases import PHRASES, SHOWN_BY, heard_with, phrase_for
@@ -296,9 +297,9 @@ def test_what_is_said_of_the_presets(presets: dict[str, Patch]) -> None:
             "outline": digest(outline(patch)),
             "structure": digest(structure(patch)),
             "words": ways.words(patch),
-            "arrivals": [ways.arrivals(patch, where) for where in ways.WHERE],
+            "arrivals": [ways.inputs_of(patch, where) for where in ways.WHERE],
             "places": [ways.place_words(patch, where) for where in ("bus1", "bus2", "bus3", "rack", "rack2", "direct")],
-            "feeding": [feeding(patch, key) for key in patch.layers],
+            "feeding": [audio_rate_modulators(patch, key) for key in patch.layers],
             "threads": digest(plain([reach(patch, thread) for thread in patch.threads.values()])),
             "reach": digest(plain([reach_of_all(patch, thread.target) for thread in patch.threads.values()])),
             "heard with": heard_with(patch).name,
@@ -403,7 +404,7 @@ MAPS = {
 }
 
 
-def test_tunings() -> None:
+def test_tunings(tmp_path: Path) -> None:
     found: dict[str, Any] = {}
     for name, text in SCALES.items():
         tuning = told(read_scl, text, f"{name}.scl")
@@ -418,6 +419,10 @@ def test_tunings() -> None:
             else:
                 mapped = tuning.model_copy(update={"keys": keys})
                 found[f"{name} {other}"] = [mapped.about(), [mapped.pitch(key) for key in range(0, 128, 3)]]
+    path = tmp_path / "alone.kbm"
+    path.write_text(MAPS["straight"])
+    alone = load_tuning(path)
+    found["a map alone"] = [alone.about(), [alone.pitch(key) for key in range(0, 128, 7)]]
     unchanged("tunings", found)
 
 

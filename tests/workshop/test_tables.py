@@ -18,7 +18,7 @@ from felt_dial.workshop.table.between import BETWEEN
 from felt_dial.workshop.table.from_recording import (
     WAYS,
     NoFrames,
-    Taking,
+    NoteRecorder,
     all_ways,
     by_length,
     by_pitch,
@@ -53,20 +53,20 @@ def mono(sound: np.ndarray) -> np.ndarray:
 @pytest.mark.parametrize("way", [by_pitch, by_spectrum])
 def test_a_saw_at_110_hz_gives_frames_of_1_over_n_within_half_a_decibel(way) -> None:
     """Fourier series of a saw."""
-    for frame in way(mono(saw(110.0)), RATE, Taking(16)).frames[2:-2]:
+    for frame in way(mono(saw(110.0)), RATE, NoteRecorder(16)).frames[2:-2]:
         wanted = -20 * np.log10(np.arange(1, 41))
         assert np.abs(decibels(frame, 40) - wanted).max() < 0.5
 
 
 @pytest.mark.parametrize("way", [by_pitch, by_spectrum])
 def test_a_sine_gives_a_table_with_one_harmonic(way) -> None:
-    for frame in way(mono(0.5 * np.sin(2 * np.pi * 220 * SECONDS)), RATE, Taking(16)).frames[2:-2]:
+    for frame in way(mono(0.5 * np.sin(2 * np.pi * 220 * SECONDS)), RATE, NoteRecorder(16)).frames[2:-2]:
         assert decibels(frame, 64)[1:].max() < -80
 
 
 def test_a_glide_of_an_octave_still_gives_frames_that_close() -> None:
     glide = np.sin(2 * np.pi * np.cumsum(110 * 2 ** (SECONDS / 2)) / RATE)
-    taken = by_pitch(mono(glide), RATE, Taking(64, fade=0.0))
+    taken = by_pitch(mono(glide), RATE, NoteRecorder(64, fade=0.0))
     found = scores_of(taken.frames)
     assert len(taken.frames) == 64 and found.jump < 1e-3 and found.dc < 1e-6
     assert decibels(taken.frames[32], 8)[1:].max() < -50
@@ -75,21 +75,21 @@ def test_a_glide_of_an_octave_still_gives_frames_that_close() -> None:
 def test_noise_has_no_frames_by_pitch_and_has_them_by_spectrum_and_by_length() -> None:
     noise = mono(np.random.default_rng(1).normal(0, 0.2, 48000))
     with pytest.raises(NoFrames):
-        by_pitch(noise, RATE, Taking())
-    assert len(by_spectrum(noise, RATE, Taking(32)).frames) == 32
-    assert len(by_length(noise, RATE, Taking(256)).frames) == 24
+        by_pitch(noise, RATE, NoteRecorder())
+    assert len(by_spectrum(noise, RATE, NoteRecorder(32)).frames) == 32
+    assert len(by_length(noise, RATE, NoteRecorder(256)).frames) == 24
 
 
 def test_a_fixed_cut_is_the_recording_itself() -> None:
     sound = np.sin(2 * np.pi * 48000 / 2048 * SECONDS[: 2048 * 8])
-    frames = by_length(mono(sound), RATE, Taking(fade=0.0, level="kept", dc=False)).frames
+    frames = by_length(mono(sound), RATE, NoteRecorder(fade=0.0, level="kept", dc=False)).frames
     assert np.abs(frames.ravel() - sound).max() < 1e-6
 
 
 def test_the_spectrum_follows_a_sound_that_changes() -> None:
     """The second harmonic grows from nothing: its level in the frames is what it was at that moment."""
     sound = np.sin(2 * np.pi * 200 * SECONDS) + SECONDS / 2 * np.sin(2 * np.pi * 400 * SECONDS)
-    frames = by_spectrum(mono(0.3 * sound), RATE, Taking(21, fade=0.0, level="kept")).frames
+    frames = by_spectrum(mono(0.3 * sound), RATE, NoteRecorder(21, fade=0.0, level="kept")).frames
     for n in (5, 10, 15):
         levels = cycles.levels_and_phases(frames[n], 2)[0]
         assert levels[1] / levels[0] == pytest.approx(n / 20, abs=0.02)
@@ -97,9 +97,9 @@ def test_the_spectrum_follows_a_sound_that_changes() -> None:
 
 def test_frames_that_hold_nothing_are_left_out_and_counted() -> None:
     sound = np.concatenate([np.zeros(2048 * 4), saw(110.0)[: 2048 * 4]])
-    taken = by_length(mono(sound), RATE, Taking())
+    taken = by_length(mono(sound), RATE, NoteRecorder())
     assert (len(taken.frames), taken.left_out) == (4, 4)
-    assert len(by_length(mono(sound), RATE, Taking(empty=True)).frames) == 8
+    assert len(by_length(mono(sound), RATE, NoteRecorder(empty=True)).frames) == 8
 
 
 def test_one_cycle_at_a_place_is_one_turn_of_the_pitch() -> None:
@@ -109,7 +109,7 @@ def test_one_cycle_at_a_place_is_one_turn_of_the_pitch() -> None:
 
 def test_ten_seconds_are_taken_by_all_ways_and_stereo_too() -> None:
     sound = np.stack([np.tile(saw(110.0), 5)] * 2).astype(np.float32)
-    found = all_ways(sound, RATE, Taking())
+    found = all_ways(sound, RATE, NoteRecorder())
     assert set(found) == set(WAYS) and all(len(taken.frames) for taken in found.values())
 
 

@@ -95,7 +95,7 @@ class Piece(NamedTuple):
         return made.model_copy(update=whose)
 
 
-class Wish(NamedTuple):
+class MatterQuery(NamedTuple):
     """What is looked for: words, and filters that each may be left open."""
 
     words: str = ""
@@ -262,7 +262,7 @@ class Matter:
 
     # --- looking -------------------------------------------------------------------------------
 
-    def find(self, wish: Wish) -> list[int]:
+    def find(self, wish: MatterQuery) -> list[int]:
         """Rows of what is looked for: those that have the words in their name first, by name."""
         where, values, named = ["problem = ''"], list[object](), list[str]()
         likes = list[object]()

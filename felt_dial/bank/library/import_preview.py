@@ -35,7 +35,7 @@ class Alike(NamedTuple):
         return f"“{cut(self.name, 40)}” is here already: " + ", ".join(f"{n} {what}" for n, what in counts)
 
 
-class Arrival(NamedTuple):
+class ImportPreview(NamedTuple):
     """What a bank file holds: its name, how many presets, the recordings that it lacks, and a bank that is called the same."""
 
     path: Path
@@ -50,7 +50,7 @@ class Arrival(NamedTuple):
         return (*self.known.new, *self.known.different) if self.known else ()
 
 
-def look_into(library: Library, source: Path, watch: Callable[[float], bool] = lambda part: True) -> Arrival:
+def look_into(library: Library, source: Path, watch: Callable[[float], bool] = lambda part: True) -> ImportPreview:
     """Reads a bank file without taking it in; raises `BadDocument` as the import does."""
     with opened(source) as (archive, where, file):
         patches, there = _patches(archive, where, watch), set(archive.namelist())
@@ -61,7 +61,7 @@ def look_into(library: Library, source: Path, watch: Callable[[float], bool] = l
         for asset in assets_of(patch).values()
         if asset.digest not in carried and find(asset) is None
     }
-    return Arrival(source, file.name, len(patches), tuple(lacks.values()), _alike(library, file.name, patches))
+    return ImportPreview(source, file.name, len(patches), tuple(lacks.values()), _alike(library, file.name, patches))
 
 
 def _patches(archive: zipfile.ZipFile, where: str, watch: Callable[[float], bool]) -> dict[str, Patch]:

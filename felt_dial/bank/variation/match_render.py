@@ -26,7 +26,7 @@ from felt_dial.bank.variation.match_search import (
     away,
     picture_of,
 )
-from felt_dial.bank.variation.variations import Offshoot, changes
+from felt_dial.bank.variation.variations import Variation, changes
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.patch import Patch
@@ -177,14 +177,14 @@ def tried(where: str, document: str, playing: Playing = PLAIN) -> Try:
     return try_out(read_patch(document, "A try"), _aim(where), playing)
 
 
-def target(where: str, document: str) -> Offshoot:
+def target(where: str, document: str) -> Variation:
     """The recording, as it stands on the map."""
     aim = _aim(where)
     top = max(float(np.abs(aim.sound).max()), 1e-6)
-    return Offshoot(document, 0.0, aim.features, swatch_of(aim.sound, RATE), aim.sound * np.float32(0.5 / top))
+    return Variation(document, 0.0, aim.features, swatch_of(aim.sound, RATE), aim.sound * np.float32(0.5 / top))
 
 
-def come_to(where: str, document: str, start: str, as_loud: bool, playing: Playing = PLAIN) -> Offshoot:
+def come_to(where: str, document: str, start: str, as_loud: bool, playing: Playing = PLAIN) -> Variation:
     """A patch that came nearer, as it stands on the map; `as_loud` as the sound that the search began at."""
     aim, patch, first = _aim(where), read_patch(document, "A try"), read_patch(start, "The sound")
     sound = sounded(patch, aim, playing)
@@ -192,4 +192,4 @@ def come_to(where: str, document: str, start: str, as_loud: bool, playing: Playi
     if as_loud:
         patch, sound, _ = levelled(patch, sound, loudness(sounded(first, aim)))
     key = aim.keys[min(playing.key, len(aim.keys) - 1)]
-    return Offshoot(write_patch(patch), far, features, swatch_of(sound, RATE), sound, changes(first, patch), key=key)
+    return Variation(write_patch(patch), far, features, swatch_of(sound, RATE), sound, changes(first, patch), key=key)

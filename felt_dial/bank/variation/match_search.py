@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.bank.measuring.features import mel_edges
-from felt_dial.bank.variation.variations import Wishes, dials, directions
+from felt_dial.bank.variation.variations import VariationOptions, dials, directions
 from felt_dial.patch.patch import Patch, put_value
 
 BANDS, LOOK, STEP_SECONDS = 40, 0.0427, 0.0107
@@ -180,7 +180,7 @@ class Search:
     turned elsewhere counts only where it is the best.
     """
 
-    def __init__(self, patch: Patch, wishes: Wishes) -> None:
+    def __init__(self, patch: Patch, wishes: VariationOptions) -> None:
         self.dials = [dial for dial in dials(patch, wishes) if dial.weight >= HEAVY]
         self.patch = patch
         self.best = np.array([*(dial.place for dial in self.dials), HELD, 0.0])

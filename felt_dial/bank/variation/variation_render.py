@@ -17,8 +17,8 @@ from felt_dial.bank.measuring.measurement import swatch_of
 from felt_dial.bank.measuring.probe_note import RATE, heard, levelled
 from felt_dial.bank.variation.variations import (
     TARGET,
-    Offshoot,
-    Wishes,
+    Variation,
+    VariationOptions,
     called,
     changes,
     child,
@@ -79,13 +79,13 @@ def parent_of(document: str) -> Parent:
     return _known[document]
 
 
-def parent_as_offshoot(document: str) -> Offshoot:
+def parent_as_offshoot(document: str) -> Variation:
     """The parent, as it stands on the map among its offshoots."""
     parent = parent_of(document)
-    return Offshoot(document, 0.0, parent.features, swatch_of(parent.sound, RATE), parent.sound)
+    return Variation(document, 0.0, parent.features, swatch_of(parent.sound, RATE), parent.sound)
 
 
-def grow(document: str, wishes: Wishes, number: int) -> Offshoot:
+def grow(document: str, wishes: VariationOptions, number: int) -> Variation:
     """One child, the same for the same parent, wishes and number."""
     parent = parent_of(document)
     found = dials(parent.patch, wishes)
@@ -115,12 +115,12 @@ def grow(document: str, wishes: Wishes, number: int) -> Offshoot:
     if not wrong and wishes.as_loud:
         patch, sound, reached = levelled(patch, sound, parent.lufs)
         wrong = "" if reached else "cannot be as loud"
-    return Offshoot(
+    return Variation(
         write_patch(patch), far, features, swatch_of(sound, RATE), sound, changes(parent.patch, patch), wrong
     )
 
 
-def _reach(document: str, wishes: Wishes) -> float:
+def _reach(document: str, wishes: VariationOptions) -> float:
     """How far this sound goes for each step of its dials, by three trials: what makes the same wish mean the same for every
     sound."""
     known = (document, wishes.groups, wishes.locked, wishes.in_tune)
@@ -135,7 +135,7 @@ def _reach(document: str, wishes: Wishes) -> float:
     return _reaches[known]
 
 
-def _wrong(parent: Parent, patch: Patch, sound: NDArray[np.float32], wishes: Wishes) -> str:
+def _wrong(parent: Parent, patch: Patch, sound: NDArray[np.float32], wishes: VariationOptions) -> str:
     peak = float(np.abs(sound).max(initial=0.0))
     if not np.isfinite(sound).all() or 20 * math.log10(max(peak, 1e-9)) > WILD_DB:
         return "too loud"
@@ -151,14 +151,14 @@ def _wrong(parent: Parent, patch: Patch, sound: NDArray[np.float32], wishes: Wis
     return ""
 
 
-def step_between(document: str, parent: str) -> Offshoot:
+def step_between(document: str, parent: str) -> Variation:
     """A step between two sounds, as far as it is from the first."""
     first = parent_of(parent)
     patch = read_patch(document, "A step")
     sound = heard(patch)
     features = features_of(sound, RATE)
     far = distance(first.features, features)
-    return Offshoot(document, far, features, swatch_of(sound, RATE), sound, changes(first.patch, patch))
+    return Variation(document, far, features, swatch_of(sound, RATE), sound, changes(first.patch, patch))
 
 
 def audible(document: str, offshoot: str) -> tuple[tuple[str, str, str], ...]:

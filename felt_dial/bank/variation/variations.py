@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from felt_dial.bank.measuring.features import Features
 from felt_dial.patch.edits import place_name
 from felt_dial.patch.params import Choice, Param, Parameter, Switch
-from felt_dial.patch.patch import Patch, Thread, modules, put_value, slots, target_param, value_at
+from felt_dial.patch.patch import Patch, Route, modules, put_value, slots, target_param, value_at
 from felt_dial.patch.reach import reach
 from felt_dial.patch.units import Beats, Value
 
@@ -42,7 +42,7 @@ KEPT_REACH = 0.5
 
 
 @dataclass(frozen=True)
-class Wishes:
+class VariationOptions:
     """What is grown: how far (0 to 1), how many, which groups may change, which paths never do, and what stays."""
 
     far: float = 0.4
@@ -71,7 +71,7 @@ class Dial(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Offshoot:
+class Variation:
     """One child.
 
     Attributes
@@ -164,7 +164,7 @@ def asleep(patch: Patch) -> set[str]:
     return found
 
 
-def dials(patch: Patch, wishes: Wishes) -> list[Dial]:
+def dials(patch: Patch, wishes: VariationOptions) -> list[Dial]:
     """What may move."""
     still = asleep(patch)
     pitched = {t.target for t in patch.threads.values() if t.target.endswith((".pitch", ".fine", ".octave"))}
@@ -195,9 +195,9 @@ def dials(patch: Patch, wishes: Wishes) -> list[Dial]:
     return found
 
 
-def counts(patch: Patch, wishes: Wishes) -> dict[str, int]:
+def counts(patch: Patch, wishes: VariationOptions) -> dict[str, int]:
     """How many dials of each group could move."""
-    every = Wishes(groups=frozenset(GROUPS), locked=wishes.locked, in_tune=wishes.in_tune)
+    every = VariationOptions(groups=frozenset(GROUPS), locked=wishes.locked, in_tune=wishes.in_tune)
     found = dict.fromkeys(GROUPS, 0)
     for dial in dials(patch, every):
         found[group_of(dial.path, dial.param)] += 1
@@ -217,7 +217,7 @@ def directions(found: list[Dial], seed: int, number: int) -> NDArray[np.float64]
     return np.asarray(way * moved, np.float64)
 
 
-def _span(patch: Patch, thread: Thread) -> float:
+def _span(patch: Patch, thread: Route) -> float:
     """How far a thread takes its dial from its beginning to its end, in parts of the dial's way; with its sign."""
     param = target_param(patch, thread.target)
     first, last, _ = reach(patch, thread)

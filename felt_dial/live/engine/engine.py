@@ -24,13 +24,13 @@ from numpy.typing import NDArray
 
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.live.engine.audition import Audition, for_hearing
-from felt_dial.live.engine.idle import Rest, Sleep
-from felt_dial.live.engine.kernel_preloader import Warming
+from felt_dial.live.engine.idle import IdleState, IdleTimer
+from felt_dial.live.engine.kernel_preloader import KernelPreloader
 from felt_dial.live.engine.monitor import Monitor
-from felt_dial.live.engine.note_recorder import Taking
+from felt_dial.live.engine.note_recorder import NoteRecorder
 from felt_dial.live.engine.output import Output
 from felt_dial.live.engine.player import Player
-from felt_dial.live.link.async_pipe import Wire
+from felt_dial.live.link.async_pipe import AsyncPipe
 from felt_dial.live.link.messages import (
     AskControllers,
     AskDevices,
@@ -60,18 +60,18 @@ from felt_dial.live.link.messages import (
     SetQuality,
     SetTap,
     ShowPatch,
-    Stir,
     StopPhrase,
     TakeController,
     TakeNotes,
     TransportAsked,
     Unheard,
     UnknownMessage,
+    WakeUp,
     WriteSound,
     Written,
 )
 from felt_dial.live.link.shared_memory import SCOPE, Shared
-from felt_dial.live.link.telemetry import Showing
+from felt_dial.live.link.telemetry import TelemetryWriter
 from felt_dial.live.midi.controller import (
     Clock,
     NoController,
@@ -101,7 +101,7 @@ IN_BLOCK, AT_ONCE = Handlers(), Handlers()
 class Engine:
     """Makes the sound of the patch that the window sent last."""
 
-    def __init__(self, shared: Shared, window: Wire, device: str, rate: float, frames: int) -> None:
+    def __init__(self, shared: Shared, window: AsyncPipe, device: str, rate: float, frames: int) -> None:
         self.shared, self.window = shared, window
         self.rate, self.frames = rate, frames
         self.program = Program(new_patch(), rate, frames)
@@ -122,16 +122,16 @@ class Engine:
         self.blocks = 0
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
-        self.warming = Warming(rate, frames)
+        self.warming = KernelPreloader(rate, frames)
         self.monitor = Monitor(rate, frames)
         self.quality = 1
-        self.taking: Taking | None = None
+        self.taking: NoteRecorder | None = None
         self.played: list[Event] = []
         """What came from keys in this block, and not from the phrase."""
         self.controller: RealController | SimulatedController | None = None
         self.clock = Clock()
-        self.sleep, self.resting = Sleep(rate, frames), Rest(shared)
-        self.showing = Showing(shared, frames / rate)
+        self.sleep, self.resting = IdleState(rate, frames), IdleTimer(shared)
+        self.showing = TelemetryWriter(shared, frames / rate)
         self.silence = np.zeros((2, frames), np.float32)
         self.rings = (shared.data["scope"], shared.data["tap"][:2], shared.data["tap"][2:])
 
@@ -268,7 +268,7 @@ class Engine:
 
     @IN_BLOCK.of(TakeNotes)
     def _take_notes(self, message: TakeNotes) -> list[Event]:
-        self.taking = Taking(self.rate, message.count_in, message.clicks)
+        self.taking = NoteRecorder(self.rate, message.count_in, message.clicks)
         return []
 
     @IN_BLOCK.of(EndTaking)
@@ -463,8 +463,8 @@ class Engine:
             return
         self.audition.begin(sound, message.loops)
 
-    @AT_ONCE.of(Stir)
-    def _stir(self, message: Stir) -> None:
+    @AT_ONCE.of(WakeUp)
+    def _stir(self, message: WakeUp) -> None:
         """To hear of it is enough."""
 
     @AT_ONCE.of(SetQuality)
@@ -534,7 +534,7 @@ def main(arguments: list[str]) -> None:
     """What the engine's process does: waits until the window says on what to begin, and plays until it is told to end."""
     memory, pipe = arguments
     sys.setswitchinterval(0.0005)
-    window = Wire(Connection(int(pipe)))
+    window = AsyncPipe(Connection(int(pipe)))
     try:
         begin = window.recv()
     except (EOFError, OSError):

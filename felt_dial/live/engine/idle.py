@@ -16,7 +16,7 @@ RESTS = 0.05
 """Seconds after which an engine that rests looks whether a dial was turned."""
 
 
-class Sleep:
+class IdleState:
     """Counts still blocks, and notices what wakes: events, another value of a dial, another patch.
 
     What runs for the whole patch, such as a free LFO, keeps it awake: its picture moves.
@@ -49,7 +49,7 @@ class Sleep:
         self._still, self._trim = self._still + 1, trim
 
 
-class Rest:
+class IdleTimer:
     """Lets the thread that makes sound wait while it sleeps, where the output need not be fed: to be woken 188 times a second
     costs more than what there is to do.
 

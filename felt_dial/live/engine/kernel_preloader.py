@@ -19,7 +19,7 @@ LOOKS = 0.1
 """Seconds between two looks whether it is still."""
 
 
-class Warming:
+class KernelPreloader:
     """What was loaded, and what still is cold. At the start only what a patch needs is loaded, so that it is heard soon."""
 
     def __init__(self, rate: float, frames: int) -> None:

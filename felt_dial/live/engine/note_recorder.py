@@ -17,7 +17,7 @@ CLICK, PITCHES, LEVEL = 0.03, (1800.0, 1200.0), 0.125
 BAR = 4
 
 
-class Taking:
+class NoteRecorder:
     """Notes that are being taken down, after so many beats of counting in."""
 
     def __init__(self, rate: float, count_in: float = float(BAR), clicks: bool = True) -> None:

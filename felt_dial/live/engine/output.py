@@ -45,7 +45,7 @@ class Output:
     tell : function
         Is given `Opened`, `Gone` and `Back`.
     rest : function
-        Waits while nothing sounds, see `Rest`; the stand-in asks it before a block, and a device has to be fed.
+        Waits while nothing sounds, see `IdleTimer`; the stand-in asks it before a block, and a device has to be fed.
     """
 
     def __init__(

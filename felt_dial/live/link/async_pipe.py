@@ -10,7 +10,7 @@ MOST_WAITING = 20_000
 """Messages that wait to be sent; a process that hears nothing for longer than that takes is not coming back."""
 
 
-class Wire:
+class AsyncPipe:
     """One end of a pipe. What is said waits in a line, and a thread of its own sends it.
 
     A pipe holds a few hundred messages. Without the line, turning a knob would stop the sound as soon as the window has
@@ -58,7 +58,7 @@ class Wire:
         return self._pipe.recv()
 
 
-def _send(wire: Wire) -> None:
+def _send(wire: AsyncPipe) -> None:
     while (message := wire._line.get()) is not _send:
         try:
             wire._pipe.send(message)

@@ -8,7 +8,7 @@ from typing import Any
 
 from felt_dial.live.engine.devices import SIMULATED
 from felt_dial.live.engine.launch import Launched, launch
-from felt_dial.live.link.async_pipe import Wire
+from felt_dial.live.link.async_pipe import AsyncPipe
 from felt_dial.live.link.messages import (
     AskControllers,
     AskDevices,
@@ -30,10 +30,10 @@ from felt_dial.live.link.messages import (
     SetQuality,
     SetTap,
     ShowPatch,
-    Stir,
     StopPhrase,
     TakeController,
     TakeNotes,
+    WakeUp,
     WriteSound,
 )
 from felt_dial.live.link.shared_memory import Shared
@@ -77,7 +77,7 @@ class EngineLink:
         """Whether keys that are let go still sound."""
         self._structure: tuple[Any, ...] = ()
         self._process: subprocess.Popen[bytes] | None = None
-        self._wire: Wire | None = None
+        self._wire: AsyncPipe | None = None
         self._phrase: tuple[Phrase, bool] | None = None
         self._taking: TakeNotes | None = None
         self.quality = 1
@@ -89,7 +89,7 @@ class EngineLink:
         """Starts the engine process and sends it the patch, if there is one."""
         self._hang_up()
         launched, self._launched = self._launched or launch(self.shared.handle), None
-        self._process, self._wire = launched.process, Wire(launched.pipe)
+        self._process, self._wire = launched.process, AsyncPipe(launched.pipe)
         self.tell(Begin(self.device, self.rate, self.frames, int(self.shared.data["ring_written"])))
         self.ready = False
         self._started = self._moved = time.monotonic()
@@ -373,7 +373,7 @@ class EngineLink:
         """Puts a note into the ring; an engine that rests is told that there is one."""
         self.shared.send(event)
         if self.shared.data["resting"]:
-            self.tell(Stir())
+            self.tell(WakeUp())
 
     def note_on(self, key: int, velocity: float) -> None:
         """A key goes down, velocity 0–1."""

@@ -57,7 +57,7 @@ class MeasureAnew(NamedTuple):
     """Begins the integrated loudness anew."""
 
 
-class Stir(NamedTuple):
+class WakeUp(NamedTuple):
     """A note waits in the ring, and the engine rests."""
 
 

@@ -15,7 +15,7 @@ from felt_dial.sound.engine.program import Program
 from felt_dial.sound.engine.running_module import RunningModule
 
 
-class Showing:
+class TelemetryWriter:
     """Writes what a program does into the memory: dials, movers, meters, costs, keys.
 
     What never changes while a program sounds is found once for it: which of its layers have a place in a recording, which

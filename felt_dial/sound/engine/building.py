@@ -14,7 +14,7 @@ from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.control.core.layout import Layout
 from felt_dial.sound.control.core.records import GLOBAL, Modulation
 from felt_dial.sound.engine.bus_voice import BusVoice
-from felt_dial.sound.engine.latency_compensation import arrivals
+from felt_dial.sound.engine.latency_compensation import latencies
 from felt_dial.sound.engine.layer_voice import Feed, LayerVoice, Sending, Swing, sends
 from felt_dial.sound.engine.output_stage import FIRST_BUS, RACK, OutputStage
 from felt_dial.sound.engine.running_module import RunningModule
@@ -67,8 +67,8 @@ class Built:
         self._plain = Stage(rate, frames, newest=self.newest)
         self.grains = self._fine.grains
         self.room = Workspace(frames * quality, TICK * quality)
-        self.arrivals = arrivals(self._fine.rate)
-        self.output = OutputStage(frames, quality, self.arrivals[RACK])
+        self.latencies = latencies(self._fine.rate)
+        self.output = OutputStage(frames, quality, self.latencies[RACK])
         self.layers: list[LayerVoice] = []
         self.buses: list[BusVoice] = []
         self._curves: list[tuple[RunningModule, slice, int]] = []

@@ -32,7 +32,7 @@ def bends_finer(module: Module, rate: float) -> bool:
     return isinstance(module, Filter) and module.bends and rate < FINE_ENOUGH
 
 
-def finer_late(rate: float) -> int:
+def finer_latency(rate: float) -> int:
     """Frames by which such a filter is late at a rate in Hz, to the nearest whole."""
     frames = 0.0
     for n, (row, count) in enumerate(zip(stages(rate).tolist(), (FIRST, LATER), strict=True)):

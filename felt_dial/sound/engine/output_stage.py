@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from felt_dial.sound.engine.kernels.mix import run_output, sound_peak
 from felt_dial.sound.engine.racks import Rack, Tap
-from felt_dial.sound.engine.rates import Down, Pad, down_late
+from felt_dial.sound.engine.rates import Down, Pad, down_latency
 
 RACK, DIRECT, NOWHERE, RACK2, FIRST_BUS = range(5)
 CEILING = np.float32(1.0)
@@ -29,7 +29,9 @@ class OutputStage:
     """
 
     def __init__(self, frames: int, quality: int, late: int) -> None:
-        self.sums = {goes: Down(frames, quality, down_late(quality) + late / quality) for goes in (RACK, DIRECT, RACK2)}
+        self.sums = {
+            goes: Down(frames, quality, down_latency(quality) + late / quality) for goes in (RACK, DIRECT, RACK2)
+        }
         self._inlets = {goes: np.zeros((1, 2, frames * quality + SPILL), np.float32) for goes in self.sums}
         self.used = {goes: goes == RACK for goes in self.sums}
         self.racks = {"1": Rack(frames, quality), "2": Rack(frames, quality)}

@@ -458,7 +458,7 @@ class Program:
                 PAN_TAKES,
                 onward,
                 sums,
-                self.built.arrivals[goes] - passed.late,
+                self.built.latencies[goes] - passed.late,
                 self.voices.peak,
             )
             layer.peak = max(layer.peak, peak)
@@ -479,7 +479,7 @@ class Program:
 
     def _run_bus(self, bus: BusVoice) -> None:
         """What layers have put into a bus, through its drives and filter, and on."""
-        voices, arrivals = self.voices, self.built.arrivals
+        voices, latencies = self.voices, self.built.latencies
         went, bus.goes = bus.goes, bus.places[int(self.target[bus.out])]
         if bus.used or len(bus.rows):
             bus.settle(voices, self.frames / self.rate)
@@ -516,7 +516,7 @@ class Program:
                 PAN_KEEPS,
                 onward,
                 sums,
-                arrivals[goes] - arrivals[bus.place] - passed.late,
+                latencies[goes] - latencies[bus.place] - passed.late,
                 bus.loud,
             )
             bus.peak = max(bus.peak, peak)

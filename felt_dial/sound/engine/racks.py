@@ -13,7 +13,7 @@ from felt_dial.sound.compiling.kernel import State
 from felt_dial.sound.engine.finer_voices import LONG_AGO, ONE, FinerRoom
 from felt_dial.sound.engine.kernels.mix import run_back, run_fade, run_in, run_rise, sound_peak
 from felt_dial.sound.engine.rates import Finer, Pad
-from felt_dial.sound.engine.running_module import RunningModule, late_of
+from felt_dial.sound.engine.running_module import RunningModule, latency_of
 from felt_dial.sound.sizes import TICK
 
 Sound = NDArray[np.float32]
@@ -43,7 +43,7 @@ class RackEffect:
         module = running.module
         assert isinstance(module, Effect)
         running.lags = running.finer is not None
-        late = late_of(module, running.stage.rate)
+        late = latency_of(module, running.stage.rate)
         self.finer = Finer(frames, quality, late) if module.bends and quality > 1 else None
         self.late = self.finer.late if self.finer else late
         self.runs_on = module.runs_on

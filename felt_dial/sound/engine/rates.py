@@ -48,7 +48,7 @@ class Pad:
             run_pad(sound, self._line, self._state, wait)
 
 
-def down_late(quality: int) -> float:
+def down_latency(quality: int) -> float:
     """Frames by which the way down from `quality` times the rate is late, before it is made whole."""
     centre = len(half_band()) // 2
     return float(sum(centre / 2.0**step for step in range(1, int(math.log2(quality)) + 1)))
@@ -63,7 +63,7 @@ class Down:
     def __init__(self, frames: int, quality: int, late: float | None = None) -> None:
         self.fine = np.zeros((2, frames * quality), np.float32)
         self.out = self.fine if quality == 1 else np.zeros((2, frames), np.float32)
-        exact = down_late(quality) if late is None else late
+        exact = down_latency(quality) if late is None else late
         self.late = math.ceil(exact)
         self._rest = round((self.late - exact) * quality)
         self._pad = Pad(quality, frames * quality)
@@ -110,7 +110,7 @@ class Finer:
     """Runs something at `quality` times the rate, itself `late` by frames of that, late in all by a whole number of frames."""
 
     def __init__(self, frames: int, quality: int, late: int = 0) -> None:
-        self._up, self._down = Up(frames, quality), Down(frames, quality, 2 * down_late(quality) + late / quality)
+        self._up, self._down = Up(frames, quality), Down(frames, quality, 2 * down_latency(quality) + late / quality)
         self.late = self._down.late
 
     def lift(self, sound: Sound) -> Sound:

@@ -13,18 +13,18 @@ from felt_dial.patch.module import Effect, Module
 from felt_dial.patch.shaping import Shaping
 from felt_dial.sound.compiling.compiled import prepared
 from felt_dial.sound.compiling.kernel import Stage, State, flat
-from felt_dial.sound.engine.finer_voices import FinerVoices, bends_finer, finer_late
+from felt_dial.sound.engine.finer_voices import FinerVoices, bends_finer, finer_latency
 from felt_dial.sound.engine.kernels.finer_voices import any_pushed
 from felt_dial.sound.engine.kernels.mix import gate
 from felt_dial.sound.tone.core.halves import late
 
 
-def late_of(module: Module, rate: float) -> int:
+def latency_of(module: Module, rate: float) -> int:
     """Frames by which the sound comes out of a module late at a rate."""
     if isinstance(module, Shaping):
         return late(rate)
     if bends_finer(module, rate):
-        return finer_late(rate)
+        return finer_latency(rate)
     return module.late(rate) if isinstance(module, Effect) else 0
 
 
@@ -67,7 +67,7 @@ class RunningModule:
         self.on = self.control[names.index("on")] if "on" in names else self.control[0]
         self.wet = self.control[names.index("wet")] if "wet" in names else self.control[0]
         self.push = self.control[names.index("drive")] if self.finer is not None else None
-        self.line = np.zeros((self.stage.rows, 2, 2 * late_of(self.module, self.stage.rate)), np.float32)
+        self.line = np.zeros((self.stage.rows, 2, 2 * latency_of(self.module, self.stage.rate)), np.float32)
 
     @property
     def late(self) -> int:

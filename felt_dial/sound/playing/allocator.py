@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.patch.patch import Patch, feeding
+from felt_dial.patch.patch import Patch, audio_rate_modulators
 from felt_dial.sound.playing.events import BEND, OFF, ON, PANIC, PRESSURE, RANGE, SLIDE, SOSTENUTO, SUSTAIN, Event
 from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
 
@@ -18,7 +18,7 @@ LAST, LOWEST, HIGHEST = range(3)
 JUMP = 1e9
 
 
-class Strike(NamedTuple):
+class VoiceStart(NamedTuple):
     """Layers of a note that begin together: at key-down or key-up, some ticks later.
 
     `weights` and `sent` hold for every layer how loud it is and how strongly it modulates.
@@ -32,21 +32,21 @@ class Strike(NamedTuple):
 
 
 @dataclass
-class Finger:
+class HeldNote:
     """A note that was begun and not yet let go."""
 
     number: int
     key: float
     velocity: float
     channel: int
-    strikes: list[Strike]
+    strikes: list[VoiceStart]
     down: bool = True
     caught: bool = False
     lift: float = 0.0
 
 
 @dataclass
-class Touch:
+class Expression:
     """What a channel's finger does besides playing: kept for the next note of the channel."""
 
     bend: float = 0.0
@@ -59,21 +59,21 @@ class Wait:
     """Something that a note delay puts off: a strike, or letting it go."""
 
     tick: int
-    finger: Finger
+    finger: HeldNote
     part: int
     begins: bool
 
 
 @dataclass
-class Hands:
+class PlayerState:
     """Everything about the player that outlives a block and a rebuilt program."""
 
-    fingers: list[Finger] = field(default_factory=list)
-    touches: dict[int, Touch] = field(default_factory=dict)
+    fingers: list[HeldNote] = field(default_factory=list)
+    touches: dict[int, Expression] = field(default_factory=dict)
     waiting: list[Wait] = field(default_factory=list)
     sustain: bool = False
     sostenuto: bool = False
-    sounding: Finger | None = None
+    sounding: HeldNote | None = None
     switched: int = -1
     pitch: float | None = None
     count: int = 0
@@ -82,11 +82,11 @@ class Hands:
     note_reach: float | None = None
     """How far a bend reaches, and that of a single note, in semitones, where the controller says so."""
 
-    def twin(self) -> Hands:
+    def twin(self) -> PlayerState:
         """The same hands once more; what the one does, the other does not. (A deep copy takes a third of a block.)"""
-        twins: dict[int, Finger] = {}
+        twins: dict[int, HeldNote] = {}
 
-        def twin_of(finger: Finger) -> Finger:
+        def twin_of(finger: HeldNote) -> HeldNote:
             return twins.setdefault(id(finger), replace(finger, strikes=list(finger.strikes)))
 
         return replace(
@@ -106,10 +106,12 @@ class VoiceAllocator:
     ) -> None:
         self._at = at
         self.values, self.voices, self.ticks, self.seconds = values, voices, ticks, seconds
-        self.hands = Hands()
+        self.hands = PlayerState()
         self._following = -1
         self._layers = list(patch.layers)
-        self._feeds = [[self._layers.index(other) for other in feeding(patch, key)] for key in self._layers]
+        self._feeds = [
+            [self._layers.index(other) for other in audio_rate_modulators(patch, key)] for key in self._layers
+        ]
         self._once = [
             self._at.get(f"layers.{key}.source.one_shot", -1) if "one_shot" in layer.source.params else -1
             for key, layer in patch.layers.items()
@@ -161,7 +163,7 @@ class VoiceAllocator:
             hands.sostenuto = pressed
             self._lift_all(tick)
         elif event.kind == PANIC:
-            self.hands = Hands(switched=hands.switched, count=hands.count, tick=hands.tick)
+            self.hands = PlayerState(switched=hands.switched, count=hands.count, tick=hands.tick)
             self.hands.reach, self.hands.note_reach = hands.reach, hands.note_reach
             for row in np.flatnonzero(self.voices.sounding & ~self.voices.stolen):
                 self.voices.once[row] = False
@@ -176,7 +178,7 @@ class VoiceAllocator:
 
     def _touch(self, event: Event) -> None:
         voices = self.voices
-        touch = self.hands.touches.setdefault(event.channel, Touch())
+        touch = self.hands.touches.setdefault(event.channel, Expression())
         rows = voices.sounding & (voices.channel == event.channel)
         if event.kind == BEND:
             reach = self.hands.note_reach
@@ -205,7 +207,7 @@ class VoiceAllocator:
             self.voices.fresh = min(tick, self.ticks - 1)
         strikes = self._strikes(event.key, event.value)
         hands.count += 1
-        finger = Finger(hands.count, event.key, event.value, event.channel, strikes)
+        finger = HeldNote(hands.count, event.key, event.value, event.channel, strikes)
         if self._value("play") == POLY:
             if rows := sum(not strike.up for strike in strikes):
                 self.voices.make_room(tick, int(self._value("voices")), rows)
@@ -226,7 +228,7 @@ class VoiceAllocator:
             return float(self.voices.pitch[row])
         return self.hands.pitch
 
-    def _begin(self, finger: Finger, tick: int, origin: float | None) -> None:
+    def _begin(self, finger: HeldNote, tick: int, origin: float | None) -> None:
         for part, strike in enumerate(finger.strikes):
             if strike.up:
                 continue
@@ -235,7 +237,7 @@ class VoiceAllocator:
             else:
                 self._strike(finger, part, tick, origin)
 
-    def _strike(self, finger: Finger, part: int, tick: int, origin: float | None = None) -> None:
+    def _strike(self, finger: HeldNote, part: int, tick: int, origin: float | None = None) -> None:
         voices, strike = self.voices, finger.strikes[part]
         row = voices.strike(finger.number, finger.key, finger.velocity, min(tick, self.ticks - 1))
         voices.weights[WAS, : len(strike.weights), row] = strike.weights
@@ -249,7 +251,7 @@ class VoiceAllocator:
         voices.goal[row] = voices.before[row] = goal
         voices.pitch[row] = goal if origin is None else origin
         voices.pace[row] = self._pace(abs(goal - voices.pitch[row]))
-        touch = self.hands.touches.get(finger.channel, Touch())
+        touch = self.hands.touches.get(finger.channel, Expression())
         voices.channel[row] = finger.channel
         voices.bend[row] = touch.bend if finger.channel else 0.0
         voices.pressure[row], voices.slide[row] = touch.pressure, touch.slide
@@ -267,7 +269,7 @@ class VoiceAllocator:
             for finger in [f for f in self.hands.fingers if not f.down and not f.caught]:
                 self._lift(finger, tick)
 
-    def _lift(self, finger: Finger, tick: int) -> None:
+    def _lift(self, finger: HeldNote, tick: int) -> None:
         hands = self.hands
         hands.fingers.remove(finger)
         if self._value("play") == POLY:
@@ -281,7 +283,7 @@ class VoiceAllocator:
                 hands.sounding = finger
                 self._change(after, tick, True)
 
-    def _end_all(self, finger: Finger, tick: int) -> None:
+    def _end_all(self, finger: HeldNote, tick: int) -> None:
         for part, strike in enumerate(finger.strikes):
             if strike.wait:
                 self.hands.waiting.append(Wait(self.hands.tick + tick + strike.wait, finger, part, strike.up))
@@ -290,14 +292,14 @@ class VoiceAllocator:
             else:
                 self._end(finger, part, tick)
 
-    def _end(self, finger: Finger, part: int, tick: int) -> None:
+    def _end(self, finger: HeldNote, part: int, tick: int) -> None:
         for row in self.voices.rows_of(finger.number):
             if self.voices.part[row] == part and self.voices.held[row]:
                 self.voices.let_go(int(row), tick, finger.lift)
 
     # --- mono ----------------------------------------------------------------------------------
 
-    def _chosen(self) -> Finger | None:
+    def _chosen(self) -> HeldNote | None:
         """Which of the held keys sounds in the mono modes."""
         fingers = [f for f in self.hands.fingers if f.down] or self.hands.fingers
         if not fingers:
@@ -307,7 +309,7 @@ class VoiceAllocator:
             return fingers[-1]
         return min(fingers, key=lambda f: f.key) if rule == LOWEST else max(fingers, key=lambda f: f.key)
 
-    def _change(self, finger: Finger, tick: int, overlaps: bool) -> None:
+    def _change(self, finger: HeldNote, tick: int, overlaps: bool) -> None:
         """Another key takes the one voice over: in legato the note goes on, else it begins anew."""
         hands, voices = self.hands, self.voices
         before, hands.sounding = hands.sounding, finger
@@ -331,7 +333,7 @@ class VoiceAllocator:
         self._begin(finger, tick, origin)
         self._following = -1
 
-    def _carry_over(self, row: int, finger: Finger, tick: int, origin: float | None) -> None:
+    def _carry_over(self, row: int, finger: HeldNote, tick: int, origin: float | None) -> None:
         voices = self.voices
         strike = finger.strikes[voices.part[row]]
         voices.weights[NOW, : len(strike.weights), row] = strike.weights
@@ -375,7 +377,7 @@ class VoiceAllocator:
         share *= _within(velocity * 127.0, of("velocity_low"), of("velocity_high"), of("velocity_fade"))
         return share * float(10.0 ** (-of("velocity") * (1.0 - velocity) / 20.0))
 
-    def _strikes(self, key: float, velocity: float) -> list[Strike]:
+    def _strikes(self, key: float, velocity: float) -> list[VoiceStart]:
         """What a note of this key and velocity sets off, layer by layer."""
         own = [self._weight(layer, key, velocity) for layer in self._layers]
         found: dict[tuple[bool, bool, int], list[int]] = {}
@@ -394,7 +396,7 @@ class VoiceAllocator:
                 ask += fresh
             weights = tuple(own[n] if n in members else 0.0 for n in range(len(own)))
             sent = tuple(own[n] if n in sending else 0.0 for n in range(len(own)))
-            strikes.append(Strike(up, once, wait, weights, sent))
+            strikes.append(VoiceStart(up, once, wait, weights, sent))
         return strikes
 
     def held_notes(self) -> list[tuple[float, float]]:
@@ -428,7 +430,7 @@ class VoiceAllocator:
         voices.stirred = True
 
 
-def _pattern(strikes: list[Strike]) -> list[tuple[bool, bool, int, list[bool]]]:
+def _pattern(strikes: list[VoiceStart]) -> list[tuple[bool, bool, int, list[bool]]]:
     """Which layers begin when: what two notes must share for one to go on as the other."""
     return [(s.up, s.once, s.wait, [w > 0 for w in s.weights]) for s in strikes]
 

@@ -24,7 +24,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import default_at, set_thread, sew, threads_on
 from felt_dial.patch.module import Module
 from felt_dial.patch.params import CUBIC, Param
-from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Thread, read_depth, read_reading
+from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Route, read_depth, read_reading
 from felt_dial.patch.patch import depth_of, movers, owner, param_at, path_holds, value_at
 from felt_dial.patch.places import in_time, read_at
 from felt_dial.patch.reach import reach_of_all, silent_because
@@ -299,7 +299,7 @@ class ParamControl(QWidget):
         path = path or self.path
         patch, thread = sew(self.session.patch, source, path, depth, by, reading)
         self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(path)}")
-        read = Thread.choice_of("reading").options
+        read = Route.choice_of("reading").options
         now, others = read[str(patch.threads[thread].reading)], ", ".join(read.values()).lower()
         if silent := silent_because(patch, path):
             why, turn = silent

@@ -10,7 +10,7 @@ from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, QTimer,
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QLineEdit, QListView, QMenu, QVBoxLayout
 
-from felt_dial.bank.finding.matter import LENGTHS, Gathering, Looked, Matter, Piece, Wish, look_at
+from felt_dial.bank.finding.matter import LENGTHS, Gathering, Looked, Matter, MatterQuery, Piece, look_at
 from felt_dial.bank.library.places import cache_folder, journal_folder
 from felt_dial.bank.library.unused import Unused, clean, unused
 from felt_dial.errors import FeltDialError
@@ -266,14 +266,14 @@ class Drawer(Card):
             self.pills[other].setChecked(False)
         self.look()
 
-    def wish(self) -> Wish:
+    def wish(self) -> MatterQuery:
         """What is looked for, as the filters stand."""
         on = {key for key, pill in self.pills.items() if pill.isChecked()}
         only: frozenset[str] | None = None
         for key, these in (("star", self.starred), ("here", self.used_here), ("recent", self.recent)):
             if key in on:
                 only = these() if only is None else only & these()
-        return Wish(
+        return MatterQuery(
             self.search.text(),
             "table" if "table" in on else "recording" if "recording" in on else "",
             "own" if "mine" in on else "",

@@ -20,7 +20,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
-from felt_dial.bank.finding.matter import Matter, Piece, Wish
+from felt_dial.bank.finding.matter import Matter, MatterQuery, Piece
 from felt_dial.patch.units import number
 from felt_dial.sound.matter.root import SURE, key_said
 from felt_dial.ui.pictures.sources import draw_peaks
@@ -64,7 +64,7 @@ class Rows(QAbstractListModel):
         self.found: list[int] = []
         self._kept: OrderedDict[int, Piece | None] = OrderedDict()
 
-    def look(self, wish: Wish) -> None:
+    def look(self, wish: MatterQuery) -> None:
         """Lists what is looked for."""
         found = self.matter.find(wish)
         self._kept.clear()

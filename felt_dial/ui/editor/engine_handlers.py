@@ -30,21 +30,21 @@ from felt_dial.live.link.messages import (
 if TYPE_CHECKING:
     from felt_dial.ui.editor.session import Session
 
-HEARD = Handlers()
+HANDLERS = Handlers()
 """What is done with what the engine says."""
 
 
-@HEARD.of(Died)
+@HANDLERS.of(Died)
 def _died(session: Session, message: Died) -> None:
     session.say("The sound engine stopped and is being started again with the same patch.", problem=True)
 
 
-@HEARD.of(Failed)
+@HANDLERS.of(Failed)
 def _failed(session: Session, message: Failed) -> None:
     session.say(f"The sound engine failed: {message.reason}", problem=True)
 
 
-@HEARD.of(GaveUp)
+@HANDLERS.of(GaveUp)
 def _gave_up(session: Session, message: GaveUp) -> None:
     session.say(
         f"The sound engine cannot be started: {message.reason}. Your work is safe; choose another output in the settings.",
@@ -52,72 +52,72 @@ def _gave_up(session: Session, message: GaveUp) -> None:
     )
 
 
-@HEARD.of(Compiling)
+@HANDLERS.of(Compiling)
 def _compiling(session: Session, message: Compiling) -> None:
     session.get_ready(message.done, message.total, message.left)
 
 
-@HEARD.of(Broken)
+@HANDLERS.of(Broken)
 def _broken(session: Session, message: Broken) -> None:
     session.say(f"{', '.join(message.paths)} gave no number; it was reset and the sound went on.", problem=True)
 
 
-@HEARD.of(Refused)
+@HANDLERS.of(Refused)
 def _refused(session: Session, message: Refused) -> None:
     session.say(f"The engine did not take the patch: {message.reason}", problem=True)
 
 
-@HEARD.of(Unheard)
+@HANDLERS.of(Unheard)
 def _unheard(session: Session, message: Unheard) -> None:
     session.say(message.reason, problem=True)
 
 
-@HEARD.of(Misunderstood)
+@HANDLERS.of(Misunderstood)
 def _misunderstood(session: Session, message: Misunderstood) -> None:
     session.say(message.what, problem=True)
 
 
-@HEARD.of(Devices)
+@HANDLERS.of(Devices)
 def _devices_found(session: Session, message: Devices) -> None:
     session.devices.emit(message.found)
 
 
-@HEARD.of(Controllers)
+@HANDLERS.of(Controllers)
 def _controllers_found(session: Session, message: Controllers) -> None:
     session.controllers.emit(message.found)
 
 
-@HEARD.of(ControlsTurned)
+@HANDLERS.of(ControlsTurned)
 def _controls_turned(session: Session, message: ControlsTurned) -> None:
     session.controls_turned.emit(message.turned)
 
 
-@HEARD.of(ProgramAsked)
+@HANDLERS.of(ProgramAsked)
 def _program_asked(session: Session, message: ProgramAsked) -> None:
     session.program_asked.emit(message.bank, message.number)
 
 
-@HEARD.of(TransportAsked)
+@HANDLERS.of(TransportAsked)
 def _transport_asked(session: Session, message: TransportAsked) -> None:
     session.play(message.on)
 
 
-@HEARD.of(NoControllerThere)
+@HANDLERS.of(NoControllerThere)
 def _no_controller(session: Session, message: NoControllerThere) -> None:
     session.say(message.reason, problem=True)
 
 
-@HEARD.of(NotesTaken)
+@HANDLERS.of(NotesTaken)
 def _notes_taken(session: Session, message: NotesTaken) -> None:
     session.notes_taken.emit(message.notes)
 
 
-@HEARD.of(Opened)
+@HANDLERS.of(Opened)
 def _opened(session: Session, message: Opened) -> None:
     session.transport.emit()
 
 
-@HEARD.of(Gone)
+@HANDLERS.of(Gone)
 def _gone(session: Session, message: Gone) -> None:
     session.say(
         f"{message.name} is not there any more. The sound goes on without it, and comes back to it by itself.",
@@ -125,11 +125,11 @@ def _gone(session: Session, message: Gone) -> None:
     )
 
 
-@HEARD.of(Back)
+@HANDLERS.of(Back)
 def _back(session: Session, message: Back) -> None:
     session.say(f"{message.name} is back, and plays again.")
 
 
-@HEARD.of(Written)
+@HANDLERS.of(Written)
 def _written(session: Session, message: Written) -> None:
     session.say(f"Wrote {message.path}.")

@@ -53,7 +53,7 @@ from felt_dial.sound.matter.assets import assets_of, words_of_missing
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.phrases import heard_with
 from felt_dial.ui.editor.clipboard import Clipboard
-from felt_dial.ui.editor.engine_handlers import HEARD
+from felt_dial.ui.editor.engine_handlers import HANDLERS
 from felt_dial.ui.editor.jobs import Jobs
 from felt_dial.ui.editor.presets import Presets
 from felt_dial.ui.editor.watchers import Watchers
@@ -608,7 +608,7 @@ class Session(QObject):
     def tick(self) -> None:
         """Thirty times a second: hears the engine and the worker, and lets pictures move."""
         for message in self.link.poll():
-            HEARD.call(self, message)
+            HANDLERS.call(self, message)
         self.jobs.poll()
         for key, found in self.figures.poll():
             self._measured(key, found)

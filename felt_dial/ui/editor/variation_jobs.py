@@ -17,7 +17,7 @@ from PySide6.QtCore import QObject, Signal, SignalInstance
 
 from felt_dial.bank.measuring.features import vector
 from felt_dial.bank.variation.match_search import Search
-from felt_dial.bank.variation.variations import Offshoot, Wishes, least_apart, spread
+from felt_dial.bank.variation.variations import Variation, VariationOptions, least_apart, spread
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.workshop.helper import Helper
@@ -43,7 +43,7 @@ class Aim(NamedTuple):
 
     recording: str
     document: str
-    wishes: Wishes
+    wishes: VariationOptions
     shown: list[float]
     lost: list[Any]
 
@@ -68,8 +68,8 @@ class Growth(QObject):
     def __init__(self, frame: SignalInstance) -> None:
         super().__init__()
         self.helpers = [Helper() for _ in range(HANDS)]
-        self.parent_: Offshoot | None = None
-        self.found: list[Offshoot] = []
+        self.parent_: Variation | None = None
+        self.found: list[Variation] = []
         self.thrown: list[str] = []
         self.wanted = 0
         self.seconds = 0.0
@@ -77,7 +77,7 @@ class Growth(QObject):
         self.busy = False
         self.search: Search | None = None
         """The search towards a recording, where there is or was one."""
-        self.aimed: Offshoot | None = None
+        self.aimed: Variation | None = None
         self.audible: dict[str, Changes] = {}
         """What changed in an offshoot, most audible first, by its document."""
         self._asked: set[str] = set()
@@ -156,12 +156,12 @@ class Growth(QObject):
         for helper in self.helpers:
             threading.Thread(target=work, args=(helper,), daemon=True).start()
 
-    def start(self, document: str, wishes: Wishes) -> None:
+    def start(self, document: str, wishes: VariationOptions) -> None:
         """Grows offshoots of a patch; what grew before is gone."""
         run = self._begin_anew(wishes.count)
         self._next = 0
         wanted, most = round(wishes.count * MORE), MOST_TRIED * wishes.count
-        made: list[tuple[int, Offshoot]] = []
+        made: list[tuple[int, Variation]] = []
 
         def work(helper: Helper) -> None:
             parent = helper.call_named(GROWING + "parent_as_offshoot", document)
@@ -189,7 +189,7 @@ class Growth(QObject):
 
         self._by_hands(run, work, partial(self._end, run, None, []), hands=1)
 
-    def towards(self, recording: str, document: str, wishes: Wishes, seconds: float) -> None:
+    def towards(self, recording: str, document: str, wishes: VariationOptions, seconds: float) -> None:
         """Searches for sounds that come nearer to a recording, each of them there as it is found, until that is stopped or
         the time is over."""
         search = Search(read_patch(document, "The sound"), wishes)
@@ -246,17 +246,17 @@ class Growth(QObject):
 
         self._by_hands(run, work, partial(self._end, run, None, []))
 
-    def _take_aimed(self, run: int, aimed: Offshoot) -> None:
+    def _take_aimed(self, run: int, aimed: Variation) -> None:
         if run == self._run and self.aimed is None:
             self.aimed = self.parent_ = aimed
             self.changed.emit()
 
-    def _take_nearer(self, run: int, one: Offshoot) -> None:
+    def _take_nearer(self, run: int, one: Variation) -> None:
         if run == self._run:
             self.found = sorted([*self.found, one], key=lambda found: -found.far)
             self.changed.emit()
 
-    def ask_audible(self, document: str, one: Offshoot) -> None:
+    def ask_audible(self, document: str, one: Variation) -> None:
         """Has what changed in an offshoot put in the order in which it is heard; `ordered` is emitted once it is."""
         if one.document in self._asked or self.busy:
             return
@@ -292,12 +292,12 @@ class Growth(QObject):
         for helper in self.helpers:
             helper.close()
 
-    def _take_parent(self, run: int, parent: Offshoot) -> None:
+    def _take_parent(self, run: int, parent: Variation) -> None:
         if run == self._run and self.parent_ is None:
             self.parent_ = parent
             self.changed.emit()
 
-    def _take(self, run: int, one: Offshoot) -> None:
+    def _take(self, run: int, one: Variation) -> None:
         if run != self._run:
             return
         if one.wrong:
@@ -306,7 +306,7 @@ class Growth(QObject):
             self.found.append(one)
         self.changed.emit()
 
-    def _end(self, run: int, wishes: Wishes | None, made: list[tuple[int, Offshoot]]) -> None:
+    def _end(self, run: int, wishes: VariationOptions | None, made: list[tuple[int, Variation]]) -> None:
         """All are there: in the order of their numbers, so that the same seed gives the same; the nearest to another left out."""
         if run != self._run:
             return

@@ -48,14 +48,14 @@ def main(bank: str = "") -> int:
 
     _read_no_sources()
     from felt_dial.files import hurry
-    from felt_dial.ui.frame.excepthook import say_what_nobody_caught
+    from felt_dial.ui.frame.excepthook import install_excepthook
 
     with _told_why_not():
         application = QApplication(sys.argv[:1])
     application.setApplicationName("Felt Dial")
     hurry(AT_MOST)
     window = stand_up(settings, link, bank, shelf_later=True)
-    say_what_nobody_caught(window.session)
+    install_excepthook(window.session)
     told = _end_when_told(window)
     window.left.offer(window.session.journal.left_behind())
     if os.environ.get("FELT_DIAL_TIMES"):

@@ -15,7 +15,7 @@ from felt_dial.ui.frame.said import Said
 from felt_dial.ui.theme.words import item
 
 
-class LeftWork(QObject):
+class CrashRecovery(QObject):
     """Offers it in the line above the strip."""
 
     def __init__(self, parent: QObject, session: Session, said: Said) -> None:

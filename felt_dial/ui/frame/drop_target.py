@@ -92,7 +92,7 @@ class DropHint(QWidget):
         painter.drawText(card, Qt.AlignmentFlag.AlignCenter, self.says)
 
 
-class Arrivals:
+class DropTarget:
     """Takes dropped files for the window."""
 
     def __init__(self, window: Window) -> None:

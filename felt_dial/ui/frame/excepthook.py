@@ -21,7 +21,7 @@ from felt_dial.files import reason_of
 from felt_dial.ui.editor.session import Session
 
 
-def say_what_nobody_caught(session: Session) -> None:
+def install_excepthook(session: Session) -> None:
     """Lets whatever fails under a hand be said in the window from now on; faults of the program are printed as well."""
 
     def hook(kind: type[BaseException], wrong: BaseException, trace: TracebackType | None) -> None:

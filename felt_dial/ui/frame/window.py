@@ -23,8 +23,8 @@ from felt_dial.ui.frame.analyser import Analyser
 from felt_dial.ui.frame.commands import Command, bind, menu_of
 from felt_dial.ui.frame.compare import CompareSheet
 from felt_dial.ui.frame.controller_window import ControllerWindow
-from felt_dial.ui.frame.crash_recovery import LeftWork
-from felt_dial.ui.frame.drop_target import Arrivals
+from felt_dial.ui.frame.crash_recovery import CrashRecovery
+from felt_dial.ui.frame.drop_target import DropTarget
 from felt_dial.ui.frame.guide import AboutSheet, GuideSheet
 from felt_dial.ui.frame.header import Header
 from felt_dial.ui.frame.letter_keys import LetterKeys
@@ -88,8 +88,8 @@ class Window(QMainWindow):
         self.setCentralWidget(centre)
         self.said = Said(centre, self.strip)
         self.said.foot = lambda: self._pages[self.shown].foot()
-        self.left = LeftWork(self, session, self.said)
-        self.arrivals = Arrivals(self)
+        self.left = CrashRecovery(self, session, self.said)
+        self.drop_target = DropTarget(self)
         self.setAcceptDrops(True)
         self.header.page_asked.connect(self.show_page)
         self.header.analyser_asked.connect(self.toggle_analyser)
@@ -122,21 +122,21 @@ class Window(QMainWindow):
         self._title()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if self.arrivals.files(event.mimeData()):
+        if self.drop_target.files(event.mimeData()):
             take_as_copy(event)
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
-        if files := self.arrivals.files(event.mimeData()):
-            self.arrivals.hint.point(self.arrivals.landing_of(files, event.position().toPoint()))
+        if files := self.drop_target.files(event.mimeData()):
+            self.drop_target.hint.point(self.drop_target.landing_of(files, event.position().toPoint()))
             take_as_copy(event)
 
     def dragLeaveEvent(self, event: object) -> None:
-        self.arrivals.hint.hide()
+        self.drop_target.hint.hide()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        files, at = self.arrivals.files(event.mimeData()), event.position().toPoint()
+        files, at = self.drop_target.files(event.mimeData()), event.position().toPoint()
         take_as_copy(event)
-        QTimer.singleShot(0, self, lambda: self.arrivals.take(files, at))
+        QTimer.singleShot(0, self, lambda: self.drop_target.take(files, at))
 
     def _wear(self) -> None:
         """Another theme: everything that was dyed is laid out anew."""

@@ -27,7 +27,7 @@ class NoFrames(FeltDialError):
 
 
 @dataclass(frozen=True)
-class Taking:
+class NoteRecorder:
     """How frames are taken: how many at the most, and what is done to them.
 
     `fade` is the part of a cycle over which its edges are closed; `level` is `each`, `all` or `kept`;
@@ -59,7 +59,7 @@ def _picked(rows: Floats, count: int) -> Floats:
     return np.asarray(rows[np.unique(np.linspace(0, len(rows) - 1, count).round().astype(int))])
 
 
-def _finished(frames: Floats, taking: Taking, says: str) -> Taken:
+def _finished(frames: Floats, taking: NoteRecorder, says: str) -> Taken:
     before = len(frames)
     if not taking.empty:
         frames = mending.no_empty(frames)
@@ -80,7 +80,7 @@ def _finished(frames: Floats, taking: Taking, says: str) -> Taken:
     return Taken(frames, says, left_out)
 
 
-def by_pitch(sound: NDArray[np.float32], rate: float, taking: Taking) -> Taken:
+def by_pitch(sound: NDArray[np.float32], rate: float, taking: NoteRecorder) -> Taken:
     """One cycle a frame, as the pitch goes; raises `NoFrames` for what has no pitch."""
     found = cycles_of(sound, rate, taking.count)
     if found is None:
@@ -89,7 +89,7 @@ def by_pitch(sound: NDArray[np.float32], rate: float, taking: Taking) -> Taken:
     return _finished(found.frames.astype(np.float64), taking, says)
 
 
-def by_spectrum(sound: NDArray[np.float32], rate: float, taking: Taking) -> Taken:
+def by_spectrum(sound: NDArray[np.float32], rate: float, taking: NoteRecorder) -> Taken:
     """The strength of each partial at each moment; the phases of the loudest moment in every frame, so that none cancels.
 
     The power within half a harmonic of each, in windows of eight cycles (Blackman–Harris: what leaks
@@ -134,7 +134,7 @@ def _orderly(mono: Floats, rate: float, hertz: float | None, harmonics: int) -> 
     return np.asarray(-(np.arange(1, harmonics + 1) ** 2.0) / (2.0 * harmonics), np.float64)
 
 
-def by_length(sound: NDArray[np.float32], rate: float, taking: Taking) -> Taken:
+def by_length(sound: NDArray[np.float32], rate: float, taking: NoteRecorder) -> Taken:
     """Cuts of a fixed length, one after the other, each brought to 2048 samples."""
     mono = sound.mean(axis=0).astype(np.float64)
     size = min(max(taking.size, 16), max(len(mono), 16))
@@ -146,7 +146,7 @@ def by_length(sound: NDArray[np.float32], rate: float, taking: Taking) -> Taken:
     return _finished(cut, taking, f"cut every {size} samples")
 
 
-WAYS: dict[str, tuple[str, str, Callable[[NDArray[np.float32], float, Taking], Taken]]] = {
+WAYS: dict[str, tuple[str, str, Callable[[NDArray[np.float32], float, NoteRecorder], Taken]]] = {
     "pitch": ("By its pitch", "one cycle a frame, glides followed", by_pitch),
     "spectrum": ("By its spectrum", "partials of each moment, phases made orderly", by_spectrum),
     "length": ("By length", "a fixed cut, for noise and drums", by_length),
@@ -154,7 +154,7 @@ WAYS: dict[str, tuple[str, str, Callable[[NDArray[np.float32], float, Taking], T
 """Ways of taking frames from a recording: the words, what they do, and how; any may raise `NoFrames`."""
 
 
-def all_ways(sound: NDArray[np.float32], rate: float, taking: Taking) -> dict[str, Taken | str]:
+def all_ways(sound: NDArray[np.float32], rate: float, taking: NoteRecorder) -> dict[str, Taken | str]:
     """What every way makes of a recording: frames, or a sentence where it makes none."""
     found: dict[str, Taken | str] = {}
     for kind, (_, _, way) in WAYS.items():

@@ -25,7 +25,7 @@ from felt_dial.patch.edits import add_effects, move_effect, move_to_rack, remove
 from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.patch import Patch
-from felt_dial.patch.routing import arrivals, effect_name
+from felt_dial.patch.routing import effect_name, inputs_of
 from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.entry import Entry
@@ -283,9 +283,9 @@ class Rack(TakesEffects):
     def follow(self) -> None:
         """Says what comes to the rack and where it goes, and lets its cards show their values."""
         patch = self.session.patch
-        found = arrivals(patch, "rack" if self.rack == "1" else "rack2")
+        found = inputs_of(patch, "rack" if self.rack == "1" else "rack2")
         joins = patch.rack2 == "rack"
-        if self.rack == "1" and joins and arrivals(patch, "rack2"):
+        if self.rack == "1" and joins and inputs_of(patch, "rack2"):
             found.append("rack 2")
         self.comes.setText(f"from {', '.join(found)}" if found else "from no layer yet")
         self.goes.setText(f"to {'rack 1' if self.rack == '2' and joins else 'the output'}, as one chord")

@@ -9,7 +9,7 @@ from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainter
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from felt_dial.patch.parts import Bus, Layer
-from felt_dial.patch.routing import arrivals, bus_layers, bus_words, words
+from felt_dial.patch.routing import bus_layers, bus_words, inputs_of, words
 from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye, layer_dye, text_on
 from felt_dial.ui.theme.felt import draw_focus
@@ -94,7 +94,7 @@ class Routing(QWidget):
             for where in (str(part.out), *part.sends):
                 if goal := self._goal(where):
                     yield node, goal, shade, where in part.sends
-        if arrivals(patch, "rack2"):
+        if inputs_of(patch, "rack2"):
             yield ("rack", "2"), ("rack", "1") if patch.rack2 == "rack" else ("out", ""), "ink", False
         yield ("rack", "1"), ("out", ""), "ink", False
 
@@ -144,7 +144,7 @@ class Routing(QWidget):
             "layer": True,
             "out": True,
             "bus": what == "bus" and bool(bus_layers(patch, key)),
-            "rack": what == "rack" and (key == "1" or bool(arrivals(patch, "rack2"))),
+            "rack": what == "rack" and (key == "1" or bool(inputs_of(patch, "rack2"))),
         }[what]
         if what == "layer":
             painter.setBrush(dye(layer_dye(key)))

@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from felt_dial.bank.measuring.features import vector
-from felt_dial.bank.variation.variations import Offshoot, layout
+from felt_dial.bank.variation.variations import Variation, layout
 from felt_dial.patch.units import number
 from felt_dial.ui.pictures.swatch import paint_swatch
 from felt_dial.ui.pictures.well import draw_ground
@@ -46,8 +46,8 @@ class Map(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.sounds: list[Offshoot] = []
-        self.parent_: Offshoot | None = None
+        self.sounds: list[Variation] = []
+        self.parent_: Variation | None = None
         self.name = ""
         self.places: NDArray[np.float64] = np.zeros((0, 2))
         self.way = "map"
@@ -75,7 +75,7 @@ class Map(QWidget):
         self._rest = QTimer(self, singleShot=True, interval=HOVER)
         self._rest.timeout.connect(self._play_under)
 
-    def show_sounds(self, parent: Offshoot | None, sounds: list[Offshoot], name: str) -> None:
+    def show_sounds(self, parent: Variation | None, sounds: list[Variation], name: str) -> None:
         """Others grew, or some are gone or back."""
         self.parent_, self.sounds, self.name = parent, sounds, name
         self.also &= set(range(len(sounds)))

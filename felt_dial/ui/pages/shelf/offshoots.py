@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QProgressBar, QVBoxLayou
 
 from felt_dial.bank.finding.names import on_offer
 from felt_dial.bank.measuring.features import lacks
-from felt_dial.bank.variation.variations import Offshoot, between
+from felt_dial.bank.variation.variations import Variation, between
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.history import Step
@@ -58,7 +58,7 @@ class Offshoots(QWidget):
         self.growth.ordered.connect(self._order_known)
         self.growth.failed.connect(lambda says: session.say(says, problem=True))
         self.destroyed.connect(self.growth.close)
-        self.sounds: list[Offshoot] = []
+        self.sounds: list[Variation] = []
         self.kept: dict[str, str] = {}
         """Names of those that are kept, by their documents."""
         self.unmatched: tuple[str, ...] = ()
@@ -364,7 +364,7 @@ class Offshoots(QWidget):
 
     # --- one of them ---------------------------------------------------------------------------
 
-    def one(self) -> Offshoot | None:
+    def one(self) -> Variation | None:
         """The chosen one."""
         n = self.map.now
         if n == -1:

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from felt_dial.bank.finding.catalogue import Listed, ListedBank
-from felt_dial.bank.library.import_preview import Arrival, free_bank_name, lacks_of, look_into
+from felt_dial.bank.library.import_preview import ImportPreview, free_bank_name, lacks_of, look_into
 from felt_dial.bank.library.library import Bank
 from felt_dial.bank.library.package import Stopped, export_bank, import_bank
 from felt_dial.errors import FeltDialError, cut
@@ -567,7 +567,7 @@ class ShelfPage(Page):
         already, and where recordings are missing. `open_it` puts the first preset on the table."""
         session = self.session
 
-        def look(watch: Watch) -> tuple[list[Arrival], list[str]]:
+        def look(watch: Watch) -> tuple[list[ImportPreview], list[str]]:
             found, failed = [], []
             for n, path in enumerate(paths):
                 try:
@@ -578,12 +578,12 @@ class ShelfPage(Page):
                     failed.append(str(wrong))
             return found, failed
 
-        def then(found: tuple[list[Arrival], list[str]]) -> None:
-            arrivals, failed = found
+        def then(found: tuple[list[ImportPreview], list[str]]) -> None:
+            previews, failed = found
             for sentence in failed:
                 session.say(sentence, problem=True)
-            asked = [one for one in arrivals if one.known or one.lacks]
-            plain = [one for one in arrivals if one not in asked]
+            asked = [one for one in previews if one.known or one.lacks]
+            plain = [one for one in previews if one not in asked]
             if plain or not asked:
                 self._take_in(plain, open_it, then=partial(self._ask_about, asked, open_it))
             else:
@@ -592,39 +592,43 @@ class ShelfPage(Page):
         names = paths[0].name if len(paths) == 1 else f"{len(paths)} bank files"
         session.jobs.start(f"Looking into {names}", look, then)
 
-    def _ask_about(self, arrivals: list[Arrival], open_it: bool) -> None:
+    def _ask_about(self, previews: list[ImportPreview], open_it: bool) -> None:
         """Asks what becomes of bank files that are here already, or lack something; nothing is imported yet."""
-        if not arrivals:
+        if not previews:
             return
-        told = [sentence for one in arrivals if one.known for sentence in (one.known.sentence(),)]
-        lacks = [lack for one in arrivals for lack in one.lacks]
+        told = [sentence for one in previews if one.known for sentence in (one.known.sentence(),)]
+        lacks = [lack for one in previews for lack in one.lacks]
         if lacks:
             more = f", and {len(lacks) - 1} more" if len(lacks) > 1 else ""
             told.append(f"what is in no file and not here: {lacks[0]}{more}")
-        beside = [free_bank_name(self.session.library, one.name) for one in arrivals]
+        beside = [free_bank_name(self.session.library, one.name) for one in previews]
         answers: list[tuple[str, Callable[[], object]]] = []
-        to_take = [one for one in arrivals if one.to_take]
-        as_named = f"Import it as “{cut(beside[0], 30)}”" if len(arrivals) == 1 else "Import them with a number"
-        if not any(one.known for one in arrivals):
+        to_take = [one for one in previews if one.to_take]
+        as_named = f"Import it as “{cut(beside[0], 30)}”" if len(previews) == 1 else "Import them with a number"
+        if not any(one.known for one in previews):
             as_named = "Import it all the same"
-        answers.append((as_named, partial(self._take_in, arrivals, open_it)))
+        answers.append((as_named, partial(self._take_in, previews, open_it)))
         if to_take:
             count = sum(len(one.to_take) for one in to_take)
             only = f"Only the {count} new or different" if count > 1 else "Only what is new or different"
             answers.append((only, partial(self._take_in, to_take, open_it, True)))
-        answers.append(("Leave it" if len(arrivals) == 1 else "Leave them", lambda: None))
+        answers.append(("Leave it" if len(previews) == 1 else "Leave them", lambda: None))
         text = "; ".join(told)
         self.session.ask(f"{text[:1].upper()}{text[1:]}. Nothing of it is imported yet.", answers, problem=False)
 
     def _take_in(
-        self, arrivals: list[Arrival], open_it: bool, only_new: bool = False, then: Callable[[], object] = lambda: None
+        self,
+        previews: list[ImportPreview],
+        open_it: bool,
+        only_new: bool = False,
+        then: Callable[[], object] = lambda: None,
     ) -> None:
         """Takes in bank files, each under a free name; of the presets only what is new or different, where that is wished."""
-        session, count = self.session, max(len(arrivals), 1)
+        session, count = self.session, max(len(previews), 1)
 
         def work(watch: Watch) -> list[Bank]:
             made = []
-            for n, one in enumerate(arrivals):
+            for n, one in enumerate(previews):
                 only = one.to_take if only_new else None
                 name = free_bank_name(session.library, one.name)
                 made.append(
@@ -642,8 +646,8 @@ class ShelfPage(Page):
                     session.open(made[-1].id, listed[0].id)
             then()
 
-        if arrivals:
-            names = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} banks"
+        if previews:
+            names = previews[0].path.name if len(previews) == 1 else f"{len(previews)} banks"
             session.jobs.start(f"Importing {names}", work, taken)
         else:
             then()

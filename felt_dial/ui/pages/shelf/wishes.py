@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QMenu, QSpinBox
 
-from felt_dial.bank.variation.variations import COUNTS, GROUPS, Wishes, called, counts, dials
+from felt_dial.bank.variation.variations import COUNTS, GROUPS, VariationOptions, called, counts, dials
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, param_at
 from felt_dial.sound.matter.assets import assets_of, find
@@ -82,7 +82,7 @@ class WishesCard(Card):
         grid.setVerticalSpacing(3)
         for n, (group, name) in enumerate(GROUPS.items()):
             check = QCheckBox(name)
-            check.setChecked(group in Wishes().groups)
+            check.setChecked(group in VariationOptions().groups)
             check.setToolTip(f"{name} may change")
             self.groups[group] = check
             self.sizes[group] = text_label("", "small")
@@ -138,10 +138,10 @@ class WishesCard(Card):
         set_text(self.of, f"grown from {patch.name}")
         self.show_locks()
 
-    def wishes(self) -> Wishes:
+    def wishes(self) -> VariationOptions:
         """What is wished."""
         groups = frozenset(group for group, check in self.groups.items() if check.isChecked())
-        return Wishes(
+        return VariationOptions(
             self.far.value,
             int(self.count.currentData()),
             groups,
@@ -177,7 +177,7 @@ class WishesCard(Card):
         self.session.locked -= {path}
         self.show_locks()
 
-    def may_change(self) -> Wishes | None:
+    def may_change(self) -> VariationOptions | None:
         """What is wished; None, which is said, where nothing of the sound may change by it."""
         wishes = self.wishes()
         if self.patch is not None and dials(self.patch, wishes):

@@ -21,7 +21,7 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import STRAIGHT
 from felt_dial.patch.edits import cut, place_name, set_thread
 from felt_dial.patch.params import Param
-from felt_dial.patch.parts import Thread, read_depth
+from felt_dial.patch.parts import Route, read_depth
 from felt_dial.patch.patch import depth_of, movers, slots, target_param
 from felt_dial.patch.reach import moves_something, reach
 from felt_dial.patch.units import THIN
@@ -66,7 +66,7 @@ class ThreadTable(QAbstractTableModel):
         elif keys:
             self.dataChanged.emit(self.index(0, 0), self.index(len(keys) - 1, len(COLUMNS) - 1))
 
-    def _asked(self, thread: Thread) -> bool:
+    def _asked(self, thread: Route) -> bool:
         """Whether a thread is of the kind that is shown and has all the words of the search."""
         patch, only = self.session.patch, self.only
         kinds = {
@@ -255,7 +255,7 @@ class ThreadPainter(QStyledItemDelegate):
         paint_tag(painter, QPointF(box.left() + 14, box.center().y()), 12, self.session.patch, key)
         self._text(painter, box.adjusted(34, 0, 0, 0), movers(self.session.patch)[key], ink, 600)
 
-    def _shape(self, painter: QPainter, box: QRectF, thread: Thread) -> None:
+    def _shape(self, painter: QPainter, box: QRectF, thread: Route) -> None:
         well = QRectF(box.left(), box.center().y() - 15, 88, 30)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("well"))
@@ -265,7 +265,7 @@ class ThreadPainter(QStyledItemDelegate):
         shade = dye(mover_dye(self.session.patch, thread.source), in_well=True)
         draw_curve(painter, well.adjusted(5, 5, -5, -5), x, y, shade, floor=None, width=1.6)
 
-    def _bar(self, painter: QPainter, box: QRectF, thread: Thread) -> None:
+    def _bar(self, painter: QPainter, box: QRectF, thread: Route) -> None:
         """The reach on the dial's way: from where it stands, to both sides."""
         patch = self.session.patch
         param = target_param(patch, thread.target)
@@ -296,7 +296,7 @@ class ThreadPainter(QStyledItemDelegate):
         painter.drawRoundedRect(wide.adjusted(0.5, 0.5, -0.5, -0.5), 7, 7)
         painter.setClipping(False)
 
-    def _now(self, painter: QPainter, box: QRectF, thread: Thread) -> None:
+    def _now(self, painter: QPainter, box: QRectF, thread: Route) -> None:
         param = target_param(self.session.patch, thread.target)
         bar = QRectF(box.left(), box.center().y() - 3.5, min(box.width() - 8, 60), 7)
         painter.setPen(Qt.PenStyle.NoPen)

@@ -37,7 +37,7 @@ from felt_dial.ui.theme.words import item
 from felt_dial.workshop.helper import Helper
 from felt_dial.workshop.table import recipe
 from felt_dial.workshop.table.cycles import CYCLE, Floats
-from felt_dial.workshop.table.from_recording import WAYS, Taken, Taking, all_ways, one_cycle
+from felt_dial.workshop.table.from_recording import WAYS, NoteRecorder, Taken, all_ways, one_cycle
 from felt_dial.workshop.table.hearing import as_heard
 
 COUNTS = (4, 8, 16, 32, 48, 64, 128, 256)
@@ -221,7 +221,7 @@ class FromRecording(Card):
         self.matter: Matter | None = None
         self.looking = False
         """Whether the ways are being worked out."""
-        self.taking = Taking()
+        self.taking = NoteRecorder()
         self.way = "pitch"
         self.found: dict[str, Taken | str] = {}
         self.helper = Helper()
