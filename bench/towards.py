@@ -17,7 +17,7 @@ from felt_dial.bank.measuring.probe_note import RATE, heard
 from felt_dial.bank.variation.match_search import Search
 from felt_dial.bank.variation.variations import VariationOptions, child, dials, directions
 from felt_dial.patch.documents.patch import write_patch
-from felt_dial.workshop.helper import Helper
+from felt_dial.workers.helper import Helper
 
 NAMES = (
     *("dew-pluck", "lantern-brass", "moss-pad", "root-sub", "compost-kick", "potting-snare", "bamboo-screech"),

@@ -3,8 +3,6 @@
 - `bounce`: what sounds now becomes a recording. Renders, so it is for a helper or for the command line.
 - `bouncing`: What is bounced, and what comes of it: declarations alone, so that the window knows them without what
   renders.
-- `helper`: A process that does long work beside the window: one call after the other, with progress, and gone when it
-  is stopped.
 - `recording/`: Recordings: cut, shaped, split, joined and looked into.
 - `table/`: Tables: frames of 2048 samples, worked out from a few key frames.
 - `wav_file`: WAV files out, with what a table or a recording needs beside its samples. 32-bit float, equal bytes for

@@ -27,7 +27,7 @@ from felt_dial.bank.library.places import Settings, lay_out_demo, load_settings,
 from felt_dial.bank.measuring.figures import Figures
 from felt_dial.bank.measuring.index import Index
 from felt_dial.bank.measuring.measurement import sound_key, swatch_of
-from felt_dial.bank.measuring.measuring import MOST_DEATHS, Measuring
+from felt_dial.bank.measuring.measuring import Measuring
 from felt_dial.bank.measuring.worker import measure, peak_of, played
 from felt_dial.errors import FeltDialError
 from felt_dial.files import CannotWrite, slug, write_whole
@@ -37,6 +37,7 @@ from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.integrated import loudness
 from felt_dial.sound.matter.wav import wav_bytes
 from felt_dial.sound.modules import new_patch
+from felt_dial.workers.queue import MOST_DEATHS
 
 ROOT = Path(__file__).parent.parent.parent
 BANKS = ROOT / "felt_dial" / "data" / "banks"
@@ -343,8 +344,8 @@ def test_measuring_works_in_the_background_and_can_be_cancelled() -> None:
     work = Measuring()
     patches = {sound_key(p): p for p in (louder(new_patch(), -n) for n in range(4, 10))}
     for key, patch in patches.items():
-        work.ask(key, partial(write_patch, patch))
-    work.ask(next(iter(patches)), partial(write_patch, new_patch()))
+        work.measure(key, partial(write_patch, patch))
+    work.measure(next(iter(patches)), partial(write_patch, new_patch()))
     assert work.left == 6
     found: list[str] = []
     end = time.monotonic() + 60
@@ -364,7 +365,7 @@ def test_a_sound_that_is_gone_before_its_turn_has_not_failed(kernels: None) -> N
 
     figures = Figures(Index(), Measuring(workers=1))
     patch = louder(new_patch(), -5.0)
-    figures.measuring.ask(figures.key(patch), gone)
+    figures.measuring.measure(figures.key(patch), gone)
     assert figures.poll() == [] and not figures.failed and figures.measuring.left == 0
     figures.ask([patch])
     found: list[str] = []
@@ -437,13 +438,13 @@ def test_a_worker_that_dies_is_started_again_thrice_and_then_left_alone(monkeypa
     monkeypatch.setattr(sys, "executable", "/bin/false")
     work, found = Measuring(), []
     for n in range(6):
-        work.ask(f"key {n}", partial(write_patch, new_patch()))
+        work.measure(f"key {n}", partial(write_patch, new_patch()))
     end = time.monotonic() + 20
     while work.left and time.monotonic() < end:
         found += work.poll()
         time.sleep(0.01)
     assert len(found) == work.deaths == MOST_DEATHS and all(measured is None for _, measured in found)
-    work.ask("another", partial(write_patch, new_patch()))
+    work.measure("another", partial(write_patch, new_patch()))
     assert work.left == 0, "nothing is asked for any more"
     work.close()
 

@@ -8,12 +8,13 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from felt_dial.errors import Stopped
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.patch.phrase import Note
 from felt_dial.sound.matter import assets
-from felt_dial.sound.matter.analysis import Stopped, take_apart
+from felt_dial.sound.matter.analysis import take_apart
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.render import render
 from tests.sound.listening import RATE, decibels, plain

@@ -14,7 +14,6 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QWidget
 
 from felt_dial.bank.library.places import load_settings
-from felt_dial.bank.measuring import measuring
 from felt_dial.live.engine.devices import SIMULATED
 from felt_dial.live.link.link import EngineLink
 from felt_dial.ui.benches.recording import recipe_of_recording
@@ -22,6 +21,7 @@ from felt_dial.ui.benches.table import recipe_of_table
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.frame.app import stand_up
+from felt_dial.workers import queue
 
 
 def _all_events(process: Callable[..., None] = QApplication.processEvents) -> Callable[..., None]:
@@ -162,7 +162,7 @@ class Desk:
 def nothing_measured(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
     """Sounds are measured beside the window only in tests that say so: it takes the processor from all others."""
     if request.node.get_closest_marker("measures") is None:
-        monkeypatch.setattr(measuring, "WORKERS", 0)
+        monkeypatch.setattr(queue, "WORKERS", 0)
 
 
 @pytest.fixture(autouse=True)

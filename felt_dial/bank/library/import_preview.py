@@ -9,8 +9,8 @@ from typing import NamedTuple
 
 from felt_dial.bank.library.bank import Bank
 from felt_dial.bank.library.library import Library
-from felt_dial.bank.library.package import ASSET, PRESET, Stopped, opened
-from felt_dial.errors import FeltDialError, cut
+from felt_dial.bank.library.package import ASSET, PRESET, opened
+from felt_dial.errors import FeltDialError, Stopped, cut
 from felt_dial.files import names_like
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch

@@ -16,7 +16,7 @@ from pathlib import Path, PurePosixPath
 
 from felt_dial.bank.library.bank import BankFile, read_file
 from felt_dial.bank.library.library import Bank, Library, read_bank, write_bank
-from felt_dial.errors import FeltDialError, cut
+from felt_dial.errors import Stopped, cut
 from felt_dial.files import at_the_disk, bytes_of, regular, write_whole
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.documents.patch import read_patch, write_patch
@@ -26,10 +26,6 @@ MOST_FILES = 20_000
 MOST_BYTES = 2 * 1024**3
 MOST_RATIO = 200
 NOTHING = "Nothing was imported."
-
-
-class Stopped(FeltDialError):
-    """The person stopped it; nothing was kept."""
 
 
 PRESET = re.compile(r"presets/[^/.][^/]{0,100}\.json")

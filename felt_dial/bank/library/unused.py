@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import NamedTuple
 
-from felt_dial.errors import FeltDialError, cut
+from felt_dial.errors import Stopped, cut
 from felt_dial.files import CannotRead, bytes_of, reason_of
 from felt_dial.sound.matter.assets import ABOUT, ENDINGS, RECIPE, noted
 
@@ -21,10 +21,6 @@ class Unused(NamedTuple):
     path: Path
     name: str
     size: int
-
-
-class Stopped(FeltDialError):
-    """Somebody stopped it; nothing was cleaned."""
 
 
 def unused(root: Path, more: Iterable[Path] = (), watch: Callable[[float], bool] = lambda part: True) -> list[Unused]:

@@ -7,8 +7,8 @@
 - `index`: what was measured, by content. It can always be made anew.
 - `live_against_render`: how far a sound as it is played lies from what a render of it will be, and what makes it so.
 - `measurement`: its loudness, its peak and its swatch, from a render with the phrase of its kind.
-- `measuring`: Measuring in the background: worker processes render while the window works and the sound plays.
+- `measuring`: Measuring in the background: processes render while the window works and the sound plays.
 - `probe_note`: Hearing a sound without a person: one note of it, and how loud a sound is. It renders, so it is for
   helpers.
-- `worker`: A worker that measures presets: renders what it is sent, until the window is gone.
+- `worker`: What a process beside the window does to measure a preset: renders it, and listens.
 """

@@ -62,14 +62,14 @@ class Figures:
         """Has patches measured that were not yet, before everything else."""
         for patch in patches:
             if self._lacks(self.key(patch)):
-                self.measuring.ask(self.key(patch), partial(write_patch, patch), first=True)
+                self.measuring.measure(self.key(patch), partial(write_patch, patch), first=True)
 
     def ask_rows(self, rows: Iterable[Listed], library: Library) -> None:
         """Has presets of a list measured that were not yet, before others; their files are read when their turn comes."""
         rows = list(rows)
         for row in rows:
             if row.key and self._lacks(row.key):
-                self.measuring.ask(row.key, partial(_text, library, row.bank, row.id))
+                self.measuring.measure(row.key, partial(_text, library, row.bank, row.id))
         self.measuring.prefer({row.key for row in rows})
 
     def preview(self, patch: Patch) -> Path | None:
@@ -79,7 +79,7 @@ class Figures:
         if path is not None and path.exists():
             return path
         if key not in self.failed:
-            self.measuring.ask(key, partial(write_patch, patch), first=True)
+            self.measuring.measure(key, partial(write_patch, patch), first=True)
         return None
 
     def like(self, key: str, most: int = LIKE) -> list[tuple[float, str]]:

@@ -1,12 +1,9 @@
-"""A worker that measures presets: renders what it is sent, until the window is gone."""
+"""What a process beside the window does to measure a preset: renders it, and listens."""
 
 from __future__ import annotations
 
 import math
-import os
-import sys
 import time
-from multiprocessing.connection import Connection
 from pathlib import Path
 
 import numpy as np
@@ -17,11 +14,9 @@ from felt_dial.bank.measuring.features import features_of
 from felt_dial.bank.measuring.live_against_render import apart
 from felt_dial.bank.measuring.measurement import SWATCH_SECONDS, Measurement, swatch_of
 from felt_dial.bank.measuring.probe_note import BLOCK, RATE, heard
-from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.patch import Patch
 from felt_dial.sound.integrated import loudness
-from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.phrases import heard_with
 from felt_dial.sound.render import render
 
@@ -62,24 +57,6 @@ def cost_of(patch: Patch) -> float:
     return max(took[1] - took[0], 0.0) / (TIMED - 0.02)
 
 
-def main(handle: int) -> None:
-    """The worker: measures what it is sent until the window is gone."""
-    os.nice(10)
-    window = Connection(handle)
-    try:
-        while True:
-            key, text, places, quality, preview = window.recv()
-            assets.search_in(places)
-            try:
-                window.send((key, measure(read_patch(text, "A preset"), quality, preview)))
-            except FeltDialError:
-                window.send((key, None))
-            except Exception as wrong:  # whatever a sound does: the others are measured
-                print(f"A sound could not be measured: {wrong!r}", file=sys.stderr)
-                window.send((key, None))
-    except (EOFError, OSError):
-        return
-
-
-if __name__ == "__main__":
-    main(int(sys.argv[1]))
+def measured(text: str, quality: int, preview: Path | None) -> Measurement:
+    """What is measured of a document; for a process beside the window."""
+    return measure(read_patch(text, "A preset"), quality, preview)

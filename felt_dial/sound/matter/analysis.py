@@ -13,7 +13,7 @@ from zipfile import BadZipFile
 import numpy as np
 from numpy.typing import NDArray
 
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import Stopped
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.kept import kept
@@ -35,10 +35,6 @@ CLOSEST = 0.01
 """Octaves within which the louder of two partials tells the colour."""
 KEPT, MOST_BYTES = "-4.npz", 1024**3
 """How names of analyses that are kept end, with the number of what they hold, and what all of them may take together."""
-
-
-class Stopped(FeltDialError):
-    """An analysis that somebody stopped."""
 
 
 # --- partials ----------------------------------------------------------------------------------

@@ -22,7 +22,7 @@ from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.work import BenchWork
 from felt_dial.ui.editor.jobs import Latest, Watch
 from felt_dial.ui.editor.session import Session
-from felt_dial.workshop.helper import Helper
+from felt_dial.workers.helper import Helper
 from felt_dial.workshop.recording.loops import Loop
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
 from felt_dial.workshop.recording.recipe import RecordingRecipe, Step, make, read_steps, write_steps

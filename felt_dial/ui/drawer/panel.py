@@ -33,7 +33,7 @@ from felt_dial.ui.editor.jobs import Latest
 from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.panel import WIDER, WIDTH
 from felt_dial.ui.theme.felt import SewnLine
-from felt_dial.workshop.helper import Helper
+from felt_dial.workers.helper import Helper
 
 TRYING = "try what the drawer holds"
 """What the steps merge by while somebody walks through the list."""

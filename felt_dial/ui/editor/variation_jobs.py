@@ -20,7 +20,7 @@ from felt_dial.bank.variation.match_search import Search
 from felt_dial.bank.variation.variations import Variation, VariationOptions, least_apart, spread
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.workshop.helper import Helper
+from felt_dial.workers.helper import Helper
 
 GROWING = "felt_dial.bank.variation.variation_render:"
 """Renders, and so is never imported by the window."""

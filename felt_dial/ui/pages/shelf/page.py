@@ -26,8 +26,8 @@ from PySide6.QtWidgets import (
 from felt_dial.bank.finding.catalogue import Listed, ListedBank
 from felt_dial.bank.library.import_preview import ImportPreview, free_bank_name, lacks_of, look_into
 from felt_dial.bank.library.library import Bank
-from felt_dial.bank.library.package import Stopped, export_bank, import_bank
-from felt_dial.errors import FeltDialError, cut
+from felt_dial.bank.library.package import export_bank, import_bank
+from felt_dial.errors import FeltDialError, Stopped, cut
 from felt_dial.ui.dials.controls import Pill, open_menu, text_label
 from felt_dial.ui.editor import shelf_steps as shelving
 from felt_dial.ui.editor.jobs import Watch, part_of

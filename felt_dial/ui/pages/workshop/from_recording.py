@@ -34,7 +34,7 @@ from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import SewnLine
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import item
-from felt_dial.workshop.helper import Helper
+from felt_dial.workers.helper import Helper
 from felt_dial.workshop.table import recipe
 from felt_dial.workshop.table.cycles import CYCLE, Floats
 from felt_dial.workshop.table.from_recording import WAYS, NoteRecorder, Taken, all_ways, one_cycle

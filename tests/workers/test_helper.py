@@ -10,11 +10,12 @@ from collections.abc import Callable, Iterator
 import numpy as np
 import pytest
 
-from felt_dial.errors import FeltDialError
+from felt_dial.errors import FeltDialError, Stopped
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import with_value
 from felt_dial.sound.modules import new_patch
-from felt_dial.workshop.helper import Helper, HelperFailed, Stopped
+from felt_dial.workers.helper import Helper
+from felt_dial.workers.process import HelperFailed
 from felt_dial.workshop.table.from_recording import NoFrames
 
 
@@ -57,7 +58,7 @@ def test_it_works_in_a_process_of_its_own_and_keeps_it(helper: Helper) -> None:
     assert np.array_equal(helper.call(double, np.arange(4)), 2 * np.arange(4))
     first = helper.call(who)
     assert first != os.getpid() and helper.call(who) == first
-    assert helper.call_named("tests.workshop.test_helper:who") == first
+    assert helper.call_named("tests.workers.test_helper:who") == first
 
 
 def test_progress_is_told_and_stopping_ends_the_process_at_once(helper: Helper) -> None:
