@@ -62,16 +62,20 @@ def test_a_kernel_holds_until_something_that_it_is_made_from_changes(tmp_path: P
     assert stamp(tmp_path) != stamp(tmp_path, factor=3.0), "a kernel that it calls"
 
 
+def test_what_gives_lanes_is_found_and_counts() -> None:
+    assert {path.stem for path in kernel_cache.LANES.glob("*.py")} >= {"lanes", "memory", "types"}
+
+
 def test_kernels_of_a_program_that_cannot_be_written_to_are_kept_at_home(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(kernel_cache.platformdirs, "user_cache_dir", lambda name: str(tmp_path / name))
+    monkeypatch.setenv("FELT_DIAL_HOME", str(tmp_path))
 
     def plain(x: float) -> float:
         return x
 
     place = Path(InHome(plain, "/opt/felt-dial/felt_dial/sound/some.py").get_cache_path())
-    assert place.is_relative_to(tmp_path / "felt-dial" / "kernels")
+    assert place.is_relative_to(tmp_path / "cache" / "kernels")
 
 
 KEPT = """

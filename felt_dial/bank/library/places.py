@@ -12,21 +12,16 @@ from functools import cache
 from pathlib import Path
 from typing import Literal
 
-import platformdirs
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from felt_dial.errors import cut
 from felt_dial.files import CannotWrite, bytes_of, reason_of, write_whole
+from felt_dial.home import home_of
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.shipped import DATA
 
 SHIPPED = DATA / "banks"
 SETTINGS = DocumentKind("file of settings", 1, kept="The program begins with its own.", first=1)
-
-
-def _place(kind: str) -> Path:
-    home = os.environ.get("FELT_DIAL_HOME")
-    return Path(home) / kind if home else Path(getattr(platformdirs, f"user_{kind}_path")("felt-dial"))
 
 
 class Settings(BaseModel):
@@ -72,42 +67,42 @@ class Settings(BaseModel):
 
     def library_folder(self) -> Path:
         """The folder of banks."""
-        return Path(self.library) if self.library else _place("data") / "library"
+        return Path(self.library) if self.library else home_of("data") / "library"
 
 
 def settings_path() -> Path:
     """The file of the settings."""
-    return _place("config") / "settings.json"
+    return home_of("config") / "settings.json"
 
 
 def control_map_path() -> Path:
     """The file of what controllers turn."""
-    return _place("config") / "controllers.json"
+    return home_of("config") / "controllers.json"
 
 
 def journal_folder() -> Path:
     """The folder of unsaved work."""
-    return _place("state") / "journal"
+    return home_of("state") / "journal"
 
 
 def cache_folder() -> Path:
     """The folder of what can be made anew."""
-    return _place("cache")
+    return home_of("cache")
 
 
 def index_path() -> Path:
     """The file of the index."""
-    return _place("cache") / "index.sqlite"
+    return home_of("cache") / "index.sqlite"
 
 
 def previews_folder() -> Path:
     """The folder of what presets sound like."""
-    return _place("cache") / "previews"
+    return home_of("cache") / "previews"
 
 
 def state_folder() -> Path:
     """The folder of what the person did."""
-    return _place("state")
+    return home_of("state")
 
 
 def load_settings() -> Settings:
@@ -141,7 +136,7 @@ def shipped_ids() -> frozenset[str]:
 
 def libraries_path() -> Path:
     """The file of what was in the libraries of the person when they were seen last."""
-    return _place("state") / "libraries.json"
+    return home_of("state") / "libraries.json"
 
 
 def _libraries() -> dict[str, dict[str, object]]:

@@ -12,10 +12,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-import platformdirs
 from numpy.typing import NDArray
 
 import felt_dial.sound
+from felt_dial.home import home_of
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, replace_module, sew
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.patch import Patch, path_exists, sounding, with_value
@@ -99,7 +99,7 @@ def _mark() -> Path:
     for path in sorted(sound.rglob("*.py")):
         found.update(path.read_bytes())
     beside = sound / "__pycache__"
-    folder = beside if os.access(beside, os.W_OK) else Path(platformdirs.user_cache_dir("felt-dial")) / "kernels"
+    folder = beside if os.access(beside, os.W_OK) else home_of("cache") / "kernels"
     return folder / f"kernels-{found.hexdigest()[:16]}.ready"
 
 

@@ -22,11 +22,12 @@ from types import CodeType, FunctionType, ModuleType
 from typing import Any
 
 import numpy as np
-import platformdirs
 from numba.core.caching import IndexDataCacheFile, InTreeCacheLocator, UserWideCacheLocator
 from numba.core.dispatcher import Dispatcher
 
-LANES = Path(__file__).parent / "simd"
+from felt_dial.home import home_of
+
+LANES = Path(__file__).parents[1] / "simd"
 """What gives lanes to Numba: a kernel uses it without naming it, so that all hold only as long as it does."""
 
 
@@ -134,9 +135,7 @@ class InHome(_Stamped, UserWideCacheLocator):
     def __init__(self, plain: Any, file: str) -> None:
         super().__init__(plain, file)
         self._plain = plain
-        self._cache_path = str(
-            Path(platformdirs.user_cache_dir("felt-dial")) / "kernels" / self.get_suitable_cache_subpath(file)
-        )
+        self._cache_path = str(home_of("cache") / "kernels" / self.get_suitable_cache_subpath(file))
 
 
 class Nowhere(_Stamped, UserWideCacheLocator):

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.errors import Stopped
+from felt_dial.home import home_of
 from felt_dial.patch.asset import Asset
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.kept import kept
@@ -298,12 +299,7 @@ def drawn_tracks(harmonics: tuple[float, ...]) -> Tracks:
 
 def cache_folder() -> Path:
     """Where analyses are kept."""
-    home = os.environ.get("FELT_DIAL_HOME")
-    if home:
-        return Path(home) / "cache" / "partials"
-    import platformdirs
-
-    return Path(platformdirs.user_cache_dir("felt-dial")) / "partials"
+    return home_of("cache") / "partials"
 
 
 @kept
