@@ -24,6 +24,7 @@ from felt_dial.sound.matter.assets import PLACES
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.render import render
+from tests.sampled import some
 from tests.sound.listening import amplitude_at, decibels, plain, steady
 
 RATE = 48000
@@ -69,7 +70,7 @@ def sounding(source: Source) -> Patch:
 # --- neither quality nor rate change a sound -----------------------------------------------------
 
 
-@pytest.mark.parametrize("slope", [-12.0, -3.0, 0.0, 6.0, 12.0])
+@pytest.mark.parametrize("slope", some([-12.0, -3.0, 12.0, 0.0, 6.0], 2))
 def test_noise_is_as_loud_in_every_band_at_every_rate(slope: float) -> None:
     """Bands of more than 100 Hz, in which 12 s of noise are known to 0.1 dB."""
     patch, wide = with_value(sounding(source_of("noise", slope=slope)), "layers.a.level", -20.0), THIRDS > 450

@@ -18,6 +18,7 @@ from felt_dial.patch.patch import ABOUT, Patch, with_about_of, with_value
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.editor import shelf_steps
 from felt_dial.ui.editor.session import Session
+from tests.sampled import some
 
 BANK = "moss"
 
@@ -102,9 +103,9 @@ LEAVES: dict[str, Callable[[Session], object]] = {
 }
 
 
-@pytest.mark.parametrize("leaves", list(LEAVES))
-@pytest.mark.parametrize("saves", list(SAVES))
-def test_offered_is_what_is_not_on_disk_exactly(session: Session, saves: str, leaves: str) -> None:
+@pytest.mark.parametrize("story", some([(saves, leaves) for saves in SAVES for leaves in LEAVES], 2), ids="-".join)
+def test_offered_is_what_is_not_on_disk_exactly(session: Session, story: tuple[str, str]) -> None:
+    saves, leaves = story
     root = session.library.root
     for touches, touch in TOUCHES.items():
         session.open(BANK, "moss-0")

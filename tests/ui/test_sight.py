@@ -15,6 +15,7 @@ from felt_dial.live.link.messages import Compiling
 from felt_dial.sound.compiling.compile import WHOLE, left
 from felt_dial.ui.editor.engine_handlers import HANDLERS
 from felt_dial.ui.theme.colours import DYES, NIGHT, OAT, Theme, cloth, dye
+from tests.sampled import some
 from tests.ui.conftest import Desk
 
 PAGES = ("Shelf", "Patch", "Effects", "Threads")
@@ -41,11 +42,12 @@ def _unnamed(top: QWidget) -> list[str]:
     return found
 
 
-def test_whatever_takes_the_focus_has_a_name_and_a_tip_in_every_preset(desk: Desk) -> None:
+@pytest.mark.parametrize("every", some([7, 1], 2))
+def test_whatever_takes_the_focus_has_a_name_and_a_tip_in_every_preset(desk: Desk, every: int) -> None:
     session, window = desk.session, desk.window
     wrong: dict[str, str] = {}
     for bank in session.banks():
-        for preset in session.catalogue.presets(bank.id):
+        for preset in session.catalogue.presets(bank.id)[::every]:
             session.open(bank.id, preset.id)
             for page in PAGES:
                 window.show_page(page)
