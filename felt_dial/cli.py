@@ -10,12 +10,27 @@ from typing import Annotated, Any
 
 import typer
 
+from felt_dial import __version__
 from felt_dial.errors import FeltDialError, cut
 
-ABOUT = "Felt Dial: design synthesizer presets. Without a command, or with a bank, the window opens."
-app = typer.Typer(add_completion=False, no_args_is_help=False, help=ABOUT)
+app = typer.Typer(add_completion=False, no_args_is_help=False)
 bank_app = typer.Typer(help="Banks without the window.")
 app.add_typer(bank_app, name="bank")
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"Felt Dial {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def begin(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Says which version it is")
+    ] = False,
+) -> None:
+    """Felt Dial: design synthesizer presets. Without a command, or with a bank, the window opens."""
 
 
 class BadRequest(FeltDialError):

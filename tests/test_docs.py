@@ -7,6 +7,8 @@ import re
 import sys
 from pathlib import Path
 
+import pytest
+
 from felt_dial import __version__
 from felt_dial.patch.module import Effect, Filter, Modulator, Source
 from felt_dial.patch.params import Choice
@@ -34,18 +36,25 @@ def test_every_module_says_what_it_does_to_the_sound() -> None:
             assert len(kind.about()) > 30, kind
 
 
-def test_every_link_and_picture_of_the_readme_is_there() -> None:
-    for name in (
-        "README.md",
-        "CONTRIBUTING.md",
-        "docs/architecture.md",
-        "docs/guide/first-sound.md",
-        "docs/guide/raw-matter.md",
-    ):
-        page = ROOT / name
-        prose = re.sub(r"```.*?```", "", page.read_text(), flags=re.DOTALL)
-        for target in re.findall(r"\]\(([^)#]+)\)", prose):
-            assert (page.parent / target).exists(), (name, target)
+PAGES = sorted(str(page.relative_to(ROOT)) for page in (*ROOT.glob("*.md"), *ROOT.glob("docs/**/*.md")))
+
+
+@pytest.mark.parametrize("name", PAGES)
+def test_every_link_picture_and_file_that_a_page_names_is_there(name: str) -> None:
+    page = ROOT / name
+    prose = re.sub(r"```.*?```", "", page.read_text(), flags=re.DOTALL)
+    for target in re.findall(r"\]\(([^)#]+)(?:#[^)]*)?\)", prose):
+        assert target.startswith("http") or (page.parent / target).exists(), target
+    files = {
+        str(file.relative_to(ROOT))
+        for room in ("felt_dial", "tools", "tests", "bench")
+        for file in (ROOT / room).rglob("*.*")
+    }
+    for target in re.findall(r"`([\w/]+/[\w]+\.(?:py|sh|md|json))`", prose):
+        if not target.startswith("ui/pages/…"):
+            assert any(file.endswith("/" + target) or file == target for file in files) or (ROOT / target).exists(), (
+                target
+            )
 
 
 def test_the_version_stands_in_the_changelog() -> None:

@@ -1,7 +1,8 @@
 """The memory that the window and the engine share: values there, meters back, no message per move.
 
-One writer for every field. Aligned eight-byte stores are whole on every machine this runs on, and
-a reader that sees a value a block late shows or plays it a block late; nothing here needs a lock.
+One writer for every field. Aligned eight-byte stores are whole, and a reader that sees a value a block late shows or plays it
+a block late; nothing here needs a lock. That what is written first is also seen first, as the ring of events asks, holds on
+x86-64; a processor that orders stores otherwise would need a barrier before the count of the ring is raised.
 """
 
 from __future__ import annotations

@@ -10,14 +10,14 @@ from felt_dial.sound.effects.trim import Trim
 LEVEL, INVERT = (Trim.row_of(name) for name in ("level", "invert"))
 
 
-def prepare_trim(module: Trim, stage: Stage) -> tuple[np.ndarray, ...]:
-    """State of a trim, as it begins."""
-    return (np.zeros(1),)
+def prepare_trim(module: Trim, stage: Stage) -> tuple[()]:
+    """A trim keeps nothing."""
+    return ()
 
 
 @works_for(Trim, prepare_trim)
 @kernel
-def run_trim(audio, control, tick, rate, state):
+def run_trim(audio, control, tick, rate):
     """Scales `audio` (float32, channel × frame) in place; the level ramps over a tick."""
     for t in range(control.shape[1] - 1):
         was = 10.0 ** (np.float64(control[LEVEL, t]) / 20.0) * (1.0 - 2.0 * np.float64(control[INVERT, t]))
@@ -26,4 +26,3 @@ def run_trim(audio, control, tick, rate, state):
             gain = np.float32(was + (now - was) * (n - t * tick) / tick)
             audio[0, n] *= gain
             audio[1, n] *= gain
-    state[0] = 0.0
