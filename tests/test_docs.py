@@ -47,7 +47,7 @@ def test_every_link_picture_and_file_that_a_page_names_is_there(name: str) -> No
         assert target.startswith("http") or (page.parent / target).exists(), target
     if name in ("CONTRIBUTING.md", "docs/format.md"):  # which name files that a person makes
         return
-    rooms = [ROOT / room for room in ("felt_dial", "tools", "tests", "bench")]
+    rooms = [ROOT / room for room in ("felt_dial", "tools", "tests", "bench", "docs")]
     files = {f"/{file.relative_to(ROOT)}" for room in rooms for file in room.rglob("*.*")}
     for target in re.findall(r"`([\w/]+/\w+\.(?:py|sh|md|json))`", prose):
         assert any(file.endswith(f"/{target}") for file in files), target
