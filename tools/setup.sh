@@ -22,8 +22,15 @@ give_up() {
   exit 1
 }
 
-# a line for every package while pip works, and all that it says in the log
-progress() { tee -a "$log" | awk '/^Collecting |^Installing |^Building |^Downloading / { sub(/ \(.*/, ""); print "  " substr($0, 1, 100); fflush() }'; }
+# a line for every package while pip works, at once whatever awk a machine has, and all that it says in the log
+progress() {
+  tee -a "$log" | while IFS= read -r line; do
+    case $line in "Collecting "* | "Installing "* | "Building "* | *"Downloading "*)
+      line=${line#"${line%%[![:space:]]*}"}
+      printf '  %.100s\n' "${line%% (*}" ;;
+    esac
+  done
+}
 
 bash tools/packages.sh || exit 1
 python=$(bash tools/find_python.sh) || exit 1
@@ -36,11 +43,12 @@ if [ ! -e "$folder" ]; then
   "$python" -m venv "$folder" >"$log" 2>&1 || { rm -rf "$folder"; give_up "Making $folder"; }
 fi
 set -o pipefail
-echo "Fetching packages (about 400 MB the first time) …"
+echo "Fetching packages (about sixty, 400 MB the first time) …"
 pip="$folder/bin/python -m pip install --disable-pip-version-check --progress-bar off -c constraints.txt"
 $pip setuptools wheel 2>&1 | progress || give_up "Fetching the packages"
 # by its path: a finder of its own would cost each start 10 ms, and the engine's as many
 $pip --no-build-isolation --config-settings editable_mode=compat -e '.[dev]' 2>&1 | progress || give_up "Fetching the packages"
 "$folder/bin/python" -m compileall -q felt_dial 2>>"$log" || give_up "Compiling the program"
-"$folder/bin/python" -m felt_dial.sound.compiling.compile 2>>"$log" || give_up "Compiling the kernels"
+# how far it is goes to the terminal, and all that it says to the log
+"$folder/bin/python" -m felt_dial.sound.compiling.compile 2> >(tee -a "$log" >&2) || give_up "Compiling the kernels"
 touch "$folder/ready"
