@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 from mido import Message
 
-from felt_dial.live.engine import engine as engines
+from felt_dial.live.engine import note_input
 from felt_dial.live.link.link import EngineLink
 from felt_dial.live.link.messages import TakeController
 from felt_dial.live.midi import midi_ports
@@ -114,16 +114,16 @@ def test_no_block_waits_for_a_controller_that_is_being_opened(kernels: None, mon
         assert may.wait(60) and key == "slow"
         return opened
 
-    monkeypatch.setattr(engines, "open_controller", slow)
+    monkeypatch.setattr(note_input, "open_controller", slow)
     opening = threading.Thread(target=made.hear, args=(TakeController("slow"),), daemon=True)
     opening.start()
     for _ in range(50):
         made.block()
-    assert opening.is_alive() and made.controller is None
+    assert opening.is_alive() and made.input.controller is None
     may.set()
     opening.join(60)
     made.block()
-    assert made.controller is opened
+    assert made.input.controller is opened
 
 
 def test_a_midi_file_plays_pedals_and_lets_go_at_its_end(tmp_path: Path) -> None:

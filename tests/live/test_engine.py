@@ -432,19 +432,19 @@ def test_nothing_is_silent_before_the_engine_has_said_a_word() -> None:
 def test_another_patch_comes_while_kernels_are_still_loaded() -> None:
     """What nobody asked for yet is loaded beside the window's messages: a patch waits only for its own kernels."""
     made = engine(new_patch())
-    assert made.warming.cold[0] == COMMON and set(made.warming.cold) == set(Source.kinds)
+    assert made.preloader.cold[0] == COMMON and set(made.preloader.cold) == set(Source.kinds)
     patch = with_value(new_patch(), "layers.a.level", -3.0)
     values = patch_values(patch)
     made.shared.give(1)[: len(values)] = values
     show = threading.Thread(
         target=made.hear, args=(ShowPatch(write_patch(patch), 1, False, assets.searched()),), daemon=True
     )
-    with made.warming.lock:  # as if another thread were loading
+    with made.preloader.lock:  # as if another thread were loading
         show.start()
         show.join(60)
     assert not show.is_alive() and made.ready is not None and made.ready[1] == 1
-    made.warming.load_the_rest(lambda: 1000)
-    assert not made.warming.cold
+    made.preloader.load_the_rest(lambda: 1000)
+    assert not made.preloader.cold
 
 
 def test_what_a_patch_has_switched_off_is_loaded_with_it(monkeypatch: pytest.MonkeyPatch) -> None:

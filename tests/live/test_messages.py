@@ -6,7 +6,7 @@ import inspect
 
 import pytest
 
-from felt_dial.live.engine import engine as engines
+from felt_dial.live.engine import note_input
 from felt_dial.live.engine.engine import AT_ONCE, IN_BLOCK
 from felt_dial.live.link import messages
 from felt_dial.live.link.link import EngineLink
@@ -67,10 +67,10 @@ def test_what_fails_beside_the_sound_is_said_and_the_next_message_is_heard(monke
         def raises(key: str, stir: object, wrong: Exception = wrong) -> None:
             raise wrong
 
-        monkeypatch.setattr(engines, "open_controller", raises)
+        monkeypatch.setattr(note_input, "open_controller", raises)
         made.hear(TakeController("Fishing Rod 7"))
         assert isinstance(said[-1], Misunderstood) and type(wrong).__name__ in said[-1].what
     monkeypatch.undo()
     made.hear(TakeController("simulated"))
     made.block()
-    assert made.controller is not None
+    assert made.input.controller is not None

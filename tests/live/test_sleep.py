@@ -186,10 +186,10 @@ def test_whatever_is_asked_for_is_not_kept_waiting(why: str, monkeypatch: pytest
     elif why == "recording":
         made.audition.begin(np.ones((2, 4800), np.float32))
     elif why == "controller":
-        made.controller = SimulatedController()
-        made.controller.perform(True)
+        made.input.controller = SimulatedController()
+        made.input.controller.perform(True)
     else:
-        made.clock.tempo = 120.0
+        made.input.clock.tempo = 120.0
     assert made.rest() < 30.0
 
 

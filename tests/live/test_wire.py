@@ -74,14 +74,14 @@ def test_a_window_that_is_busy_does_not_stop_the_sound(kernels: None) -> None:
     made.window = AsyncPipe(here)
     made.hear(TakeController("simulated"))
     made.block()
-    assert made.controller is not None
+    assert made.input.controller is not None
     made.shared.send(Event(0, ON, 57, 0.8))
     turned = 0
 
     def play() -> None:
         nonlocal turned
         for n in range(1500):
-            made.controller.reader.controls.append((20, n % 128 / 127))  # type: ignore[union-attr]
+            made.input.controller.reader.controls.append((20, n % 128 / 127))  # type: ignore[union-attr]
             made.block()
             turned += 1
 

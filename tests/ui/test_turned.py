@@ -63,11 +63,12 @@ def at_rest(top: QWidget) -> tuple[list[Any], QImage]:
     """What one sees of a part of the window once nothing in it is laid out or drawn any more."""
     before: tuple[list[Any], QImage] = ([], QImage())
     calm = 0
-    for _ in range(40):
-        wait(lambda: False, 0.25)
+    for _ in range(150):
+        wait(lambda: False, 0.06)
+        wait(lambda: not top.window().session.redrawing.busy)  # type: ignore[attr-defined]
         now = described(top), top.grab().toImage()
         calm = calm + 1 if now == before else 0
-        if calm == 3:  # a machine that is busy draws later than it seems to be done
+        if calm == 3:
             break
         before = now
     return before

@@ -11,10 +11,12 @@
 - `launch`: Starting the engine's process: nothing is read here that takes time, so that a window can do it before all
   else.
 - `monitor`: what is done to the sound only for the one who listens, and never to what is rendered.
+- `note_input`: keys of the window and of a controller, its knobs and its clock, and keys that are held.
 - `note_recorder`: Taking down what is played: keys become the notes of a phrase, counted in beats, with a click to
   keep time by.
 - `output`: What the engine plays on: the wanted device, the simulated one while that is not there, and the device
   again once it is.
 - `player`: a phrase becomes events of the block that is about to sound.
+- `process`: what it does as it begins, and how it ends.
 - `recorder`: from an input device, or from the simulated microphone, which plays a made scene.
 """

@@ -11,7 +11,7 @@ def main() -> None:
     """`python -m felt_dial.live.engine.begin MEMORY PIPE`, started by the window."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the window ends it, and it ends itself where that is gone
     gc.disable()  # for good: the engine looks for garbage itself, while nothing sounds
-    from felt_dial.live.engine.engine import main as run
+    from felt_dial.live.engine.process import main as run
 
     run(sys.argv[1:])
 

@@ -1,21 +1,16 @@
-"""The engine process: one thread makes sound block by block, another listens to the window.
+"""The engine: one thread makes sound block by block, another listens to the window.
 
-It is started with the shared memory and one end of a pipe as inherited file handles, and ends by
-itself when the window is gone. Messages from the window are tuples `(what, …)`; see `Engine.hear`.
+Messages from the window are types of `live.link.messages`; each is dealt with by the one method that is entered for it.
 """
 
 from __future__ import annotations
 
-import contextlib
 import gc
 import os
-import sys
-import threading
 import time
 from collections import deque
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from functools import partial
-from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +22,7 @@ from felt_dial.live.engine.audition import Audition, for_hearing
 from felt_dial.live.engine.idle import IdleState, IdleTimer
 from felt_dial.live.engine.kernel_preloader import KernelPreloader
 from felt_dial.live.engine.monitor import Monitor
+from felt_dial.live.engine.note_input import NoteInput
 from felt_dial.live.engine.note_recorder import NoteRecorder
 from felt_dial.live.engine.output import Output
 from felt_dial.live.engine.player import Player
@@ -34,25 +30,19 @@ from felt_dial.live.link.async_pipe import AsyncPipe
 from felt_dial.live.link.messages import (
     AskControllers,
     AskDevices,
-    Begin,
     Broken,
-    Compiling,
     Controllers,
-    ControlsTurned,
     Devices,
     EndTaking,
-    Failed,
     Handlers,
     KeepSound,
     Listen,
     LoopPhrase,
     MeasureAnew,
     Misunderstood,
-    NoControllerThere,
     NotesTaken,
     Perform,
     PlayPhrase,
-    ProgramAsked,
     Quit,
     Refused,
     SendMidi,
@@ -63,7 +53,6 @@ from felt_dial.live.link.messages import (
     StopPhrase,
     TakeController,
     TakeNotes,
-    TransportAsked,
     Unheard,
     UnknownMessage,
     WakeUp,
@@ -72,15 +61,7 @@ from felt_dial.live.link.messages import (
 )
 from felt_dial.live.link.shared_memory import SCOPE, Shared
 from felt_dial.live.link.telemetry import TelemetryWriter
-from felt_dial.live.midi.controller import (
-    Clock,
-    NoController,
-    Reader,
-    RealController,
-    SimulatedController,
-    list_controllers,
-    open_controller,
-)
+from felt_dial.live.midi.controller import SimulatedController, list_controllers
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.hand_over import HandOver
@@ -88,7 +69,7 @@ from felt_dial.sound.engine.program import Program
 from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_patch
-from felt_dial.sound.playing.events import HOLD, OFF, ON, Event
+from felt_dial.sound.playing.events import Event
 
 SHOWN_EVERY = 6
 """Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
@@ -114,22 +95,19 @@ class Engine:
         self.audition = Audition()
         self.commands: deque[Callable[[], list[Event]]] = deque()
         """What is to be done at the beginning of the next block, and gives its events."""
-        self.hold = False
-        self.held_back: set[tuple[float, int]] = set()
         self.meter = LoudnessMeter(rate, frames)
         self.output = Output(device, rate, frames, self.block, self.late, self.tell, self.rest)
         self.quiet_blocks = 0
         self.blocks = 0
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
-        self.warming = KernelPreloader(rate, frames)
+        self.preloader = KernelPreloader(rate, frames)
         self.monitor = Monitor(rate, frames)
         self.quality = 1
         self.taking: NoteRecorder | None = None
         self.played: list[Event] = []
         """What came from keys in this block, and not from the phrase."""
-        self.controller: RealController | SimulatedController | None = None
-        self.clock = Clock()
+        self.input = NoteInput(shared, rate, frames, self.tell)
         self.sleep, self.resting = IdleState(rate, frames), IdleTimer(shared)
         self.showing = TelemetryWriter(shared, frames / rate)
         self.silence = np.zeros((2, frames), np.float32)
@@ -183,8 +161,7 @@ class Engine:
 
     def rest(self) -> float:
         """Waits where nothing sounds and nothing is asked for; gives the seconds that went by, 0 where it is awake."""
-        plays = self.controller is not None and self.controller.busy
-        if not self.sleep or plays or self.clock.tempo or self.commands or self.ready or self.handing or self.taking:
+        if not self.sleep or self.input.busy or self.commands or self.ready or self.handing or self.taking:
             return 0.0
         if self.audition.sounding:
             return 0.0
@@ -231,31 +208,9 @@ class Engine:
             self.sleep.wake()
         while self.commands:
             events += self.commands.popleft()()
-        self.played = self._held(self.shared.received())
-        if self.controller is not None:
-            self.played += self._held(self.controller.block(self.frames, self.rate))
-            self._hear_controls(self.controller.reader)
+        self.played = self.input.block(self.blocks)
+        self.program.clock_tempo = self.input.clock.tempo
         return events + self.played + self.player.block(self.frames, self.program.tempo)
-
-    def _hear_controls(self, reader: Reader) -> None:
-        """What a controller sends besides notes: turned knobs and programs go to the window, a clock rules the tempo."""
-        if reader.controls:
-            self.tell(ControlsTurned(list(dict(reader.controls).items())))
-            reader.controls.clear()
-        for bank, program in reader.programs:
-            self.tell(ProgramAsked(bank, program))
-        reader.programs.clear()
-        now = self.blocks * self.frames / self.rate
-        for kind, frame in reader.clock:
-            if kind == "clock":
-                self.clock.tick(now + frame / self.rate)
-            else:
-                self.tell(TransportAsked(kind != "stop"))
-        reader.clock.clear()
-        if self.clock.gone(now):
-            self.clock = Clock()
-        self.program.clock_tempo = self.clock.tempo
-        self.shared.data["clock"] = self.clock.tempo
 
     @IN_BLOCK.of(PlayPhrase)
     def _play(self, message: PlayPhrase) -> list[Event]:
@@ -288,13 +243,14 @@ class Engine:
 
     @IN_BLOCK.of(SendMidi)
     def _send_midi(self, message: SendMidi) -> list[Event]:
-        if isinstance(self.controller, SimulatedController):
-            self.controller.send(list(message.message))
+        if isinstance(self.input.controller, SimulatedController):
+            self.input.controller.send(list(message.message))
         return []
 
     @IN_BLOCK.of(Perform)
     def _perform(self, message: Perform) -> list[Event]:
-        return self.controller.perform(message.on) if isinstance(self.controller, SimulatedController) else []
+        controller = self.input.controller
+        return controller.perform(message.on) if isinstance(controller, SimulatedController) else []
 
     @IN_BLOCK.of(SetTap)
     def _set_tap(self, message: SetTap) -> list[Event]:
@@ -310,30 +266,6 @@ class Engine:
     def _measure_anew(self, message: MeasureAnew) -> list[Event]:
         self.meter.restart()
         return []
-
-    def _held(self, events: Iterable[Event]) -> list[Event]:
-        """What is played, without keys that come up while they are held; those come up where holding ends."""
-        found = []
-        for event in events:
-            if event.kind == HOLD:
-                self.hold = event.value >= 0.5
-                if not self.hold:
-                    found += [Event(0, OFF, key, 0.0, channel) for key, channel in self.held_back]
-                    self.held_back.clear()
-                continue
-            if event.kind == OFF and self.hold:
-                self.held_back.add((event.key, event.channel))
-                continue
-            if event.kind == ON:
-                self.held_back.discard((event.key, event.channel))
-            found.append(event)
-        return found
-
-    def _plug_in(self, controller: RealController | SimulatedController | None, ends: list[Event]) -> list[Event]:
-        """Another controller plays from this block on; what the one before was holding ends."""
-        self.controller, self.clock = controller, Clock()
-        self.program.clock_tempo = self.shared.data["clock"] = 0.0
-        return ends
 
     def _write_scope(self, out: NDArray[np.float32], data: Any) -> None:
         report = self.program.report
@@ -435,20 +367,15 @@ class Engine:
         """The program of a patch from the window, which reads its values in the room that they have."""
         assets.search_in(message.places)
         patch = read_patch(message.text, "The patch from the window")
-        self.warming.load_for(patch)
+        self.preloader.load_for(patch)
         values, holds = self.shared.values(message.generation), partial(self.shared.holds, message.generation)
         return Program(patch, self.rate, self.frames, self.quality, values, holds)
 
     @AT_ONCE.of(TakeController)
     def _take_controller(self, message: TakeController) -> None:
-        """Opens another controller, for which no block has the time."""
-        ends = self.controller.close() if self.controller is not None else []
-        found = None
-        try:
-            found = open_controller(message.key, self.resting.stir)
-        except NoController as wrong:
-            self.tell(NoControllerThere(str(wrong)))
-        self.commands.append(partial(self._plug_in, found, ends))
+        """Opens another controller, for which no block has the time; it plays from the next block on."""
+        plug_in = self.input.opened(message.key, self.resting.stir)
+        self.commands.append(plug_in)
 
     @AT_ONCE.of(Listen)
     def _listen_to(self, message: Listen) -> None:
@@ -496,55 +423,3 @@ class Engine:
         """A block came too late for the device."""
         self.shared.data["late"] += 1
         self.shared.data["worst_late"] = max(self.shared.data["worst_late"], seconds)
-
-    def run(self) -> None:
-        """Plays until the process ends."""
-        self._compile()
-        self.warming.load(self.program.patch, off_too=False)  # another patch is on its way
-        threading.Thread(target=self.listen, daemon=True).start()
-        threading.Thread(target=self.warming.load_the_rest, args=(lambda: self.quiet_blocks,), daemon=True).start()
-        gc.freeze()  # what the start leaves stays; it makes next to no garbage
-        gc.disable()
-        hurry()
-        self.output.run()
-
-    def _compile(self) -> None:
-        """Compiles the kernels where that was not done on this machine yet, and tells the window how far it is."""
-        from felt_dial.sound.compiling.compile import compile_all, kernels_ready, left, on_terminal
-
-        begin = time.monotonic()
-
-        def tell(done: int, total: int) -> None:
-            if self.window.gone:
-                raise SystemExit
-            on_terminal(done, total)
-            self.tell(Compiling(done, total, left(done, total, time.monotonic() - begin)))
-
-        if not kernels_ready():
-            compile_all(tell)
-
-
-def hurry() -> None:
-    """Asks the system to run this thread before others, as sound programs do, where it is allowed to."""
-    with contextlib.suppress(OSError):
-        os.sched_setscheduler(0, os.SCHED_RR | os.SCHED_RESET_ON_FORK, os.sched_param(10))
-
-
-def main(arguments: list[str]) -> None:
-    """What the engine's process does: waits until the window says on what to begin, and plays until it is told to end."""
-    memory, pipe = arguments
-    sys.setswitchinterval(0.0005)
-    window = AsyncPipe(Connection(int(pipe)))
-    try:
-        begin = window.recv()
-    except (EOFError, OSError):
-        return
-    assert isinstance(begin, Begin)
-    shared = Shared(int(memory))
-    shared.read_from(begin.read)
-    try:
-        Engine(shared, window, begin.device, float(begin.rate), begin.frames).run()
-    except Exception as wrong:
-        window.tell(Failed(f"{type(wrong).__name__}: {wrong}"))
-        window.close()
-        raise

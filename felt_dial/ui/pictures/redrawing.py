@@ -34,6 +34,11 @@ class Redrawing(QObject):
         if not self._timer.isActive():
             self._timer.start()
 
+    @property
+    def busy(self) -> bool:
+        """True while a picture waits."""
+        return bool(self._waiting)
+
     def _go(self) -> None:
         begin = perf_counter()
         while self._waiting and perf_counter() - begin < FOR:

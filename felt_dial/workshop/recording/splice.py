@@ -18,7 +18,7 @@ class Spliced(NamedTuple):
     ----------
     sound : float32 (channel, frame)
     moved : int
-        Frames by which the second begins sooner than asked, so that phases agree; negative for later.
+        Frames of the beginning of the second that are left out, so that phases agree; never negative.
     gain_db : float
         What the second was made louder by.
     begins : int

@@ -26,7 +26,7 @@ _BENDS = np.array([-1, ATTACK_BEND, -1, DECAY_BEND, -1, RELEASE_BEND])
 @moves(Envelope)
 @inner
 def run_envelope(m, rows, modulation, performance, span):
-    """Levels of one envelope, 0 to 1,.
+    """Levels of one envelope, 0 to 1, for some rows and the ticks of a span; for the patch itself nothing.
 
     `state[m, row]` is (stage, time in it, level, level it came from, loops made). Where `info[row]` has a `begin` the
     note begins there, at nothing or where the note before has got to; at `release` the release begins from the level
