@@ -18,6 +18,7 @@ from felt_dial.live.engine.devices import SIMULATED, Device, NoDevice, PortAudio
 from felt_dial.live.engine.engine import Engine
 from felt_dial.live.engine.kernel_preloader import COMMON, KernelPreloader
 from felt_dial.live.engine.player import Player
+from felt_dial.live.engine.process import compile_kernels
 from felt_dial.live.link import link as links
 from felt_dial.live.link.link import EngineLink
 from felt_dial.live.link.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
@@ -367,7 +368,7 @@ def test_hold_and_keys_come_in_the_order_in_which_they_were_pressed(kernels: Non
     """However many of them fall into one block: a window that is held up says all at once."""
     made = engine(new_patch())
     window = EngineLink(SIMULATED)
-    made.shared = window.shared
+    made.shared = made.input.shared = window.shared
     window.note_on(60, 1.0)
     window.note_off(60)
     window.hold(True)
@@ -483,7 +484,7 @@ def test_an_engine_whose_window_is_gone_compiles_no_further(monkeypatch: pytest.
     monkeypatch.setattr(compiling, "_run_all", run_all)
     monkeypatch.setattr(compiling.subprocess, "Popen", Helper)
     with pytest.raises(SystemExit):
-        made._compile()
+        compile_kernels(made)
     assert len(done) < 1000 and helpers == [["tone", "killed"]]
 
 

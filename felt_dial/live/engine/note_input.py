@@ -29,7 +29,7 @@ class NoteInput:
     """
 
     def __init__(self, shared: Shared, rate: float, frames: int, tell: Callable[[object], None]) -> None:
-        self._shared, self._rate, self._frames, self._tell = shared, rate, frames, tell
+        self.shared, self._rate, self._frames, self._tell = shared, rate, frames, tell
         self.controller: RealController | SimulatedController | None = None
         self.clock = Clock()
         self._holds = False
@@ -42,7 +42,7 @@ class NoteInput:
 
     def block(self, number: int) -> list[Event]:
         """What was played since the last block; `number` counts blocks. Knobs and programs are told to the window."""
-        played = self._held(self._shared.received())
+        played = self._held(self.shared.received())
         if self.controller is not None:
             played += self._held(self.controller.block(self._frames, self._rate))
             self._hear_controls(self.controller.reader, number * self._frames / self._rate)
@@ -61,7 +61,7 @@ class NoteInput:
     def _plug_in(self, controller: RealController | SimulatedController | None, ends: list[Event]) -> list[Event]:
         """Another controller plays from this block on; what the one before was holding ends."""
         self.controller, self.clock = controller, Clock()
-        self._shared.data["clock"] = 0.0
+        self.shared.data["clock"] = 0.0
         return ends
 
     def _hear_controls(self, reader: Reader, now: float) -> None:
@@ -80,7 +80,7 @@ class NoteInput:
         reader.clock.clear()
         if self.clock.gone(now):
             self.clock = Clock()
-        self._shared.data["clock"] = self.clock.tempo
+        self.shared.data["clock"] = self.clock.tempo
 
     def _held(self, events: Iterable[Event]) -> list[Event]:
         """What is played, without keys that come up while they are held; those come up where holding ends."""
