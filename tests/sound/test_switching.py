@@ -29,7 +29,7 @@ from felt_dial.patch.patch import Patch, module_at, structure, with_value
 from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.hand_over import HandOver
 from felt_dial.sound.engine.program import Program, patch_values
-from felt_dial.sound.playing.events import ON, Event
+from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.sizes import BLOCK
 from tests.sound.listening import RATE, plain
 
@@ -240,3 +240,26 @@ def test_a_filter_that_is_driven_for_the_first_time_makes_no_step(kind: str) -> 
     patch = with_value(plain(layers__a__source__shape="sine", layers__a__pan=0.0), "layers.a.level", -24.0)
     patch = replace_module(patch, "layers.a.filter", Filter.kinds[kind](on=True))
     assert edges_after(patch, with_value(patch, "layers.a.filter.drive", 9.0)) < -80.0
+
+
+def test_a_filter_that_is_driven_again_has_forgotten_what_rang_in_it() -> None:
+    """A note that is driven rings and is cut off; another is driven while it sounds, later: it sounds as if it were the first."""
+    patch = with_value(plain(layers__a__source__shape="sine", layers__a__pan=0.0), "layers.a.level", -24.0)
+    patch = replace_module(
+        patch, "layers.a.filter", Filter.kinds["state_variable"](on=True, resonance=1.0, cutoff=9000.0)
+    )
+    driven = with_value(patch, "layers.a.filter.drive", 30.0)
+
+    def sound(earlier: Patch) -> NDArray[np.float64]:
+        program = Program(patch, float(RATE), BLOCK)
+        program.values[: program.whole] = patch_values(earlier)
+        for n in range(471):
+            program.block({0: [Event(0, ON, 100, 1.0)], 10: [Event(0, OFF, 100)]}.get(n, []))
+            if n == 410:
+                program.values[: program.whole] = patch_values(patch)
+        out = [program.block([Event(0, ON, 45, 1.0)]).copy()]
+        out += [program.block().copy() for _ in range(BEFORE - 1)]
+        program.values[: program.whole] = patch_values(driven)
+        return np.concatenate([*out, *(program.block().copy() for _ in range(AFTER))], axis=1).astype(np.float64)
+
+    assert np.abs(sound(driven) - sound(patch)).max() < 1e-6

@@ -97,6 +97,8 @@ class Tone:
                 self._run_one(step, self._was, notes, step.before() if step.steps else step.control, state, line)
         for step in begins:
             step.lags = True
+            if step.finer is not None:
+                step.finer.reset()  # of what sounded in it earlier
         for step in self._order(turned):
             if step.steps and step.begins_anew():
                 step.reset()
