@@ -6,6 +6,7 @@ import contextlib
 import os
 import shutil
 import sqlite3
+import threading
 import time
 from pathlib import Path
 from random import Random
@@ -288,7 +289,21 @@ def test_a_disk_that_takes_no_database_leaves_the_rows_in_memory(
     assert as_listed(catalogue) == as_it_is(library) and len(tried) == 3 and catalogue.path is None
 
 
-def test_a_file_that_another_holds_is_not_taken_away(library: Library, tmp_path: Path) -> None:
+def test_who_opens_it_while_another_lays_it_out_waits_and_shares_it(library: Library, tmp_path: Path) -> None:
+    """Two windows that begin at once, on a busy machine: a list of one's own would be filled by nobody."""
+    holder = sqlite3.connect(tmp_path / "c.sqlite", isolation_level=None, check_same_thread=False)
+    holder.execute("BEGIN IMMEDIATE")
+    threading.Timer(0.7, lambda: holder.execute("COMMIT")).start()
+    second = Catalogue(tmp_path / "c.sqlite")
+    assert second.path is not None
+    Catalogue(tmp_path / "c.sqlite").refresh(library)
+    assert as_listed(second) == as_it_is(library)
+
+
+def test_a_file_that_another_holds_is_not_taken_away(
+    library: Library, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(catalogues, "OPENING", 0.3)
     first = Catalogue(tmp_path / "c.sqlite")
     first.refresh(library)
     holder = sqlite3.connect(tmp_path / "c.sqlite", isolation_level=None)

@@ -11,6 +11,7 @@ import hashlib
 import os
 import re
 import sqlite3
+import time
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -81,6 +82,8 @@ PERSONAL = " LEFT JOIN person.opened AS opened ON opened.bank = preset.bank AND 
 About = tuple[Any, ...]
 """What the row of a preset holds besides where it is and its stamp."""
 HOW: dict[str, Any] = {"isolation_level": None, "check_same_thread": False, "uri": True}
+OPENING = 3.0
+"""Seconds for which a file is waited for as it is opened: who gives up has a list of its own, which nobody fills."""
 PATIENCE = 0.2
 """Seconds for which a file is waited for that another process writes to; the window does not stand still for longer."""
 
@@ -380,15 +383,22 @@ class Catalogue:
     def _open(self) -> sqlite3.Connection:
         """The file; a new one in the place of one that is damaged; memory where neither can be used."""
         if self.path is not None:
-            for _ in range(2):
+            mends, end = 0, time.monotonic() + OPENING
+            while mends < 2:
                 try:
                     self.path.parent.mkdir(parents=True, exist_ok=True)
                     base = self._laid_out(sqlite3.connect(self.path, **self._how))
                     self._file = _inode(self.path)
                     return base
                 except (OSError, sqlite3.Error) as wrong:
-                    if _busy(wrong) or not _taken_away(self.path):
+                    if _busy(wrong):  # another lays it out at this moment, and is done soon
+                        if time.monotonic() > end:
+                            break
+                        time.sleep(0.01)
+                        continue
+                    if not _taken_away(self.path):
                         break
+                    mends += 1
             self.path = None
         return self._laid_out(sqlite3.connect(":memory:", **self._how))
 
