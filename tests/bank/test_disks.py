@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import json
 import os
+import sqlite3
 import subprocess
 import time
 from collections.abc import Iterator
@@ -16,6 +17,7 @@ import pytest
 from felt_dial import files
 from felt_dial.bank.finding.catalogue import Catalogue
 from felt_dial.bank.finding.follow import Following
+from felt_dial.bank.finding.matter import Matter
 from felt_dial.bank.library import bin as bins
 from felt_dial.bank.library import places
 from felt_dial.bank.library.library import Library
@@ -27,6 +29,7 @@ from felt_dial.bank.library.places import (
     save_settings,
     settings_path,
 )
+from felt_dial.bank.measuring.index import Index
 from felt_dial.files import CannotWrite, clear_litter, file_id, file_named, write_new
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import with_value
@@ -254,3 +257,22 @@ def test_the_window_waits_for_no_lock_longer_than_a_moment(library: Library, mon
             library.bank("glasshouse").save("dew", new_patch("Dew"))
         assert time.monotonic() - began < 1.0
         holder.kill()
+
+
+@pytest.mark.parametrize("opened", [Index, Matter])
+def test_measures_and_matter_that_another_holds_are_not_taken_away(
+    opened: type[Index] | type[Matter], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As while another window lays them out: that a file is busy is no damage."""
+    path = tmp_path / "held.sqlite"
+    holder = sqlite3.connect(path, isolation_level=None)
+    holder.execute("CREATE TABLE kept (what TEXT)")
+    holder.execute("INSERT INTO kept VALUES ('moss')")
+    holder.execute("BEGIN EXCLUSIVE")
+    connect = sqlite3.connect
+    monkeypatch.setattr(sqlite3, "connect", lambda *where, **how: connect(*where, **{**how, "timeout": 0.05}))
+    opened(path).close()
+    holder.execute("COMMIT")
+    assert path.exists() and holder.execute("SELECT what FROM kept").fetchall() == [("moss",)]
+    again = connect(path)
+    assert again.execute("SELECT what FROM kept").fetchall() == [("moss",)], "the same file"

@@ -20,6 +20,7 @@ from felt_dial.bank.finding.search import MARKS, parse
 from felt_dial.bank.library.bank import WANTED_LUFS, Bank, BankFile, Stamp
 from felt_dial.bank.library.library import Library
 from felt_dial.bank.library.opened import TABLE as PERSON
+from felt_dial.bank.library.sqlite_file import code_of, is_busy
 from felt_dial.bank.measuring.index import TABLE as FIGURES
 from felt_dial.bank.measuring.measurement import sound_key
 from felt_dial.errors import FeltDialError
@@ -391,7 +392,7 @@ class Catalogue:
                     self._file = _inode(self.path)
                     return base
                 except (OSError, sqlite3.Error) as wrong:
-                    if _busy(wrong):  # another lays it out at this moment, and is done soon
+                    if is_busy(wrong):  # another lays it out at this moment, and is done soon
                         if time.monotonic() > end:
                             break
                         time.sleep(0.01)
@@ -494,7 +495,7 @@ class Catalogue:
         except sqlite3.Error as wrong:
             if _damage(wrong):
                 self._mend()
-            elif not _busy(wrong):
+            elif not is_busy(wrong):
                 raise CatalogueFault(f"The list of the library was not changed: {wrong}. {FILES_STAY}") from wrong
             return False
 
@@ -508,20 +509,10 @@ def _joined(conditions: str) -> str:
     return (SOUND if "sound." in conditions else "") + (PERSONAL if "opened." in conditions else "")
 
 
-def _code(wrong: Exception) -> int:
-    """The primary code of SQLite's error; 0 where it has none."""
-    return int(getattr(wrong, "sqlite_errorcode", 0)) & 0xFF
-
-
-def _busy(wrong: Exception) -> bool:
-    """Whether another window only holds the file for the moment."""
-    return _code(wrong) in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED)
-
-
 def _damage(wrong: sqlite3.Error) -> bool:
     """Whether the file cannot be used any more. A constraint that is broken is a fault of the program, never of the file."""
     closed = isinstance(wrong, sqlite3.ProgrammingError) and "closed" in str(wrong)
-    return closed or _code(wrong) in DAMAGE or "no such table" in str(wrong)
+    return closed or code_of(wrong) in DAMAGE or "no such table" in str(wrong)
 
 
 def _inode(path: Path) -> tuple[int, int] | None:

@@ -20,6 +20,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.bank.library.sqlite_file import is_busy
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import bytes_of, is_folder, named_in_text
 from felt_dial.patch.asset import Asset
@@ -177,8 +178,8 @@ class Matter:
                 if db.execute("PRAGMA user_version").fetchone()[0] != SCHEMA:
                     db.executescript("DROP TABLE IF EXISTS matter;" + TABLES + f"PRAGMA user_version = {SCHEMA};")
                 return db  # type: ignore[no-any-return]
-            except (sqlite3.DatabaseError, OSError):
-                if place is not None:
+            except (sqlite3.DatabaseError, OSError) as wrong:
+                if place is not None and not is_busy(wrong):
                     with contextlib.suppress(OSError):
                         place.unlink()
         raise AssertionError("memory is always there")

@@ -15,5 +15,6 @@
 - `renaming`: `{n:02} {name}`, find and replace, and the case of letters.
 - `snippets`: the settings of one module under a name, to be given to another of its kind; chains: effects in their
   order.
+- `sqlite_file`: What is wrong with a file of SQLite: that another holds it is no damage.
 - `unused`: Recordings of the library that nothing uses any more: listed, and cleaned only when somebody asks for it.
 """

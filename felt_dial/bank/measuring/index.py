@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.bank.library.sqlite_file import is_busy
 from felt_dial.bank.measuring.deviation import Apart
 from felt_dial.bank.measuring.features import AXES, BANDS, Features, vector, vectors
 from felt_dial.bank.measuring.measurement import SWATCH_SHAPE, Measurement
@@ -44,9 +45,9 @@ class Index:
             self._base = sqlite3.connect(":memory:", isolation_level=None)
         try:
             _lay_out(self._base)
-        except sqlite3.Error:
+        except sqlite3.Error as wrong:
             self._base.close()
-            self._base = self._anew(path)
+            self._base = self._anew(None if is_busy(wrong) else path)
 
     @staticmethod
     def _anew(path: Path | None) -> sqlite3.Connection:
