@@ -15,7 +15,7 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
 
-from felt_dial.errors import FeltDialError, Stopped, cut
+from felt_dial.errors import FeltDialError, cut
 from felt_dial.sound.matter import assets
 
 Work = Callable[..., Any] | str
@@ -114,6 +114,3 @@ def _found(work: Work) -> Callable[..., Any]:
     module, _, name = work.partition(":")
     found: Callable[..., Any] = getattr(importlib.import_module(module), name)
     return found
-
-
-__all__ = ["DONE", "LOOK_EVERY", "PART", "WRONG", "HelperFailed", "Stopped", "Work", "WorkerProcess", "main"]

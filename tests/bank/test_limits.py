@@ -124,11 +124,11 @@ SHOWN_BY = {
 
 
 def test_every_kind_is_heard_with_its_key_and_its_phrase() -> None:
-    from felt_dial.bank.measuring import probe_note as hearing
+    from felt_dial.bank.measuring import probe_note
     from felt_dial.patch.parts import KINDS
     from felt_dial.sound.playing import phrases
 
-    assert hearing.KEYS == HEARD_AT and hearing.KEY == 55
+    assert probe_note.KEYS == HEARD_AT and probe_note.KEY == 55
     assert phrases.SHOWN_BY == SHOWN_BY and sorted(SHOWN_BY) == sorted(KINDS)
     for kind, key in SHOWN_BY.items():
         assert phrases.phrase_for(kind) is phrases.PHRASES[key]

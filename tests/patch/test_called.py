@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from felt_dial.patch import routing as ways
+from felt_dial.patch import routing
 from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, add_send, place_name, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import Param
@@ -79,17 +79,17 @@ def test_a_value_between_named_places_says_how_far_it_is() -> None:
 
 
 def test_the_way_of_the_sound_is_read_out() -> None:
-    assert ways.words(new_patch()) == "A → rack 1 · rack 1 (empty) → output"
+    assert routing.words(new_patch()) == "A → rack 1 · rack 1 (empty) → output"
     patch, _ = add_layer(new_patch(), new_layer())
     patch = with_value(add_inlet(patch, "a", "b", 1.0), "layers.b.out", "none")
     patch, _ = add_effect(patch, "1", Effect.kinds["delay"](on=True))
-    assert ways.words(patch) == "A → rack 1 · B modulates only · rack 1 (Delay) → output"
+    assert routing.words(patch) == "A → rack 1 · B modulates only · rack 1 (Delay) → output"
     patch = with_value(patch, "layers.a.out", "bus1")
-    said = ways.words(patch)
+    said = routing.words(patch)
     assert said == "B modulates only · A → bus 1 · bus 1 (nothing yet) → rack 1 · rack 1 (Delay) → output"
     sent = add_send(patch, "layers.b", "rack2", -6.0)
-    assert "B modulates only" not in ways.words(sent)
-    assert "B at −6.0 dB also → rack 2" in ways.words(sent).replace("\u2009", " ")
-    assert "rack 2 (empty) → rack 1" in ways.words(sent)
-    assert "rack 2 (empty) → output" in ways.words(with_value(sent, "rack2", "out"))
-    assert ways.words(with_value(new_patch(), "layers.a.out", "direct")) == "A → output · rack 1 (empty) → output"
+    assert "B modulates only" not in routing.words(sent)
+    assert "B at −6.0 dB also → rack 2" in routing.words(sent).replace("\u2009", " ")
+    assert "rack 2 (empty) → rack 1" in routing.words(sent)
+    assert "rack 2 (empty) → output" in routing.words(with_value(sent, "rack2", "out"))
+    assert routing.words(with_value(new_patch(), "layers.a.out", "direct")) == "A → output · rack 1 (empty) → output"

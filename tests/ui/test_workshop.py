@@ -36,7 +36,7 @@ from felt_dial.ui.pages.workshop.table_bench import TableBench
 from felt_dial.workshop.recording.peaks import Peaks
 from felt_dial.workshop.table.reshaping import RESHAPINGS
 from tests.ui.conftest import Desk, wait
-from tests.ui.test_arrivals import drop
+from tests.ui.test_drop_target import drop
 
 
 def idle(desk: Desk) -> None:

@@ -56,26 +56,30 @@ def plain(found: Any) -> Any:
     return str(found)
 
 
-def differences(was: Any, now: Any, where: str = "") -> list[str]:
+def differences(was: Any, now: Any, where: str, relative: float) -> list[str]:
     """Where two of them differ, in words."""
     if isinstance(was, float | int) and isinstance(now, float | int) and not isinstance(was, bool):
-        near = math.isclose(was, now, rel_tol=RELATIVE, abs_tol=ABSOLUTE)
+        near = math.isclose(was, now, rel_tol=relative, abs_tol=ABSOLUTE)
         return [] if near else [f"{where}: was {was}, is {now}"]
     if isinstance(was, dict) and isinstance(now, dict):
         apart = [f"{where}.{key}: {'gone' if key in was else 'new'}" for key in was.keys() ^ now.keys()]
         return apart + [
-            text for key in was.keys() & now.keys() for text in differences(was[key], now[key], f"{where}.{key}")
+            text
+            for key in was.keys() & now.keys()
+            for text in differences(was[key], now[key], f"{where}.{key}", relative)
         ]
     if isinstance(was, list) and isinstance(now, list):
         if len(was) != len(now):
             return [f"{where}: were {len(was)}, are {len(now)}"]
         return [
-            text for n, (a, b) in enumerate(zip(was, now, strict=True)) for text in differences(a, b, f"{where}[{n}]")
+            text
+            for n, (a, b) in enumerate(zip(was, now, strict=True))
+            for text in differences(a, b, f"{where}[{n}]", relative)
         ]
     return [] if was == now else [f"{where}: was {was!r}, is {now!r}"]
 
 
-def unchanged(name: str, found: Any) -> None:
+def unchanged(name: str, found: Any, relative: float = RELATIVE) -> None:
     """Holds what was found against the file of that name."""
     file, now = HERE / f"{name}.json", plain(found)
     if os.environ.get("FELT_DIAL_UNCHANGED") == "write":
@@ -85,8 +89,9 @@ def unchanged(name: str, found: Any) -> None:
         return
     was = json.loads(file.read_text(encoding="utf-8"))
     now = {str(key): value for key, value in (now.items() if isinstance(now, dict) else enumerate(now))}
-    apart = differences(was, now, name)
-    assert not apart, f"{len(apart)} changed:\n" + "\n".join(apart[:12])
+    apart = differences(was, now, name, relative)
+    more = "\nWhere that is meant: FELT_DIAL_UNCHANGED=write python -m pytest tests/unchanged"
+    assert not apart, f"{len(apart)} changed:\n" + "\n".join(apart[:12]) + more
 
 
 def told(act: Any, *given: Any, **named: Any) -> Any:

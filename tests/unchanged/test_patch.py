@@ -9,8 +9,7 @@ from typing import Any
 import pytest
 
 from felt_dial.bank.library.places import shipped_banks
-from felt_dial.patch import edits, phrase, units
-from felt_dial.patch import routing as ways
+from felt_dial.patch import edits, phrase, routing, units
 from felt_dial.patch.change import values_changed, values_of
 from felt_dial.patch.documents.kind import fault
 from felt_dial.patch.documents.patch import read_patch, schema, write_patch
@@ -296,9 +295,11 @@ def test_what_is_said_of_the_presets(presets: dict[str, Patch]) -> None:
             "drawings": digest([(one.path, one.value) for one in drawings(patch)]),
             "outline": digest(outline(patch)),
             "structure": digest(structure(patch)),
-            "words": ways.words(patch),
-            "arrivals": [ways.inputs_of(patch, where) for where in ways.WHERE],
-            "places": [ways.place_words(patch, where) for where in ("bus1", "bus2", "bus3", "rack", "rack2", "direct")],
+            "words": routing.words(patch),
+            "arrivals": [routing.inputs_of(patch, where) for where in routing.WHERE],
+            "places": [
+                routing.place_words(patch, where) for where in ("bus1", "bus2", "bus3", "rack", "rack2", "direct")
+            ],
             "feeding": [audio_rate_modulators(patch, key) for key in patch.layers],
             "threads": digest(plain([reach(patch, thread) for thread in patch.threads.values()])),
             "reach": digest(plain([reach_of_all(patch, thread.target) for thread in patch.threads.values()])),

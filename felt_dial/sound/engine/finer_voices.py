@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,14 +16,11 @@ from felt_dial.sound.simd.lanes import LANES, lane_array
 from felt_dial.sound.sizes import ROWS
 from felt_dial.sound.tone.core.halves import FIRST, LATER, stages
 
-if TYPE_CHECKING:
-    from felt_dial.sound.engine.running_module import RunningModule
-    from felt_dial.sound.engine.tone_chain import Notes
-
 FINE_ENOUGH = 300_000.0
 """Hz from which nothing is gained by a finer rate."""
 WAY_UP, WAY_DOWN, LAST, OWN = range(4)
 """Where in its arrays are those of the ways, the last swing, and from where on those of the filter itself."""
+Work = Callable[[NDArray[np.float32], NDArray[np.float32], State], None]
 ONE, LONG_AGO = np.zeros(1, np.int32), np.full(1, -1, np.int32)
 """The only row of a sound, and the tick at which it begins."""
 
@@ -32,12 +30,18 @@ def bends_finer(module: Module, rate: float) -> bool:
     return isinstance(module, Filter) and module.bends and rate < FINE_ENOUGH
 
 
+@cache
 def finer_latency(rate: float) -> int:
     """Frames by which such a filter is late at a rate in Hz, to the nearest whole."""
     frames = 0.0
     for n, (row, count) in enumerate(zip(stages(rate).tolist(), (FIRST, LATER), strict=True)):
         frames += sum((1 - c) / (1 + c) for c in row[:count]) / 2.0**n
     return round(frames)
+
+
+@cache
+def _halves(rate: float) -> NDArray[np.float64]:
+    return stages(rate)
 
 
 class FinerRoom:
@@ -52,98 +56,53 @@ class FinerRoom:
 
 
 class FinerVoices:
-    """The state of a filter at the finer rate, and of the ways there and back."""
+    """The state of a filter at the finer rate, and of the ways there and back; laid out by `reset`.
+
+    Attributes
+    ----------
+    stage : Stage
+        Where the filter works.
+    arrays : State
+        What the ways keep, then what the filter keeps.
+    """
 
     def __init__(self, module: Module, stage: Stage) -> None:
-        self._module, self._halves = module, stages(stage.rate)
+        self._module, self._halves = module, _halves(stage.rate)
         self.stage = Stage(
             FINER * stage.rate, FINER * stage.frames, stage.rows, FINER * stage.tick, stage.newest, stage.grains
         )
-        self.reset()
+        self.arrays: State = ()
 
     def reset(self) -> None:
         """State as after building."""
         rows = self.stage.rows
         ways = np.zeros((rows, UP, 2)), np.zeros((rows, DOWN, 2)), np.zeros(rows, np.float32)
-        self.arrays: State = (*ways, *flat(prepared(self._module, self.stage)))
+        self.arrays = (*ways, *flat(prepared(self._module, self.stage)))
 
     def run(
         self,
-        step: RunningModule,
-        audio: NDArray[np.float32],
-        notes: Notes,
-        control: NDArray[np.float32],
-        state: State,
-        room: FinerRoom,
-    ) -> None:
-        """Lets the filter work on voices of `audio`, float32 (row, channel, frame), in place, with this state."""
-        own, swing = self._up(audio, notes.rows, notes.start, state, room), notes.swing
-        if swing.shape[0]:
-            run_line_up(swing, room.swing, notes.rows, state[LAST])
-            swing = room.swing
-        stage = self.stage
-        step.kernel(
-            room.audio,
-            control,
-            notes.line,
-            notes.frequency,
-            notes.rows,
-            notes.start,
-            stage.tick,
-            stage.rate,
-            swing,
-            *own,
-        )
-        self._down(audio, notes.rows, notes.start, state, room)
-
-    def run_effect(
-        self,
-        step: RunningModule,
-        sound: NDArray[np.float32],
-        control: NDArray[np.float32],
-        state: State,
-        room: FinerRoom,
-    ) -> None:
-        """The same of an effect and a sound, float32 (channel, frame)."""
-        own = self._up(sound[None], ONE, LONG_AGO, state, room)
-        step.kernel(room.audio[0], control, self.stage.tick, self.stage.rate, *own)
-        self._down(sound[None], ONE, LONG_AGO, state, room)
-
-    def _up(
-        self,
         audio: NDArray[np.float32],
         rows: NDArray[np.int32],
         start: NDArray[np.int32],
+        swing: NDArray[np.float32],
         state: State,
         room: FinerRoom,
-    ) -> State:
-        """Fills `room.audio`; returns the state of the filter itself."""
-        tick, kept = self.stage.tick // FINER, state[WAY_UP]
+        work: Work,
+    ) -> None:
+        """Lets a filter work on voices of `audio`, float32 (row, channel, frame), in place, at the finer rate.
+
+        `work` is given the voices, the swing of every frame and the filter's own arrays, at the rate of `stage`.
+        """
+        tick = self.stage.tick // FINER
         run_up(
-            audio,
-            room.audio,
-            rows,
-            start,
-            tick,
-            kept,
-            self._halves,
-            room.who,
-            room.alive,
-            room.here,
-            room.tile,
-            room.wide,
+            *(audio, room.audio, rows, start, tick, state[WAY_UP], self._halves),
+            *(room.who, room.alive, room.here, room.tile, room.wide),
         )
-        return state[OWN:]
-
-    def _down(
-        self,
-        audio: NDArray[np.float32],
-        rows: NDArray[np.int32],
-        start: NDArray[np.int32],
-        state: State,
-        room: FinerRoom,
-    ) -> None:
-        tick, kept = self.stage.tick // FINER, state[WAY_DOWN]
+        if swing.shape[0]:
+            run_line_up(swing, room.swing, rows, start, tick, state[LAST])
+            swing = room.swing
+        work(room.audio, swing, state[OWN:])
         run_down(
-            room.audio, audio, rows, start, tick, kept, self._halves, room.who, room.alive, room.here, room.wide[0]
+            *(room.audio, audio, rows, start, tick, state[WAY_DOWN], self._halves),
+            *(room.who, room.alive, room.here, room.wide[0]),
         )

@@ -15,6 +15,7 @@ from felt_dial.sound.engine.kernels.mix import run_back, run_fade, run_in, run_r
 from felt_dial.sound.engine.rates import Finer, Pad
 from felt_dial.sound.engine.running_module import RunningModule, latency_of
 from felt_dial.sound.sizes import TICK
+from felt_dial.sound.tone.kernels.core.voices import NO_SWING
 
 Sound = NDArray[np.float32]
 FORGETS, FAINT = 5.0, 1e-7
@@ -209,7 +210,13 @@ class Rack:
             effect.finer.drop(sound)
 
     def _run(self, running: RunningModule, sound: Sound, control: NDArray[np.float32], state: State) -> None:
-        if running.finer is not None:
-            running.finer.run_effect(running, sound, control, state, self._room)
+        finer = running.finer
+        at = finer.stage if finer is not None else running.stage
+
+        def work(voices: Sound, swing: Sound, own: State) -> None:
+            running.kernel(voices[0], control, at.tick, at.rate, *own)
+
+        if finer is not None:
+            finer.run(sound[None], ONE, LONG_AGO, NO_SWING, state, self._room, work)
         else:
-            running.kernel(sound, control, running.stage.tick, running.stage.rate, *state)
+            work(sound[None], NO_SWING, state)

@@ -149,21 +149,16 @@ class Tone:
             self._dry[rows] = audio[rows]
         if step.was_off and state is step.at_work:
             run_rise(audio, rows, notes.start)
+        at = step.finer.stage if step.finer is not None and step.lags else stage
+
+        def work(voices: NDArray[np.float32], swing: NDArray[np.float32], own: State) -> None:
+            played = voices, control, notes.line, notes.frequency, rows, notes.start, at.tick, at.rate, swing
+            step.kernel(*played, *own)
+
         if step.finer is not None and step.lags:
-            step.finer.run(step, audio, notes, control, state, self._finer)
+            step.finer.run(audio, rows, notes.start, notes.swing, state, self._finer, work)
         else:
-            step.kernel(
-                audio,
-                control,
-                notes.line,
-                notes.frequency,
-                rows,
-                notes.start,
-                stage.tick,
-                stage.rate,
-                notes.swing,
-                *state,
-            )
+            work(audio, notes.swing, state)
         if works == 2:
             run_voice_blend(self._dry, audio, step.on, step.wet, rows, stage.tick)
         step.peaks = [before, voices_peak(audio, rows)]

@@ -63,12 +63,16 @@ def run_down(fine, audio, rows, start, tick, kept, halves, who, alive, here, wid
 
 
 @kernel
-def run_line_up(line, finer, rows, last):
-    """Values of every frame, float32 (row, frame), in straight lines into four times as many; `last` (row,) are before them."""
+def run_line_up(line, finer, rows, start, tick, last):
+    """Values of every frame, float32 (row, frame), in straight lines into four times as many; `last` (row,) are before them.
+
+    A voice that begins at tick `start` (row,) of this block, −1 for earlier, has none before it.
+    """
     each = np.float32(1.0 / FINER)
     for row in rows:
-        was = last[row]
-        for n in range(line.shape[1]):
+        begin = max(start[row], 0) * tick
+        was = last[row] if start[row] < 0 else line[row, begin]
+        for n in range(begin, line.shape[1]):
             rise = (line[row, n] - was) * each
             for k in range(FINER):
                 was += rise

@@ -56,6 +56,7 @@ def stages(rate: float, finest: bool = False) -> NDArray[np.float64]:
     return found
 
 
+@cache
 def late(rate: float) -> int:
     """Frames by which a drive is late at a rate in Hz, what stands still and low tones taken, to the nearest whole."""
     rows = stages(rate)

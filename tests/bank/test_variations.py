@@ -13,7 +13,7 @@ import pytest
 from felt_dial.bank.finding.names import on_offer, words_of_swatch, working_name
 from felt_dial.bank.measuring.features import distance, features_of, reason, steps, vector
 from felt_dial.bank.measuring.measurement import swatch_of
-from felt_dial.bank.variation import variation_render as growing
+from felt_dial.bank.variation import variation_render
 from felt_dial.bank.variation.variations import (
     GROUPS,
     TARGET,
@@ -129,19 +129,19 @@ WISHES = VariationOptions(far=0.4, count=6, seed=5)
 
 @cache
 def grown(name: str) -> list[Variation]:
-    return [one for n in range(12) if not (one := growing.grow(preset(name), WISHES, n)).wrong][:6]
+    return [one for n in range(12) if not (one := variation_render.grow(preset(name), WISHES, n)).wrong][:6]
 
 
 @pytest.mark.parametrize("name", ["dew-pluck", "lantern-brass"])
 def test_offshoots_are_as_far_as_wished_in_tune_and_as_loud(name: str) -> None:
     """Within 5 cents and half a LU (BS.1770, `pyloudnorm`), measured anew from what they play."""
-    parent = growing.parent_of(preset(name))
+    parent = variation_render.parent_of(preset(name))
     meter = pyloudnorm.Meter(RATE)
     wanted = meter.integrated_loudness(parent.sound.T.astype(float))
     children = grown(name)
     assert len(children) >= 5
     for one in children:
-        sound = growing.heard(read_patch(one.document, "it"))
+        sound = variation_render.heard(read_patch(one.document, "it"))
         assert abs(meter.integrated_loudness(sound.T.astype(float)) - wanted) < 0.5
         root = root_of(sound, RATE)
         if (
@@ -160,15 +160,19 @@ def test_offshoots_are_as_far_as_wished_in_tune_and_as_loud(name: str) -> None:
 
 
 def test_the_same_seed_grows_the_same_and_another_others() -> None:
-    again = [growing.grow(preset("dew-pluck"), WISHES, n) for n in range(2)]
-    assert [one.document for one in again] == [growing.grow(preset("dew-pluck"), WISHES, n).document for n in range(2)]
-    other = growing.grow(preset("dew-pluck"), VariationOptions(far=0.4, count=6, seed=6), 0)
+    again = [variation_render.grow(preset("dew-pluck"), WISHES, n) for n in range(2)]
+    assert [one.document for one in again] == [
+        variation_render.grow(preset("dew-pluck"), WISHES, n).document for n in range(2)
+    ]
+    other = variation_render.grow(preset("dew-pluck"), VariationOptions(far=0.4, count=6, seed=6), 0)
     assert other.document != again[0].document
 
 
 def test_further_is_further() -> None:
     far = [
-        np.median([growing.grow(preset("dew-pluck"), VariationOptions(far=f, seed=2), n).far for n in range(4)])
+        np.median(
+            [variation_render.grow(preset("dew-pluck"), VariationOptions(far=f, seed=2), n).far for n in range(4)]
+        )
         for f in (0.1, 0.4, 0.9)
     ]
     assert far[0] < far[1] < far[2]
@@ -177,7 +181,9 @@ def test_further_is_further() -> None:
 def test_only_groups_that_may_change_do() -> None:
     before = patch_of("lantern-brass")
     after = read_patch(
-        growing.grow(preset("lantern-brass"), VariationOptions(groups=frozenset(("effects",)), seed=3), 1).document,
+        variation_render.grow(
+            preset("lantern-brass"), VariationOptions(groups=frozenset(("effects",)), seed=3), 1
+        ).document,
         "it",
     )
     changed = [(a.path, a.param) for a, b in zip(slots(before), slots(after), strict=True) if a.value != b.value]
@@ -186,9 +192,12 @@ def test_only_groups_that_may_change_do() -> None:
 
 def test_a_silent_child_is_thrown_away() -> None:
     silent = write_patch(with_value(new_patch(), "layers.a.level", -60.0))
-    parent = growing.parent_of(preset("dew-pluck"))
-    wrong = growing._wrong(
-        parent, parent.patch, growing.heard(with_value(read_patch(silent, "it"), "layers.a.mute", True)), WISHES
+    parent = variation_render.parent_of(preset("dew-pluck"))
+    wrong = variation_render._wrong(
+        parent,
+        parent.patch,
+        variation_render.heard(with_value(read_patch(silent, "it"), "layers.a.mute", True)),
+        WISHES,
     )
     assert wrong == "silent"
 
@@ -233,7 +242,7 @@ def test_steps_between_two_sounds_go_steadily_from_one_to_the_other() -> None:
     made = between(first, last, 6)
     assert made.patches[0] == first and made.patches[-1] == last and made.unmatched == ()
     documents = [write_patch(patch) for patch in made.patches]
-    far = [growing.step_between(document, documents[0]).far for document in documents]
+    far = [variation_render.step_between(document, documents[0]).far for document in documents]
     assert far[0] == 0.0 and all(a < b for a, b in pairwise(far))
 
 

@@ -10,8 +10,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from felt_dial.live.engine import devices
-from felt_dial.live.engine import idle as sleep
+from felt_dial.live.engine import devices, idle
 from felt_dial.live.engine.devices import SimulatedOutput
 from felt_dial.live.engine.engine import Engine
 from felt_dial.live.engine.note_recorder import NoteRecorder
@@ -48,7 +47,7 @@ def test_a_note_after_sleep_sounds_as_one_after_silence(name: str, monkeypatch: 
     sounds = []
     for sleeps in (True, False):
         if not sleeps:
-            monkeypatch.setattr(sleep, "FALLS_ASLEEP", 1e9)
+            monkeypatch.setattr(idle, "FALLS_ASLEEP", 1e9)
         made = engine(patch)
         for _ in range(3000):
             made.block()
@@ -157,8 +156,8 @@ def test_an_engine_that_sleeps_rests_and_wakes_for_a_note_at_once(monkeypatch: p
     assert made.rest() == 0.0, "it is awake"
     until_asleep(made)
     before = made.blocks
-    assert made.rest() > 0.8 * sleep.RESTS and made.blocks > before and not made.shared.data["resting"]
-    monkeypatch.setattr(sleep, "RESTS", 60.0)
+    assert made.rest() > 0.8 * idle.RESTS and made.blocks > before and not made.shared.data["resting"]
+    monkeypatch.setattr(idle, "RESTS", 60.0)
     rests = threading.Thread(target=made.rest, daemon=True)
     rests.start()
     while not made.shared.data["resting"]:
@@ -174,7 +173,7 @@ def test_an_engine_that_sleeps_rests_and_wakes_for_a_note_at_once(monkeypatch: p
 def test_whatever_is_asked_for_is_not_kept_waiting(why: str, monkeypatch: pytest.MonkeyPatch) -> None:
     made = engine(new_patch())
     until_asleep(made)
-    monkeypatch.setattr(sleep, "RESTS", 60.0)
+    monkeypatch.setattr(idle, "RESTS", 60.0)
     if why == "note":
         made.shared.send(Event(0, ON, 57, 0.7))
     elif why == "message":
