@@ -28,30 +28,30 @@ def main(seconds: float) -> None:
 
     from felt_dial.bank.library.places import load_settings
     from felt_dial.live.link.link import EngineLink
-    from felt_dial.ui.editor.session import Session
+    from felt_dial.session.session import Session
     from felt_dial.ui.frame.app import stand_up
     from tests.sound.at_random import edited
 
     def act(session: Session, rng: Random) -> None:
         what = rng.random()
         if what < 0.1:
-            listed = rng.choice(session.catalogue.presets(rng.choice(session.catalogue.banks()).id))
-            session.open(listed.bank, listed.id)
+            listed = rng.choice(session.shelf.catalogue.presets(rng.choice(session.shelf.catalogue.banks()).id))
+            session.presets.open(listed.bank, listed.id)
         elif what < 0.75:
-            session.edit(edited(session.patch, rng), "an edit")
+            session.editor.edit(edited(session.patch, rng), "an edit")
         elif what < 0.85:
-            session.undo()
+            session.editor.undo()
         elif what < 0.95:
             window.show_page(rng.choice(("Patch", "Effects", "Threads", "Shelf")))
         else:
-            session.save()
+            session.presets.save()
 
     application = QApplication([])
     link = EngineLink("simulated")
     link.start()
     window = stand_up(load_settings(), link)
     session, rng = window.session, Random(7)
-    session.play(True)
+    session.transport.play(True)
     begin, acts, starts, pid = time.monotonic(), 0, 0, link.pid
     minute = 0
     while time.monotonic() - begin < seconds:

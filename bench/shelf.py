@@ -82,7 +82,7 @@ def main(banks: int) -> None:
 
     from felt_dial.bank.library.places import load_settings
     from felt_dial.live.link.link import EngineLink
-    from felt_dial.ui.editor import shelf_steps
+    from felt_dial.session import shelf_steps
     from felt_dial.ui.frame.app import stand_up
 
     root = load_settings().library_folder()
@@ -101,7 +101,7 @@ def main(banks: int) -> None:
     session = window.session
     pause(50)
     begin = time.perf_counter()
-    while session.following is None or session.following.total or not session.catalogue.banks():
+    while session.shelf.following is None or session.shelf.following.total or not session.shelf.catalogue.banks():
         pause(100)
     print(f"shelf: {'first reading, s':34} {time.perf_counter() - begin:8.1f}", flush=True)
     window.show_page("Shelf")
@@ -127,19 +127,19 @@ def main(banks: int) -> None:
 
     def star() -> None:
         bank, preset = row()
-        stored = session.catalogue.preset(bank, preset)
+        stored = session.shelf.catalogue.preset(bank, preset)
         assert stored is not None
         shelf.change_preset(bank, preset, {"favourite": not stored.favourite}, "star")
 
     def save() -> None:
-        session.set("level", rng.uniform(-20.0, -10.0))
-        session.save()
+        session.editor.set("level", rng.uniform(-20.0, -10.0))
+        session.presets.save()
 
     timed("choose a bank", lambda: shelf.choose_bank(f"bank-{rng.randrange(banks)}"))
     timed("star", star)
-    session.open(*row())
+    session.presets.open(*row())
     timed("change and save", save)
-    timed("save as new", lambda: session.save_new(f"New {rng.random()}"))
+    timed("save as new", lambda: session.presets.save_new(f"New {rng.random()}"))
     timed("move", lambda: shelf_steps.move_preset(session, *row(), f"bank-{rng.randrange(banks - 1)}"))
     timed("delete", lambda: shelf_steps.delete_preset(session, *row()))
     timed("reorder", lambda: shelf.reorder([row()], rng.randrange(50)))

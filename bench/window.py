@@ -58,9 +58,9 @@ def painting(seconds: float) -> dict[str, float]:
     link.start()
     window = stand_up(load_settings(), link)
     session = window.session
-    session.open("glasshouse-at-dusk", "lantern-brass")
+    session.presets.open("glasshouse-at-dusk", "lantern-brass")
     link.wait_until_ready(30)
-    session.play(True)
+    session.transport.play(True)
     QTest.qWait(300)
     dials = [dial for dial in window.findChildren(Dial) if dial.isVisible()]
     spent = [0.0, 0]
@@ -86,7 +86,7 @@ def painting(seconds: float) -> dict[str, float]:
         "late blocks after the first second": int(data["late"]) - late,
         "worst late ms": 1000 * float(data["worst_late"]),
     }
-    session.play(False)
+    session.transport.play(False)
     found |= hands(window)
     window.close()
     return found
@@ -137,7 +137,7 @@ def hands(window: Any) -> dict[str, float]:
         if len(patch.threads) < 64:
             with contextlib.suppress(FeltDialError, NoSuchPath):
                 patch = sew(patch, next(iter(patch.modulators)), slot.path)[0]
-    session.edit(patch, "64 threads")
+    session.editor.edit(patch, "64 threads")
     QTest.qWait(300)
     dial = next(d for d in window.findChildren(Dial) if d.isVisible() and d.path == "layers.a.filter.cutoff")
     QTest.mousePress(dial, Qt.MouseButton.LeftButton, pos=QPoint(29, 40))
@@ -158,11 +158,11 @@ def hands(window: Any) -> dict[str, float]:
     found["step of a drag, 64 threads, ms"] = statistics.median(took)
     found["the same, painting included, ms"] = cost(move, 40)
     QTest.mouseRelease(dial, Qt.MouseButton.LeftButton)
-    session.edit(whole, "as it was")
+    session.editor.edit(whole, "as it was")
     found["add a layer, ms"] = cost(lambda: window.patch_page.add_layer("wave"), 3)
-    found["undo of a layer, ms"] = cost(session.undo, 3)
-    session.set("layers.a.filter.cutoff", 500.0)
-    found["undo of a value, ms"] = cost(session.undo, 1)
+    found["undo of a layer, ms"] = cost(session.editor.undo, 3)
+    session.editor.set("layers.a.filter.cutoff", 500.0)
+    found["undo of a value, ms"] = cost(session.editor.undo, 1)
     return found
 
 

@@ -18,10 +18,10 @@ import soundfile
 from felt_dial.bank.finding.matter import Matter, MatterQuery
 from felt_dial.bank.library.places import SHIPPED
 from felt_dial.bank.variation.variations import VariationOptions
+from felt_dial.session.session import Session
+from felt_dial.session.variation_jobs import Growth
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.root import root_of
-from felt_dial.ui.editor.session import Session
-from felt_dial.ui.editor.variation_jobs import Growth
 from felt_dial.workshop.recording.loops import loops_of
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
 from felt_dial.workshop.recording.spectrogram import spectrogram
@@ -115,7 +115,7 @@ def grown(session: Session, name: str) -> float:
     """Seconds in which 24 offshoots of a sound of the demo, which has three layers, are there."""
     from PySide6.QtTest import QTest
 
-    growth = Growth(session.frame)
+    growth = Growth(session.channel)
     document = next(SHIPPED.glob(f"*/presets/{name}.json")).read_text()
     growth.warm(document)
     while growth.parent_ is None:
@@ -144,7 +144,7 @@ def in_the_window() -> None:
     window = stand_up(load_settings(), link)
     session = window.session
     link.wait_until_ready(60)
-    session.play(False)
+    session.transport.play(False)
     window.open_drawer("", "recording")
     drawer = window.drawer
     QTest.qWait(4000)
@@ -185,7 +185,7 @@ def in_the_window() -> None:
     bench.work.let_go()
     samples = window.workshop.recordings
     window.workshop.show_bench("Sample bench")
-    asset = session.library.keep_audio(Audio(np.tile(tone(10.0), (1, 12)), float(RATE)), "Two minutes")
+    asset = session.shelf.library.keep_audio(Audio(np.tile(tone(10.0), (1, 12)), float(RATE)), "Two minutes")
     samples.work.new_sample(asset, None, "two minutes")
     QTest.qWait(1500)
     paints = []
@@ -197,14 +197,14 @@ def in_the_window() -> None:
         paints.append(time.perf_counter() - begin)
     row("both pictures painted at another zoom, two minutes of stereo", sorted(paints)[15])
     late = int(data["late"])
-    session.play(True)
+    session.transport.play(True)
     QTest.qWait(1000)
     late = int(data["late"])
     samples.split()
     while session.jobs.busy:
         QTest.qWait(20)
     print(f"| blocks late while two minutes are split | {int(data['late']) - late} |")
-    session.play(False)
+    session.transport.play(False)
     for name in ("moss-pad", "lantern-brass", "orchid-keys"):
         row(f"24 offshoots of {name}, helpers warm", grown(session, name))
     window.close()

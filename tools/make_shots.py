@@ -19,9 +19,9 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.bank.library.places import load_settings
 from felt_dial.live.link.link import EngineLink
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Selected
 from felt_dial.sound.matter.tables import shipped_recordings
-from felt_dial.ui.editor.phrasing import choose_phrase
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.app import stand_up
 from felt_dial.ui.frame.window import Window
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
@@ -35,9 +35,9 @@ def main() -> None:
     link.start()
     window = stand_up(load_settings(), link, "Glasshouse at Dusk")
     session = window.session
-    session.open("glasshouse-at-dusk", "lantern-brass")
+    session.presets.open("glasshouse-at-dusk", "lantern-brass")
     link.wait_until_ready(30)
-    session.play(True)
+    session.transport.play(True)
 
     def shoot(name: str, page: str, wait: int = 1500, over: Callable[[], QWidget | None] = lambda: None) -> None:
         window.show_page(page)
@@ -58,34 +58,34 @@ def main() -> None:
     cloth.wear(NIGHT)
     shoot("night", "Patch")
     cloth.wear(OAT)
-    session.open("glasshouse-at-dusk", "fern-choir")
-    choose_phrase(session, "slow")
-    session.choose_effect("1", "equaliser1")
-    session.selected.emit()
+    session.presets.open("glasshouse-at-dusk", "fern-choir")
+    session.transport.choose_phrase("slow")
+    session.editor.choose_effect("1", "equaliser1")
+    session.channel.tell(Selected())
     shoot("effects", "Effects", 2500)
-    session.open("glasshouse-at-dusk", "vowel-vines")
-    choose_phrase(session, "slow")
+    session.presets.open("glasshouse-at-dusk", "vowel-vines")
+    session.transport.choose_phrase("slow")
     window.toggle_analyser()
-    session.select("filter", "a")
+    session.editor.select("filter", "a")
     shoot("analyser", "Patch", 7000)
     window.toggle_analyser()
-    session.open("glasshouse-at-dusk", "forked-path")
-    session.select("bus", "2")
+    session.presets.open("glasshouse-at-dusk", "forked-path")
+    session.editor.select("bus", "2")
     shoot("buses", "Patch", 2000)
-    session.open("glasshouse-at-dusk", "breathing-glass")
-    choose_phrase(session, "slow")
+    session.presets.open("glasshouse-at-dusk", "breathing-glass")
+    session.transport.choose_phrase("slow")
     window.show_page("Threads")
     window.threads.view.choose(next(k for k, t in session.patch.threads.items() if t.source == "w"))
     shoot("threads", "Threads", 2500)
-    session.select("modulator", "c1")
+    session.editor.select("modulator", "c1")
     shoot("curve", "Patch", 2500)
-    session.open("glasshouse-at-dusk", "irrigation-clock")
-    choose_phrase(session, "held")
-    session.select("pattern", "")
+    session.presets.open("glasshouse-at-dusk", "irrigation-clock")
+    session.transport.choose_phrase("held")
+    session.editor.select("pattern", "")
     shoot("pattern", "Patch", 2500)
     benches(window, shoot)
     eight_layers(window, shoot)
-    session.play(False)
+    session.transport.play(False)
     window.close()
     application.quit()
 
@@ -93,16 +93,16 @@ def main() -> None:
 def benches(window: Window, shoot: Callable[..., None]) -> None:
     """Both benches at work, and the drawer while a phrase plays."""
     session = window.session
-    session.open("glasshouse-at-dusk", "thaw-choir")
-    choose_phrase(session, "slow")
+    session.presets.open("glasshouse-at-dusk", "thaw-choir")
+    session.transport.choose_phrase("slow")
     window.show_page("Workshop")
     workshop = window.workshop
     workshop.show_layer("a")
     workshop.tables.source.show_asset(shipped_recordings()["Blown Reed"][0])
     workshop.tables.work.walk(24)
     shoot("workshop-table", "Workshop", 3500)
-    session.open("glasshouse-at-dusk", "pane-crack")
-    choose_phrase(session, "arpeggio")
+    session.presets.open("glasshouse-at-dusk", "pane-crack")
+    session.transport.choose_phrase("arpeggio")
     workshop.show_bench("Sample bench")
     bench = workshop.recordings
     bench.work.new_sample(shipped_recordings()["Struck Glass"][0], 72.0, "glass", "Pane")
@@ -116,8 +116,8 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     bench.work.shapes = ({"kind": "lasso", "points": [[0.5, 700], [0.9, 1900], [1.6, 1500], [1.9, 800], [1.2, 560]]},)
     bench.work.changed.emit()
     shoot("workshop-sample", "Workshop", 1500)
-    session.open("glasshouse-at-dusk", "pollen-drift")
-    choose_phrase(session, "slow")
+    session.presets.open("glasshouse-at-dusk", "pollen-drift")
+    session.transport.choose_phrase("slow")
     window.show_page("Patch")
     window.open_drawer("a", "recording")
     QTest.qWait(3000)
@@ -139,7 +139,7 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     shelf.view.clearSelection()
     shelf.choose_bank("tide-tables")
     wait_for_figures(session)
-    before, after = (session.stored_at("tide-tables", name) for name in ("ebb-bell", "flood-bell"))
+    before, after = (session.presets.stored_at("tide-tables", name) for name in ("ebb-bell", "flood-bell"))
     assert before is not None and after is not None
     session.compare_asked.emit(before, after, (before.name, after.name))
     shoot("compare", "Shelf", 600)
@@ -161,7 +161,7 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     grown.map.choose(7)
     shoot("offshoots", "Shelf", 1500)
     for _ in range(3):
-        session.undo()
+        session.editor.undo()
     grown.close_it()
 
 
@@ -169,20 +169,20 @@ def wait_for_figures(session: Session) -> None:
     """Waits until everything that is listed is measured."""
     for _ in range(240):
         QTest.qWait(1000)
-        if not session.figures.measuring.left:
+        if not session.shelf.figures.measuring.left:
             break
 
 
 def eight_layers(window: Window, shoot: Callable[..., None]) -> None:
     """Eight layers with folded rows, what can be added, a file on its way to a layer, and a small screen."""
     session, page = window.session, window.patch_page
-    session.open("glasshouse-at-dusk", "rain-roof")
-    choose_phrase(session, "held")
+    session.presets.open("glasshouse-at-dusk", "rain-roof")
+    session.transport.choose_phrase("held")
     for kind in ("partials", "chaos", "wave", "table", "noise", "wave", "partials", "chaos"):
         if len(session.patch.layers) < 8:
             page.add_layer(kind)
-    session.select("filter", "b")
-    session.select("modulator", "e1")
+    session.editor.select("filter", "b")
+    session.editor.select("modulator", "e1")
     shoot("eight", "Patch", 3500)
 
     def chooser() -> QWidget | None:
@@ -195,7 +195,7 @@ def eight_layers(window: Window, shoot: Callable[..., None]) -> None:
     assert page.chooser is not None
     page.chooser.close()
     window.resize(1280, 720)
-    session.open("glasshouse-at-dusk", "rain-roof")
+    session.presets.open("glasshouse-at-dusk", "rain-roof")
     shoot("small", "Patch", 2500)
     window.resize(1280, 800)
 

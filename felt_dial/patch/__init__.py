@@ -17,6 +17,7 @@
 - `player`: What a player does that can move a sound: declared once, read by the tray, the threads and the engine.
 - `reach`: where threads take a dial, whether a mover moves anything, and why a movement is not heard.
 - `routing`: where layers, buses and racks go and send to, and how that is said.
+- `sends`: Where a layer or a bus may go and send to.
 - `shaping`: what a drive is set to, whether it bends each note by itself or a whole chord.
 - `tuning`: scales and keyboard maps, read from the Scala formats `.scl` and `.kbm`.
 - `units`: how a value is read from a person's typing and written on the screen.

@@ -28,7 +28,8 @@ from felt_dial.patch.patch import (
     target_param,
     value_at,
 )
-from felt_dial.patch.routing import cannot_send, effect_name, sends_to
+from felt_dial.patch.routing import effect_name
+from felt_dial.patch.sends import cannot_send, sends_to
 from felt_dial.patch.units import Value
 
 

@@ -36,7 +36,7 @@ from felt_dial.patch.parts import (
 from felt_dial.patch.pattern import Pattern
 from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.player import PLAYER_SOURCES
-from felt_dial.patch.routing import bus_layers, check_sends
+from felt_dial.patch.sends import check_sends
 from felt_dial.patch.tuning import Tuning
 from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
 
@@ -528,7 +528,6 @@ __all__ = [
     "Route",
     "Slot",
     "audio_rate_modulators",
-    "bus_layers",
     "check_thread",
     "depth_of",
     "depth_param",

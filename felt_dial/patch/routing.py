@@ -1,15 +1,13 @@
-"""Ways: where layers, buses and racks go and send to, and how that is said."""
+"""Routing: where layers, buses and racks go and send to, and how that is said."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from felt_dial.errors import cut
-from felt_dial.patch.parts import WHERE, Bus, Layer, Send
-
-if TYPE_CHECKING:
-    from felt_dial.patch.patch import Patch
+from felt_dial.patch.parts import WHERE, Bus, Send
+from felt_dial.patch.patch import Patch
+from felt_dial.patch.sends import goes_to
 
 
 def effect_name(patch: Patch, rack: str, key: str) -> str:
@@ -17,16 +15,6 @@ def effect_name(patch: Patch, rack: str, key: str) -> str:
     effect = patch.racks[rack][key]
     alike = [(r, k) for r, effects in patch.racks.items() for k, e in effects.items() if type(e) is type(effect)]
     return effect.title if len(alike) == 1 else f"{effect.title} {alike.index((rack, key)) + 1}"
-
-
-def goes_to(part: Layer | Bus, where: str) -> bool:
-    """True where a layer or a bus goes to a place, or sends to it."""
-    return part.out == where or where in part.sends
-
-
-def sends_to(part: Layer | Bus) -> list[str]:
-    """Where a layer or a bus may send to: everywhere it may go."""
-    return [where for where in part.choice_of("out").ids if where != "none"]
 
 
 def bus_layers(patch: Patch, bus: str) -> list[str]:
@@ -42,21 +30,6 @@ def inputs_of(patch: Patch, where: str) -> list[str]:
     """What goes to a bus, a rack or the output (`bus1`, `rack`, `direct` …): layers by letter, buses by name, in order."""
     found = [key.upper() for key, layer in patch.layers.items() if goes_to(layer, where)]
     return found + [f"Bus {key}" for key, bus in patch.buses.items() if goes_to(bus, where) and bus_layers(patch, key)]
-
-
-def check_sends(path: str, part: Layer | Bus) -> None:
-    """Raises `ValueError` where a layer or a bus sends to a place that it cannot go to."""
-    for where in part.sends:
-        if where not in sends_to(part):
-            raise ValueError(f"{path}.sends: {cannot_send(path, where)}")
-
-
-def cannot_send(path: str, where: str) -> str:
-    """Why a layer or a bus cannot send to a place, in a sentence."""
-    name = f"layer {path.split('.')[1].upper()}" if path.startswith("layers") else f"bus {path.split('.')[1]}"
-    if where not in WHERE or where == "none":
-        return f"there is no place “{cut(where, 20)}” that {name} could send to"
-    return f"{name} cannot send to {WHERE[where].lower()}, which may come to it: the sound would go round and round"
 
 
 def bus_words(bus: Bus) -> str:

@@ -4,7 +4,6 @@
   other.
 - `dials/`: Controls.
 - `drawer/`: The drawer: recordings and tables at hand, heard by a click.
-- `editor/`: What is done in the window: the patch on the table, its presets, the shelf, and work beside it.
 - `frame/`: What stands around every page.
 - `inspector/`: The panel on the right of the Patch page.
 - `pages/`: The pages, found by themselves: each is a `Page` in the `page` file of its folder.

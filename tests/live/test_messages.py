@@ -5,6 +5,7 @@ from __future__ import annotations
 import inspect
 
 import pytest
+from felt_dial.session.engine_handlers import HANDLERS
 
 from felt_dial.live.engine import note_input
 from felt_dial.live.engine.engine import AT_ONCE, IN_BLOCK
@@ -20,7 +21,6 @@ from felt_dial.live.link.messages import (
     UnknownMessage,
 )
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui.editor.engine_handlers import HANDLERS
 from tests.live.conftest import engine, until
 
 EVERY = {

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QWidget
 from felt_dial.bank.library.places import load_settings
 from felt_dial.live.engine.devices import SIMULATED
 from felt_dial.live.link.link import EngineLink
+from felt_dial.session.topics import Said
 from felt_dial.ui.benches.recording import recipe_of_recording
 from felt_dial.ui.benches.table import recipe_of_table
 from felt_dial.ui.dials.dial import Dial
@@ -63,7 +64,7 @@ class Desk:
         QTest.qWaitForWindowExposed(self.window)
         QTest.keyRelease(self.window.windowHandle(), Qt.Key.Key_F35)  # what an earlier test held is held no more
         self.messages: list[str] = []
-        self.session.said.connect(lambda text, problem: self.messages.append(text))
+        self.session.channel.hear(Said, lambda said: self.messages.append(said.text))
         if engine:
             assert self.link.wait_until_ready(60)
 
@@ -107,7 +108,7 @@ class Desk:
 
     def select(self, part: str, key: str) -> None:
         """Chooses what the inspector shows."""
-        self.session.select(part, key)
+        self.session.editor.select(part, key)
         QApplication.processEvents()
 
     def drag(self, widget: QWidget, start: QPoint, end: QPoint, steps: int = 8) -> None:

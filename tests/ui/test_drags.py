@@ -47,10 +47,10 @@ def turn_all(desk: Desk, top: QWidget, every: int) -> int:
     QTest.qWait(20)
     dials = [dial for dial in top.findChildren(Dial) if dial.isVisible()][::every]
     for dial in dials:
-        before = dial.param.position(desk.session.value(dial.path))
+        before = dial.param.position(desk.session.editor.value(dial.path))
         way = -1 if before < 0.7 else 1
         drag(desk, dial, QPoint(dial.width() // 2, 24), QPoint(0, way * STEP))
-        value = desk.session.value(dial.path)
+        value = desk.session.editor.value(dial.path)
         wanted = before - way * STEP * MOVES / DRAG_PIXELS
         if not dial.param.whole and not isinstance(value, Beats):
             assert dial.param.position(value) == pytest.approx(min(max(wanted, 0.0), 1.0), abs=0.01), dial.path
@@ -63,13 +63,13 @@ def kinds(desk: Desk) -> dict[str, Callable[[], object]]:
 
     def filtered(kind: str) -> None:
         fresh = Filter.kinds[kind]().model_copy(update={"on": True})
-        session.edit(replace_module(session.patch, "layers.a.filter", fresh), "change", select=("filter", "a"))
+        session.editor.edit(replace_module(session.patch, "layers.a.filter", fresh), "change", select=("filter", "a"))
 
     shown: dict[str, Callable[[], object]] = {kind: lambda k=kind: page.add_layer(k) for kind in Source.in_order()}
     shown |= {f"mover {kind}": lambda k=kind: page.add_modulator(k) for kind in Modulator.in_order()}
     shown |= {f"filter {kind}": lambda k=kind: filtered(k) for kind in Filter.in_order()}
     for part, key in (("drive", "a"), ("level", "a"), ("out", "a"), ("patch", ""), ("pattern", ""), ("bus", "1")):
-        shown[f"{part} {key}"] = lambda at=(part, key): session.select(*at)
+        shown[f"{part} {key}"] = lambda at=(part, key): session.editor.select(*at)
     return shown
 
 
@@ -78,7 +78,7 @@ def test_every_dial_of_the_inspector_goes_where_the_pointer_leads_it(desk: Desk,
     session, inspector, turned = desk.session, desk.find(Inspector), 0
     blank = session.patch
     for name, show in kinds(desk).items():
-        session.open_patch(blank)
+        session.editor.open_patch(blank)
         show()
         here = turn_all(desk, inspector, every)
         assert here > 0, name
@@ -92,7 +92,7 @@ def test_every_dial_of_every_effect_goes_where_the_pointer_leads_it(desk: Desk, 
     desk.window.show_page("Effects")
     blank = session.patch
     for kind in Effect.in_order():
-        session.open_patch(blank)
+        session.editor.open_patch(blank)
         page.rack.add(kind)
         assert turn_all(desk, page, every) > 0, kind
 
@@ -100,11 +100,11 @@ def test_every_dial_of_every_effect_goes_where_the_pointer_leads_it(desk: Desk, 
 def test_harmonics_are_drawn_in_one_stroke(desk: Desk) -> None:
     desk.window.patch_page.add_layer("partials")
     picture = desk.find(PartialsPicture, lambda p: p.large)
-    done = len(desk.session.history.sentences())
+    done = len(desk.session.editor.history.sentences())
     assert drag(desk, picture, QPoint(20, picture.height() // 2), QPoint(18, -3)) == MOVES
     source = desk.session.patch.layers["c"].source
     assert sum(level > 0 for level in source.drawn) >= MOVES  # type: ignore[attr-defined]
-    assert len(desk.session.history.sentences()) == done + 1, "one stroke is one step"
+    assert len(desk.session.editor.history.sentences()) == done + 1, "one stroke is one step"
     assert desk.find(PartialsPicture, lambda p: p.large) is picture
 
 
@@ -115,9 +115,9 @@ def test_a_recording_is_drawn_on_without_losing_the_hand(
     desk: Desk, preset: str, layer: str, kind: type[QWidget]
 ) -> None:
     session = desk.session
-    bank = next(b.id for b in session.banks() if b.name == "Glasshouse at Dusk")
-    session.open(bank, next(p.id for p in session.catalogue.presets(bank) if p.name == preset))
-    session.select("source", layer)
+    bank = next(b.id for b in session.shelf.banks if b.name == "Glasshouse at Dusk")
+    session.presets.open(bank, next(p.id for p in session.shelf.catalogue.presets(bank) if p.name == preset))
+    session.editor.select("source", layer)
     picture = desk.find(kind, lambda p: p.large)
     most = 0
     for across in (0.03, 0.15, 0.3, 0.5, 0.7, 0.95):
@@ -129,9 +129,9 @@ def test_a_recording_is_drawn_on_without_losing_the_hand(
 
 def test_the_root_of_partials_is_turned_without_losing_the_hand(desk: Desk) -> None:
     session = desk.session
-    bank = next(b.id for b in session.banks() if b.name == "Glasshouse at Dusk")
-    session.open(bank, next(p.id for p in session.catalogue.presets(bank) if p.name == "Frost Bells"))
-    session.select("source", "a")
+    bank = next(b.id for b in session.shelf.banks if b.name == "Glasshouse at Dusk")
+    session.presets.open(bank, next(p.id for p in session.shelf.catalogue.presets(bank) if p.name == "Frost Bells"))
+    session.editor.select("source", "a")
     for name in ("root", "cents"):
         dial = desk.dial(f"layers.a.source.{name}")
         assert isinstance(dial.param, Param)
@@ -142,30 +142,30 @@ def test_a_click_on_a_row_shows_that_layer_whatever_was_shown(desk: Desk) -> Non
     session, page = desk.session, desk.window.patch_page
     shown = (("macro", "m1"), ("bus", "1"), ("player", "v"), ("pattern", ""), ("patch", ""), ("modulator", "e1"))
     for part, key in shown:
-        session.select(part, key)
+        session.editor.select(part, key)
         QTest.mouseClick(page.rows["b"], Qt.MouseButton.LeftButton, pos=QPoint(60, 8))
-        assert session.selection == ("source", "b") and not desk.uncaught, part
+        assert session.editor.selection == ("source", "b") and not desk.uncaught, part
         assert desk.dial("layers.b.source.shape").isVisible()
-    session.select("filter", "a")
+    session.editor.select("filter", "a")
     QTest.mouseClick(page.rows["b"], Qt.MouseButton.LeftButton, pos=QPoint(60, 8))
-    assert session.selection == ("filter", "b")
+    assert session.editor.selection == ("filter", "b")
 
 
 def test_other_dials_are_laid_out_once_the_hand_lets_go_and_the_focus_stays(desk: Desk) -> None:
     session, page = desk.session, desk.window.effects
     desk.window.show_page("Effects")
     page.rack.add("gate")
-    path = f"racks.1.{session.effect}.steps"
-    session.set(path, 9)
+    path = f"racks.1.{session.editor.effect}.steps"
+    session.editor.set(path, 9)
     dial = desk.dial(path)
     drag(desk, dial, QPoint(dial.width() // 2, 24), QPoint(0, STEP))
-    count = int(session.value(path))  # type: ignore[arg-type]
+    count = int(session.editor.value(path))  # type: ignore[arg-type]
     steps = lambda: sum(re.search(r"\.s\d+$", one.path) is not None for one in seen(page))  # noqa: E731
     assert count < 9 and wait(lambda: steps() == count, 3), (count, steps())
     desk.dial(path).setFocus()
     for _ in range(3):
         desk.keys(Qt.Key.Key_Up)
-    assert session.value(path) == count + 3 and desk.dial(path).hasFocus()
+    assert session.editor.value(path) == count + 3 and desk.dial(path).hasFocus()
 
 
 def seen(top: QWidget) -> list[Dial]:

@@ -16,6 +16,7 @@ from felt_dial.bank.library.unused import unused
 from felt_dial.files import CannotRead
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
+from felt_dial.session.topics import Asked
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.ui.drawer.panel import Drawer
@@ -42,8 +43,8 @@ def folder(tmp_path: Path) -> Path:
 
 def opened(desk: Desk, folder: Path | None = None, layer: str = "", kind: str = "", looked: bool = False) -> Drawer:
     if folder is not None:
-        settings = desk.session.settings
-        desk.session.keep_settings(settings.model_copy(update={"folders": (str(folder),)}))
+        settings = desk.session.settings.now
+        desk.session.settings.keep(settings.model_copy(update={"folders": (str(folder),)}))
     desk.window.open_drawer(layer, kind)
     drawer = desk.window.drawer
     least = 34 if folder is not None else 29
@@ -56,7 +57,7 @@ def opened(desk: Desk, folder: Path | None = None, layer: str = "", kind: str = 
 def playing_struck_glass(desk: Desk) -> tuple[str, Drawer]:
     """A layer that plays a recording, and the drawer that is open for it."""
     desk.window.patch_page.add_layer("sample")
-    layer = desk.session.selection[1]
+    layer = desk.session.editor.selection[1]
     drawer = opened(desk, layer=layer, kind="recording")
     drawer.search.setText("struck glass")
     drawer.walk(1)
@@ -114,7 +115,7 @@ def test_roots_and_lengths_are_those_of_the_files(desk: Desk, folder: Path) -> N
 def test_enter_puts_a_recording_on_the_layer_and_it_is_one_step(desk: Desk, folder: Path) -> None:
     session = desk.session
     desk.window.patch_page.add_layer("sample")
-    layer = session.selection[1]
+    layer = session.editor.selection[1]
     before = session.patch
     drawer = opened(desk, folder, layer, "recording")
     QTest.keyClicks(drawer.search, "struck glass")
@@ -122,7 +123,7 @@ def test_enter_puts_a_recording_on_the_layer_and_it_is_one_step(desk: Desk, fold
     QTest.keyClick(drawer.search, Qt.Key.Key_Return)
     source = session.patch.layers[layer].source
     assert source.asset.name == "Struck Glass" and source.number("root") == 72
-    session.undo()
+    session.editor.undo()
     assert session.patch == before
 
 
@@ -152,10 +153,10 @@ def test_walking_while_a_phrase_plays_swaps_the_recording_and_nothing_else(open_
     desk = open_desk()
     session = desk.session
     layer, drawer = playing_struck_glass(desk)
-    session.set(f"layers.{layer}.source.start", 0.25)
-    session.set(f"layers.{layer}.source.loop", "forward")
-    before, steps = session.patch, len(session.history._done)
-    session.play(True)
+    session.editor.set(f"layers.{layer}.source.start", 0.25)
+    session.editor.set(f"layers.{layer}.source.loop", "forward")
+    before, steps = session.patch, len(session.editor.history._done)
+    session.transport.play(True)
     drawer.search.setText("r")
     for name in ("Blown Reed", "Rain on Panes"):
         drawer._point(names(drawer).index(name))
@@ -164,15 +165,15 @@ def test_walking_while_a_phrase_plays_swaps_the_recording_and_nothing_else(open_
     assert wait(lambda: session.patch.layers[layer].source.asset.name == drawer.chosen().name)
     source = session.patch.layers[layer].source
     assert source.number("start") == 0.25 and source.asset.name != "Struck Glass"
-    assert len(session.history._done) == steps + 1
+    assert len(session.editor.history._done) == steps + 1
     assert any("loop was made for Struck Glass" in text for text in desk.messages) or source.asset.seconds == 3.0
     QTest.keyClick(drawer.list, Qt.Key.Key_Escape)
-    assert session.patch == before and len(session.history._done) == steps
+    assert session.patch == before and len(session.editor.history._done) == steps
     drawer.walk(-1)
     assert wait(lambda: session.patch != before)
     drawer.take()
-    assert len(session.history._done) == steps + 1
-    session.undo()
+    assert len(session.editor.history._done) == steps + 1
+    session.editor.undo()
     assert session.patch == before
 
 
@@ -186,7 +187,7 @@ def test_stars_are_kept_and_found(desk: Desk) -> None:
     assert names(drawer) == ["Blown Reed"]
     from felt_dial.bank.library.places import load_settings
 
-    assert load_settings().starred == desk.session.settings.starred != ()
+    assert load_settings().starred == desk.session.settings.now.starred != ()
     drawer.walk(1)
     drawer.star.click()
     assert names(drawer) == []
@@ -205,7 +206,7 @@ def test_the_drawer_stands_in_the_inspectors_place_and_goes_when_something_is_ch
     page = desk.window.patch_page
     desk.window.toggle_drawer()
     assert desk.window.drawer.isVisible() and not page.inspector.isVisible()
-    desk.session.select("filter", next(iter(desk.session.patch.layers)))
+    desk.session.editor.select("filter", next(iter(desk.session.patch.layers)))
     assert page.inspector.isVisible() and not desk.window.drawer.isVisible()
     desk.window.show_page("Workshop")
     desk.window.toggle_drawer()
@@ -223,14 +224,14 @@ def test_what_nothing_uses_is_listed_and_goes_only_when_it_is_wished(desk: Desk)
     page = desk.window.workshop
     desk.window.show_page("Workshop")
     page.tables.work.new()
-    assert session.save_new("Keeps its table")
+    assert session.presets.save_new("Keeps its table")
     page.tables._reshape("fold")
-    store = session.library.root / ".assets"
-    session.library.keep_audio(Audio(np.full((1, 480), 0.25, np.float32), 48000.0), "Forgotten")
+    store = session.shelf.library.root / ".assets"
+    session.shelf.library.keep_audio(Audio(np.full((1, 480), 0.25, np.float32), 48000.0), "Forgotten")
     before = sorted(path.name for path in store.iterdir())
     drawer = opened(desk)
     asked: list[tuple[str, list[Any]]] = []
-    session.asked.connect(lambda text, answers: asked.append((text, answers)))
+    session.channel.hear(Asked, lambda told: asked.append((told.text, told.answers)))
     drawer.ask_unused()
     assert wait(lambda: bool(asked), 20)
     text, answers = asked[-1]
@@ -239,18 +240,18 @@ def test_what_nothing_uses_is_listed_and_goes_only_when_it_is_wished(desk: Desk)
     answers[0][1]()
     gone = set(before) - {path.name for path in store.iterdir()}
     assert {name.rpartition(".")[2] for name in gone} <= {"flac", "wav", "about"} and len(gone) == 2
-    session.undo()
+    session.editor.undo()
     assert assets.load(page.tables.work.asset) is not None
 
 
 def test_nothing_counts_as_unused_while_a_document_cannot_be_read(desk: Desk) -> None:
     """What it names might be thrown away; which document it is, is said."""
     session = desk.session
-    session.library.keep_audio(Audio(np.full((1, 480), 0.25, np.float32), 48000.0), "Forgotten")
-    assert [one.name for one in unused(session.library.root)] == ["Forgotten"]
-    os.mkfifo(session.library.root / "glasshouse-at-dusk" / "presets" / "locked.json")
+    session.shelf.library.keep_audio(Audio(np.full((1, 480), 0.25, np.float32), 48000.0), "Forgotten")
+    assert [one.name for one in unused(session.shelf.library.root)] == ["Forgotten"]
+    os.mkfifo(session.shelf.library.root / "glasshouse-at-dusk" / "presets" / "locked.json")
     with pytest.raises(CannotRead, match=r"locked\.json.*Nothing was cleaned"):
-        unused(session.library.root)
+        unused(session.shelf.library.root)
     opened(desk).ask_unused()
     assert wait(lambda: any("locked.json" in text for text in desk.messages), 20)
 
@@ -263,13 +264,13 @@ def test_the_drawer_says_whom_it_serves_whatever_becomes_of_the_layer(desk: Desk
     assert drawer.whose.text() == "for a new layer"
     drawer.take()
     desk.finish_job()
-    layer = session.selection[1]
+    layer = session.editor.selection[1]
     assert drawer.whose.text() == f"for layer {layer.upper()}, Sample"
     fresh = Source.kinds["grains"]()
-    session.edit(replace_module(session.patch, f"layers.{layer}.source", fresh), "make it grains")
+    session.editor.edit(replace_module(session.patch, f"layers.{layer}.source", fresh), "make it grains")
     assert drawer.whose.text() == f"for layer {layer.upper()}, Grains"
-    session.undo()
-    session.undo()
+    session.editor.undo()
+    session.editor.undo()
     assert layer not in session.patch.layers and drawer.whose.text() == "for a new layer"
 
 
@@ -278,7 +279,7 @@ def test_what_is_tried_in_a_layer_can_become_a_layer_of_its_own(desk: Desk) -> N
     session = desk.session
     layer, drawer = playing_struck_glass(desk)
     before = session.patch.layers[layer]
-    session.playing = True
+    session.transport.playing = True
     drawer.search.setText("blown reed")
     drawer.walk(1)
     assert wait(lambda: session.patch.layers[layer] != before)

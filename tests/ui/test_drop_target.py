@@ -65,12 +65,12 @@ def test_a_recording_goes_where_it_is_dropped(desk: Desk, sine: Path) -> None:
     desk.finish_job()
     source = session.patch.layers["b"].source
     assert source.kind == "grains" and source.asset.name == "breath" and source.get("root") == 57
-    assert session.selection == ("source", "b") and session.history.sentences()[-1] == "load breath.wav"
+    assert session.editor.selection == ("source", "b") and session.editor.history.sentences()[-1] == "load breath.wav"
     drop(desk, page.inspector, sine)
     desk.finish_job()
     assert session.patch.layers["b"].source.kind == "grains", "what plays recordings goes on as it is"
-    session.undo()
-    session.undo()
+    session.editor.undo()
+    session.editor.undo()
     assert session.patch.layers["b"].source.kind != "grains"
 
 
@@ -85,23 +85,23 @@ def test_on_empty_ground_it_is_a_new_layer_of_the_kind_that_is_chosen(desk: Desk
     layer = session.patch.layers[new]
     assert layer.source.kind == kind and layer.source.asset is not None
     assert layer.contour not in {session.patch.layers[key].contour for key in before}
-    session.undo()
+    session.editor.undo()
     assert set(session.patch.layers) == before, "one drop is one step"
 
 
 def test_banks_presets_scales_and_midi_files_are_dropped(desk: Desk, tmp_path: Path) -> None:
     session, window = desk.session, desk.window
-    bank = session.library.bank(session.shelf_bank or session.banks()[0].id)
+    bank = session.shelf.library.bank(session.shelf.shown or session.shelf.banks[0].id)
     export_bank(bank, tmp_path / "other.feltbank")
-    banks = len(session.banks())
+    banks = len(session.shelf.banks)
     assert drop(desk, window.stack, tmp_path / "other.feltbank") == "Import the bank other"
     desk.finish_job()
     desk.answer("Import it as")
     desk.finish_job()
-    assert len(session.banks()) == banks + 1 and window.shown == "Shelf"
+    assert len(session.shelf.banks) == banks + 1 and window.shown == "Shelf"
     (tmp_path / "fern.json").write_text(write_patch(new_patch("Fern")))
     drop(desk, window.stack, tmp_path / "fern.json")
-    assert session.patch.name == "Fern" and session.work.document is None
+    assert session.patch.name == "Fern" and session.editor.work.document is None
     scale = "! third.scl\n!\nthirds\n 3\n!\n 400.0\n 800.0\n 2/1\n"
     (tmp_path / "third.scl").write_text(scale)
     drop(desk, window.stack, tmp_path / "third.scl")
@@ -115,13 +115,13 @@ def test_banks_presets_scales_and_midi_files_are_dropped(desk: Desk, tmp_path: P
     file.save(tmp_path / "walk.mid")
     drop(desk, window.strip, tmp_path / "walk.mid")
     desk.finish_job()
-    phrase = session.phrase_now
+    phrase = session.transport.phrase_now
     assert [(n.at, n.length, n.key, n.velocity) for n in phrase.notes] == [
         (0.0, 1.5, 60, 90),
         (1.5, 1.5, 64, 90),
         (3.0, 1.5, 67, 90),
     ]
-    assert phrase.beats == 8.0 and session.playing and window.strip.phrase.currentText() == "walk"
+    assert phrase.beats == 8.0 and session.transport.playing and window.strip.phrase.currentText() == "walk"
 
 
 @pytest.mark.parametrize(
@@ -130,12 +130,12 @@ def test_banks_presets_scales_and_midi_files_are_dropped(desk: Desk, tmp_path: P
 def test_what_cannot_be_taken_in_is_said_and_nothing_changes(desk: Desk, tmp_path: Path, name: str) -> None:
     (tmp_path / name).write_bytes(b"\x00nothing of the kind")
     session = desk.session
-    patch, banks = session.patch, len(session.banks())
+    patch, banks = session.patch, len(session.shelf.banks)
     drop(desk, desk.window.patch_page.rows["a"], tmp_path / name)
     if desk.window.drop_target.chooser is not None:
         choose(desk, "sample")
     desk.finish_job()
-    assert session.patch is patch and len(session.banks()) == banks and name in desk.messages[-1]
+    assert session.patch is patch and len(session.shelf.banks) == banks and name in desk.messages[-1]
     assert not desk.uncaught
 
 
@@ -146,7 +146,7 @@ def entries(menu: QMenu) -> list[str]:
 def test_what_can_be_loaded_is_listed_and_the_last_files_come_first(desk: Desk, sine: Path, tmp_path: Path) -> None:
     session = desk.session
     desk.window.patch_page.add_layer("sample")
-    layer = session.selection[1]
+    layer = session.editor.selection[1]
     importing = desk.window.patch_page.inspector.importing
     menu = load_menu(desk.window, session, layer, importing)
     assert entries(menu)[0] == "From a file…"
@@ -170,7 +170,7 @@ def test_what_can_be_loaded_is_listed_and_the_last_files_come_first(desk: Desk, 
 @pytest.mark.parametrize("kind", ["sample", "grains", "table"])
 def test_a_well_without_a_recording_is_a_button(desk: Desk, kind: str) -> None:
     desk.window.patch_page.add_layer(kind)
-    layer = desk.session.selection[1]
+    layer = desk.session.editor.selection[1]
     picture = desk.find(
         QWidget, lambda w: getattr(w, "large", False) and getattr(w, "layer", "") == layer and hasattr(w, "empty")
     )
@@ -185,7 +185,7 @@ def test_the_dialog_begins_where_the_last_file_was_and_plays_what_is_chosen(
     desk: Desk, sine: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     session, heard = desk.session, []
-    session.keep_settings(session.settings.model_copy(update={"recent": (str(sine),)}))
+    session.settings.keep(session.settings.now.model_copy(update={"recent": (str(sine),)}))
     monkeypatch.setattr(session.link, "audition", heard.append)
 
     def answer(dialog: QFileDialog) -> int:
@@ -261,30 +261,30 @@ def test_twenty_recordings_are_a_question_and_none_is_taken_unasked(desk: Desk, 
     assert [asset.name for asset in names if asset is not None][-2:] == ["bell 0", "bell 1"]
     drop(desk, page, *many)
     desk.answer("List them in the drawer")
-    assert str(tmp_path) in session.settings.folders and desk.window.drawer.isVisible()
+    assert str(tmp_path) in session.settings.now.folders and desk.window.drawer.isVisible()
 
 
 def test_a_folder_goes_to_the_drawer(desk: Desk, sine: Path) -> None:
     desk.window.show_page("Patch")
     before = desk.session.patch
     assert "in the drawer" in drop(desk, desk.window.patch_page, sine.parent)
-    assert str(sine.parent) in desk.session.settings.folders and desk.session.patch == before
+    assert str(sine.parent) in desk.session.settings.now.folders and desk.session.patch == before
 
 
 def test_several_bank_files_are_all_taken_and_a_broken_one_is_told(desk: Desk, tmp_path: Path) -> None:
     session = desk.session
     files = []
     for name in ("Reeds", "Ferns"):
-        bank = session.library.create(name)
+        bank = session.shelf.library.create(name)
         bank.save_new(new_patch(f"{name} one"))
         files.append(tmp_path / f"{name}.feltbank")
         export_bank(bank, files[-1])
-        session.library.delete_bank(bank.id)
+        session.shelf.library.delete_bank(bank.id)
     (tmp_path / "torn.feltbank").write_bytes(b"moss")
-    session.refresh_shelf()
+    session.shelf.refresh()
     drop(desk, desk.window.stack, files[0], tmp_path / "torn.feltbank", files[1])
     for _ in range(2):
         desk.finish_job()
         QTest.qWait(60)
-    assert {"Reeds", "Ferns"} <= {bank.name for bank in session.banks()}
+    assert {"Reeds", "Ferns"} <= {bank.name for bank in session.shelf.banks}
     assert any("torn.feltbank" in text and "Nothing was imported" in text for text in desk.messages)

@@ -33,16 +33,16 @@ def test_every_effect_has_a_picture_that_shows_its_values_and_dials(desk: Desk) 
         page.rack.add(kind)
         picture = desk.find(Well, lambda p: getattr(p, "large", False) and p.window() is desk.window)
         before = picture.grab().toImage()
-        key = session.effect
+        key = session.editor.effect
         effect = session.patch.racks["1"][key]
         path = f"racks.1.{key}.on"
-        session.set(path, False)
+        session.editor.set(path, False)
         QApplication.processEvents()
         assert picture.grab().toImage() != before, kind
-        session.set(path, True)
+        session.editor.set(path, True)
         name = "gain2" if kind == "equaliser" else next(n for n, p in effect.params.items() if hasattr(p, "at"))
         assert desk.dial(f"racks.1.{key}.{name}").label == effect.params[name].label
-        session.edit(remove_effect(session.patch, "1", key), "take it away")
+        session.editor.edit(remove_effect(session.patch, "1", key), "take it away")
         QApplication.processEvents()
 
 
@@ -53,11 +53,11 @@ def test_a_band_is_dragged_switched_and_narrowed(desk: Desk) -> None:
     picture = desk.find(EqualiserPicture, lambda p: p.large)
     spot = picture.spot(picture.box(), 2).toPoint()
     desk.drag(picture, spot, spot + QPoint(60, -40))
-    path = f"racks.1.{session.effect}."
-    assert session.value(path + "frequency2") > 200.0 and session.value(path + "gain2") > 2.0
-    assert session.history.undo_says == "move band 2"
+    path = f"racks.1.{session.editor.effect}."
+    assert session.editor.value(path + "frequency2") > 200.0 and session.editor.value(path + "gain2") > 2.0
+    assert session.editor.history.undo_says == "move band 2"
     QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=picture.spot(picture.box(), 3).toPoint())
-    assert session.value(path + "form3") == "bell"
+    assert session.editor.value(path + "form3") == "bell"
     QTest.qWait(50)
     assert desk.window.effects.band == 3, "the band under the hand has its dials"
     assert desk.dial(path + "gain3").path.endswith("gain3")
@@ -68,23 +68,26 @@ def test_a_band_is_pulled_beyond_the_picture_which_then_shows_more(desk: Desk, m
     desk.window.show_page("Effects")
     desk.window.effects.rack.add("equaliser")
     picture = desk.find(EqualiserPicture, lambda p: p.large)
-    box, path = picture.box(), f"racks.1.{desk.session.effect}."
+    box, path = picture.box(), f"racks.1.{desk.session.editor.effect}."
     said: list[str] = []
     monkeypatch.setattr(picture, "_say", lambda painter, box, at, text: said.append(text))
     spot = picture.spot(box, 2).toPoint()
     QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=spot)
     for part, gain in ((0.25, 7.5), (0.6, 18.0), (1.5, 24.0)):
         desk.move(picture, spot - QPoint(0, round(part * box.height())))
-        assert desk.session.value(path + "gain2") == pytest.approx(gain, abs=0.4)
+        assert desk.session.editor.value(path + "gain2") == pytest.approx(gain, abs=0.4)
         assert (picture.top, picture.bottom) == (15.0, -15.0)
         picture.grab()
-        hertz = desk.session.value(path + "frequency2")
-        assert said[-1] == f"{hertz:.0f}{THIN}Hz, {note_name(hertz)}, {desk.session.value(path + 'gain2'):.1f}{THIN}dB"
+        hertz = desk.session.editor.value(path + "frequency2")
+        assert (
+            said[-1]
+            == f"{hertz:.0f}{THIN}Hz, {note_name(hertz)}, {desk.session.editor.value(path + 'gain2'):.1f}{THIN}dB"
+        )
     QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=spot)
     picture.grab()
     assert picture.top == 27.0
     assert picture.spot(box, 2).y() == pytest.approx(box.top() + 3 / 54 * box.height(), abs=0.5)
-    desk.session.undo()
+    desk.session.editor.undo()
     picture.grab()
     assert picture.top == 15.0
 
@@ -92,7 +95,7 @@ def test_a_band_is_pulled_beyond_the_picture_which_then_shows_more(desk: Desk, m
 def test_a_band_has_the_dials_that_its_form_needs(desk: Desk) -> None:
     desk.window.show_page("Effects")
     desk.window.effects.rack.add("equaliser")
-    path = f"racks.1.{desk.session.effect}."
+    path = f"racks.1.{desk.session.editor.effect}."
 
     def shown() -> set[str]:
         QTest.qWait(50)
@@ -104,7 +107,7 @@ def test_a_band_has_the_dials_that_its_form_needs(desk: Desk) -> None:
         ("notch", {"frequency2", "width2"}),
         ("off", {"frequency2"}),
     ):
-        desk.session.set(path + "form2", form)
+        desk.session.editor.set(path + "form2", form)
         assert shown() == names | {"wet"}, form
 
 
@@ -116,14 +119,14 @@ def test_an_effect_moves_to_the_other_rack_with_its_threads_and_back(desk: Desk)
     assert list(session.patch.racks["2"]) == ["delay2", "delay1"] and list(session.patch.racks["1"]) == ["reverb1"]
     targets = [t.target for t in session.patch.threads.values() if "delay" in t.target]
     assert targets and all(target.startswith("racks.2.delay2.") for target in targets)
-    assert (session.rack, session.effect) == ("2", "delay2")
-    session.undo()
+    assert (session.editor.rack, session.editor.effect) == ("2", "delay2")
+    session.editor.undo()
     assert list(session.patch.racks["1"]) == ["delay1", "reverb1"]
 
 
 def test_what_goes_to_rack_two_is_said_and_an_old_document_has_an_empty_one(desk: Desk) -> None:
     session = desk.session
-    session.set("layers.b.out", "rack2")
+    session.editor.set("layers.b.out", "rack2")
     words = desk.find(Routing).words()
     assert "B → rack 2 · " in words and "rack 2 (empty) → rack 1" in words
     text = write_patch(session.patch).replace(',\n  "2": {}', "")
@@ -148,7 +151,7 @@ def test_a_full_rack_stands_side_by_side_and_takes_no_more(desk: Desk) -> None:
     assert session.patch.racks["1"][last].on is False
     page.rack.add("trim")
     assert len(session.patch.racks["1"]) == RACK_MOST and "twelve" in desk.messages[-1]
-    session.undo()
+    session.editor.undo()
     for _ in range(6):
         QTest.keyClick(list(page.rack.cards.values())[-1], Qt.Key.Key_Delete)
         QTest.qWait(10)
@@ -178,7 +181,7 @@ def test_a_level_picture_shows_what_goes_in_and_comes_out_now(desk: Desk) -> Non
 
 def test_an_effect_is_found_as_one_types_and_added_by_enter(desk: Desk) -> None:
     """The chooser stands at its button, says what each is, finds by name, group and sentence, and leaves by Escape."""
-    desk.session.new()
+    desk.session.editor.new()
     desk.window.show_page("Effects")
     QTest.qWait(60)
     rack = desk.window.effects.rack
@@ -211,7 +214,7 @@ def test_an_effect_is_found_as_one_types_and_added_by_enter(desk: Desk) -> None:
 
 
 def test_a_layer_begins_as_the_kind_that_is_chosen_and_a_modulator_too(desk: Desk) -> None:
-    desk.session.new()
+    desk.session.editor.new()
     desk.window.show_page("Patch")
     page = desk.window.patch_page
     QTest.mouseClick(next(p for p in page.findChildren(Pill) if p.text() == "+ Add a layer"), Qt.MouseButton.LeftButton)
@@ -239,7 +242,7 @@ def test_several_effects_are_chosen_copied_kept_as_a_chain_and_removed_as_one_st
     page, session = desk.window.effects, desk.session
     for kind in ("chorus", "trim", "delay"):
         page.second.add(kind)
-    session.set("racks.2.delay1.feedback", 0.7)
+    session.editor.set("racks.2.delay1.feedback", 0.7)
     QApplication.processEvents()
 
     def click(key: str, how: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
@@ -260,8 +263,8 @@ def test_several_effects_are_chosen_copied_kept_as_a_chain_and_removed_as_one_st
     before = list(session.patch.racks["1"])
     next(a for a in page.rack.chain_menu().actions() if a.text().startswith("Moth room")).trigger()
     assert [e.kind for e in list(session.patch.racks["1"].values())[len(before) :]] == ["chorus", "delay"]
-    assert session.history.undo_says == "add Moth room"
-    session.undo()
+    assert session.editor.history.undo_says == "add Moth room"
+    session.editor.undo()
     assert list(session.patch.racks["1"]) == before
 
     click("chorus1")
@@ -273,16 +276,16 @@ def test_several_effects_are_chosen_copied_kept_as_a_chain_and_removed_as_one_st
     click("delay1", Qt.KeyboardModifier.ShiftModifier)
     QTest.keyClick(page.second.cards["trim1"], Qt.Key.Key_Delete)
     assert [e.kind for e in session.patch.racks["2"].values()] == ["chorus", "trim", "delay"]
-    session.undo()
+    session.editor.undo()
     assert len(session.patch.racks["2"]) == 6
     click("trim1")
     assert page.second.several == set() and page.second.held("trim1") == ["trim1"]
-    session.open("glasshouse-at-dusk", "dew-pluck")
+    session.presets.open("glasshouse-at-dusk", "dew-pluck")
     QApplication.processEvents()
     QTest.mouseClick(page.rack.cards["delay1"], Qt.MouseButton.LeftButton, pos=QPoint(40, 40))
     page.rack.choose("reverb1", Qt.KeyboardModifier.ShiftModifier)
     assert page.rack.several == {"delay1", "reverb1"}
-    session.open("glasshouse-at-dusk", "moss-pad")
+    session.presets.open("glasshouse-at-dusk", "moss-pad")
     assert page.rack.several == set(), "another patch has effects of its own, whatever they are called"
 
 

@@ -26,7 +26,7 @@ def work(*given, **named):
     window = stand_up(*given, **named)
     session = window.session
     def change():
-        session.edit(with_value(session.patch, "tempo", 77.0), "change")
+        session.editor.edit(with_value(session.patch, "tempo", 77.0), "change")
         print(session.link.pid, flush=True)
     QTimer.singleShot(200, change)
     return window

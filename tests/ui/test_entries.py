@@ -64,7 +64,7 @@ def clicked(desk: Desk, dial: ParamControl) -> None:
 def test_random_clicks_and_typing_lose_nothing(desk: Desk, page: str, seed: int) -> None:
     session, rng = desk.session, Random(seed)
     desk.window.show_page(page)
-    session.select("modulator", "e1") if page == "Patch" else None
+    session.editor.select("modulator", "e1") if page == "Patch" else None
     for step in range(25):
         here = dials(desk)
         dial = rng.choice(here)
@@ -97,8 +97,8 @@ def test_random_clicks_and_typing_lose_nothing(desk: Desk, page: str, seed: int)
             QTest.qWait(1)
         still = open_entries(desk)
         if leave == "dial":  # a fader goes where it is clicked
-            before = with_value(before, other.path, session.value(other.path))
-            wanted = wanted and with_value(wanted, other.path, session.value(other.path))
+            before = with_value(before, other.path, session.editor.value(other.path))
+            wanted = wanted and with_value(wanted, other.path, session.editor.value(other.path))
         if leave == "escape":
             assert session.patch == before and not still, case
         elif wanted is not None:
@@ -116,24 +116,26 @@ def test_random_clicks_and_typing_lose_nothing(desk: Desk, page: str, seed: int)
 def test_digits_after_a_click_go_to_the_dial_that_was_clicked(desk: Desk) -> None:
     """274 typed for Decay is refused (nobody can hold a note that long), a click on Sustain, 0: Decay stays as it is."""
     session = desk.session
-    session.select("modulator", "e1")
+    session.editor.select("modulator", "e1")
     decay, sustain = desk.dial(DECAY), desk.dial(SUSTAIN)
-    before = session.value(DECAY)
+    before = session.editor.value(DECAY)
     decay.setFocus()
     QTest.keyClicks(decay, "2")
     QTest.keyClicks(desk.entry(), "74 parrots")
     clicked(desk, sustain)
-    assert session.value(DECAY) == before and desk.entry().text() == "274 parrots"
+    assert session.editor.value(DECAY) == before and desk.entry().text() == "274 parrots"
     QTest.keyClicks(QApplication.focusWidget(), "0")
-    assert session.value(DECAY) == before and desk.entry().text() == "274 parrots0", "the entry has the keys still"
+    assert session.editor.value(DECAY) == before and desk.entry().text() == "274 parrots0", (
+        "the entry has the keys still"
+    )
     desk.type("350 ms", enter=False)
     clicked(desk, sustain)
-    assert round(session.value(DECAY), 6) == 0.35 and QApplication.focusWidget() is desk.dial(SUSTAIN)
+    assert round(session.editor.value(DECAY), 6) == 0.35 and QApplication.focusWidget() is desk.dial(SUSTAIN)
     QTest.keyClicks(QApplication.focusWidget(), "3")
     QTest.keyClick(desk.entry(), Qt.Key.Key_Return)
-    assert round(session.value(DECAY), 6) == 0.35 and param_at(session.patch, SUSTAIN).read("3") == session.value(
-        SUSTAIN
-    )
+    assert round(session.editor.value(DECAY), 6) == 0.35 and param_at(session.patch, SUSTAIN).read(
+        "3"
+    ) == session.editor.value(SUSTAIN)
 
 
 def test_another_sound_gets_nothing_of_what_was_typed(desk: Desk) -> None:
@@ -141,30 +143,30 @@ def test_another_sound_gets_nothing_of_what_was_typed(desk: Desk) -> None:
     path = "layers.a.filter.cutoff"
     dial = desk.dial(path)
     for text, taken in (("1.2k", True), ("nonsense", False)):
-        session.open(HOME, "dew-pluck")
-        before = session.value(path)
+        session.presets.open(HOME, "dew-pluck")
+        before = session.editor.value(path)
         dial = desk.dial(path)
         dial.setFocus()
         QTest.keyClicks(dial, "1")
         desk.type(text, enter=False)
-        session.open(HOME, "moss-pad")  # as by a program change
-        stored = session.stored_at(HOME, "moss-pad")
+        session.presets.open(HOME, "moss-pad")  # as by a program change
+        stored = session.presets.stored_at(HOME, "moss-pad")
         assert session.patch == stored and open_entries(desk) == []
         assert taken or any(f"“{text}” was not entered" in said for said in desk.messages)
-        session.undo()
-        assert session.value(path) == (1200.0 if taken else before)
-        session.undo() if taken else None
+        session.editor.undo()
+        assert session.editor.value(path) == (1200.0 if taken else before)
+        session.editor.undo() if taken else None
 
 
 def test_an_entry_whose_dial_goes_ends_with_it_and_says_so(desk: Desk) -> None:
     session = desk.session
-    session.select("level", "b")
+    session.editor.select("level", "b")
     path = next(d.path for d in dials(desk) if d.path.startswith("modulators."))
     dial = desk.dial(path)
     dial.setFocus()
     dial.type_value()
     desk.type("77 parrots", enter=False)
-    session.edit(remove_layer(session.patch, "b"), "remove layer B")
+    session.editor.edit(remove_layer(session.patch, "b"), "remove layer B")
     for _ in range(3):
         QApplication.processEvents()
     entries = open_entries(desk)

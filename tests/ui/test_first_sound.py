@@ -50,7 +50,7 @@ def listen(desk: Desk, step: str) -> None:
     assert "Press Space" in step and "Choose another in the strip" in step
     desk.window.stack.setFocus()
     desk.keys(Qt.Key.Key_Space)
-    assert desk.session.playing and desk.window.strip.phrase.count() >= 8
+    assert desk.session.transport.playing and desk.window.strip.phrase.count() >= 8
     desk.keys(Qt.Key.Key_Space)
 
 
@@ -78,13 +78,13 @@ def shape(desk: Desk, step: str) -> None:
     bend = spot - QPoint(20, 18)
     name = picture._under(bend.toPointF())
     assert name.endswith("_bend")
-    before = desk.session.value(f"modulators.e1.{name}")
+    before = desk.session.editor.value(f"modulators.e1.{name}")
     desk.drag(picture, bend, bend - QPoint(0, 12))
-    assert desk.session.value(f"modulators.e1.{name}") != before
+    assert desk.session.editor.value(f"modulators.e1.{name}") != before
     spot = picture._centre(picture.box(), next(h for h in picture.handles() if h.time == "decay")).toPoint()
     QTest.mouseDClick(picture, LEFT, pos=spot)
     assert all(
-        desk.session.value(f"modulators.e1.{n}") == type(picture.envelope).params[n].default
+        desk.session.editor.value(f"modulators.e1.{n}") == type(picture.envelope).params[n].default
         for n in picture.says("decay")
     )
 
@@ -94,15 +94,15 @@ def colour(desk: Desk, step: str) -> None:
     session = desk.session
     QTest.mouseClick(desk.window.patch_page.rows["a"].pictures["filter"], LEFT)
     picture = desk.find(FilterCurve, lambda one: one.large)
-    before = session.value(CUTOFF), session.value("layers.a.filter.resonance")
+    before = session.editor.value(CUTOFF), session.editor.value("layers.a.filter.resonance")
     desk.drag(picture, picture.rect().center(), picture.rect().center() + QPoint(40, -30))
-    assert float(session.value(CUTOFF)) > float(before[0])  # type: ignore[arg-type]
-    assert float(session.value("layers.a.filter.resonance")) > float(before[1])  # type: ignore[arg-type]
+    assert float(session.editor.value(CUTOFF)) > float(before[0])  # type: ignore[arg-type]
+    assert float(session.editor.value("layers.a.filter.resonance")) > float(before[1])  # type: ignore[arg-type]
     places = {"−6 dB": "layers.a.level", "350 ms": "modulators.e1.attack", "1/8d": "modulators.e1.decay"}
     places |= {"4 bars": "modulators.e1.release", "C#3": CUTOFF, "+3": "layers.a.pitch"}
     for text in typed(step):
         path = places.get(text, CUTOFF)
-        session.select("level" if path.startswith("modulators") else "source", "a")
+        session.editor.select("level" if path.startswith("modulators") else "source", "a")
         dial = desk.find(Dial, lambda one, path=path: one.path == path) if not path.endswith("level") else None
         hand = dial or desk.window.patch_page.rows["a"].level
         hand.setFocus()
@@ -115,7 +115,7 @@ def colour(desk: Desk, step: str) -> None:
             write(hand, text[0])
             write(desk.entry(), text[1:])
             QTest.keyClick(desk.entry(), Qt.Key.Key_Return)
-        assert session.value(path) == wanted, text
+        assert session.editor.value(path) == wanted, text
     assert "What cannot be read is refused in place" in step
     before = session.patch
     desk.dial(CUTOFF).setFocus()
@@ -128,7 +128,7 @@ def colour(desk: Desk, step: str) -> None:
 def move(desk: Desk, step: str) -> None:
     how_far, line = typed(step)
     desk.window.patch_page.add_modulator("lfo")
-    desk.session.select("source", "a")
+    desk.session.editor.select("source", "a")
     tag = desk.find(Tag, lambda one: one.key == "l1")
     desk.drop(tag.mime(), desk.dial(CUTOFF))
     desk.type(how_far)
@@ -162,7 +162,7 @@ def room(desk: Desk, step: str) -> None:
     QTest.keyClick(rack.chooser.search, Qt.Key.Key_Return)
     desk.window.activateWindow()  # no window manager gives it back after a list
     QTest.qWait(20)
-    key = desk.session.effect
+    key = desk.session.editor.effect
     assert desk.find(EffectCard, lambda card: card.key == key)
     for side in ("left", "right"):
         dial = desk.dial(f"racks.1.{key}.{side}")
@@ -170,19 +170,19 @@ def room(desk: Desk, step: str) -> None:
         QTest.keyClicks(dial, text[0])
         QTest.keyClicks(desk.entry(), text[1:])
         QTest.keyClick(desk.entry(), Qt.Key.Key_Return)
-        assert desk.session.value(dial.path) == Beats(0.75)
+        assert desk.session.editor.value(dial.path) == Beats(0.75)
 
 
 def compare(desk: Desk, step: str) -> None:
     assert "The key ` flips between A and B" in step and "Double-click the switch to copy one over" in step
-    work = desk.session.work
+    work = desk.session.editor.work
     desk.keys(Qt.Key.Key_QuoteLeft)
-    assert desk.session.work.side != work.side
+    assert desk.session.editor.work.side != work.side
     desk.keys(Qt.Key.Key_QuoteLeft)
     sides = desk.find(Sides)
     QTest.mouseClick(sides, LEFT)  # a double click begins with one
     QTest.mouseDClick(sides, LEFT)
-    assert desk.session.work.a == desk.session.work.b == desk.session.patch
+    assert desk.session.editor.work.a == desk.session.editor.work.b == desk.session.patch
 
 
 def keep(desk: Desk, step: str) -> None:
@@ -190,15 +190,15 @@ def keep(desk: Desk, step: str) -> None:
         "Ctrl+S saves over the preset" in step and "Ctrl+Shift+S saves it as a new one" in step and "last three" in step
     )
     session = desk.session
-    assert session.unsaved and desk.window.header.preset.dot.isVisible(), (
+    assert session.editor.unsaved and desk.window.header.preset.dot.isVisible(), (
         "the dot says that the file holds something else"
     )
     desk.keys(Qt.Key.Key_S, CONTROL)
-    assert not session.unsaved and session.settings.versions == 3
-    assert len(session.library.bank(session.work.bank).versions(session.work.preset)) == 1
+    assert not session.editor.unsaved and session.settings.now.versions == 3
+    assert len(session.shelf.library.bank(session.editor.work.bank).versions(session.editor.work.preset)) == 1
     desk.keys(Qt.Key.Key_S, CONTROL | SHIFT)
     desk.type("Fern Pluck")
-    assert session.patch.name == "Fern Pluck" and not session.unsaved
+    assert session.patch.name == "Fern Pluck" and not session.editor.unsaved
 
 
 def hand_over(desk: Desk, step: str, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

@@ -13,10 +13,11 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QMenu
 
 from felt_dial.patch.edits import add_effect, add_modulator
 from felt_dial.patch.module import Effect, Modulator
+from felt_dial.session.copying import copy_modulator, paste_modulator
+from felt_dial.session.topics import Selected
 from felt_dial.sound.effects.equaliser import BANDS
 from felt_dial.ui.dials.focus import in_turn
 from felt_dial.ui.dials.snippet_button import SnippetPill
-from felt_dial.ui.editor.copying import copy_modulator, paste_modulator
 from felt_dial.ui.frame.sheets import KEYS
 from felt_dial.ui.pages.effects.rack_row import EffectCard
 from felt_dial.ui.pages.shelf.spine import Spine
@@ -75,85 +76,88 @@ def _pages(desk: Desk) -> bool:
 
 
 def _dial(desk: Desk) -> None:
-    desk.session.set(CUTOFF, 1000.0)
+    desk.session.editor.set(CUTOFF, 1000.0)
     desk.dial(CUTOFF).setFocus()
 
 
 def _saves(desk: Desk) -> bool:
-    desk.session.set(CUTOFF, 1234.0)
+    desk.session.editor.set(CUTOFF, 1234.0)
     press(desk, KEY.Key_S, CONTROL)
-    return not desk.session.unsaved
+    return not desk.session.editor.unsaved
 
 
 def _saves_as_new(desk: Desk) -> bool:
     press(desk, KEY.Key_S, CONTROL | SHIFT)
     desk.type("Fern")
-    return desk.session.patch.name == "Fern" and not desk.session.unsaved
+    return desk.session.patch.name == "Fern" and not desk.session.editor.unsaved
 
 
 def test_a_patch_without_a_place_is_asked_where_it_goes(desk: Desk) -> None:
     """Saving it does not put one more “Untitled” into a bank, nor anything into one that nobody chose."""
     press(desk, KEY.Key_N, CONTROL)
     press(desk, KEY.Key_S, CONTROL)
-    assert desk.session.unsaved
+    assert desk.session.editor.unsaved
     desk.type("Fern")
-    assert desk.session.patch.name == "Fern" and not desk.session.unsaved
+    assert desk.session.patch.name == "Fern" and not desk.session.editor.unsaved
     press(desk, KEY.Key_N, CONTROL)
-    desk.session.rename_patch("Moss")
+    desk.session.editor.rename_patch("Moss")
     press(desk, KEY.Key_S, CONTROL)
     assert desk.entry().text() == "Moss" and desk.entry().choice.text() == "in First Sketches ▾"
     press(desk, KEY.Key_Return)
-    assert desk.session.patch.name == "Moss" and not desk.session.unsaved
+    assert desk.session.patch.name == "Moss" and not desk.session.editor.unsaved
 
 
 def _undoes(desk: Desk) -> bool:
-    before = desk.session.value(CUTOFF)
+    before = desk.session.editor.value(CUTOFF)
     for key, with_ in ((KEY.Key_Z, CONTROL | SHIFT), (KEY.Key_Y, CONTROL)):
-        desk.session.set(CUTOFF, 1234.0)
+        desk.session.editor.set(CUTOFF, 1234.0)
         press(desk, KEY.Key_Z, CONTROL)
-        if desk.session.value(CUTOFF) != before:
+        if desk.session.editor.value(CUTOFF) != before:
             return False
         press(desk, key, with_)
-        if desk.session.value(CUTOFF) != 1234.0:
+        if desk.session.editor.value(CUTOFF) != 1234.0:
             return False
-        desk.session.undo()
+        desk.session.editor.undo()
     return True
 
 
 def _duplicates(desk: Desk) -> bool:
     session = desk.session
     layers, movers = len(session.patch.layers), len(session.patch.modulators)
-    session.select("source", "a")
+    session.editor.select("source", "a")
     press(desk, KEY.Key_D, CONTROL)
-    session.select("modulator", "e1")
+    session.editor.select("modulator", "e1")
     press(desk, KEY.Key_D, CONTROL)
     return len(session.patch.layers) == layers + 1 and len(session.patch.modulators) == movers + 1
 
 
 def _copies(desk: Desk) -> bool:
     session = desk.session
-    counts = lambda: (len(session.patch.layers), len(session.patch.modulators), len(session.patch.racks["1"]))  # noqa: E731
+
+    def counts() -> tuple[int, ...]:
+        return len(session.patch.layers), len(session.patch.modulators), len(session.patch.racks["1"])
+
     before = counts()
     for part, key, page in (("source", "a", "Patch"), ("modulator", "e1", "Patch"), ("source", "a", "Effects")):
         on(desk, page)
-        session.select(part, key)
+        session.editor.select(part, key)
         press(desk, KEY.Key_C, CONTROL)
         press(desk, KEY.Key_V, CONTROL)
     return counts() == tuple(n + 1 for n in before)
 
 
 def _copies_side(desk: Desk) -> bool:
-    desk.session.set(CUTOFF, 1234.0)
+    desk.session.editor.set(CUTOFF, 1234.0)
     press(desk, KEY.Key_A, CONTROL | SHIFT)
-    return desk.session.work.a == desk.session.work.b
+    return desk.session.editor.work.a == desk.session.editor.work.b
 
 
 def _stars(desk: Desk) -> bool:
     session = desk.session
 
     def starred() -> bool:
-        presets = session.catalogue.presets(session.work.bank)
-        return next(bool(preset.favourite) for preset in presets if preset.id == session.work.preset)
+        presets = session.shelf.catalogue.presets(session.editor.work.bank)
+        return next(bool(preset.favourite) for preset in presets if preset.id == session.editor.work.preset)
 
     before = starred()
     press(desk, KEY.Key_F, CONTROL | SHIFT)
@@ -184,22 +188,22 @@ def _sections(desk: Desk) -> bool:
 
 
 def _envelope(desk: Desk) -> bool:
-    desk.session.select("modulator", "e1")
+    desk.session.editor.select("modulator", "e1")
     picture = desk.find(EnvelopePicture, lambda one: one.large)
     picture.setFocus()
     press(desk, KEY.Key_BracketRight)
     press(desk, KEY.Key_BracketRight)
     grabbed = picture._grabbed
-    before = desk.session.value(f"modulators.e1.{grabbed}")
+    before = desk.session.editor.value(f"modulators.e1.{grabbed}")
     press(desk, KEY.Key_Right)
     press(desk, KEY.Key_BracketLeft)
-    return desk.session.value(f"modulators.e1.{grabbed}") != before and picture._grabbed != grabbed
+    return desk.session.editor.value(f"modulators.e1.{grabbed}") != before and picture._grabbed != grabbed
 
 
 def _moves_presets(desk: Desk) -> bool:
     on(desk, "Shelf")
     shelf, session = desk.window.shelf, desk.session
-    names = lambda: [p.id for p in session.catalogue.presets(session.shelf_bank)]  # noqa: E731
+    names = lambda: [p.id for p in session.shelf.catalogue.presets(session.shelf.shown)]  # noqa: E731
     shelf.view.setCurrentIndex(shelf.model.index(1, 0))
     shelf.view.setFocus()
     before = names()
@@ -208,14 +212,14 @@ def _moves_presets(desk: Desk) -> bool:
     press(desk, KEY.Key_Down, ALT)
     spine = desk.find(Spine)
     spine.setFocus()
-    banks = [bank.id for bank in session.banks()]
+    banks = [bank.id for bank in session.shelf.banks]
     press(desk, KEY.Key_Down, ALT)
-    return moved != before and names() == before and [bank.id for bank in session.banks()] != banks
+    return moved != before and names() == before and [bank.id for bank in session.shelf.banks] != banks
 
 
 def _moves_effects(desk: Desk) -> bool:
     session = desk.session
-    session.edit(add_effect(session.patch, "1", Effect.kinds["delay"]())[0], "add")
+    session.editor.edit(add_effect(session.patch, "1", Effect.kinds["delay"]())[0], "add")
     on(desk, "Effects")
     order = lambda: list(session.patch.racks["1"])  # noqa: E731
     before = order()
@@ -239,7 +243,7 @@ def _turns(desk: Desk) -> bool:
     values = []
     for key, with_ in ((KEY.Key_Up, NONE), (KEY.Key_Down, NONE), (KEY.Key_Up, SHIFT)):
         press(desk, key, with_)
-        values.append(float(desk.session.value(CUTOFF)))
+        values.append(float(desk.session.editor.value(CUTOFF)))
     return values[0] > 1000.0 and values[1] == pytest.approx(1000.0) and 1000.0 < values[2] < values[0]
 
 
@@ -248,7 +252,7 @@ def _types(desk: Desk) -> bool:
         _dial(desk)
         press(desk, key)
         desk.type(text)
-        if desk.session.value(CUTOFF) != float(text):
+        if desk.session.editor.value(CUTOFF) != float(text):
             return False
     return True
 
@@ -256,7 +260,7 @@ def _types(desk: Desk) -> bool:
 def _default(desk: Desk) -> bool:
     _dial(desk)
     press(desk, KEY.Key_Delete)
-    return desk.session.value(CUTOFF) == desk.dial(CUTOFF).param.default
+    return desk.session.editor.value(CUTOFF) == desk.dial(CUTOFF).param.default
 
 
 def _quits(desk: Desk) -> bool:
@@ -269,9 +273,9 @@ def _quits(desk: Desk) -> bool:
 
 
 def _silences(desk: Desk) -> bool:
-    desk.session.play(True)
+    desk.session.transport.play(True)
     press(desk, KEY.Key_Period, CONTROL)
-    return not desk.session.playing
+    return not desk.session.transport.playing
 
 
 def _menu(desk: Desk) -> bool:
@@ -282,11 +286,11 @@ def _menu(desk: Desk) -> bool:
 
 
 DO: dict[str, Says] = {
-    "Space": changes(lambda d: d.session.playing, (KEY.Key_Space, NONE)),
+    "Space": changes(lambda d: d.session.transport.playing, (KEY.Key_Space, NONE)),
     "Z … M, Q … U": _plays_notes,
     "Shift+Z, Shift+X": changes(lambda d: d.window.strip.octave, (KEY.Key_Z, SHIFT), (KEY.Key_X, SHIFT)),
     "Ctrl+1 … Ctrl+5": _pages,
-    "`": changes(lambda d: d.session.work.side, (KEY.Key_QuoteLeft, NONE)),
+    "`": changes(lambda d: d.session.editor.work.side, (KEY.Key_QuoteLeft, NONE)),
     "Ctrl+S": _saves,
     "Ctrl+Shift+S": _saves_as_new,
     "Ctrl+N": lambda d: (press(d, KEY.Key_N, CONTROL), d.session.patch.name == "Untitled")[1],
@@ -294,9 +298,11 @@ DO: dict[str, Says] = {
     "Ctrl+D": _duplicates,
     "Ctrl+C, Ctrl+V": _copies,
     "Ctrl+Shift+A": _copies_side,
-    "Ctrl+Shift+E": changes(lambda d: d.session.dry, (KEY.Key_E, CONTROL | SHIFT), (KEY.Key_E, CONTROL | SHIFT)),
+    "Ctrl+Shift+E": changes(
+        lambda d: d.session.transport.dry, (KEY.Key_E, CONTROL | SHIFT), (KEY.Key_E, CONTROL | SHIFT)
+    ),
     "Alt+M, Alt+S": changes(
-        lambda d: (d.session.value("layers.a.mute"), d.session.value("layers.a.solo")),
+        lambda d: (d.session.editor.value("layers.a.mute"), d.session.editor.value("layers.a.solo")),
         (KEY.Key_M, ALT),
         (KEY.Key_S, ALT),
     ),
@@ -308,7 +314,7 @@ DO: dict[str, Says] = {
     "Ctrl+Shift+L": changes(lambda d: len(d.session.patch.layers), (KEY.Key_L, CONTROL | SHIFT)),
     "Ctrl+F": lambda d: (press(d, KEY.Key_F, CONTROL), d.window.shelf.search.hasFocus())[1],
     "Ctrl+Left, Ctrl+Right": changes(
-        lambda d: d.session.work.preset, (KEY.Key_Right, CONTROL), (KEY.Key_Left, CONTROL)
+        lambda d: d.session.editor.work.preset, (KEY.Key_Right, CONTROL), (KEY.Key_Left, CONTROL)
     ),
     "Up, Down": _turns,
     "Enter or a digit": _types,
@@ -319,9 +325,10 @@ DO: dict[str, Says] = {
     "Ctrl+P": lambda d: (press(d, KEY.Key_P, CONTROL), d.window.phrase_sheet.isVisible())[1],
     "Ctrl+M": changes(lambda d: d.window.analyser.isVisible(), (KEY.Key_M, CONTROL), (KEY.Key_M, CONTROL)),
     "Ctrl+K": changes(lambda d: d.window.strip.folded, (KEY.Key_K, CONTROL), (KEY.Key_K, CONTROL)),
-    "Ctrl+Shift+N": lambda d: (press(d, KEY.Key_N, CONTROL | SHIFT), d.session.patch.unnamed and not d.session.unsaved)[
-        1
-    ],
+    "Ctrl+Shift+N": lambda d: (
+        press(d, KEY.Key_N, CONTROL | SHIFT),
+        d.session.patch.unnamed and not d.session.editor.unsaved,
+    )[1],
     "Ctrl+O": lambda d: (press(d, KEY.Key_O, CONTROL), d.window.drawer.isVisible())[1],
     "Ctrl+,": lambda d: (press(d, KEY.Key_Comma, CONTROL), d.window.settings_sheet.isVisible())[1],
     "Ctrl+.": _silences,
@@ -340,9 +347,9 @@ def test_every_line_of_the_list_is_tried_and_stands_there_once() -> None:
 
 @pytest.mark.parametrize("keys", [keys for keys, _ in KEYS])
 def test_a_key_does_what_the_list_says(desk: Desk, keys: str) -> None:
-    desk.session.open("glasshouse-at-dusk", "dew-pluck")
+    desk.session.presets.open("glasshouse-at-dusk", "dew-pluck")
     on(desk, "Patch")
-    desk.session.select("source", "a")
+    desk.session.editor.select("source", "a")
     QTest.qWait(10)
     assert DO[keys](desk), dict(KEYS)[keys]
 
@@ -375,7 +382,7 @@ def test_space_is_for_a_check_box_that_has_the_focus(desk: Desk) -> None:
     box.setFocus()
     before = box.isChecked()
     press(desk, KEY.Key_Space)
-    assert box.isChecked() is not before and not desk.session.playing
+    assert box.isChecked() is not before and not desk.session.transport.playing
 
 
 # --- one clipboard, and what is begun anew -------------------------------------------------------
@@ -386,13 +393,13 @@ def test_a_modulator_goes_along_to_another_sound(desk: Desk) -> None:
     patch, key = add_modulator(
         session.patch, Modulator.kinds["lfo"](name="Tide").model_copy(update={"shape": "square"})
     )
-    session.edit(patch, "add", select=("modulator", key))
+    session.editor.edit(patch, "add", select=("modulator", key))
     press(desk, KEY.Key_C, CONTROL)
-    session.new()
+    session.editor.new()
     press(desk, KEY.Key_V, CONTROL)
-    part, pasted = session.selection
+    part, pasted = session.editor.selection
     assert part == "modulator" and session.patch.modulators[pasted].name == "Tide"
-    assert session.value(f"modulators.{pasted}.shape") == "square"
+    assert session.editor.value(f"modulators.{pasted}.shape") == "square"
 
 
 @pytest.mark.parametrize("kind", sorted(Modulator.kinds))
@@ -402,25 +409,25 @@ def test_every_modulator_can_be_copied_where_what_it_reads_is_not(desk: Desk, ki
     modulator = patch.modulators[key]
     known = ["e1", *modulator.places(patch.layers)]
     patch.modulators[key] = modulator.model_copy(update=dict.fromkeys(modulator.inputs, known[-1]))
-    session.edit(patch, "add", select=("modulator", key))
+    session.editor.edit(patch, "add", select=("modulator", key))
     copy_modulator(session, key)
-    session.new()
+    session.editor.new()
     paste_modulator(session)
-    assert session.selection[0] == "modulator" and not desk.uncaught
+    assert session.editor.selection[0] == "modulator" and not desk.uncaught
 
 
 def test_a_module_is_reset_but_stays_on(desk: Desk) -> None:
     session = desk.session
-    session.select("filter", "a")
-    session.set_all({CUTOFF: 333.0, "layers.a.filter.on": True, "layers.a.filter.resonance": 0.7}, "set")
+    session.editor.select("filter", "a")
+    session.editor.set_all({CUTOFF: 333.0, "layers.a.filter.on": True, "layers.a.filter.resonance": 0.7}, "set")
     pill = desk.find(SnippetPill, lambda one: one.path == "layers.a.filter")
     pill.reset()
     params = session.patch.layers["a"].filter.params
-    assert session.value(CUTOFF) == params["cutoff"].default
-    assert session.value("layers.a.filter.resonance") == params["resonance"].default
-    assert session.value("layers.a.filter.on") is True
-    session.undo()
-    assert session.value(CUTOFF) == 333.0
+    assert session.editor.value(CUTOFF) == params["cutoff"].default
+    assert session.editor.value("layers.a.filter.resonance") == params["resonance"].default
+    assert session.editor.value("layers.a.filter.on") is True
+    session.editor.undo()
+    assert session.editor.value(CUTOFF) == 333.0
 
 
 # --- the equaliser -------------------------------------------------------------------------------
@@ -433,10 +440,10 @@ def equaliser(desk: Desk) -> EqualiserPicture:
     patch, key = add_effect(
         session.patch.model_copy(update={"racks": {"1": {}, "2": {}}}), "1", Effect.kinds["equaliser"]()
     )
-    session.edit(patch.model_copy(update={"threads": {}}), "add")
+    session.editor.edit(patch.model_copy(update={"threads": {}}), "add")
     on(desk, "Effects")
-    session.choose_effect("1", key)
-    session.selected.emit()
+    session.editor.choose_effect("1", key)
+    session.channel.tell(Selected())
     QTest.qWait(30)
     found: EqualiserPicture = desk.find(EqualiserPicture, lambda picture: picture.large)
     return found
@@ -469,4 +476,4 @@ def test_every_band_is_dragged_to_the_end_on_or_off(desk: Desk, equaliser: Equal
     assert effect.get(f"form{band}") == "bell" and effect.number(f"gain{band}") > 1.0
     now = equaliser.spot(equaliser.box(), band).toPoint()
     assert (now - (start + way)).manhattanLength() <= 3, "it is where the pointer let it go"
-    assert desk.session.history.sentences()[-1] == f"move band {band}"
+    assert desk.session.editor.history.sentences()[-1] == f"move band {band}"

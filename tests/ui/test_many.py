@@ -19,8 +19,9 @@ from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import with_value
+from felt_dial.session import shelf_steps
+from felt_dial.session.topics import Measured
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui.editor import shelf_steps
 from felt_dial.ui.pages.shelf.many import worded
 from felt_dial.ui.pages.shelf.page import ShelfPage
 from tests.ui.conftest import Desk, wait
@@ -58,24 +59,24 @@ def test_twenty_are_renamed_by_a_pattern_as_one_step(desk: Desk) -> None:
     page.many.rename()
     assert names(page)[:3] == ["01 Dew Pluck", "02 Lantern Brass", "03 Fern Pad"] and names(page)[20:] == before[20:]
     assert len(page.selected()) == 20
-    desk.session.undo()
+    desk.session.editor.undo()
     assert names(page) == before
-    desk.session.redo()
+    desk.session.editor.redo()
     assert names(page)[0] == "01 Dew Pluck"
 
 
 def test_a_click_with_ctrl_or_shift_selects_and_opens_nothing(desk: Desk) -> None:
     page = shelf(desk)
-    on_table = desk.session.work.preset
+    on_table = desk.session.editor.work.preset
     for row, key in ((2, Qt.KeyboardModifier.NoModifier), (4, Qt.KeyboardModifier.ControlModifier)):
         at = page.view.visualRect(page.model.index(row)).center() - QPoint(100, 0)
         if key is not Qt.KeyboardModifier.NoModifier:
-            before = desk.session.work.preset
+            before = desk.session.editor.work.preset
             select(page, 2, row)
-            assert desk.session.work.preset == before
+            assert desk.session.editor.work.preset == before
         else:
             QTest.mouseClick(page.view.viewport(), Qt.MouseButton.LeftButton, key, at)
-            assert desk.session.work.preset != on_table
+            assert desk.session.editor.work.preset != on_table
     assert [row.name for row in page.selected()] == [names(page)[2], names(page)[4]]
 
 
@@ -83,10 +84,10 @@ def test_a_click_with_ctrl_or_shift_selects_and_opens_nothing(desk: Desk) -> Non
 def test_each_of_many_at_once_is_one_step_and_taken_back(desk: Desk, act: str) -> None:
     page = shelf(desk, 1, 4)
     session = desk.session
-    steps = len(session.history._done)
+    steps = len(session.editor.history._done)
 
     def library() -> dict[str, list[Any]]:
-        rows = {bank.id: session.catalogue.presets(bank.id) for bank in session.banks()}
+        rows = {bank.id: session.shelf.catalogue.presets(bank.id) for bank in session.shelf.banks}
         return {
             bank: [(r.name, r.kind, r.character, r.favourite, r.author, r.key) for r in found]
             for bank, found in rows.items()
@@ -115,10 +116,10 @@ def test_each_of_many_at_once_is_one_step_and_taken_back(desk: Desk, act: str) -
     else:
         page.delete()
         assert len(library()["glasshouse-at-dusk"]) == 32
-    assert len(session.history._done) == steps + 1
-    session.undo()
+    assert len(session.editor.history._done) == steps + 1
+    session.editor.undo()
     assert library() == before
-    session.redo()
+    session.editor.redo()
     assert library() != before
 
 
@@ -127,7 +128,7 @@ def test_a_bank_is_put_in_order_and_back(desk: Desk) -> None:
     before = names(page)
     page.column.order_bank("glasshouse-at-dusk", "by name")
     assert names(page) == sorted(before, key=str.casefold)
-    desk.session.undo()
+    desk.session.editor.undo()
     assert names(page) == before
 
 
@@ -151,11 +152,11 @@ def test_a_bank_is_put_in_order_and_back(desk: Desk) -> None:
 )
 def test_filters_find_what_a_plain_scan_of_all_documents_finds(desk: Desk, asked: str) -> None:
     session, query = desk.session, parse(asked)
-    session.library.bank("tide-tables").change(
-        session.library.bank("tide-tables").ids()[0], {"favourite": False}, {"favourite": True}
+    session.shelf.library.bank("tide-tables").change(
+        session.shelf.library.bank("tide-tables").ids()[0], {"favourite": False}, {"favourite": True}
     )
-    session.refresh_shelf()
-    found, count = session.catalogue.search(asked)
+    session.shelf.refresh()
+    found, count = session.shelf.catalogue.search(asked)
 
     def has(word: str, text: str) -> bool:
         return any(
@@ -171,7 +172,7 @@ def test_filters_find_what_a_plain_scan_of_all_documents_finds(desk: Desk, asked
         )
 
     wanted = set()
-    for bank in session.library.banks():
+    for bank in session.shelf.library.banks():
         for key in bank.ids():
             patch = bank.load(key)
             uses = [layer.source.title for layer in patch.layers.values()]
@@ -206,16 +207,16 @@ def test_a_typo_finds_what_was_meant_and_says_so(desk: Desk) -> None:
 def test_one_key_keeps_the_sound_of_this_moment_and_naming_it_unmarks_it(desk: Desk) -> None:
     session = desk.session
     patch, _ = add_effect(new_patch("Nothing yet").model_copy(update={"type": "Bass"}), "1", Effect.kinds["delay"]())
-    session.open_patch(patch)
+    session.editor.open_patch(patch)
     for _ in range(2):
-        assert session.quick_keep()
-    found = [row.name for row in session.catalogue.search("unnamed")[0]]
+        assert session.presets.quick_keep()
+    found = [row.name for row in session.shelf.catalogue.search("unnamed")[0]]
     assert sorted(found) == ["Bass 1", "Bass 2"]
     page = shelf(desk)
     page.search.setText("unnamed")
     page.view.setCurrentIndex(page.model.index(0))
     page.details._rename("Gravel Path")
-    assert [row.name for row in session.catalogue.search("unnamed")[0]] == [found[1]]
+    assert [row.name for row in session.shelf.catalogue.search("unnamed")[0]] == [found[1]]
 
 
 # --- names by a pattern ------------------------------------------------------------------------
@@ -252,11 +253,11 @@ def test_offshoots_are_grown_kept_with_their_parent_and_taken_back(desk: Desk, k
     assert len(set(kept)) == 3 and not set(kept) & set(before)
     at = names(page).index("Dew Pluck")
     assert set(names(page)[at + 1 : at + 4]) == set(kept)
-    stored = [session.stored_at(row.bank, row.id) for row in page.model.presets if row.name in kept]
+    stored = [session.presets.stored_at(row.bank, row.id) for row in page.model.presets if row.name in kept]
     assert all(patch is not None and patch.parent == "Dew Pluck" for patch in stored)
-    assert [row.name for row in session.catalogue.search("from:dew")[0]] != []
+    assert [row.name for row in session.shelf.catalogue.search("from:dew")[0]] != []
     for _ in range(3):
-        session.undo()
+        session.editor.undo()
     assert names(page) == before
     count = len(grown.sounds)
     grown.map.choose(3)
@@ -285,11 +286,11 @@ def test_offshoots_are_grown_kept_with_their_parent_and_taken_back(desk: Desk, k
 
 def test_a_version_says_what_changed_and_gives_back_one_module(desk: Desk) -> None:
     session = desk.session
-    session.open("glasshouse-at-dusk", "dew-pluck")
-    cutoff = session.value("layers.a.filter.cutoff")
-    session.set("layers.a.filter.cutoff", 3100.0)
-    session.set("layers.a.pan", 0.4)
-    assert session.save()
+    session.presets.open("glasshouse-at-dusk", "dew-pluck")
+    cutoff = session.editor.value("layers.a.filter.cutoff")
+    session.editor.set("layers.a.filter.cutoff", 3100.0)
+    session.editor.set("layers.a.pan", 0.4)
+    assert session.presets.save()
     page = shelf(desk)
     page.view.setCurrentIndex(page.model.index(names(page).index("Dew Pluck")))
     menu = page.details.versions_menu()
@@ -300,15 +301,15 @@ def test_a_version_says_what_changed_and_gives_back_one_module(desk: Desk) -> No
     acts["Hear it"].trigger()
     assert "being rendered" in desk.messages[-1]
     acts["Only its filter of A"].trigger()
-    assert session.value("layers.a.filter.cutoff") == cutoff and session.value("layers.a.pan") == 0.4
-    session.undo()
-    assert session.value("layers.a.filter.cutoff") == 3100.0
+    assert session.editor.value("layers.a.filter.cutoff") == cutoff and session.editor.value("layers.a.pan") == 0.4
+    session.editor.undo()
+    assert session.editor.value("layers.a.filter.cutoff") == 3100.0
     acts["What is different…"].trigger()
     sheet = desk.window.compare_sheet
     assert sheet.isVisible() and "2 differences" in sheet.head.text()
     sheet.put_away()
-    session.flip()
-    session.set("layers.a.level", -30.0)
+    session.editor.flip()
+    session.editor.set("layers.a.level", -30.0)
     desk.window.compare_sides()
     assert "A → B" in sheet.head.text()
     select(page, 0, 1)
@@ -319,24 +320,26 @@ def test_a_version_says_what_changed_and_gives_back_one_module(desk: Desk) -> No
 def test_what_is_gone_before_it_was_measured_is_no_failure(desk: Desk) -> None:
     """Nothing is said of a preset that is not there any more; of one that fails, its name."""
     session = desk.session
-    session.figures.measuring.cancel()
-    session.figures.measuring._most = 0
+    session.shelf.figures.measuring.cancel()
+    session.shelf.figures.measuring._most = 0
     patch = with_value(session.patch, "layers.a.level", -7.7).model_copy(update={"name": "Here and Gone"})
-    bank, key = session.library.bank("glasshouse-at-dusk"), session.figures.key(patch)
+    bank, key = session.shelf.library.bank("glasshouse-at-dusk"), session.shelf.figures.key(patch)
     preset = bank.add(write_patch(patch).encode(), "here-and-gone")
-    session.refresh_shelf()
+    session.shelf.refresh()
     desk.window.show_page("Shelf")
     desk.window.shelf.choose_bank(bank.id)
-    assert wait(lambda: session.figures.measuring.asked(key))
+    assert wait(lambda: session.shelf.figures.measuring.asked(key))
     bank.path(preset).unlink()
-    session.figures.measuring.prefer({key})
-    session.figures.measuring._most = 1
-    assert wait(lambda: not session.figures.measuring.asked(key), 30)
+    session.shelf.figures.measuring.prefer({key})
+    session.shelf.figures.measuring._most = 1
+    assert wait(lambda: not session.shelf.figures.measuring.asked(key), 30)
     wait(lambda: False, 0.5)
-    assert not any("could not be measured" in text for text in desk.messages) and key not in session.figures.failed
-    first = session.catalogue.presets("glasshouse-at-dusk")[0]
-    session.figures.failed.add(first.key)
-    session._measured(first.key, None)
+    assert (
+        not any("could not be measured" in text for text in desk.messages) and key not in session.shelf.figures.failed
+    )
+    first = session.shelf.catalogue.presets("glasshouse-at-dusk")[0]
+    session.shelf.figures.failed.add(first.key)
+    session.shelf._measured(first.key, None)
     assert desk.messages[-1].startswith(f"“{first.name}” could not be measured")
 
 
@@ -353,15 +356,15 @@ def test_words_are_put_to_those_there_are_taken_away_or_stand_in_their_place(des
     many.give_words()
     rows = page.model.presets[1:4]
     assert [row.character for row in rows] == [f"{words}, zebra" for words in before]
-    patches = [desk.session.stored_at(row.bank, row.id) for row in rows]
+    patches = [desk.session.presets.stored_at(row.bank, row.id) for row in rows]
     assert {(p.licence, p.description) for p in patches if p} == {("CC0 1.0", "For the evening")}
     for line in (many.licence, many.description):
         line.clear()
     many.how.setCurrentIndex(many.how.findData("without"))
     many.give_words()
     assert [row.character for row in page.model.presets[1:4]] == before
-    desk.session.undo()
-    desk.session.undo()
+    desk.session.editor.undo()
+    desk.session.editor.undo()
     assert [row.description for row in page.model.presets[1:4]] != ["For the evening"] * 3
 
 
@@ -377,18 +380,18 @@ def test_level_waits_for_what_is_not_measured_and_takes_the_loudness_of_the_bank
         return Measurement(lufs, -6.0, np.zeros((64, 160), np.uint8), features, 0.01)
 
     known = {rows[0].key: measured(-20.0)}
-    monkeypatch.setattr(session.figures, "of_row", lambda row: known.get(row.key))
-    monkeypatch.setattr(session.figures, "ask_rows", lambda rows, library: None)
+    monkeypatch.setattr(session.shelf.figures, "of_row", lambda row: known.get(row.key))
+    monkeypatch.setattr(session.shelf.figures, "ask_rows", lambda rows, library: None)
     page = shelf(desk, 1, 2)
     page.many.level()
     assert desk.messages[-1] == "Level waits: 1 of 2 are still being measured."
-    levels = [session.stored_at(row.bank, row.id).get("level") for row in rows]  # type: ignore[union-attr]
+    levels = [session.presets.stored_at(row.bank, row.id).get("level") for row in rows]  # type: ignore[union-attr]
     known[rows[1].key] = measured(-24.0)
-    session.measured.emit(rows[1].key)
-    after = [session.stored_at(row.bank, row.id).get("level") for row in rows]  # type: ignore[union-attr]
+    session.channel.tell(Measured(rows[1].key))
+    after = [session.presets.stored_at(row.bank, row.id).get("level") for row in rows]  # type: ignore[union-attr]
     assert [round(b - a, 1) for a, b in zip(levels, after, strict=True)] == [-3.0, 1.0]
-    session.undo()
-    assert [session.stored_at(row.bank, row.id).get("level") for row in rows] == levels  # type: ignore[union-attr]
+    session.editor.undo()
+    assert [session.presets.stored_at(row.bank, row.id).get("level") for row in rows] == levels  # type: ignore[union-attr]
 
 
 def test_a_search_is_gone_through_by_keys_and_says_the_banks(desk: Desk) -> None:
@@ -398,7 +401,7 @@ def test_a_search_is_gone_through_by_keys_and_says_the_banks(desk: Desk) -> None
     assert page.model.banks["tide-tables"] == "Tide Tables"
     best = page.model.presets[0]
     QTest.keyClick(page.search, Qt.Key.Key_Return)
-    assert (desk.session.work.bank, desk.session.work.preset) == (best.bank, best.id)
+    assert (desk.session.editor.work.bank, desk.session.editor.work.preset) == (best.bank, best.id)
     page.search.setFocus()
     QTest.keyClick(page.search, Qt.Key.Key_Down)
     assert page.view.hasFocus()
@@ -419,8 +422,10 @@ def test_a_second_chosen_row_does_not_let_the_list_slide(desk: Desk) -> None:
 
 def test_a_bank_is_merged_and_the_empty_one_goes(desk: Desk) -> None:
     page, session = shelf(desk), desk.session
-    before = {bank.id: [row.id for row in session.catalogue.presets(bank.id)] for bank in session.banks()}
+    before = {bank.id: [row.id for row in session.shelf.catalogue.presets(bank.id)] for bank in session.shelf.banks}
     page.column.merge_bank("tide-tables", "glasshouse-at-dusk")
-    assert [bank.id for bank in session.banks()] == ["glasshouse-at-dusk"] and len(names(page)) == 52
-    session.undo()
-    assert {bank.id: [row.id for row in session.catalogue.presets(bank.id)] for bank in session.banks()} == before
+    assert [bank.id for bank in session.shelf.banks] == ["glasshouse-at-dusk"] and len(names(page)) == 52
+    session.editor.undo()
+    assert {
+        bank.id: [row.id for row in session.shelf.catalogue.presets(bank.id)] for bank in session.shelf.banks
+    } == before

@@ -49,14 +49,14 @@ def test_the_menu_says_what_undo_would_undo_and_dims_what_cannot_be_done(desk: D
     menu = opened(desk)
     assert not row(menu, "Save\t").isEnabled() and not row(menu, "Redo").isEnabled()
     menu.close()
-    desk.session.set(CUTOFF, 900.0)
+    desk.session.editor.set(CUTOFF, 900.0)
     menu = opened(desk)
     assert row(menu, "Save\t").isEnabled()
     undo = row(menu, "Undo")
     assert undo.text().startswith("Undo A Cutoff to 900") and undo.isEnabled()
     undo.trigger()
     menu.close()
-    assert desk.session.value(CUTOFF) == 620.0
+    assert desk.session.editor.value(CUTOFF) == 620.0
     menu = opened(desk)
     assert row(menu, "Redo A Cutoff to 900").isEnabled()
     menu.close()
@@ -117,17 +117,17 @@ def test_about_says_which_program_this_is(desk: Desk) -> None:
     menu.close()
     said = desk.window.about_sheet.lines.text()
     assert f"Felt Dial {__version__}" in said and "Qt 6" in said
-    assert str(desk.session.settings.library_folder()) in said
+    assert str(desk.session.settings.now.library_folder()) in said
 
 
 def test_a_new_layer_has_an_envelope_of_its_own_until_there_is_none_left(desk: Desk) -> None:
     session = desk.session
-    session.new()
+    session.editor.new()
     for n in range(7):
         desk.window.patch_page.add_layer()
         assert session.patch.layers["bcdefgh"[n]].contour == f"e{n + 2}"
     assert len({layer.contour for layer in session.patch.layers.values()}) == 8
-    session.undo()
+    session.editor.undo()
     assert "e8" not in session.patch.modulators, "one step takes both back"
     desk.window.patch_page.add_modulator("envelope")
     desk.window.patch_page.add_layer()
@@ -138,8 +138,8 @@ def test_a_new_layer_has_an_envelope_of_its_own_until_there_is_none_left(desk: D
 def test_a_new_patch_is_what_the_inspector_shows(desk: Desk) -> None:
     session = desk.session
     for selection in (("macro", "m1"), ("patch", ""), ("filter", "b"), ("modulator", "e2")):
-        session.select(*selection)
+        session.editor.select(*selection)
         desk.keys(Qt.Key.Key_N, CONTROL)
-        assert session.selection == ("source", "a")
+        assert session.editor.selection == ("source", "a")
         assert desk.dial("layers.a.source.shape").isVisible()
-        session.undo()
+        session.editor.undo()

@@ -18,6 +18,7 @@ from felt_dial.patch.drawn import STRAIGHT
 from felt_dial.patch.edits import remove_modulator, sew, threads_from
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.reach import reach, silent_because
+from felt_dial.session.topics import Hovered
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.dials.controls import Pill
@@ -54,7 +55,7 @@ def image(widget: object) -> QImage:
 def add(desk: Desk, kind: str) -> str:
     desk.window.patch_page.add_modulator(kind)
     QApplication.processEvents()
-    return desk.session.selection[1]
+    return desk.session.editor.selection[1]
 
 
 # --- drawings ----------------------------------------------------------------------------------
@@ -78,13 +79,13 @@ def test_a_curve_is_drawn_by_hand(desk: Desk) -> None:
     desk.drag(picture, slope, slope + QPoint(0, 25))
     assert picture.rows[0][2] < moved[0][2]
     for _ in range(4):
-        desk.session.undo()
+        desk.session.editor.undo()
     assert picture.rows == before
 
 
 def test_a_curve_is_drawn_from_the_keyboard_and_snaps_to_its_grid(desk: Desk) -> None:
     key = add(desk, "curve")
-    desk.session.set(f"modulators.{key}.snap", "on")
+    desk.session.editor.set(f"modulators.{key}.snap", "on")
     picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
     picture.setFocus()
     for pressed in (Qt.Key.Key_BracketRight, Qt.Key.Key_BracketRight, Qt.Key.Key_Left, Qt.Key.Key_Up):
@@ -135,13 +136,13 @@ def test_a_chance_shows_what_it_will_give_and_a_blend_what_it_reads(desk: Desk) 
     key = add(desk, "chance")
     picture = desk.find(ChancePicture)
     before = image(picture)
-    desk.session.set(f"modulators.{key}.way", "smooth")
+    desk.session.editor.set(f"modulators.{key}.way", "smooth")
     assert image(picture) != before
     key = add(desk, "blend")
     box = desk.find(Inputs).findChildren(QComboBox)[0]
     box.activated.emit(box.findData("e2"))
     assert desk.session.patch.modulators[key].first == "e2"
-    assert not desk.session.try_edit(lambda: remove_modulator(desk.session.patch, "e2"), "remove E2")
+    assert not desk.session.editor.try_edit(lambda: remove_modulator(desk.session.patch, "e2"), "remove E2")
     assert "is made of E2" in desk.messages[-1]
 
 
@@ -166,9 +167,9 @@ def test_a_tag_under_the_hand_lights_what_it_moves(desk: Desk) -> None:
     dial = desk.dial(CUTOFF)
     desk.window.setFocus()
     dark = image(dial)
-    desk.session.hovered.emit("e2")
+    desk.session.channel.tell(Hovered("e2"))
     assert image(dial) != dark
-    desk.session.hovered.emit("")
+    desk.session.channel.tell(Hovered(""))
     assert image(dial) == dark
 
 
@@ -222,7 +223,7 @@ def test_a_shape_is_drawn_read_flipped_and_copied_with_the_thread(desk: Desk) ->
 def test_threads_that_meet_and_hit_the_end_are_said_in_red(desk: Desk) -> None:
     session = desk.session
     patch, key = sew(session.patch, "w", CUTOFF, 120.0)
-    session.edit(patch, "sew")
+    session.editor.edit(patch, "sew")
     desk.window.show_page("Threads")
     desk.window.threads.view.choose(key)
     QApplication.processEvents()
@@ -236,10 +237,10 @@ def test_threads_that_meet_and_hit_the_end_are_said_in_red(desk: Desk) -> None:
 def test_a_macro_has_a_range_a_default_and_a_list_that_can_be_typed_and_put_in_order(desk: Desk) -> None:
     session = desk.session
     QTest.mouseClick(desk.find(Tag, lambda t: t.key == "m1"), Qt.MouseButton.LeftButton)
-    assert session.selection == ("macro", "m1")
-    session.set("macros.m1.default", 0.25)
+    assert session.editor.selection == ("macro", "m1")
+    session.editor.set("macros.m1.default", 0.25)
     desk.find(Dial, lambda d: d.path == "macros.m1").reset()
-    assert session.value("macros.m1") == 0.25
+    assert session.editor.value("macros.m1") == 0.25
     depth = desk.find(DepthPill)
     depth.take("+5 st")
     assert session.patch.threads[depth.key].depth == 5.0
@@ -255,20 +256,20 @@ def test_shaking_a_macro_changes_depths_within_the_dials_and_can_be_undone(desk:
     desk.find(MacroPart).shake(1.0)
     assert session.patch.threads != before.threads
     assert not any(reach(session.patch, thread)[2] for thread in threads_from(session.patch, "m1").values())
-    session.undo()
+    session.editor.undo()
     assert session.patch == before
 
 
 def test_a_snippet_is_kept_taken_and_begins_new_ones(desk: Desk) -> None:
     session = desk.session
-    session.set("modulators.e2.attack", 1.5)
+    session.editor.set("modulators.e2.attack", 1.5)
     desk.select("modulator", "e2")
     pill = desk.find(SnippetPill, lambda p: p.path == "modulators.e2")
     pill.ask_name()
     desk.type("Slow dawn")
-    kept = Snippets(session.library.root)
+    kept = Snippets(session.shelf.library.root)
     mine = next(s for s in kept.fitting(session.patch.modulators["e2"]) if s.name == "Slow dawn")
-    session.set("modulators.e2.attack", 0.0)
+    session.editor.set("modulators.e2.attack", 0.0)
     pill.take(mine)
     assert session.patch.modulators["e2"].attack == 1.5 and session.patch.modulators["e2"].name == "Close"
     pill.begin_with(mine)
@@ -285,7 +286,7 @@ def test_the_pattern_is_drawn_in_the_inspector(desk: Desk) -> None:
     box = picture.box().toRect()
     QTest.mouseClick(picture, Qt.MouseButton.LeftButton, pos=QPoint(box.left() + 4, box.bottom() - 2))
     assert desk.session.patch.pattern.steps[0][2] < 0.1
-    desk.session.set("pattern.on", True)
+    desk.session.editor.set("pattern.on", True)
     assert desk.window.strip.pattern.isChecked()
 
 
@@ -298,18 +299,18 @@ def test_a_controller_is_learned_and_turns_the_dial(open_desk: Callable[[], Desk
     session = desk.session
     desk.window.show_controller()
     controller = desk.window.controller
-    assert controller is not None and session.settings.controller == "simulated"
+    assert controller is not None and session.settings.now.controller == "simulated"
     controller.perform.setChecked(False)
     controller.play_performance()
     session.control.learn("macros.m2")
     controller.knobs[21].setValue(64)
     assert until(lambda: session.control.map.entries == {21: "macros.m2"})
-    assert until(lambda: session.value("macros.m2") == pytest.approx(64 / 127, abs=1e-6))
+    assert until(lambda: session.editor.value("macros.m2") == pytest.approx(64 / 127, abs=1e-6))
     session.control.learn(CUTOFF)
     controller.knobs[16].setValue(8000)
     assert until(lambda: session.control.map.controls_of(CUTOFF) == [16])
     controller.knobs[16].setValue(16383)
-    assert until(lambda: session.value(CUTOFF) == 20000.0)
+    assert until(lambda: session.editor.value(CUTOFF) == 20000.0)
     assert json.loads(control_map_path().read_text())["controllers"] == {"16": CUTOFF, "21": "macros.m2"}
     session.control.export(tmp_path / "map.json")
     session.control.forget("controller 21")
@@ -328,16 +329,16 @@ def test_trying_a_macro_travels_in_the_engine_alone(open_desk: Callable[[], Desk
     part.toggle()
     seen: list[float] = []
     assert until(lambda: bool(seen.append(desk.link.bead("macros.m1") or 0.0)) or max(seen) > 0.9, 6000)
-    assert session.patch == before and session.playing
+    assert session.patch == before and session.transport.playing
     part.toggle()
     assert until(lambda: abs((desk.link.bead("macros.m1") or 9.0) - before.macros["m1"].value) < 0.01)
-    assert not session.playing
+    assert not session.transport.playing
 
 
 def test_playheads_run_where_notes_are(open_desk: Callable[[], Desk]) -> None:
     desk = open_desk()
     key = add(desk, "curve")
-    desk.session.edit(sew(desk.session.patch, key, "layers.a.pan", 0.5)[0], "sew")
+    desk.session.editor.edit(sew(desk.session.patch, key, "layers.a.pan", 0.5)[0], "sew")
     picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
     desk.link.note_on(60, 0.8)
     assert until(lambda: isinstance(picture.seen_now, tuple) and 0.1 < picture.seen_now[0] < 1.0)
@@ -359,15 +360,15 @@ def test_a_clock_from_outside_is_shown_and_rules_while_it_comes(open_desk: Calla
 
 def test_sewing_to_what_is_off_says_so_and_offers_to_turn_it_on(desk: Desk) -> None:
     session = desk.session
-    session.new()
+    session.editor.new()
     desk.select("filter", "a")
     desk.dial("layers.a.filter.cutoff").drop_tag("m1")
     assert "The filter of A is off" in desk.window.said.text.text()
     answer = desk.find(QAbstractButton, lambda button: button.text() == "Turn it on")
     QTest.mouseClick(answer, Qt.MouseButton.LeftButton)
-    assert session.value("layers.a.filter.on") is True and len(session.patch.threads) >= 1
-    session.undo()
-    assert session.value("layers.a.filter.on") is False
+    assert session.editor.value("layers.a.filter.on") is True and len(session.patch.threads) >= 1
+    session.editor.undo()
+    assert session.editor.value("layers.a.filter.on") is False
 
 
 @pytest.mark.parametrize(
@@ -394,9 +395,9 @@ def test_why_a_dial_is_not_heard(change: dict[str, object], path: str, why: str)
 def test_a_value_is_pasted_to_its_last_digit_and_what_is_none_of_ours_by_its_text(desk: Desk) -> None:
     """From dial to dial exactly; a wild clipboard is refused in words, or read as text."""
     session = desk.session
-    session.new()
+    session.editor.new()
     desk.select("filter", "a")
-    session.set("layers.a.filter.cutoff", 1234.56789)
+    session.editor.set("layers.a.filter.cutoff", 1234.56789)
     dial = desk.dial("layers.a.filter.cutoff")
 
     def choose(text: str) -> None:
@@ -404,9 +405,9 @@ def test_a_value_is_pasted_to_its_last_digit_and_what_is_none_of_ours_by_its_tex
         next(action for action in menu.actions() if action.text() == text).trigger()
 
     choose("Copy value")
-    session.set("layers.a.filter.cutoff", 500.0)
+    session.editor.set("layers.a.filter.cutoff", 500.0)
     choose("Paste value")
-    assert session.value("layers.a.filter.cutoff") == 1234.56789
+    assert session.editor.value("layers.a.filter.cutoff") == 1234.56789
     for exact, text, expected in (
         ("a frequency/moss", "700 Hz", 700.0),
         ("a frequency/1e9", "1e9", 700.0),
@@ -417,5 +418,5 @@ def test_a_value_is_pasted_to_its_last_digit_and_what_is_none_of_ours_by_its_tex
         data.setText(text)
         QApplication.clipboard().setMimeData(data)
         choose("Paste value")
-        assert session.value("layers.a.filter.cutoff") == expected
+        assert session.editor.value("layers.a.filter.cutoff") == expected
     assert any("Not pasted" in said for said in desk.messages)

@@ -46,12 +46,12 @@ def check(top: QWidget) -> int:
 
 def test_a_name_full_of_markup_is_shown_as_it_is_on_every_page(desk: Desk) -> None:
     session = desk.session
-    session.edit(named(session.patch), "name everything")
-    assert session.save_new(MARKUP)
-    session.library.bank("glasshouse-at-dusk").about({}, {"name": MARKUP})
-    path = session.library.bank("tide-tables").path("ebb-bell")
+    session.editor.edit(named(session.patch), "name everything")
+    assert session.presets.save_new(MARKUP)
+    session.shelf.library.bank("glasshouse-at-dusk").about({}, {"name": MARKUP})
+    path = session.shelf.library.bank("tide-tables").path("ebb-bell")
     path.write_text(path.read_text().replace('"kind": "wave"', f'"kind": "{MARKUP.replace(chr(34), "")}"'))
-    session.refresh_shelf()
+    session.shelf.refresh()
     session.say(f"“{MARKUP}” is said.", problem=True)
     seen = 0
     for title in PAGES:
@@ -71,5 +71,6 @@ def test_long_names_fit_and_are_kept_whole(desk: Desk) -> None:
     desk.rename(desk.window.header.preset.name, long)
     assert desk.session.patch.name == long.strip()
     assert (
-        desk.session.save() and desk.session.library.bank("glasshouse-at-dusk").load("dew-pluck").name == long.strip()
+        desk.session.presets.save()
+        and desk.session.shelf.library.bank("glasshouse-at-dusk").load("dew-pluck").name == long.strip()
     )

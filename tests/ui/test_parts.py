@@ -17,11 +17,11 @@ from felt_dial import files
 from felt_dial.bank.library.places import load_settings
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats
+from felt_dial.session.topics import Frame
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.ui.dials.controls import NameEdit, Options, SwitchPill
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.slider import Slider
-from felt_dial.ui.editor.phrasing import choose_phrase
 from felt_dial.ui.frame.header import Sides
 from felt_dial.ui.frame.strip import MacroDial
 from felt_dial.ui.inspector.thread_list import DepthPill, ThreadList
@@ -92,7 +92,7 @@ def test_the_letter_keys_move_by_octaves(desk: Desk) -> None:
     assert [e.key for e in desk.link.shared.received() if e.kind == 0] == [72]
     assert "C5" in desk.window.strip.octave_label.text()
     desk.window.strip.louder(16)
-    assert desk.session.velocity == 112 and "112" in desk.window.strip.velocity.text()
+    assert desk.session.transport.velocity == 112 and "112" in desk.window.strip.velocity.text()
 
 
 def test_a_macro_is_named_where_it_stands_and_its_tooltip_says_what_it_moves(desk: Desk) -> None:
@@ -100,21 +100,21 @@ def test_a_macro_is_named_where_it_stands_and_its_tooltip_says_what_it_moves(des
     assert "A Cutoff" in macro.toolTip() and "Feedback" in macro.toolTip()
     desk.rename(macro.name, "Glow")
     assert desk.session.patch.macros["m1"].name == "Glow"
-    desk.session.undo()
+    desk.session.editor.undo()
     assert macro.name.text() == "Bright" and desk.messages[-1] == "Undone: name macro 1 Glow."
 
 
 def test_the_phrase_follows_the_kind_until_one_is_chosen_while_it_plays(desk: Desk) -> None:
     strip, session = desk.window.strip, desk.session
     assert strip.phrase.currentData() == "arpeggio"
-    session.neighbour(1)
+    session.presets.neighbour(1)
     assert strip.phrase.currentData() == "brass"
-    session.play(True)
-    choose_phrase(session, "drum")
-    session.neighbour(1)
+    session.transport.play(True)
+    session.transport.choose_phrase("drum")
+    session.presets.neighbour(1)
     assert strip.phrase.currentData() == "drum" and strip.play.text() == "Playing"
     desk.window.silence()
-    assert strip.play.text() == "Play" and not session.playing
+    assert strip.play.text() == "Play" and not session.transport.playing
 
 
 # --- the header --------------------------------------------------------------------------------
@@ -126,18 +126,18 @@ def test_the_tempo_is_typed_and_refused_outside_its_range(desk: Desk) -> None:
     desk.type("5")
     assert "20" in desk.entry().refusal
     desk.type("96 bpm")
-    assert desk.session.value("tempo") == 96.0 and tempo.value.startswith("96.0")
+    assert desk.session.editor.value("tempo") == 96.0 and tempo.value.startswith("96.0")
 
 
 def test_a_double_click_on_a_and_b_copies_from_where_the_hand_came(desk: Desk) -> None:
     session = desk.session
-    session.set("layers.a.pitch", 7.0)
-    assert session.work.side == "a"
+    session.editor.set("layers.a.pitch", 7.0)
+    assert session.editor.work.side == "a"
     sides = desk.find(Sides)
     QTest.mouseClick(sides, Qt.MouseButton.LeftButton)
     QTest.mouseDClick(sides, Qt.MouseButton.LeftButton)
-    assert session.work.side == "a" and session.work.b == session.work.a
-    assert session.value("layers.a.pitch") == 7.0
+    assert session.editor.work.side == "a" and session.editor.work.b == session.editor.work.a
+    assert session.editor.value("layers.a.pitch") == 7.0
 
 
 def test_letters_play_after_a_drop_down_was_used_and_change_nothing(desk: Desk) -> None:
@@ -161,19 +161,19 @@ def test_escape_leaves_the_name_of_a_macro_as_it_was(desk: Desk) -> None:
 
 
 def test_a_step_to_the_next_preset_says_why_there_is_none(desk: Desk) -> None:
-    desk.session.new()
-    desk.session.neighbour(1)
+    desk.session.editor.new()
+    desk.session.presets.neighbour(1)
     assert "is in no bank" in desk.messages[-1]
 
 
 def test_a_click_flips_a_and_b(desk: Desk) -> None:
     QTest.mouseClick(desk.find(Sides), Qt.MouseButton.LeftButton)
-    assert desk.session.work.side == "b"
+    assert desk.session.editor.work.side == "b"
 
 
 def test_a_long_name_ends_in_an_ellipsis_until_it_is_edited(desk: Desk) -> None:
     long = "A Very Long Name for a Sound of the Evening Glasshouse by the River"
-    desk.session.rename_patch(long)
+    desk.session.editor.rename_patch(long)
     name = desk.window.header.preset.name
     assert name.text().endswith("…") and long in name.toolTip()
     name.setFocus()
@@ -193,7 +193,7 @@ def test_the_tooltip_of_the_engine_lists_what_each_layer_and_effect_takes(desk: 
     for n, path in enumerate(sounding(desk.session.patch)):
         desk.link.shared.data["costs"][n] = spent.get(path, 0.0)
     for _ in range(15):
-        desk.session.frame.emit()
+        desk.session.channel.tell(Frame())
     tip = desk.window.header.engine.toolTip()
     assert "A Leaf: 1.5" in tip and "B Drop: 3.0" in tip and "Delay: 0.3" in tip
 
@@ -207,26 +207,26 @@ def test_a_layer_is_dropped_on_another_and_takes_its_place(desk: Desk) -> None:
     desk.drop(data, desk.window.patch_page.rows["a"])
     QTest.qWait(20)
     assert list(desk.session.patch.layers) == ["b", "a"] and list(desk.window.patch_page.rows) == ["b", "a"]
-    desk.session.undo()
+    desk.session.editor.undo()
     assert list(desk.window.patch_page.rows) == ["a", "b"]
 
 
 def test_the_level_and_pan_of_a_row_are_dragged_and_typed_by_arrow(desk: Desk) -> None:
     slider = desk.find(Slider, lambda s: s.path == "layers.b.pan")
     QTest.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(slider.width() - 8, 10))
-    assert desk.session.value("layers.b.pan") == 1.0
+    assert desk.session.editor.value("layers.b.pan") == 1.0
     slider.setFocus()
     QTest.keyClick(slider, Qt.Key.Key_Left)
-    assert float(desk.session.value("layers.b.pan")) == pytest.approx(0.98)
+    assert float(desk.session.editor.value("layers.b.pan")) == pytest.approx(0.98)
     QTest.keyClick(slider, Qt.Key.Key_Delete)
-    assert desk.session.value("layers.b.pan") == 0.0
+    assert desk.session.editor.value("layers.b.pan") == 0.0
 
 
 def test_switches_in_a_row_are_pressed_and_follow(desk: Desk) -> None:
     mute = desk.find(SwitchPill, lambda s: s.path == "layers.b.mute")
     QTest.mouseClick(mute, Qt.MouseButton.LeftButton)
-    assert desk.session.value("layers.b.mute") is True and mute.isChecked()
-    desk.session.undo()
+    assert desk.session.editor.value("layers.b.mute") is True and mute.isChecked()
+    desk.session.editor.undo()
     assert not mute.isChecked()
 
 
@@ -257,9 +257,9 @@ def test_the_whole_patch_has_its_dials_in_the_inspector(desk: Desk) -> None:
     voices.setFocus()
     desk.keys(Qt.Key.Key_Return)
     desk.type("4")
-    assert desk.session.value("voices") == 4
+    assert desk.session.editor.value("voices") == 4
     desk.keys(Qt.Key.Key_Up)
-    assert desk.session.value("voices") == 5
+    assert desk.session.editor.value("voices") == 5
     assert "rack 1 (Delay, Reverb)" in desk.find(Routing).words()
 
 
@@ -304,23 +304,23 @@ def place(editor: EnvelopePicture, x: float, y: float) -> QPoint:
 @pytest.mark.parametrize("name", ["attack", "hold", "decay", "release", "delay"])
 def test_every_point_of_an_envelope_can_be_dragged(desk: Desk, editor: EnvelopePicture, name: str) -> None:
     for other, value in (("delay", 0.2), ("attack", 0.3), ("hold", 0.4), ("decay", 0.5), ("release", 0.6)):
-        desk.session.set(f"modulators.e1.{other}", value)
+        desk.session.editor.set(f"modulators.e1.{other}", value)
     handle = next(h for h in editor.handles() if h.time == name)
     at = place(editor, handle.x, handle.y)
-    before = float(desk.session.value(f"modulators.e1.{name}"))
+    before = float(desk.session.editor.value(f"modulators.e1.{name}"))
     desk.drag(editor, at, at + QPoint(-12 if name == "release" else 12, 0))
-    after = float(desk.session.value(f"modulators.e1.{name}"))
+    after = float(desk.session.editor.value(f"modulators.e1.{name}"))
     assert (after < before) if name == "release" else (after > before)
 
 
 def test_a_slope_is_dragged_to_bend_it_and_double_clicked_to_straighten_it(desk: Desk, editor: EnvelopePicture) -> None:
-    desk.session.set("modulators.e1.attack", 0.8)
+    desk.session.editor.set("modulators.e1.attack", 0.8)
     attack = next(h for h in editor.handles() if h.time == "attack")
     middle = place(editor, attack.x / 2, 0.4)
     desk.drag(editor, middle, middle - QPoint(0, 30))
-    assert float(desk.session.value("modulators.e1.attack_bend")) > 0.3
+    assert float(desk.session.editor.value("modulators.e1.attack_bend")) > 0.3
     QTest.mouseDClick(editor, Qt.MouseButton.LeftButton, pos=middle)
-    assert desk.session.value("modulators.e1.attack_bend") == 0.0
+    assert desk.session.editor.value("modulators.e1.attack_bend") == 0.0
 
 
 def test_the_drawn_envelope_ends_where_its_stages_say(editor: EnvelopePicture) -> None:
@@ -332,11 +332,11 @@ def test_the_drawn_envelope_ends_where_its_stages_say(editor: EnvelopePicture) -
 def test_the_playhead_stands_where_the_engine_says(desk: Desk, editor: EnvelopePicture) -> None:
     calm = image(editor)
     desk.link.shared.data["movers"][0] = (3.0, 0.3, 0.5, 0.5)
-    desk.session.frame.emit()
+    desk.session.channel.tell(Frame())
     moving = image(editor)
     assert moving != calm and editor.seen_now == (3, 0.3, 0.5)
     desk.link.shared.data["movers"][0] = (6.0, 0.0, 0.0, 0.0)
-    desk.session.frame.emit()
+    desk.session.channel.tell(Frame())
     assert image(editor) == calm, "a note that has ended leaves no playhead"
     assert isinstance(desk.session.patch.modulators["e1"], Envelope)
 
@@ -345,9 +345,9 @@ def test_an_lfo_is_drawn_from_its_phase(desk: Desk) -> None:
     desk.window.patch_page.add_modulator("lfo")
     picture = desk.find(LinePicture)
     before = image(picture)
-    desk.session.set("modulators.l1.phase", 180.0)
+    desk.session.editor.set("modulators.l1.phase", 180.0)
     assert image(picture) != before
-    desk.session.set("modulators.l1.phase", 360.0)
+    desk.session.editor.set("modulators.l1.phase", 360.0)
     assert image(picture) == before, "a whole turn later it is the same"
 
 
@@ -365,7 +365,7 @@ def test_the_picture_of_the_delay_follows_tempo_and_bypass(desk: Desk) -> None:
         ("tempo", 60.0),
         ("racks.1.delay1.on", False),
     ):
-        desk.session.set(path, value)
+        desk.session.editor.set(path, value)
         seen.append(image(picture))
     assert all(a != b for a, b in pairwise(seen))
 
@@ -373,22 +373,22 @@ def test_the_picture_of_the_delay_follows_tempo_and_bypass(desk: Desk) -> None:
 def test_a_note_length_that_an_end_cuts_off_is_marked_on_its_dial(desk: Desk) -> None:
     """Four beats at 20 bpm are 12 s: more than a delay has. The mark comes and goes with the tempo."""
     desk.window.show_page("Effects")
-    desk.session.set("racks.1.delay1.left", Beats(4.0))
-    desk.session.set("tempo", 120.0)
+    desk.session.editor.set("racks.1.delay1.left", Beats(4.0))
+    desk.session.editor.set("tempo", 120.0)
     dial = desk.dial("racks.1.delay1.left")
     assert not dial.figure().endswith("!")
     before = image(dial)
-    desk.session.set("tempo", 20.0)
+    desk.session.editor.set("tempo", 20.0)
     QTest.qWait(30)
     assert dial.figure().endswith("!") and "goes no further than" in dial.toolTip() and image(dial) != before
     assert "goes no further than" in dial.accessibleDescription()
-    desk.session.set("tempo", 120.0)
+    desk.session.editor.set("tempo", 120.0)
     QTest.qWait(30)
     assert not dial.figure().endswith("!") and "further" not in dial.toolTip()
 
 
 def test_an_empty_rack_and_no_threads_say_what_would_go_there(desk: Desk) -> None:
-    desk.session.new()
+    desk.session.editor.new()
     desk.window.show_page("Effects")
     from PySide6.QtWidgets import QLabel
 
@@ -407,10 +407,10 @@ def test_another_cloth_draws_everything_anew(desk: Desk) -> None:
 
 
 def test_another_library_folder_is_another_shelf(desk: Desk, tmp_path: Path) -> None:
-    settings = desk.session.settings.model_copy(update={"library": str(tmp_path / "elsewhere")})
-    desk.session.keep_settings(settings)
+    settings = desk.session.settings.now.model_copy(update={"library": str(tmp_path / "elsewhere")})
+    desk.session.settings.keep(settings)
     assert desk.window.shelf.model.rowCount() == 0 and load_settings().library.endswith("elsewhere")
-    assert desk.session.save_new("Fern") and desk.window.shelf.model.rowCount() == 1
+    assert desk.session.presets.save_new("Fern") and desk.window.shelf.model.rowCount() == 1
     assert (tmp_path / "elsewhere" / "first-sketches" / "presets" / "fern.json").exists()
 
 
@@ -421,9 +421,9 @@ def test_a_journal_that_cannot_be_written_is_said_and_the_work_goes_on(
         raise OSError(errno.ENOSPC, "No space left on device")
 
     monkeypatch.setattr(files.os, "fsync", full)
-    desk.session.set("layers.a.pan", 0.5)
-    desk.session.write_journal()
-    assert "No space left" in desk.messages[-1] and desk.session.value("layers.a.pan") == 0.5
+    desk.session.editor.set("layers.a.pan", 0.5)
+    desk.session.autosave.write()
+    assert "No space left" in desk.messages[-1] and desk.session.editor.value("layers.a.pan") == 0.5
 
 
 def test_pictures_and_dials_are_sharp_on_a_dense_screen(desk: Desk) -> None:
@@ -440,7 +440,7 @@ def test_pictures_and_dials_are_sharp_on_a_dense_screen(desk: Desk) -> None:
 def test_a_dial_out_of_reach_of_the_engine_stands_still(desk: Desk) -> None:
     dials = [d for d in desk.window.findChildren(Dial) if d.isVisible()]
     before = [image(d) for d in dials]
-    desk.session.frame.emit()
+    desk.session.channel.tell(Frame())
     assert [image(d) for d in dials] == before
 
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QLabel
 from felt_dial.patch.edits import add_modulator, sew, threads_on
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import with_value
+from felt_dial.session.topics import Selected
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.control.lfo import Lfo, as_drawn, lfo_value
 from felt_dial.ui.dials.controls import Pill
@@ -29,8 +30,8 @@ def editor(desk: Desk) -> EnvelopePicture:
     patch = session.patch
     for name, value in values.items():
         patch = with_value(patch, f"modulators.e1.{name}", value)
-    session.edit(patch, "set")
-    session.select("modulator", "e1")
+    session.editor.edit(patch, "set")
+    session.editor.select("modulator", "e1")
     found: EnvelopePicture = desk.find(EnvelopePicture, lambda picture: picture.large)
     return found
 
@@ -71,15 +72,15 @@ def test_a_double_click_sets_back_everything_the_point_says(desk: Desk, editor: 
     assert editor.says("decay") == ["decay", "sustain"]
     QTest.mouseDClick(editor, LEFT, pos=spot(editor, "decay"))
     for name in ("decay", "sustain"):
-        assert desk.session.value(f"modulators.e1.{name}") == Envelope.params[name].default
-    assert desk.session.value("modulators.e1.attack") == 0.2
+        assert desk.session.editor.value(f"modulators.e1.{name}") == Envelope.params[name].default
+    assert desk.session.editor.value("modulators.e1.attack") == 0.2
 
 
 def test_the_values_at_the_pointer_and_the_times_are_drawn(desk: Desk, editor: EnvelopePicture) -> None:
     still = editor.grab().toImage()
     desk.move(editor, spot(editor, "attack"))  # no button is held: nothing moves
     QTest.mouseRelease(editor, LEFT)
-    assert desk.session.value("modulators.e1.attack") == 0.2
+    assert desk.session.editor.value("modulators.e1.attack") == 0.2
     editor._near = "attack"
     editor.update()
     assert editor.grab().toImage() != still
@@ -94,21 +95,21 @@ def test_a_ready_wave_becomes_the_drawing_of_itself(desk: Desk, shape: str) -> N
     assert np.abs(lfo_value("drawn", turns, as_drawn(shape)) - lfo_value(shape, turns)).max() < 0.02
     session = desk.session
     patch, key = add_modulator(session.patch, Modulator.kinds["lfo"]().model_copy(update={"shape": shape}))
-    session.edit(patch, "add", select=("modulator", key))
-    session.selected.emit()
+    session.editor.edit(patch, "add", select=("modulator", key))
+    session.channel.tell(Selected())
     picture = desk.find(LinePicture, lambda one: one.large)
     QTest.mouseClick(picture, LEFT, pos=QPoint(90, 60))
-    assert session.value(f"modulators.{key}.shape") == shape, "a click draws nothing"
+    assert session.editor.value(f"modulators.{key}.shape") == shape, "a click draws nothing"
     desk.drag(picture, QPoint(90, 60), QPoint(90, 80))
     modulator = session.patch.modulators[key]
     assert modulator.get("shape") == "drawn" and modulator.line != Lfo.drawings["line"].default
-    session.undo()
-    assert session.value(f"modulators.{key}.shape") == shape
+    session.editor.undo()
+    assert session.editor.value(f"modulators.{key}.shape") == shape
 
 
 def test_the_list_of_threads_says_what_it_lists(desk: Desk) -> None:
     session, inspector = desk.session, desk.window.patch_page.inspector
-    session.select("filter", "a")
+    session.editor.select("filter", "a")
     on_a = [k for k, t in session.patch.threads.items() if t.target.startswith("layers.a.")]
     assert len(on_a) > 1
 
@@ -131,7 +132,7 @@ def test_a_macros_tag_shows_what_it_moves_on_every_page(desk: Desk) -> None:
     for page in ("Shelf", "Effects"):
         window.show_page(page)
         QTest.mouseClick(window.strip.macros[0].tag, LEFT)
-        assert window.shown == "Patch" and desk.session.selection == ("macro", "m1")
+        assert window.shown == "Patch" and desk.session.editor.selection == ("macro", "m1")
     window.show_page("Threads")
     QTest.mouseClick(window.strip.macros[1].tag, LEFT)
     shown = {desk.session.patch.threads[key].source for key in window.threads.table.keys}
@@ -140,14 +141,14 @@ def test_a_macros_tag_shows_what_it_moves_on_every_page(desk: Desk) -> None:
 
 def test_a_dial_that_does_nothing_is_pale_and_says_why_until_it_does_something(desk: Desk) -> None:
     session = desk.session
-    session.set("layers.a.source.unison", 1)
-    session.select("source", "a")
+    session.editor.set("layers.a.source.unison", 1)
+    session.editor.select("source", "a")
     dial = desk.dial("layers.a.source.detune")
     assert dial.faint and "It does nothing now: there is one voice." in dial.toolTip()
     pale = dial.grab().toImage()
-    session.set("layers.a.source.unison", 3)
+    session.editor.set("layers.a.source.unison", 3)
     assert not dial.faint and "nothing now" not in dial.toolTip() and dial.grab().toImage() != pale
-    session.undo()
+    session.editor.undo()
     assert dial.faint
-    session.edit(sew(session.patch, "e2", "layers.a.source.unison")[0], "sew")
+    session.editor.edit(sew(session.patch, "e2", "layers.a.source.unison")[0], "sew")
     assert not desk.dial("layers.a.source.detune").faint, "a thread may bring the others in"

@@ -34,7 +34,7 @@ def holding(kind: type[Module]) -> tuple[Patch, str]:
 @pytest.mark.parametrize("kind", EVERY, ids=lambda kind: f"{kind.__name__}")
 def test_every_kind_has_a_picture_that_can_be_drawn(desk: Desk, kind: type[Module], large: bool) -> None:
     patch, path = holding(kind)
-    desk.session.edit(patch, "a module")
+    desk.session.editor.edit(patch, "a module")
     picture = picture_of(desk.session, path, "madder", large)
     assert not kind.picture or type(picture) is PICTURES[kind.picture], "the picture that it names"
     assert kind.picture or not issubclass(kind, Filter), "a filter draws its own formula"

@@ -28,7 +28,7 @@ def fill(desk: Desk) -> None:
     """Eight layers, the second chosen."""
     while len(desk.session.patch.layers) < 8:
         desk.window.patch_page.add_layer()
-    desk.session.select("source", "b")
+    desk.session.editor.select("source", "b")
     QApplication.processEvents()
 
 
@@ -104,9 +104,9 @@ def test_rows_fold_where_there_is_no_room_and_the_one_at_work_stays_open(desk: D
         return [key for key, row in rows.items() if not row.folded]
 
     assert opened() == ["b"] and desk.window.patch_page.scroller.bar.maximum() == 0, "all eight fit"
-    session.select("modulator", "e1")
+    session.editor.select("modulator", "e1")
     assert opened() == ["b"], "a modulator is chosen while one works on B"
-    session.select("filter", "e")
+    session.editor.select("filter", "e")
     assert opened() == ["e"] and desk.window.patch_page.rows is rows, "rows are folded, not made anew"
     resize(desk, (1920, 1080))
     assert opened() == list("abcdefgh")
@@ -122,23 +122,23 @@ def test_a_folded_row_is_played_with(desk: Desk) -> None:
     row = desk.window.patch_page.rows["g"]
     assert row.folded
     for switch in ("on", "solo", "mute"):
-        before = session.value(f"layers.g.{switch}")
+        before = session.editor.value(f"layers.g.{switch}")
         pill = next(p for p in row.switches if p.path.endswith(switch))
         QTest.mouseClick(pill, Qt.MouseButton.LeftButton)
-        assert session.value(f"layers.g.{switch}") is not before and row.folded
+        assert session.editor.value(f"layers.g.{switch}") is not before and row.folded
     for slider in (row.level_slider, row.pan_slider):
-        before = session.value(slider.path)
+        before = session.editor.value(slider.path)
         desk.drag(slider, QPoint(round(8 + slider.place * (slider.width() - 16)), 10), QPoint(9, 10))
-        assert float(session.value(slider.path)) < float(before)  # type: ignore[arg-type]
-    cutoff = session.value("layers.g.filter.cutoff")
+        assert float(session.editor.value(slider.path)) < float(before)  # type: ignore[arg-type]
+    cutoff = session.editor.value("layers.g.filter.cutoff")
     desk.drag(row.figure, QPoint(30, 12), QPoint(30, 40))
-    assert float(session.value("layers.g.filter.cutoff")) < float(cutoff)  # type: ignore[arg-type]
+    assert float(session.editor.value("layers.g.filter.cutoff")) < float(cutoff)  # type: ignore[arg-type]
     row.figure.setFocus()
     desk.keys(Qt.Key.Key_Return)
     desk.type("440")
-    assert session.value("layers.g.filter.cutoff") == 440.0 and row.folded
+    assert session.editor.value("layers.g.filter.cutoff") == 440.0 and row.folded
     QTest.mouseClick(row.pictures["level"], Qt.MouseButton.LeftButton)
-    assert session.selection == ("level", "g") and not row.folded
+    assert session.editor.selection == ("level", "g") and not row.folded
 
 
 @pytest.mark.parametrize("path", ["layers.b.level", "layers.b.pan"])
@@ -216,7 +216,7 @@ def test_a_scroll_stays_a_scroll_until_the_pointer_moves(desk: Desk) -> None:
     """Scrolled over a gap of the inspector, the dials that slide under the pointer are not turned."""
     session = desk.session
     resize(desk, (1280, 690))
-    session.select("source", "a")
+    session.editor.select("source", "a")
     QTest.qWait(50)
     inspector = desk.window.patch_page.inspector
     (scroller,) = inspector.findChildren(Scroller)
@@ -231,7 +231,7 @@ def test_a_scroll_stays_a_scroll_until_the_pointer_moves(desk: Desk) -> None:
         met += isinstance(view.childAt(at), ParamControl)
     assert scroller.bar.value() > 50 and met > 2 and session.patch is before
     seen = [d for d in inspector.findChildren(ParamControl) if d.isVisible() and view.rect().contains(_in(d, view))]
-    dial = next(d for d in seen if 0.1 < d.place_of(session.value(d.path)) < 0.9 and not d.param.whole)
+    dial = next(d for d in seen if 0.1 < d.place_of(session.editor.value(d.path)) < 0.9 and not d.param.whole)
     wheel(desk, dial, dial.rect().center() + QPoint(7, 0), -120)
     assert session.patch is not before, "the pointer moved onto a dial: the wheel turns it"
 

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QScrollBa
 
 from felt_dial.live.link.messages import Compiling
 from felt_dial.sound.compiling.compile import WHOLE, left
-from felt_dial.ui.editor.engine_handlers import HANDLERS
 from felt_dial.ui.theme.colours import DYES, NIGHT, OAT, Theme, cloth, dye
 from tests.sampled import some
 from tests.ui.conftest import Desk
@@ -46,9 +45,9 @@ def _unnamed(top: QWidget) -> list[str]:
 def test_whatever_takes_the_focus_has_a_name_and_a_tip_in_every_preset(desk: Desk, every: int) -> None:
     session, window = desk.session, desk.window
     wrong: dict[str, str] = {}
-    for bank in session.banks():
-        for preset in session.catalogue.presets(bank.id)[::every]:
-            session.open(bank.id, preset.id)
+    for bank in session.shelf.banks:
+        for preset in session.shelf.catalogue.presets(bank.id)[::every]:
+            session.presets.open(bank.id, preset.id)
             for page in PAGES:
                 window.show_page(page)
                 QApplication.processEvents()
@@ -62,7 +61,7 @@ def test_whatever_takes_the_focus_has_a_name_and_a_tip_in_every_preset(desk: Des
 )
 def test_every_inspector_has_names_and_tips(desk: Desk, part: str) -> None:
     key = {"macro": "m1", "bus": "1", "patch": "", "pattern": "", "player": "v"}.get(part, "a")
-    desk.session.select(part, key)
+    desk.session.editor.select(part, key)
     QApplication.processEvents()
     assert not _unnamed(desk.window.patch_page.inspector)
 
@@ -133,12 +132,12 @@ def test_nothing_stays_light_at_night(desk: Desk) -> None:
 
 @pytest.mark.parametrize("name", ["🌿 Fern 🌿", "مطر على الزجاج", "夜の温室", "ÁÉÍ ẞ"])
 def test_names_of_any_script_are_shown(desk: Desk, name: str) -> None:
-    desk.session.rename_patch(name)
-    desk.session.save_new(name)
+    desk.session.editor.rename_patch(name)
+    desk.session.presets.save_new(name)
     desk.window.show_page("Shelf")
     QTest.qWait(40)
     box = desk.window.header.preset.name
-    assert box.text() == name and desk.session.catalogue.presets(desk.session.work.bank)
+    assert box.text() == name and desk.session.shelf.catalogue.presets(desk.session.editor.work.bank)
     empty = box.grab().toImage()
     box.setText("")
     assert box.grab().toImage() != empty, "something is drawn"
@@ -150,14 +149,14 @@ def test_names_of_any_script_are_shown(desk: Desk, name: str) -> None:
 
 def test_compiling_says_how_far_it_is_and_answers_a_key(desk: Desk) -> None:
     said = desk.window.said
-    HANDLERS.call(desk.session, Compiling(7, 28, 50.0))
+    desk.session.channel.tell(Compiling(7, 28, 50.0))
     assert said.text.text() == "Compiling 7 of 28, about 50 s: once for this machine, then it sounds."
     QTest.qWait(4300)
     assert said.isVisible(), "it stays until it is done"
     desk.keys(Qt.Key.Key_Z)
     assert "about 50 s" in said.text.text() and "The key is heard after it" in said.text.text()
-    HANDLERS.call(desk.session, Compiling(28, 28, 0.0))
-    assert said.text.text() == "The sound is ready." and not desk.session.preparing
+    desk.session.channel.tell(Compiling(28, 28, 0.0))
+    assert said.text.text() == "The sound is ready." and not desk.session.transport.preparing
 
 
 def test_the_time_that_is_left_is_guessed_and_then_known() -> None:

@@ -15,11 +15,12 @@ from PySide6.QtWidgets import QComboBox, QLabel
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import param_at
+from felt_dial.session.copying import copy_layer, paste_layer
+from felt_dial.session.topics import Asked
 from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.core.travel import READY
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.dial import Dial
-from felt_dial.ui.editor.copying import copy_layer, paste_layer
 from felt_dial.ui.inspector.layer_settings import Inlets, TuningRow
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.inspector.source import Material, SourceKind
@@ -37,7 +38,7 @@ def source_of(desk: Desk, layer: str = "a") -> Source:
 
 
 def choose(desk: Desk, kind: str) -> None:
-    desk.session.new()
+    desk.session.editor.new()
     desk.select("source", "a")
     box = desk.find(SourceKind)
     box.setCurrentIndex(box.findData(kind))
@@ -55,7 +56,7 @@ def test_a_source_is_chosen_and_shows_its_picture_and_all_its_dials(desk: Desk, 
         if type(param).__name__ == "Param":
             assert f"layers.a.source.{name}" in dials
     assert not desk.window.grab().isNull()
-    desk.session.undo()
+    desk.session.editor.undo()
     if kind != "wave":
         assert source_of(desk).kind == "wave"  # type: ignore[attr-defined]
 
@@ -79,7 +80,7 @@ def test_a_recording_is_loaded_in_the_background_and_its_root_is_heard(desk: Des
     if "root" in source.params:
         assert source.get("root") == 57 and abs(source.number("cents")) < 1
     assert any("Loaded Reed 3.wav" in text for text in desk.messages)
-    desk.session.undo()
+    desk.session.editor.undo()
     assert source_of(desk).asset is None or kind == "table"  # type: ignore[attr-defined]
 
 
@@ -108,7 +109,7 @@ def test_a_pitched_recording_becomes_a_table_of_its_own_cycles(desk: Desk, tmp_p
     box.lineEdit().setText("777")
     QTest.keyClick(box.lineEdit(), Qt.Key.Key_Return)
     assert source_of(desk).cycle == 777  # type: ignore[attr-defined]
-    desk.session.undo()
+    desk.session.editor.undo()
     assert source_of(desk).cycle == 2048  # type: ignore[attr-defined]
 
 
@@ -118,7 +119,7 @@ def test_the_other_length_that_is_likely_is_one_click_away(desk: Desk, tmp_path:
     soundfile.write(tmp_path / "Sparks.wav", chance, 48000, subtype="FLOAT")
     choose(desk, "table")
     asked: list[tuple[str, list]] = []
-    desk.session.asked.connect(lambda text, answers, problem: asked.append((text, answers)))
+    desk.session.channel.hear(Asked, lambda told: asked.append((told.text, told.answers)))
     desk.find(Inspector).importing.load("a", tmp_path / "Sparks.wav")
     desk.finish_job()
     assert source_of(desk).cycle == 2048  # type: ignore[attr-defined]
@@ -126,7 +127,7 @@ def test_the_other_length_that_is_likely_is_one_click_away(desk: Desk, tmp_path:
     assert "nearly as likely" in text and answers[0][0] in ("Cut at 4096", "Cut at 1024")
     answers[0][1]()
     assert f"Cut at {source_of(desk).cycle}" == answers[0][0]  # type: ignore[attr-defined]
-    desk.session.undo()
+    desk.session.editor.undo()
     assert source_of(desk).cycle == 2048  # type: ignore[attr-defined]
 
 
@@ -148,7 +149,7 @@ def test_a_missing_sample_is_named_kept_and_found_by_its_content(desk: Desk, tmp
     digest = assets.digest_of(soundfile.read(path, dtype="float32", always_2d=True)[0].T)
     lost = {"name": "Old Reed", "digest": digest, "frames": 24000, "channels": 1, "rate": 48000.0}
     source = Source.kinds["sample"].model_validate({"kind": "sample", "asset": lost})
-    desk.session.edit(replace_module(desk.session.patch, "layers.a.source", source), "open an old patch")
+    desk.session.editor.edit(replace_module(desk.session.patch, "layers.a.source", source), "open an old patch")
     desk.select("source", "a")
     label = desk.find(QLabel, lambda label: label.text().startswith("Missing"))
     assert "Old Reed" in label.text() and digest[:12] in label.text() and "0.50 s" in label.text()
@@ -179,7 +180,7 @@ def test_a_table_is_chosen_cut_anew_and_saved(desk: Desk, tmp_path: Path) -> Non
 
 
 def test_the_travel_curve_is_drawn_by_hand(desk: Desk) -> None:
-    desk.session.open("glasshouse-at-dusk", "pollen-drift")
+    desk.session.presets.open("glasshouse-at-dusk", "pollen-drift")
     desk.select("source", "a")
     picture = desk.find(GrainsPicture, lambda picture: picture.large)
     assert source_of(desk).curve == READY["There and back"]  # type: ignore[attr-defined]
@@ -205,7 +206,7 @@ def test_harmonics_are_drawn_as_bars(desk: Desk) -> None:
 
 
 def test_a_layer_is_tied_to_another_and_cut_again(desk: Desk) -> None:
-    desk.session.new()
+    desk.session.editor.new()
     desk.window.patch_page.add_layer()
     desk.select("source", "a")
     inlets = desk.find(Inlets)
@@ -221,10 +222,10 @@ def test_a_layer_is_tied_to_another_and_cut_again(desk: Desk) -> None:
 
 
 def test_a_layer_is_copied_into_another_patch(desk: Desk) -> None:
-    desk.session.open("glasshouse-at-dusk", "reed-bed")
+    desk.session.presets.open("glasshouse-at-dusk", "reed-bed")
     desk.select("out", "a")
     copy_layer(desk.session, "a")
-    desk.session.new()
+    desk.session.editor.new()
     paste_layer(desk.session)
     assert desk.session.patch.layers["b"].source.asset.name == "Blown Reed"  # type: ignore[attr-defined]
 
@@ -233,7 +234,7 @@ def test_a_tuning_is_loaded_shown_and_refused(desk: Desk, tmp_path: Path) -> Non
     good, bad = tmp_path / "five.scl", tmp_path / "bad.scl"
     good.write_text("Five equal steps\n5\n240.0\n480.0\n720.0\n960.0\n2/1\n")
     bad.write_text("nothing")
-    desk.session.new()
+    desk.session.editor.new()
     desk.select("patch", "")
     desk.find(TuningRow).load(bad)
     assert desk.session.patch.tuning is None and "bad.scl" in desk.messages[-1]
@@ -246,12 +247,12 @@ def test_the_controller_is_chosen_in_the_settings_and_kept(desk: Desk) -> None:
     sheet = desk.window.settings_sheet
     sheet.controller.setCurrentIndex(sheet.controller.findData("simulated"))
     sheet.controller.activated.emit(sheet.controller.currentIndex())
-    assert desk.session.settings.controller == "simulated" and desk.link.controller == "simulated"
+    assert desk.session.settings.now.controller == "simulated" and desk.link.controller == "simulated"
 
 
 def test_marks_of_a_sample_are_dragged_and_follow_the_pointer(desk: Desk) -> None:
     """Press, eight moves, release: every mark ends where the pointer does, as one step; one mark does not pass its partner."""
-    desk.session.open("glasshouse-at-dusk", "reed-bed")
+    desk.session.presets.open("glasshouse-at-dusk", "reed-bed")
     layer = next(key for key, found in desk.session.patch.layers.items() if found.source.kind == "sample")
     place = f"layers.{layer}.source."
     for name, value in (
@@ -261,7 +262,7 @@ def test_marks_of_a_sample_are_dragged_and_follow_the_pointer(desk: Desk) -> Non
         ("start", 0.1),
         ("one_shot", False),
     ):
-        desk.session.set(place + name, value)
+        desk.session.editor.set(place + name, value)
     desk.select("source", layer)
     picture = desk.find(SamplePicture, lambda found: found.large)
     box = picture.box()
@@ -279,22 +280,22 @@ def test_marks_of_a_sample_are_dragged_and_follow_the_pointer(desk: Desk) -> Non
         for n in range(1, 9):
             QTest.mouseMove(picture, at(begin + (end - begin) * n / 8))
         QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=at(end))
-        assert float(desk.session.value(place + name)) == pytest.approx(found, abs=0.01), name
-        desk.session.undo()
-        assert float(desk.session.value(place + name)) == pytest.approx(begin, abs=0.01), "one step"
-    desk.session.set(place + "loop_start", 0.25)
+        assert float(desk.session.editor.value(place + name)) == pytest.approx(found, abs=0.01), name
+        desk.session.editor.undo()
+        assert float(desk.session.editor.value(place + name)) == pytest.approx(begin, abs=0.01), "one step"
+    desk.session.editor.set(place + "loop_start", 0.25)
     dial = desk.dial(place + "loop_start")
     assert "ms" in dial.toolTip() and "fr" in dial.toolTip()
     dial.type_value()
     dial.entry.setText("100 ms")
     QTest.keyClick(dial.entry, Qt.Key.Key_Return)
     seconds = desk.session.patch.layers[layer].source.asset.seconds  # type: ignore[attr-defined]
-    assert float(desk.session.value(place + "loop_start")) == pytest.approx(0.1 / seconds)
+    assert float(desk.session.editor.value(place + "loop_start")) == pytest.approx(0.1 / seconds)
 
 
 def test_a_layer_says_that_its_grains_are_full(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     """On its picture, small and large; nothing while there is room."""
-    desk.session.open("glasshouse-at-dusk", "pollen-drift")
+    desk.session.presets.open("glasshouse-at-dusk", "pollen-drift")
     desk.select("source", "a")
     for large in (False, True):
         picture = desk.find(GrainsPicture, lambda picture, large=large: picture.large == large)

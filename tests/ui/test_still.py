@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from shiboken6 import isValid
 
 from felt_dial.patch.edits import sew
+from felt_dial.session.topics import Selected
 from felt_dial.ui.dials.param_control import ParamControl
 from tests.ui.conftest import Desk, wait
 
@@ -57,13 +58,13 @@ def turn_watching(desk: Desk, top: QWidget, dial: ParamControl) -> None:
 @pytest.mark.parametrize("part", ["source", "filter", "level", "out"])
 def test_nothing_in_the_inspector_moves_while_a_dial_with_threads_is_turned(desk: Desk, part: str) -> None:
     session = desk.session
-    session.select(part, "a")
+    session.editor.select(part, "a")
     inspector = desk.window.patch_page.inspector
     QTest.qWait(50)
     dials = [d for d in inspector.findChildren(ParamControl) if d.isVisible() and d.param.movable and not d.param.whole]
     path = dials[0].path
-    session.edit(sew(session.patch, "e2", path)[0], "sew")
-    session.edit(sew(session.patch, "w", path)[0], "sew")
+    session.editor.edit(sew(session.patch, "e2", path)[0], "sew")
+    session.editor.edit(sew(session.patch, "w", path)[0], "sew")
     QTest.qWait(50)
     dial = next(d for d in inspector.findChildren(ParamControl) if d.isVisible() and d.path == path)
     dial.setFocus()
@@ -78,10 +79,10 @@ def test_nothing_on_the_other_pages_moves_while_a_dial_is_turned(desk: Desk, pag
     shown = desk.window.page(page)
     if page == "Effects":
         key = next(iter(desk.session.patch.racks["1"]))
-        desk.session.choose_effect("1", key)
-        desk.session.selected.emit()
+        desk.session.editor.choose_effect("1", key)
+        desk.session.channel.tell(Selected())
         path = f"racks.1.{key}.wet"
-        desk.session.edit(sew(desk.session.patch, "m1", path)[0], "sew")
+        desk.session.editor.edit(sew(desk.session.patch, "m1", path)[0], "sew")
         QTest.qWait(80)
     else:
         path = f"threads.{desk.window.threads.table.keys[0]}.depth"
@@ -97,16 +98,16 @@ def test_an_effect_that_changes_racks_stays_large_on_the_page(desk: Desk) -> Non
     session, page = desk.session, desk.window.effects
     desk.window.show_page("Effects")
     key = next(iter(session.patch.racks["1"]))
-    session.choose_effect("1", key)
-    session.selected.emit()
+    session.editor.choose_effect("1", key)
+    session.channel.tell(Selected())
     QTest.qWait(50)
     count = sum(w.isVisible() for w in page.card.findChildren(ParamControl))
     assert count > 3
     page.second.dropped("1", key)
     QApplication.processEvents()
-    assert session.rack == "2" and session.effect in session.patch.racks["2"]
+    assert session.editor.rack == "2" and session.editor.effect in session.patch.racks["2"]
     assert sum(w.isVisible() for w in page.card.findChildren(ParamControl)) == count
-    session.undo()
+    session.editor.undo()
     QApplication.processEvents()
-    assert session.effect in session.patch.racks[session.rack]
+    assert session.editor.effect in session.patch.racks[session.editor.rack]
     assert sum(w.isVisible() for w in page.card.findChildren(ParamControl)) == count

@@ -29,7 +29,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     # Space: a phrase plays.
     window.stack.setFocus()
     desk.keys(Qt.Key.Key_Space)
-    assert session.playing and wait(lambda: int(data["voices"]) > 0)
+    assert session.transport.playing and wait(lambda: int(data["voices"]) > 0)
     assert wait(lambda: window.header.loudness.value.endswith("LUFS") and "∞" not in window.header.loudness.value)
 
     # Dew Pluck from the shelf, then the level envelope is dragged where it is shown.
@@ -37,20 +37,20 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     names = [window.shelf.model.index(n).data() for n in range(window.shelf.model.rowCount())]
     window.shelf.view.setCurrentIndex(window.shelf.model.index(names.index("Dew Pluck")))
     desk.keys(Qt.Key.Key_Return)
-    assert session.patch.name == "Dew Pluck" and not session.unsaved
+    assert session.patch.name == "Dew Pluck" and not session.editor.unsaved
     window.show_page("Patch")
     desk.select("level", "a")
     editor = desk.find(EnvelopePicture, lambda w: w.large)
     decay = next(h for h in editor.handles() if h.time == "decay")
     box = editor.box()
     at = QPointF(box.left() + decay.x * box.width(), box.bottom() - decay.y * box.height()).toPoint()
-    before = session.value("modulators.e1.decay")
+    before = session.editor.value("modulators.e1.decay")
     desk.drag(editor, at, at + QPoint(30, -20))
     assert (
-        float(session.value("modulators.e1.decay")) > float(before)
-        and float(session.value("modulators.e1.sustain")) > 0.05
+        float(session.editor.value("modulators.e1.decay")) > float(before)
+        and float(session.editor.value("modulators.e1.sustain")) > 0.05
     )
-    assert session.history.sentences() == ["open Dew Pluck", "E1 Decay"], "one drag is one step"
+    assert session.editor.history.sentences() == ["open Dew Pluck", "E1 Decay"], "one drag is one step"
 
     # The filter is opened by typing.
     desk.select("source", "a")
@@ -58,7 +58,7 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     cutoff.setFocus()
     desk.keys(Qt.Key.Key_Return)
     desk.type("1.2k")
-    assert session.value("layers.a.filter.cutoff") == 1200.0
+    assert session.editor.value("layers.a.filter.cutoff") == 1200.0
 
     # An LFO is made; its tag is dragged onto the cutoff dial, and the depth is typed.
     window.patch_page.add_modulator("lfo")
@@ -91,18 +91,18 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     QTest.keyClick(dial, Qt.Key.Key_1)
     QTest.keyClicks(desk.entry(), "/8d")
     QTest.keyClick(desk.entry(), Qt.Key.Key_Return)
-    assert session.value("racks.1.delay2.left") == Beats(0.75)
+    assert session.editor.value("racks.1.delay2.left") == Beats(0.75)
 
     # Everything that moves something is in the table.
     window.show_page("Threads")
     assert len(window.threads.table.keys) == len(session.patch.threads) == 10
 
     # Saved as Fern Pluck.
-    assert session.unsaved
+    assert session.editor.unsaved
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     next(act for act in desk.entry().banks().actions() if act.text() == "Glasshouse at Dusk (shipped)").trigger()
     desk.type("Fern Pluck")
-    assert not session.unsaved and session.patch.name == "Fern Pluck"
+    assert not session.editor.unsaved and session.patch.name == "Fern Pluck"
     heard = render(session.patch, NOTES, 2.0).tobytes()
     desk.close()
 
@@ -117,8 +117,8 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
     desk_keys(Qt.Key.Key_Return)
     assert session.patch.name == "Fern Pluck"
     assert render(session.patch, NOTES, 2.0).tobytes() == heard
-    assert wait(lambda: session.figures.of(session.patch) is not None, 60)
-    measured = session.figures.of(session.patch)
+    assert wait(lambda: session.shelf.figures.of(session.patch) is not None, 60)
+    measured = session.shelf.figures.of(session.patch)
     assert measured is not None and measured.swatch.max() > 200 and np.isfinite(measured.lufs)
     window.shelf.show_chosen()
     assert window.shelf.details.swatch.swatch is not None
@@ -126,11 +126,11 @@ def test_fern_pluck(open_desk: Callable[[], Desk]) -> None:
 
 def test_the_engine_dies_under_the_window_and_the_work_stays(open_desk: Callable[[], Desk]) -> None:
     desk = open_desk()
-    desk.session.set("layers.a.filter.cutoff", 777.0)
+    desk.session.editor.set("layers.a.filter.cutoff", 777.0)
     desk.link.kill()
     assert wait(lambda: any("started again" in text for text in desk.messages))
     assert wait(lambda: desk.link.ready and desk.link.settled, 30)
-    assert desk.session.value("layers.a.filter.cutoff") == 777.0
+    assert desk.session.editor.value("layers.a.filter.cutoff") == 777.0
     assert wait(lambda: abs((desk.link.bead("layers.a.level") or 0) + 11.0) < 0.1)
     assert desk.window.said.isVisible() and desk.window.said.problem
 
@@ -152,11 +152,11 @@ def test_keys_play_while_they_are_held(open_desk: Callable[[], Desk]) -> None:
     assert wait(lambda: set(np.flatnonzero(data["keys"])) == {48})
     QTest.mouseRelease(keyboard, Qt.MouseButton.LeftButton, pos=spot)
     assert wait(lambda: not data["keys"].any())
-    desk.session.keep_settings(desk.session.settings.model_copy(update={"letter_keys": False}))
+    desk.session.settings.keep(desk.session.settings.now.model_copy(update={"letter_keys": False}))
     QTest.keyClick(focus, Qt.Key.Key_Z)
     QTest.qWait(100)
     assert not data["keys"].any()
     pill = next(p for p in desk.window.findChildren(Pill) if p.text() == "Play")
     pill.setFocus()
     desk.keys(Qt.Key.Key_Return)
-    assert desk.session.playing
+    assert desk.session.transport.playing

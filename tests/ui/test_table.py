@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QMenu
 from felt_dial import files
 from felt_dial.bank.library.library import Library
 from felt_dial.patch.patch import value_at, with_value
-from felt_dial.ui.editor import shelf_steps
+from felt_dial.session import shelf_steps
 from felt_dial.ui.pages.shelf.spine import BANK_MIME, Spine
 from tests.ui.conftest import Desk
 
@@ -23,23 +23,23 @@ HOME, OTHER = "glasshouse-at-dusk", "tide-tables"
 
 
 def on_disk(desk: Desk, preset: str, bank: str = HOME) -> object:
-    return value_at(Library(desk.session.library.root).bank(bank).load(preset), CUTOFF)
+    return value_at(Library(desk.session.shelf.library.root).bank(bank).load(preset), CUTOFF)
 
 
 def presets(desk: Desk, bank: str = HOME) -> list[str]:
-    return [preset.name for preset in Library(desk.session.library.root).bank(bank).presets()]
+    return [preset.name for preset in Library(desk.session.shelf.library.root).bank(bank).presets()]
 
 
 def dotted(desk: Desk) -> bool:
     """What the header and the title say of it; they must agree."""
     box = desk.window.header.preset
     seen = box.dot.isVisibleTo(box)
-    assert seen == box.save.isEnabled() == (" •" in desk.window.windowTitle()) == desk.session.unsaved
+    assert seen == box.save.isEnabled() == (" •" in desk.window.windowTitle()) == desk.session.editor.unsaved
     return seen
 
 
 def pages(desk: Desk) -> int:
-    desk.session.write_journal()
+    desk.session.autosave.write()
     return len(desk.session.journal.pages())
 
 
@@ -48,26 +48,26 @@ def pages(desk: Desk) -> int:
 
 def test_after_change_save_undo_the_old_sound_is_not_called_saved(desk: Desk) -> None:
     session = desk.session
-    session.set(CUTOFF, 900.0)
+    session.editor.set(CUTOFF, 900.0)
     assert dotted(desk) and pages(desk) == 1
-    assert session.save() and not dotted(desk) and pages(desk) == 0
-    session.undo()
-    assert session.value(CUTOFF) == 620.0 and on_disk(desk, "dew-pluck") == 900.0
+    assert session.presets.save() and not dotted(desk) and pages(desk) == 0
+    session.editor.undo()
+    assert session.editor.value(CUTOFF) == 620.0 and on_disk(desk, "dew-pluck") == 900.0
     assert dotted(desk) and pages(desk) == 1
-    session.redo()
+    session.editor.redo()
     assert not dotted(desk) and pages(desk) == 0
-    session.undo()
-    assert session.save() and on_disk(desk, "dew-pluck") == 620.0 and not dotted(desk)
+    session.editor.undo()
+    assert session.presets.save() and on_disk(desk, "dew-pluck") == 620.0 and not dotted(desk)
 
 
 def test_save_as_new_undo_save_leaves_the_original(desk: Desk) -> None:
     session = desk.session
-    session.set(CUTOFF, 900.0)
-    assert session.save_new("Dew Second", bank=HOME) and session.work.preset == "dew-second"
-    session.undo()
+    session.editor.set(CUTOFF, 900.0)
+    assert session.presets.save_new("Dew Second", bank=HOME) and session.editor.work.preset == "dew-second"
+    session.editor.undo()
     assert dotted(desk) and session.patch.name == "Dew Second", "an undo of sound is no renaming"
-    session.set(CUTOFF, 700.0)
-    assert session.save()
+    session.editor.set(CUTOFF, 700.0)
+    assert session.presets.save()
     assert on_disk(desk, "dew-pluck") == 620.0 and on_disk(desk, "dew-second") == 700.0
     assert presets(desk).count("Dew Pluck") == presets(desk).count("Dew Second") == 1
 
@@ -76,44 +76,44 @@ def test_taking_back_a_star_leaves_what_was_saved_since(desk: Desk) -> None:
     session = desk.session
     shelf_steps.change_preset(session, HOME, "dew-pluck", {"favourite": True}, "star")
     assert not dotted(desk) and session.patch.favourite
-    session.set(CUTOFF, 900.0)
-    assert session.save()
-    session.undo()
-    session.undo()
+    session.editor.set(CUTOFF, 900.0)
+    assert session.presets.save()
+    session.editor.undo()
+    session.editor.undo()
     assert desk.messages[-1] == "Undone: change the star of Dew Pluck."
-    kept = session.library.bank(HOME).load("dew-pluck")
+    kept = session.shelf.library.bank(HOME).load("dew-pluck")
     assert not kept.favourite and value_at(kept, CUTOFF) == 900.0
-    assert not session.patch.favourite and session.value(CUTOFF) == 620.0 and dotted(desk)
+    assert not session.patch.favourite and session.editor.value(CUTOFF) == 620.0 and dotted(desk)
 
 
 def test_a_new_name_stays_when_older_edits_are_taken_back(desk: Desk) -> None:
     """The name was changed by another window in between: the step of it is refused, older steps leave it alone."""
     session = desk.session
-    session.set(CUTOFF, 900.0)
+    session.editor.set(CUTOFF, 900.0)
     shelf_steps.change_preset(session, HOME, "dew-pluck", {"name": "Dew II"}, "name")
-    Library(session.library.root).bank(HOME).change("dew-pluck", {}, {"name": "Dew III"})
-    session.undo()
+    Library(session.shelf.library.root).bank(HOME).change("dew-pluck", {}, {"name": "Dew III"})
+    session.editor.undo()
     assert desk.messages[-1].startswith("Not undone: rename Dew Pluck to Dew II. “Dew III” was changed in the meantime")
-    session.undo()
-    assert desk.messages[-1].startswith("Undone: A Cutoff") and session.value(CUTOFF) == 620.0
+    session.editor.undo()
+    assert desk.messages[-1].startswith("Undone: A Cutoff") and session.editor.value(CUTOFF) == 620.0
     assert session.patch.name == "Dew III", "the table has the name that it has there now"
 
 
 def test_a_new_sound_is_nothing_to_lose_until_it_is_changed(desk: Desk) -> None:
-    desk.session.new()
-    assert pages(desk) == 0 and desk.session.unsaved
-    desk.session.set(CUTOFF, 900.0)
+    desk.session.editor.new()
+    assert pages(desk) == 0 and desk.session.editor.unsaved
+    desk.session.editor.set(CUTOFF, 900.0)
     assert pages(desk) == 1
 
 
 def test_both_sides_are_kept_and_saving_one_leaves_the_other(desk: Desk) -> None:
     session = desk.session
-    session.flip()
-    session.set(CUTOFF, 900.0)
-    session.flip()
+    session.editor.flip()
+    session.editor.set(CUTOFF, 900.0)
+    session.editor.flip()
     assert not dotted(desk) and pages(desk) == 1, "the side that is not heard is unsaved"
-    session.set(CUTOFF, 700.0)
-    assert session.save() and pages(desk) == 1
+    session.editor.set(CUTOFF, 700.0)
+    assert session.presets.save() and pages(desk) == 1
     session.journal.close()
     (left,) = desk.session.journal.__class__(session.journal.folder).left_behind()
     assert (value_at(left.work.a, CUTOFF), value_at(left.work.b, CUTOFF)) == (700.0, 900.0)
@@ -125,50 +125,50 @@ def test_both_sides_are_kept_and_saving_one_leaves_the_other(desk: Desk) -> None
 def test_after_a_move_saving_goes_where_the_preset_is(desk: Desk) -> None:
     session = desk.session
     shelf_steps.move_preset(session, HOME, "dew-pluck", "tide-tables")
-    session.set(CUTOFF, 900.0)
-    assert session.save()
+    session.editor.set(CUTOFF, 900.0)
+    assert session.presets.save()
     assert "Dew Pluck" not in presets(desk) and presets(desk, "tide-tables").count("Dew Pluck") == 1
     assert on_disk(desk, "dew-pluck", "tide-tables") == 900.0
-    session.undo()
-    session.undo()
-    assert presets(desk)[0] == "Dew Pluck" and on_disk(desk, "dew-pluck") == 900.0 and session.work.bank == HOME
+    session.editor.undo()
+    session.editor.undo()
+    assert presets(desk)[0] == "Dew Pluck" and on_disk(desk, "dew-pluck") == 900.0 and session.editor.work.bank == HOME
 
 
 def test_a_deleted_preset_leaves_its_sound_on_the_table_and_comes_back_with_undo(desk: Desk) -> None:
     session = desk.session
     shelf_steps.delete_preset(session, HOME, "dew-pluck")
-    assert dotted(desk) and session.work.preset == "" and pages(desk) == 0, "it lies in the bin"
-    session.undo()
-    assert not dotted(desk) and (session.work.bank, session.work.preset) == (HOME, "dew-pluck")
-    session.redo()
-    assert session.save() and session.bank_name(session.work.bank) == "First Sketches"
-    assert session.library.bank(session.work.bank).versions(session.work.preset) == []
+    assert dotted(desk) and session.editor.work.preset == "" and pages(desk) == 0, "it lies in the bin"
+    session.editor.undo()
+    assert not dotted(desk) and (session.editor.work.bank, session.editor.work.preset) == (HOME, "dew-pluck")
+    session.editor.redo()
+    assert session.presets.save() and session.shelf.bank_name(session.editor.work.bank) == "First Sketches"
+    assert session.shelf.library.bank(session.editor.work.bank).versions(session.editor.work.preset) == []
 
 
 def test_what_another_window_does_to_the_preset_is_seen(desk: Desk) -> None:
-    session, other = desk.session, Library(desk.session.library.root)
+    session, other = desk.session, Library(desk.session.shelf.library.root)
     other.bank(HOME).save("dew-pluck", with_value(session.patch, CUTOFF, 500.0))
-    session.refresh_shelf()
-    assert not dotted(desk) and session.value(CUTOFF) == 500.0, "nothing was unsaved here: theirs is shown"
-    session.set(CUTOFF, 700.0)
+    session.shelf.refresh()
+    assert not dotted(desk) and session.editor.value(CUTOFF) == 500.0, "nothing was unsaved here: theirs is shown"
+    session.editor.set(CUTOFF, 700.0)
     other.bank(HOME).save("dew-pluck", with_value(session.patch, CUTOFF, 800.0))
-    session.refresh_shelf()
-    assert dotted(desk) and session.value(CUTOFF) == 700.0, "the table keeps its sound; disk has another"
+    session.shelf.refresh()
+    assert dotted(desk) and session.editor.value(CUTOFF) == 700.0, "the table keeps its sound; disk has another"
     other.delete(HOME, "dew-pluck")
-    session.refresh_shelf()
+    session.shelf.refresh()
     assert desk.messages[-1] == "“Dew Pluck” is not in its bank any more; saving it makes a new preset."
-    assert session.save() and on_disk(desk, session.work.preset, session.work.bank) == 700.0
+    assert session.presets.save() and on_disk(desk, session.editor.work.preset, session.editor.work.bank) == 700.0
 
 
 def test_a_preset_opened_again_later_is_the_same_document(desk: Desk) -> None:
     """Opened, left for another, moved, and undone back to: it is where it was moved to."""
     session = desk.session
-    session.set(CUTOFF, 900.0)
-    session.open(HOME, "moss-pad")
-    Library(session.library.root).move(HOME, "dew-pluck", "tide-tables")
-    session.documents.moved(HOME, "dew-pluck", "tide-tables", "dew-pluck")
-    session.undo()
-    assert session.work.bank == "tide-tables" and session.save()
+    session.editor.set(CUTOFF, 900.0)
+    session.presets.open(HOME, "moss-pad")
+    Library(session.shelf.library.root).move(HOME, "dew-pluck", "tide-tables")
+    session.shelf.documents.moved(HOME, "dew-pluck", "tide-tables", "dew-pluck")
+    session.editor.undo()
+    assert session.editor.work.bank == "tide-tables" and session.presets.save()
     assert on_disk(desk, "dew-pluck", "tide-tables") == 900.0 and "Dew Pluck" not in presets(desk)
 
 
@@ -178,12 +178,12 @@ def test_a_preset_opened_again_later_is_the_same_document(desk: Desk) -> None:
 def test_a_copy_that_was_changed_is_not_thrown_away_by_undo(desk: Desk) -> None:
     session = desk.session
     shelf_steps.duplicate_preset(session, HOME, "moss-pad")
-    bank = Library(session.library.root).bank(HOME)
+    bank = Library(session.shelf.library.root).bank(HOME)
     bank.save("moss-pad-copy", with_value(bank.load("moss-pad-copy"), "level", -20.0))
-    session.undo()
+    session.editor.undo()
     assert desk.messages[-1].startswith("Not undone: duplicate Moss Pad. The copy of “Moss Pad” is not as it was made")
     assert "Moss Pad copy" in presets(desk)
-    session.undo()
+    session.editor.undo()
     assert desk.messages[-1] == "There is nothing to undo."
 
 
@@ -191,8 +191,8 @@ def test_an_order_that_another_changed_stays(desk: Desk) -> None:
     session = desk.session
     shelf_steps.reorder_preset(session, HOME, "moss-pad", 0)
     assert presets(desk)[0] == "Moss Pad"
-    Library(session.library.root).bank(HOME).place("moss-pad", 5)
-    session.undo()
+    Library(session.shelf.library.root).bank(HOME).place("moss-pad", 5)
+    session.editor.undo()
     assert "“Moss Pad” stands elsewhere by now" in desk.messages[-1] and presets(desk)[5] == "Moss Pad"
 
 
@@ -200,16 +200,16 @@ def test_moving_one_back_leaves_the_places_of_the_others(desk: Desk) -> None:
     session = desk.session
     before = presets(desk)
     shelf_steps.reorder_preset(session, HOME, "moss-pad", 0)
-    Library(session.library.root).bank(HOME).place("root-sub", 20)
-    session.undo()
+    Library(session.shelf.library.root).bank(HOME).place("root-sub", 20)
+    session.editor.undo()
     assert presets(desk).index("Root Sub") == 20 and presets(desk).index("Moss Pad") == before.index("Moss Pad")
 
 
 def test_a_bank_that_holds_presets_is_not_taken_away_by_undo(desk: Desk) -> None:
     session = desk.session
     key = shelf_steps.make_bank(session, "Aviary")
-    Library(session.library.root).bank(key).save_new(session.patch)
-    session.undo()
+    Library(session.shelf.library.root).bank(key).save_new(session.patch)
+    session.editor.undo()
     assert "“Aviary” holds presets by now; it stays." in desk.messages[-1]
     assert presets(desk, key) == ["Dew Pluck"]
 
@@ -233,22 +233,22 @@ def test_a_bank_is_deleted_with_all_in_it_and_comes_back(desk: Desk) -> None:
     expected.append("Delete")
     assert [action.text() for action in menu.actions()] == expected
     menu.actions()[-1].trigger()
-    assert [bank.id for bank in session.library.banks()] == ["tide-tables"]
-    assert dotted(desk) and session.work.preset == "" and session.shelf_bank == "tide-tables"
-    session.undo()
-    assert len(presets(desk)) == 36 and not dotted(desk) and session.work.preset == "dew-pluck"
-    session.redo()
-    shelf_steps.restore_thrown(session, session.library.bin.all()[0].ticket, "Glasshouse at Dusk")
+    assert [bank.id for bank in session.shelf.library.banks()] == ["tide-tables"]
+    assert dotted(desk) and session.editor.work.preset == "" and session.shelf.shown == "tide-tables"
+    session.editor.undo()
+    assert len(presets(desk)) == 36 and not dotted(desk) and session.editor.work.preset == "dew-pluck"
+    session.editor.redo()
+    shelf_steps.restore_thrown(session, session.shelf.library.bin.all()[0].ticket, "Glasshouse at Dusk")
     assert len(presets(desk)) == 36 and not dotted(desk)
-    session.undo()
-    assert [bank.id for bank in session.library.banks()] == ["tide-tables"]
+    session.editor.undo()
+    assert [bank.id for bank in session.shelf.library.banks()] == ["tide-tables"]
 
 
 def test_a_bank_is_duplicated_and_described_and_both_are_undone(desk: Desk) -> None:
     session, shelf = desk.session, desk.window.shelf
     desk.window.show_page("Shelf")
     shelf.column.duplicate_bank("tide-tables")
-    assert session.shelf_bank == "tide-tables-copy" and presets(desk, "tide-tables-copy") == presets(
+    assert session.shelf.shown == "tide-tables-copy" and presets(desk, "tide-tables-copy") == presets(
         desk, "tide-tables"
     )
     sheet = shelf.bank_sheet
@@ -256,14 +256,14 @@ def test_a_bank_is_duplicated_and_described_and_both_are_undone(desk: Desk) -> N
     sheet.description.setFocus()
     sheet.description.setPlainText("For the pier")
     sheet.lines["version"].setFocus()
-    assert session.library.bank("tide-tables-copy").file.description == "For the pier"
-    session.undo()
-    assert session.library.bank("tide-tables-copy").file.description != "For the pier"
+    assert session.shelf.library.bank("tide-tables-copy").file.description == "For the pier"
+    session.editor.undo()
+    assert session.shelf.library.bank("tide-tables-copy").file.description != "For the pier"
     sheet.put_away()
-    session.undo()
-    assert len(session.library.banks()) == 2
-    session.redo()
-    assert session.library.bank("tide-tables-copy").name == "Tide Tables copy"
+    session.editor.undo()
+    assert len(session.shelf.library.banks()) == 2
+    session.editor.redo()
+    assert session.shelf.library.bank("tide-tables-copy").name == "Tide Tables copy"
 
 
 def test_banks_are_put_in_order_by_hand_and_the_order_stays(desk: Desk) -> None:
@@ -284,16 +284,16 @@ def test_banks_are_put_in_order_by_hand_and_the_order_stays(desk: Desk) -> None:
     data = QMimeData()
     data.setData(BANK_MIME, HOME.encode())
     desk.drop(data, desk.find(Spine, lambda spine: spine.bank.id == OTHER))
-    assert shown() == [HOME, OTHER, third] == [bank.id for bank in Library(session.library.root).banks()]
-    session.undo()
+    assert shown() == [HOME, OTHER, third] == [bank.id for bank in Library(session.shelf.library.root).banks()]
+    session.editor.undo()
     assert shown() == [OTHER, third, HOME]
-    Library(session.library.root).place_bank(OTHER, 2)
-    session.undo()
+    Library(session.shelf.library.root).place_bank(OTHER, 2)
+    session.editor.undo()
     assert shown() == [third, HOME, OTHER] and "stands elsewhere by now" in desk.messages[-1]
 
 
 def test_a_bank_that_lacks_a_recording_is_handed_over_only_if_wished(desk: Desk, tmp_path: Path) -> None:
-    bank, target = desk.session.library.bank(HOME), tmp_path / "out.feltbank"
+    bank, target = desk.session.shelf.library.bank(HOME), tmp_path / "out.feltbank"
     path = next(bank.path(key) for key in bank.ids() if '"digest"' in bank.path(key).read_text())
     path.write_text(re.sub(r'"digest": "[0-9a-f]{64}"', f'"digest": "{"0" * 64}"', path.read_text()))
     desk.window.show_page("Shelf")
@@ -331,9 +331,9 @@ def windows(qapp: object, home: Path) -> Callable[[], Desk]:
 
 def test_work_left_for_another_preset_is_offered_after_a_quiet_close(windows: Callable[[], Desk]) -> None:
     first = windows()
-    first.session.set(CUTOFF, 900.0)
-    first.session.open(HOME, "moss-pad")
-    first.session.set("layers.a.pan", 0.4)
+    first.session.editor.set(CUTOFF, 900.0)
+    first.session.presets.open(HOME, "moss-pad")
+    first.session.editor.set("layers.a.pan", 0.4)
     first.session.close()
     first.close()
     second = windows()
@@ -346,12 +346,14 @@ def test_work_left_for_another_preset_is_offered_after_a_quiet_close(windows: Ca
     dew = next(left for left in second.left_behind if left.work.patch.name == "Dew Pluck")
     second.window.left.take_up(dew)
     assert (
-        second.session.value(CUTOFF) == 900.0 and second.session.unsaved and second.session.work.preset == "dew-pluck"
+        second.session.editor.value(CUTOFF) == 900.0
+        and second.session.editor.unsaved
+        and second.session.editor.work.preset == "dew-pluck"
     )
     assert pages(second) == 1 and second.window.said.text.text().startswith("“Moss Pad” was not saved")
     second.answer("Throw it away")
     assert second.session.journal.left_behind() == [] and pages(second) == 1
-    assert second.session.save() and pages(second) == 0
+    assert second.session.presets.save() and pages(second) == 0
     second.session.close()
     second.close()
     third = windows()
@@ -361,10 +363,10 @@ def test_work_left_for_another_preset_is_offered_after_a_quiet_close(windows: Ca
 
 def test_two_windows_do_not_touch_each_other_s_journal(windows: Callable[[], Desk]) -> None:
     first, second = windows(), windows()
-    first.session.set(CUTOFF, 900.0)
-    second.session.set(CUTOFF, 800.0)
+    first.session.editor.set(CUTOFF, 900.0)
+    second.session.editor.set(CUTOFF, 800.0)
     assert pages(first) == pages(second) == 1
-    assert second.session.save() and pages(second) == 0 and pages(first) == 1
+    assert second.session.presets.save() and pages(second) == 0 and pages(first) == 1
     assert second.session.journal.left_behind() == []
     first.session.journal.close()
     assert [value_at(left.work.patch, CUTOFF) for left in second.session.journal.left_behind()] == [900.0]
@@ -375,8 +377,8 @@ def test_two_windows_do_not_touch_each_other_s_journal(windows: Callable[[], Des
 @pytest.mark.parametrize("choice", ["Save it", "Keep it for next time", "Throw it away"])
 def test_closing_asks_where_it_shall(desk: Desk, choice: str) -> None:
     session = desk.session
-    session.keep_settings(session.settings.model_copy(update={"closing": "ask"}))
-    session.set(CUTOFF, 900.0)
+    session.settings.keep(session.settings.now.model_copy(update={"closing": "ask"}))
+    session.editor.set(CUTOFF, 900.0)
     assert not desk.window.close() and desk.window.isVisible()
     assert desk.window.said.text.text() == "“Dew Pluck” is not saved."
     desk.answer(choice)
@@ -388,7 +390,7 @@ def test_closing_asks_where_it_shall(desk: Desk, choice: str) -> None:
 
 
 def test_closing_without_a_question_keeps_the_work(desk: Desk) -> None:
-    desk.session.set(CUTOFF, 900.0)
+    desk.session.editor.set(CUTOFF, 900.0)
     assert desk.window.close()
     desk.session.close()
     assert len(desk.session.journal.left_behind()) == 1
@@ -397,8 +399,8 @@ def test_closing_without_a_question_keeps_the_work(desk: Desk) -> None:
 # --- a disk that is full --------------------------------------------------------------------------
 
 REFUSED: dict[str, tuple[Callable[[Desk], object], str]] = {
-    "save": (lambda d: d.session.save(), "“Dew Pluck” was not saved"),
-    "save as new": (lambda d: d.session.save_new("Leaf"), "“Leaf” was not saved"),
+    "save": (lambda d: d.session.presets.save(), "“Dew Pluck” was not saved"),
+    "save as new": (lambda d: d.session.presets.save_new("Leaf"), "“Leaf” was not saved"),
     "star": (
         lambda d: shelf_steps.change_preset(d.session, HOME, "moss-pad", {"favourite": True}, "star"),
         "“Moss Pad” was not changed",
@@ -420,7 +422,7 @@ REFUSED: dict[str, tuple[Callable[[Desk], object], str]] = {
         "“Tide Tables copy” could not be put",
     ),
     "delete bank": (lambda d: shelf_steps.delete_bank(d.session, "tide-tables"), "“Tide Tables” was not deleted"),
-    "journal": (lambda d: d.session.write_journal(), "Unsaved work could not be put into the journal"),
+    "journal": (lambda d: d.session.autosave.write(), "Unsaved work could not be put into the journal"),
 }
 
 
@@ -428,8 +430,8 @@ REFUSED: dict[str, tuple[Callable[[Desk], object], str]] = {
 def test_a_full_disk_is_one_sentence_by_name_and_changes_nothing(
     desk: Desk, monkeypatch: pytest.MonkeyPatch, what: str
 ) -> None:
-    session, root = desk.session, desk.session.library.root
-    session.set(CUTOFF, 900.0)
+    session, root = desk.session, desk.session.shelf.library.root
+    session.editor.set(CUTOFF, 900.0)
 
     def whole() -> dict[Path, bytes]:
         return {path: path.read_bytes() for path in sorted(root.glob("[a-z]*/**/*.json"))}
@@ -444,6 +446,6 @@ def test_a_full_disk_is_one_sentence_by_name_and_changes_nothing(
     monkeypatch.undo()
     (message,) = [m for m in desk.messages[said:] if "No space left" in m]
     assert says in message and message.count("No space left") == 1 and desk.window.said.problem
-    session.library.tidy(90, 500)
-    assert whole() == before and session.library.bin.all() == []
-    assert session.value(CUTOFF) == 900.0 and len(session.history.sentences()) == 1
+    session.shelf.library.tidy(90, 500)
+    assert whole() == before and session.shelf.library.bin.all() == []
+    assert session.editor.value(CUTOFF) == 900.0 and len(session.editor.history.sentences()) == 1

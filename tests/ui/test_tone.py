@@ -17,6 +17,7 @@ from felt_dial.patch.module import Filter
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.routing import bus_words
 from felt_dial.patch.shaping import WAYS
+from felt_dial.session.topics import Frame
 from felt_dial.sound.spectra import across
 from felt_dial.ui.dials.controls import Options, Pill, Upright
 from felt_dial.ui.dials.dial import Dial
@@ -65,7 +66,9 @@ def test_every_kind_of_filter_is_chosen_drawn_and_has_its_dials(desk: Desk) -> N
     order = ("ladder", "acid", "shelf", "state_variable", "formant", "comb")
     assert set(order) == set(Filter.kinds)
     for kind in order:
-        session.set("layers.a.filter.cutoff", 620.0) if "cutoff" in session.patch.layers["a"].filter.params else None
+        session.editor.set("layers.a.filter.cutoff", 620.0) if "cutoff" in session.patch.layers[
+            "a"
+        ].filter.params else None
         box = desk.find(FilterKind)
         n = box.findData(kind)
         box.setCurrentIndex(n)
@@ -79,20 +82,20 @@ def test_every_kind_of_filter_is_chosen_drawn_and_has_its_dials(desk: Desk) -> N
         assert {f"layers.a.filter.{name}" for name in names} <= dials(desk)
         curve = desk.find(FilterCurve, lambda c: c.large)
         before = curve.grab().toImage()
-        session.set(f"layers.a.filter.{main_dial(filter_)}", filter_.params[main_dial(filter_)].at(0.9))
+        session.editor.set(f"layers.a.filter.{main_dial(filter_)}", filter_.params[main_dial(filter_)].at(0.9))
         QApplication.processEvents()
         assert curve.grab().toImage() != before
         path = f"layers.a.filter.{curve.sideways()}"
-        place = session.value(path)
+        place = session.editor.value(path)
         desk.drag(curve, QPoint(150, 60), QPoint(110, 40))
-        assert session.value(path) != place and float(session.value("layers.a.filter.resonance")) > 0.0
-        assert session.history.undo_says == "filter of layer A"
+        assert session.editor.value(path) != place and float(session.editor.value("layers.a.filter.resonance")) > 0.0
+        assert session.editor.history.undo_says == "filter of layer A"
 
 
 def test_a_cutoff_counted_from_the_key_shows_its_distance_instead(desk: Desk) -> None:
     desk.select("filter", "a")
     assert "layers.a.filter.cutoff" in dials(desk) and "layers.a.filter.distance" not in dials(desk)
-    desk.session.set("layers.a.filter.counted", "key")
+    desk.session.editor.set("layers.a.filter.counted", "key")
     QApplication.processEvents()
     assert (
         "layers.a.filter.distance" in dials(desk) and desk.find(FilterCurve, lambda c: c.large).sideways() == "distance"
@@ -102,17 +105,17 @@ def test_a_cutoff_counted_from_the_key_shows_its_distance_instead(desk: Desk) ->
 def test_every_way_of_a_drive_is_shown_with_what_it_needs(desk: Desk) -> None:
     session = desk.session
     QTest.mouseRelease(desk.find(ShapingPicture, lambda p: p.path == "layers.a.drive"), Qt.MouseButton.LeftButton)
-    assert session.selection == ("drive", "a")
-    session.set("layers.a.drive.on", True)
+    assert session.editor.selection == ("drive", "a")
+    session.editor.set("layers.a.drive.on", True)
     for way in WAYS:
-        session.set("layers.a.drive.amount", 12.0)
-        session.set("layers.a.drive.way", way)
+        session.editor.set("layers.a.drive.amount", 12.0)
+        session.editor.set("layers.a.drive.way", way)
         QApplication.processEvents()
         seen = dials(desk)
         assert ("layers.a.drive.bits" in seen) == (way == "reduce") and "layers.a.drive.amount" in seen
         picture = desk.find(ShapingPicture, lambda p: p.large)
         before = picture.grab().toImage()
-        session.set("layers.a.drive.amount", 40.0)
+        session.editor.set("layers.a.drive.amount", 40.0)
         QApplication.processEvents()
         assert picture.grab().toImage() != before, way
 
@@ -120,22 +123,22 @@ def test_every_way_of_a_drive_is_shown_with_what_it_needs(desk: Desk) -> None:
 def test_a_drawn_curve_is_drawn_with_the_hand_and_kept_as_a_snippet(desk: Desk) -> None:
     session = desk.session
     desk.select("drive", "b")
-    session.set("layers.b.drive.way", "drawn")
+    session.editor.set("layers.b.drive.way", "drawn")
     QApplication.processEvents()
     line = desk.find(LineEditor, lambda e: e.path == "layers.b.drive.curve")
-    before = session.value("layers.b.drive.curve")
+    before = session.editor.value("layers.b.drive.curve")
     box = line.box()
     x, y = box.left() + 0.35 * box.width(), box.bottom() - 0.7 * box.height()
     desk.drag(line, QPoint(round(x), round(y)), QPoint(round(x) + 30, round(y) + 25))
-    after = session.value("layers.b.drive.curve")
+    after = session.editor.value("layers.b.drive.curve")
     assert after != before and len(after) == len(before)  # type: ignore[arg-type]
     pill = desk.find(SnippetPill, lambda p: p.path == "layers.b.drive")
     pill.keep("Bent fern")
-    kept = next(s for s in Snippets(session.library.root).all() if s.name == "Bent fern")
+    kept = next(s for s in Snippets(session.shelf.library.root).all() if s.name == "Bent fern")
     assert kept.family == "drive"
     desk.select("drive", "a")
     desk.find(SnippetPill, lambda p: p.path == "layers.a.drive").take(kept)
-    assert session.value("layers.a.drive.curve") == after
+    assert session.editor.value("layers.a.drive.curve") == after
 
 
 # --- buses -------------------------------------------------------------------------------------
@@ -145,29 +148,29 @@ def test_the_routing_is_drawn_read_out_and_opened_stop_by_stop(desk: Desk) -> No
     session = desk.session
     routing = desk.find(Routing)
     plain = routing.grab().toImage()
-    session.set("layers.a.out", "bus1")
-    session.set("buses.1.out", "bus3")
-    session.set("buses.1.drive.on", True)
+    session.editor.set("layers.a.out", "bus1")
+    session.editor.set("buses.1.out", "bus3")
+    session.editor.set("buses.1.drive.on", True)
     QApplication.processEvents()
     assert routing.grab().toImage() != plain
     assert "A → bus 1" in routing.words() and "bus 1 (soft drive) → bus 3" in routing.words()
     assert routing.accessibleDescription() == routing.words()
     QTest.mouseClick(routing, Qt.MouseButton.LeftButton, pos=routing.nodes()["bus", "1"].center().toPoint())
-    assert session.selection == ("bus", "1") and "buses.1.level" in dials(desk)
+    assert session.editor.selection == ("bus", "1") and "buses.1.level" in dials(desk)
     QTest.mouseClick(routing, Qt.MouseButton.LeftButton, pos=routing.nodes()["layer", "b"].center().toPoint())
-    assert session.selection == ("out", "b")
+    assert session.editor.selection == ("out", "b")
     routing.setFocus()
     for _ in range(len(session.patch.layers)):
         desk.keys(Qt.Key.Key_Right)
     desk.keys(Qt.Key.Key_Return)
-    assert session.selection == ("bus", "1")
+    assert session.editor.selection == ("bus", "1")
     QTest.mouseClick(routing, Qt.MouseButton.LeftButton, pos=routing.nodes()["rack", "1"].center().toPoint())
     assert desk.window.shown == "Effects"
 
 
 def test_a_bus_is_set_in_the_inspector_and_only_goes_onward(desk: Desk) -> None:
     session = desk.session
-    session.set("layers.b.out", "bus2")
+    session.editor.set("layers.b.out", "bus2")
     desk.select("bus", "2")
     out = desk.find(Options, lambda o: o.path == "buses.2.out")
     assert [out.itemText(n) for n in range(out.count())] == ["Rack 1", "Direct", "Rack 2", "Bus 3"]
@@ -176,7 +179,7 @@ def test_a_bus_is_set_in_the_inspector_and_only_goes_onward(desk: Desk) -> None:
     box.activated.emit(n)
     assert session.patch.buses["2"].filter.kind == "comb"  # type: ignore[attr-defined]
     assert bus_words(session.patch.buses["2"]) == "comb, all teeth"
-    session.undo()
+    session.editor.undo()
     assert session.patch.buses["2"].filter.kind == "state_variable"  # type: ignore[attr-defined]
 
 
@@ -190,13 +193,13 @@ def test_a_send_is_added_drawn_thinner_read_out_and_cut(desk: Desk) -> None:
     assert routing.grab().toImage() != before and "A at −6.0\u2009dB also → bus 2" in routing.words()
     assert routing.accessibleDescription() == routing.words()
     dial = desk.dial("layers.a.sends.bus2.level")
-    assert "Send to bus 2" in session.label_of(dial.path)
-    session.set("layers.a.sends.bus2.level", -20.0)
+    assert "Send to bus 2" in session.editor.label_of(dial.path)
+    session.editor.set("layers.a.sends.bus2.level", -20.0)
     assert "A at −20.0\u2009dB also → bus 2" in routing.words()
-    session.undo()
-    session.undo()
+    session.editor.undo()
+    session.editor.undo()
     assert not session.patch.layers["a"].sends
-    session.redo()
+    session.editor.redo()
     desk.select("bus", "2")
     sends = desk.find(Sends)
     sends.send("bus1")
@@ -221,14 +224,14 @@ def test_lines_of_the_routing_pass_no_bus_that_they_do_not_go_through(desk: Desk
 def test_a_rack_says_what_comes_to_it_buses_and_the_other_rack_too(desk: Desk) -> None:
     session = desk.session
     for key in session.patch.layers:
-        session.set(f"layers.{key}.out", "bus1")
-    session.set("buses.1.out", "bus3")
+        session.editor.set(f"layers.{key}.out", "bus1")
+    session.editor.set("buses.1.out", "bus3")
     desk.window.show_page("Effects")
     page = desk.window.effects
     assert (page.rack.comes.text(), page.second.comes.text()) == ("from Bus 3", "from no layer yet")
-    session.set("buses.3.out", "rack2")
+    session.editor.set("buses.3.out", "rack2")
     assert (page.rack.comes.text(), page.second.comes.text()) == ("from rack 2", "from Bus 3")
-    session.set("rack2", "out")
+    session.editor.set("rack2", "out")
     assert page.second.goes.text() == "to the output, as one chord"
 
 
@@ -239,9 +242,9 @@ def test_only_this_taps_the_effect_and_leaving_the_page_lets_go(desk: Desk) -> N
     desk.window.show_page("Effects")
     page, session = desk.window.effects, desk.session
     page.rack.add("reverb")
-    assert desk.link.tapped == (f"racks.1.{session.effect}", False)
+    assert desk.link.tapped == (f"racks.1.{session.editor.effect}", False)
     page.alone.click()
-    assert desk.link.tapped == (f"racks.1.{session.effect}", True)
+    assert desk.link.tapped == (f"racks.1.{session.editor.effect}", True)
     desk.window.show_page("Patch")
     assert desk.link.tapped == ("", False)
 
@@ -250,16 +253,16 @@ def test_an_effect_is_copied_and_pasted_and_its_meters_show_both_levels(desk: De
     desk.window.show_page("Effects")
     page, session = desk.window.effects, desk.session
     page.rack.add("drive")
-    first = session.effect
-    session.set(f"racks.1.{first}.amount", 21.0)
+    first = session.editor.effect
+    session.editor.set(f"racks.1.{first}.amount", 21.0)
     desk.find(Pill, lambda p: p.text() == "Copy").click()
     page.paste("2")
-    pasted = session.patch.racks["2"][session.effect]
+    pasted = session.patch.racks["2"][session.editor.effect]
     QApplication.processEvents()
-    assert session.rack == "2" and pasted.get("amount") == 21.0
-    place = sounding(session.patch).index(f"racks.2.{session.effect}")
+    assert session.editor.rack == "2" and pasted.get("amount") == 21.0
+    place = sounding(session.patch).index(f"racks.2.{session.editor.effect}")
     desk.link.shared.data["steps"][place] = (0.5, 0.25)
-    session.frame.emit()
+    session.channel.tell(Frame())
     levels = [meter.level for meter in desk.window.findChildren(Upright) if meter.isVisible()]
     assert levels == pytest.approx([-6.02, -12.04], abs=0.02)
 
@@ -269,17 +272,17 @@ def test_a_gate_is_drawn_and_a_compressor_shows_what_it_does(desk: Desk) -> None
     page, session = desk.window.effects, desk.session
     page.rack.add("gate")
     gate = desk.find(GatePicture, lambda p: p.large)
-    box, path = gate.box(), f"racks.1.{session.effect}.s2"
-    assert session.value(path) == 0.0
+    box, path = gate.box(), f"racks.1.{session.editor.effect}.s2"
+    assert session.editor.value(path) == 0.0
     x = round(box.left() + 1.5 / 16 * box.width())
     desk.drag(gate, QPoint(x, round(box.bottom()) - 10), QPoint(x, round(box.top() + 0.25 * box.height())))
-    assert session.value(path) == pytest.approx(0.75, abs=0.03)
-    session.undo()
-    assert session.value(path) == 0.0, "one drag is one step"
+    assert session.editor.value(path) == pytest.approx(0.75, abs=0.03)
+    session.editor.undo()
+    assert session.editor.value(path) == 0.0, "one drag is one step"
     page.rack.add("compressor")
     picture = desk.find(LevelPicture, lambda p: p.large)
-    desk.link.shared.data["readings"][sounding(session.patch).index(f"racks.1.{session.effect}")] = -9.0
-    session.frame.emit()
+    desk.link.shared.data["readings"][sounding(session.patch).index(f"racks.1.{session.editor.effect}")] = -9.0
+    session.channel.tell(Frame())
     shown, box = picture.grab().toImage(), picture.box()
     x, tall = round(box.right() - 6), box.height() - 24
     for part, red in ((0.05, True), (0.35, True), (0.40, False)):
@@ -299,7 +302,7 @@ def test_the_ground_of_the_equaliser_sweeps_and_lets_go(desk: Desk) -> None:
     assert not picture.grab().isNull()
     QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=at)
     assert desk.link.monitor["sweep"] == 0.0
-    assert not desk.session.history.undo_says.startswith("move band")
+    assert not desk.session.editor.history.undo_says.startswith("move band")
 
 
 def test_with_no_effect_left_the_page_says_so_and_takes_new_ones(desk: Desk) -> None:
@@ -308,11 +311,11 @@ def test_with_no_effect_left_the_page_says_so_and_takes_new_ones(desk: Desk) -> 
     desk.window.show_page("Effects")
     session = desk.session
     for key in list(session.patch.racks["1"]):
-        session.edit(remove_effect(session.patch, "1", key), "remove it")
+        session.editor.edit(remove_effect(session.patch, "1", key), "remove it")
     QApplication.processEvents()
     desk.window.effects.rack.add("trim")
     QApplication.processEvents()
-    assert f"racks.1.{session.effect}.wet" in dials(desk)
+    assert f"racks.1.{session.editor.effect}.wet" in dials(desk)
 
 
 # --- the analyser ------------------------------------------------------------------------------
@@ -352,7 +355,7 @@ def test_the_spectrum_reads_note_and_level_under_the_pointer_and_freezes(desk: D
     desk.window.toggle_analyser()
     analyser, session = desk.window.analyser, desk.session
     play(desk, tone(440.0, 0.5))
-    session.frame.emit()
+    session.channel.tell(Frame())
     heard = analyser.heard
     assert heard.after.max() == pytest.approx(-6.0, abs=1.6) and heard.before.max() == pytest.approx(-12.0, abs=1.6)
     spectrum = desk.find(Spectrum)
@@ -361,12 +364,12 @@ def test_the_spectrum_reads_note_and_level_under_the_pointer_and_freezes(desk: D
     analyser.freeze.click()
     frozen = heard.after.copy()
     play(desk, tone(3000.0, 0.9))
-    session.frame.emit()
+    session.channel.tell(Frame())
     assert np.array_equal(heard.after, frozen)
     analyser.freeze.click()
     analyser.keep.click()
     play(desk, tone(3000.0, 0.9))
-    session.frame.emit()
+    session.channel.tell(Frame())
     assert not np.array_equal(heard.after, frozen) and np.array_equal(heard.kept, frozen)
     assert analyser.values["True peak"].text().startswith("−0.9")
     for picture in (Scope, Stages):
@@ -377,13 +380,13 @@ def test_the_other_side_stays_as_a_line_and_every_stage_has_its_meters(desk: Des
     desk.window.toggle_analyser()
     session, heard = desk.session, desk.window.analyser.heard
     play(desk, tone(440.0))
-    session.frame.emit()
-    session.flip()
+    session.channel.tell(Frame())
+    session.editor.flip()
     play(desk, tone(2000.0))
-    session.frame.emit()
+    session.channel.tell(Frame())
     assert set(heard.sides) == {"a", "b"}
     assert int(np.argmax(heard.sides["b"])) > int(np.argmax(heard.sides["a"]))
-    session.set("layers.a.drive.on", True)
+    session.editor.set("layers.a.drive.on", True)
     places = sounding(session.patch)
     desk.link.shared.data["steps"][places.index("layers.a.drive")] = (0.1, 1.4)
     rows = desk.find(Stages).rows()
@@ -397,10 +400,10 @@ def test_mono_and_limiter_are_for_the_listener_and_the_header_names_a_limiter_at
     analyser.limit.click()
     assert desk.link.monitor == {"mono": True, "limits": False}
     desk.link.shared.data["held"] = -3.2
-    desk.session.frame.emit()
+    desk.session.channel.tell(Frame())
     assert desk.window.header.held.text().replace("\u2009", " ") == "held −3.2 dB"
     desk.link.shared.data["held"] = 0.0
-    desk.session.frame.emit()
+    desk.session.channel.tell(Frame())
     assert desk.window.header.held.text() == ""
 
 
@@ -409,8 +412,8 @@ def test_the_quality_is_chosen_in_the_header_and_kept(desk: Desk) -> None:
     actions = reading.menu().actions()
     assert [action.isChecked() for action in actions] == [True, False, False, False]
     actions[2].trigger()
-    assert desk.session.settings.quality == 4 and desk.link.quality == 4
-    desk.session.frame.emit()
+    assert desk.session.settings.now.quality == 4 and desk.link.quality == 4
+    desk.session.channel.tell(Frame())
     assert reading.label == "At 4×"
 
 
@@ -420,15 +423,15 @@ def test_the_engine_plays_at_another_quality_without_a_click(open_desk: Any, tmp
 
     desk = open_desk()
     session, link = desk.session, desk.link
-    session.new()
+    session.editor.new()
     for path, value in (("layers.a.source.shape", "sine"), ("layers.a.level", -12.0), ("modulators.e1.sustain", 1.0)):
-        session.set(path, value)
+        session.editor.set(path, value)
     assert wait(lambda: link.settled)
     link.note_on(57, 0.8)
     QTest.qWait(900)
     link.keep()
     QTest.qWait(300)
-    session.keep_settings(session.settings.model_copy(update={"quality": 4}))
+    session.settings.keep(session.settings.now.model_copy(update={"quality": 4}))
     assert wait(lambda: int(link.shared.data["quality"]) == 4, 30)
     QTest.qWait(500)
     link.write(str(tmp_path / "kept.wav"))

@@ -25,6 +25,7 @@ from felt_dial.ui.dials.controls import Options, Pill, SwitchPill
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.inspector.sheet import shape_of
+from felt_dial.ui.pictures.redrawing import redrawing
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 from tests.ui.conftest import Desk, wait
 
@@ -44,7 +45,7 @@ def layer_of(bank: Path, kind: str) -> Layer:
 
 def two_alike(desk: Desk, kind: str, filter_: str = "state_variable") -> Patch:
     """A patch with three layers: two of a kind that have as little in common as they can, and a third that they hear."""
-    desk.session.new()
+    desk.session.editor.new()
     patch = desk.session.patch
     a = layer_of(DEMO, kind)
     a = a.model_copy(update={"filter": Filter.kinds[filter_](on=True)})
@@ -65,7 +66,7 @@ def at_rest(top: QWidget) -> tuple[list[Any], QImage]:
     calm = 0
     for _ in range(150):
         wait(lambda: False, 0.06)
-        wait(lambda: not top.window().session.redrawing.busy)  # type: ignore[attr-defined]
+        wait(lambda: not redrawing().busy)
         now = described(top), top.grab().toImage()
         calm = calm + 1 if now == before else 0
         if calm == 3:
@@ -119,7 +120,7 @@ def made_for_it(inspector: Inspector) -> None:
 
 @pytest.mark.parametrize("kind", sorted(Source.kinds))
 def test_a_sheet_turned_to_another_layer_is_the_one_made_for_it(desk: Desk, kind: str) -> None:
-    desk.session.edit(two_alike(desk, kind), "lay out")
+    desk.session.editor.edit(two_alike(desk, kind), "lay out")
     for part in PARTS:
         inspector = turned(desk, part)
         desk.find(Inspector)
@@ -132,7 +133,7 @@ def test_a_sheet_turned_to_another_layer_is_the_one_made_for_it(desk: Desk, kind
 
 @pytest.mark.parametrize("kind", sorted(Source.kinds))
 def test_nothing_in_a_turned_sheet_knows_the_layer_before(desk: Desk, kind: str) -> None:
-    desk.session.edit(two_alike(desk, kind), "lay out")
+    desk.session.editor.edit(two_alike(desk, kind), "lay out")
     for part in PARTS:
         for widget in turned(desk, part).sheet.findChildren(QWidget):
             for name, value in vars(widget).items():
@@ -144,7 +145,7 @@ def test_nothing_in_a_turned_sheet_knows_the_layer_before(desk: Desk, kind: str)
 @pytest.mark.parametrize("kind", sorted(Filter.kinds))
 def test_what_a_turned_sheet_does_is_done_to_the_layer_that_it_shows(desk: Desk, kind: str) -> None:
     session = desk.session
-    session.edit(two_alike(desk, "wave", kind), "lay out")
+    session.editor.edit(two_alike(desk, "wave", kind), "lay out")
     other, whole = session.patch.layers["a"], session.patch
     for part in PARTS:
         sheet = turned(desk, part).sheet
@@ -164,52 +165,52 @@ def test_what_a_turned_sheet_does_is_done_to_the_layer_that_it_shows(desk: Desk,
             assert session.patch != before, f"{control.path} does nothing"
             assert session.patch.layers["a"] == other, f"{control.path} acts on layer A"
             while session.patch != whole:
-                session.undo()
+                session.editor.undo()
             if not control.isVisible():
                 break
 
 
 def test_names_kinds_and_buttons_of_a_turned_sheet_are_those_of_its_layer(desk: Desk) -> None:
     session = desk.session
-    session.edit(two_alike(desk, "wave"), "lay out")
+    session.editor.edit(two_alike(desk, "wave"), "lay out")
     sheet = turned(desk, "source").sheet
     desk.rename(sheet.findChild(QLineEdit), "Reed")
     assert [layer.name for layer in session.patch.layers.values()] == ["", "Reed", ""]
     pills = {pill.text(): pill for pill in turned(desk, "out").sheet.findChildren(Pill)}
     pills["Remove"].click()
-    assert list(session.patch.layers) == ["a", "c"] and session.selection[1] in session.patch.layers
+    assert list(session.patch.layers) == ["a", "c"] and session.editor.selection[1] in session.patch.layers
 
 
 def test_a_layer_added_and_undone_keeps_the_sheet_and_its_values_follow(desk: Desk) -> None:
     """The sheet that a new layer is shown in is that of the layer before, and goes back to it."""
     session = desk.session
-    session.new()
+    session.editor.new()
     desk.select("source", "a")
     inspector: Inspector = desk.find(Inspector)
     sheet = inspector.sheet
-    session.set("layers.a.filter.cutoff", 1234.0)
-    session.edit(session.one_more_layer("wave")[0], "add a layer", select=("source", "b"))
+    session.editor.set("layers.a.filter.cutoff", 1234.0)
+    session.editor.edit(session.shelf.with_new_layer(session.patch, "wave")[0], "add a layer", select=("source", "b"))
     assert inspector.sheet is sheet and desk.dial("layers.b.filter.cutoff") is not None
-    session.undo()
-    session.redo()
-    assert session.selection == ("source", "b"), "what the step has chosen is chosen again"
-    session.undo()
-    session.undo()
+    session.editor.undo()
+    session.editor.redo()
+    assert session.editor.selection == ("source", "b"), "what the step has chosen is chosen again"
+    session.editor.undo()
+    session.editor.undo()
     assert inspector.sheet is sheet
     dial = desk.dial("layers.a.filter.cutoff")
-    assert dial._value == session.value("layers.a.filter.cutoff") != 1234.0
+    assert dial._value == session.editor.value("layers.a.filter.cutoff") != 1234.0
     assert "1.2" not in dial.accessibleDescription()
 
 
 def test_a_dial_in_a_sheet_that_was_put_away_looks_no_more_at_the_layer_before(desk: Desk) -> None:
     session = desk.session
-    session.edit(two_alike(desk, "wave"), "lay out")
+    session.editor.edit(two_alike(desk, "wave"), "lay out")
     turned(desk, "source")
     dial = desk.dial("layers.b.filter.cutoff")
     shown = dial.accessibleDescription()
-    session.set("layers.a.filter.cutoff", 333.0)
+    session.editor.set("layers.a.filter.cutoff", 333.0)
     assert dial.accessibleDescription() == shown
-    session.set("layers.b.filter.cutoff", 444.0)
+    session.editor.set("layers.b.filter.cutoff", 444.0)
     assert dial.accessibleDescription() != shown
 
 
@@ -222,60 +223,60 @@ def test_a_drawn_drive_and_an_envelope_are_laid_out_for_their_layer_alone() -> N
 
 def test_undo_of_an_added_layer_shows_the_one_that_was_shown(desk: Desk) -> None:
     session = desk.session
-    session.edit(two_alike(desk, "wave"), "lay out")
+    session.editor.edit(two_alike(desk, "wave"), "lay out")
     desk.select("filter", "b")
-    session.edit(session.one_more_layer("chaos")[0], "add a layer", select=("source", "d"))
-    session.undo()
-    assert session.selection == ("filter", "b") and desk.dial("layers.b.filter.resonance") is not None
+    session.editor.edit(session.shelf.with_new_layer(session.patch, "chaos")[0], "add a layer", select=("source", "d"))
+    session.editor.undo()
+    assert session.editor.selection == ("filter", "b") and desk.dial("layers.b.filter.resonance") is not None
 
 
 def test_undo_of_a_value_wakes_those_who_show_it_and_nobody_else(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     session, woken = desk.session, []
-    session.edit(two_alike(desk, "wave"), "lay out")
+    session.editor.edit(two_alike(desk, "wave"), "lay out")
     desk.select("source", "b")
     start = session.patch
-    wake = session.watchers.wake
-    monkeypatch.setattr(session.watchers, "wake", lambda paths: (woken.append(paths), wake(paths))[1])
+    wake = session.channel.wake
+    monkeypatch.setattr(session.channel, "wake", lambda paths: (woken.append(paths), wake(paths))[1])
     dial, shown = desk.dial("layers.b.filter.cutoff"), desk.dial("layers.b.filter.cutoff")._value
     for value in (400.0, 300.0, 200.0):
-        session.set("layers.b.filter.cutoff", value, dragging=True)
-    session.history.settle()
-    session.set_all({"layers.b.level": -20.0, "layers.b.pan": -0.3}, "two values")
+        session.editor.set("layers.b.filter.cutoff", value, dragging=True)
+    session.editor.history.settle()
+    session.editor.set_all({"layers.b.level": -20.0, "layers.b.pan": -0.3}, "two values")
     woken.clear()
-    session.undo()
-    session.undo()
+    session.editor.undo()
+    session.editor.undo()
     assert session.patch == start and dial._value == shown
     assert [set(paths or ()) for paths in woken] == [{"layers.b.level", "layers.b.pan"}, {"layers.b.filter.cutoff"}]
     values = patch_values(start)
     bank = session.link.shared.values(session.link.generation)
     assert np.array_equal(bank[: len(values)], values), "and the engine plays it"
-    session.redo()
+    session.editor.redo()
     assert dial._value == 200.0 and woken[-1] == ("layers.b.filter.cutoff",)
 
 
 def test_undo_of_a_drag_that_moved_one_dial_after_the_other_brings_both_back(desk: Desk) -> None:
     session = desk.session
-    session.edit(two_alike(desk, "wave"), "lay out")
+    session.editor.edit(two_alike(desk, "wave"), "lay out")
     start = session.patch
     for values in ({"layers.b.level": -20.0}, {"layers.b.pan": -0.3}, {"layers.b.level": -25.0}):
-        session.set_all(values, "a drag", "a drag")
-    session.undo()
+        session.editor.set_all(values, "a drag", "a drag")
+    session.editor.undo()
     assert session.patch == start
-    session.redo()
-    assert (session.value("layers.b.level"), session.value("layers.b.pan")) == (-25.0, -0.3)
+    session.editor.redo()
+    assert (session.editor.value("layers.b.level"), session.editor.value("layers.b.pan")) == (-25.0, -0.3)
 
 
 def test_a_name_given_since_stays_when_a_value_before_it_is_undone(desk: Desk) -> None:
     session = desk.session
-    session.new()
-    session.set("layers.a.level", -20.0)
-    session.rename_patch("Reed")
-    session.undo()
-    session.undo()
-    assert session.value("layers.a.level") != -20.0
-    session.redo()
-    session.redo()
-    assert session.value("layers.a.level") == -20.0 and session.patch.name == "Reed"
+    session.editor.new()
+    session.editor.set("layers.a.level", -20.0)
+    session.editor.rename_patch("Reed")
+    session.editor.undo()
+    session.editor.undo()
+    assert session.editor.value("layers.a.level") != -20.0
+    session.editor.redo()
+    session.editor.redo()
+    assert session.editor.value("layers.a.level") == -20.0 and session.patch.name == "Reed"
 
 
 @pytest.mark.parametrize("kind", sorted(Source.kinds))
@@ -283,12 +284,14 @@ def test_a_row_that_was_put_aside_is_the_row_of_the_layer_that_it_is_turned_to(d
     """Other source, other filter, another envelope: what one sees of the page is what a fresh page would show."""
     session, page = desk.session, desk.window.patch_page
     desk.window.show_page("Patch")
-    session.edit(two_alike(desk, kind), "lay out")
+    session.editor.edit(two_alike(desk, kind), "lay out")
     gone = page.rows["a"]
-    session.edit(remove_layer(session.patch, "a"), "remove a layer")
+    session.editor.edit(remove_layer(session.patch, "a"), "remove a layer")
     assert gone in page.spare and not gone.isVisible()
     alike = session.patch.layers["b"].model_copy(update={"inlets": {}, "sends": {}, "name": "Third", "pitch": 7.0})
-    session.edit(add_layer_with_level(session.patch, alike, Modulator.kinds["envelope"](attack=1.0))[0], "add a layer")
+    session.editor.edit(
+        add_layer_with_level(session.patch, alike, Modulator.kinds["envelope"](attack=1.0))[0], "add a layer"
+    )
     key = next(key for key, row in page.rows.items() if row is gone)
     assert gone.key == key and gone.isVisible()
     for name, value in vars(gone).items():
@@ -311,18 +314,18 @@ def test_a_row_that_was_put_aside_is_the_row_of_the_layer_that_it_is_turned_to(d
 
 def test_another_envelope_over_a_layer_is_drawn_in_its_row(desk: Desk) -> None:
     session, page = desk.session, desk.window.patch_page
-    session.edit(two_alike(desk, "wave"), "lay out")
+    session.editor.edit(two_alike(desk, "wave"), "lay out")
     patch, envelope = add_modulator(session.patch, Modulator.kinds["envelope"](attack=2.0))
     row = page.rows["b"]
     layer = patch.layers["b"].model_copy(update={"contour": envelope})
-    session.edit(put(patch, ["layers", "b"], layer), "shape it with another")
+    session.editor.edit(put(patch, ["layers", "b"], layer), "shape it with another")
     assert page.rows["b"] is row and row.pictures["level"].path == f"modulators.{envelope}"
     assert row.pictures["level"].accessibleName() == "Level over time of layer B"
 
 
 def test_a_sheet_wears_the_theme_that_is_worn_when_it_is_shown(desk: Desk) -> None:
     """Letters of the layers that modulate it are dyed as they are written: another theme is another sheet."""
-    desk.session.edit(two_alike(desk, "wave"), "lay out")
+    desk.session.editor.edit(two_alike(desk, "wave"), "lay out")
     inspector = turned(desk, "source")
     day = inspector.grab().toImage()
     cloth.wear(NIGHT)
@@ -340,9 +343,9 @@ def test_a_sheet_wears_the_theme_that_is_worn_when_it_is_shown(desk: Desk) -> No
 
 def test_a_name_that_is_being_typed_is_that_of_the_layer_it_was_begun_for(desk: Desk) -> None:
     session = desk.session
-    session.edit(two_alike(desk, "wave"), "lay out")
+    session.editor.edit(two_alike(desk, "wave"), "lay out")
     for other in ("b", "c"):
-        session.edit(put(session.patch, ["layers", "c"], new_layer("chaos")), "another sheet")
+        session.editor.edit(put(session.patch, ["layers", "c"], new_layer("chaos")), "another sheet")
         desk.window.show_page("Patch")
         desk.select("source", "a")
         line = desk.find(Inspector).sheet.findChild(QLineEdit)

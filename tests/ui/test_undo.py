@@ -93,16 +93,22 @@ ACTS: dict[str, dict[str, Callable[[Desk], object]]] = {
         "add a layer": lambda d: d.window.patch_page.add_layer("grains"),
         "add a modulator": lambda d: d.window.patch_page.add_modulator("lfo"),
         "duplicate a layer": chosen("source", "a", lambda d: d.window.duplicate()),
-        "turn a dial": lambda d: d.session.set("layers.a.filter.cutoff", 1234.0),
-        "choose a shape": lambda d: d.session.set("layers.a.filter.on", False),
-        "copy A to B": lambda d: (d.session.set("level", -9.0), d.session.copy_side(), d.session.undo()),
+        "turn a dial": lambda d: d.session.editor.set("layers.a.filter.cutoff", 1234.0),
+        "choose a shape": lambda d: d.session.editor.set("layers.a.filter.on", False),
+        "copy A to B": lambda d: (
+            d.session.editor.set("level", -9.0),
+            d.session.editor.copy_side(),
+            d.session.editor.undo(),
+        ),
     },
     "Effects": {
         "add an effect": lambda d: d.window.effects.rack.add("chorus"),
         "remove an effect": lambda d: d.window.effects.rack.remove(next(iter(d.session.patch.racks["1"]))),
-        "bypass one": lambda d: d.session.set(f"racks.1.{next(iter(d.session.patch.racks['1']))}.on", False),
+        "bypass one": lambda d: d.session.editor.set(f"racks.1.{next(iter(d.session.patch.racks['1']))}.on", False),
     },
-    "Threads": {"another depth": lambda d: d.session.set(f"threads.{next(iter(d.session.patch.threads))}.on", False)},
+    "Threads": {
+        "another depth": lambda d: d.session.editor.set(f"threads.{next(iter(d.session.patch.threads))}.on", False)
+    },
     "Shelf": {
         "star": lambda d: d.window.shelf.change_preset(HOME, "dew-pluck", {"favourite": True}, "star"),
         "rename": lambda d: d.rename(d.window.shelf.details.name, "Zebra"),
@@ -119,7 +125,7 @@ ACTS: dict[str, dict[str, Callable[[Desk], object]]] = {
         "merge banks": lambda d: d.window.shelf.column.merge_bank("tide-tables", HOME),
         "delete a bank": lambda d: _delete_bank(d),
     },
-    "Workshop": {"load another table": lambda d: d.session.set("layers.a.level", -7.0)},
+    "Workshop": {"load another table": lambda d: d.session.editor.set("layers.a.level", -7.0)},
 }
 
 
@@ -129,7 +135,7 @@ def _name_bank(desk: Desk) -> None:
 
 
 def _delete_bank(desk: Desk) -> None:
-    from felt_dial.ui.editor import shelf_steps
+    from felt_dial.session import shelf_steps
 
     shelf_steps.delete_bank(desk.session, "tide-tables")
 
@@ -143,23 +149,23 @@ def test_every_act_is_taken_back_by_one_undo(desk: Desk, page: str) -> None:
     for what, act in ACTS[page].items():
         selection = getattr(act, "begins", None)
         if selection is not None:
-            session.select(*selection)
+            session.editor.select(*selection)
         desk.window.stack.setFocus()
-        before, patch, steps = shown(desk), session.patch, len(session.history.sentences())
+        before, patch, steps = shown(desk), session.patch, len(session.editor.history.sentences())
         act(desk)
         desk.window.stack.setFocus()
         after, made = shown(desk), session.patch
         assert after != before or session.patch != patch, f"{page}: {what} does nothing"
-        assert len(session.history.sentences()) == steps + 1, f"{page}: {what} is one step"
-        session.undo()
+        assert len(session.editor.history.sentences()) == steps + 1, f"{page}: {what} is one step"
+        session.editor.undo()
         desk.window.stack.setFocus()
         assert session.patch == patch, f"{page}: {what}"
         now = shown(desk)
         gone, come = [t for t in before if t not in now], [t for t in now if t not in before]
         assert (gone, come) == ([], []), f"{page}: {what}"
-        session.redo()
+        session.editor.redo()
         assert session.patch == made, f"{page}: {what} done again"
-        session.undo()
+        session.editor.undo()
 
 
 # --- the map of offshoots -------------------------------------------------------------------------
@@ -198,24 +204,24 @@ def map_of(grown: Offshoots) -> dict[str, Any]:
 
 def test_keep_and_throw_are_steps_and_the_map_says_so(desk: Desk) -> None:
     grown, session = offshoots(desk), desk.session
-    names = [row.name for row in session.catalogue.presets(HOME)]
+    names = [row.name for row in session.shelf.catalogue.presets(HOME)]
     grown.map.choose(2)
     before = map_of(grown)
     QTest.keyClick(grown.map, Qt.Key.Key_K)
-    assert grown.keep_pill.text() == "Kept" and len(session.catalogue.presets(HOME)) == len(names) + 1
-    session.undo()
-    assert map_of(grown) == before and [row.name for row in session.catalogue.presets(HOME)] == names
+    assert grown.keep_pill.text() == "Kept" and len(session.shelf.catalogue.presets(HOME)) == len(names) + 1
+    session.editor.undo()
+    assert map_of(grown) == before and [row.name for row in session.shelf.catalogue.presets(HOME)] == names
     QTest.keyClick(grown.map, Qt.Key.Key_K)
     assert grown.keep_pill.text() == "Kept", "K does it again after an undo"
-    session.undo()
-    session.set("level", -5.0)
+    session.editor.undo()
+    session.editor.set("level", -5.0)
     grown.map.choose(3)
     before = map_of(grown)
     QTest.keyClick(grown.map, Qt.Key.Key_Delete)
-    assert len(grown.sounds) == 7 and session.history.undo_says == "throw away No. 4"
-    session.undo()
-    assert {**map_of(grown), "keep": ""} == {**before, "keep": ""} and session.value("level") == -5.0
-    session.redo()
+    assert len(grown.sounds) == 7 and session.editor.history.undo_says == "throw away No. 4"
+    session.editor.undo()
+    assert {**map_of(grown), "keep": ""} == {**before, "keep": ""} and session.editor.value("level") == -5.0
+    session.editor.redo()
     assert len(grown.sounds) == 7
 
 
@@ -233,9 +239,9 @@ def test_the_map_stands_still_while_one_weeds(desk: Desk, way: str) -> None:
     after = map_of(grown)["places"]
     assert len(after) == 6 and all(before[document] == place for document, place in after.items())
     assert grown.anew.isEnabled()
-    desk.session.undo()
+    desk.session.editor.undo()
     assert map_of(grown)["places"] == before and not grown.anew.isEnabled()
-    desk.session.redo()
+    desk.session.editor.redo()
     grown.anew.click()
     assert map_of(grown)["places"] != after and not grown.anew.isEnabled()
 
@@ -255,4 +261,4 @@ def test_a_drag_over_the_ground_chooses_all_in_it(desk: Desk) -> None:
     assert len(grown.map.picked()) >= 2
     count = len(grown.map.picked())
     grown.throw()
-    assert len(grown.sounds) == 8 - count and desk.session.history.undo_says == f"throw away {count} offshoots"
+    assert len(grown.sounds) == 8 - count and desk.session.editor.history.undo_says == f"throw away {count} offshoots"

@@ -22,9 +22,9 @@ from felt_dial.bank.library.places import Settings
 from felt_dial.live.engine.devices import SIMULATED
 from felt_dial.live.link.link import EngineLink
 from felt_dial.patch.patch import Patch
+from felt_dial.session import shelf_steps
+from felt_dial.session.session import Session
 from felt_dial.sound.modules import new_patch
-from felt_dial.ui.editor import shelf_steps
-from felt_dial.ui.editor.session import Session
 
 BANKS = ("moss", "fern")
 WINDOW = st.integers(0, 1)
@@ -57,7 +57,7 @@ class Windows(RuleBasedStateMachine):
 
     def window(self) -> Session:
         session = Session(Settings(library=str(self.root)), EngineLink(SIMULATED))
-        session.refresh_shelf()
+        session.shelf.refresh()
         return session
 
     def teardown(self) -> None:
@@ -80,39 +80,39 @@ class Windows(RuleBasedStateMachine):
     @rule(w=WINDOW, which=PICK)
     def open(self, w: int, which: int) -> None:
         if place := self.pick(which):
-            self.sessions[w].open(*place)
-            assert self.sessions[w].patch == self.shelf()[place] and not self.sessions[w].unsaved
+            self.sessions[w].presets.open(*place)
+            assert self.sessions[w].patch == self.shelf()[place] and not self.sessions[w].editor.unsaved
 
     @rule(w=WINDOW, level=LEVEL)
     def turn(self, w: int, level: int) -> None:
         before = self.shelf()
-        self.sessions[w].set("level", float(level))
+        self.sessions[w].editor.set("level", float(level))
         assert self.shelf() == before
 
     @rule(w=WINDOW, copies=st.booleans())
     def other_side(self, w: int, copies: bool) -> None:
         before = self.shelf()
         if copies:
-            self.sessions[w].copy_side()
-        self.sessions[w].flip()
+            self.sessions[w].editor.copy_side()
+        self.sessions[w].editor.flip()
         assert self.shelf() == before
 
     @rule(w=WINDOW)
     def save(self, w: int) -> None:
         session, before = self.sessions[w], self.shelf()
-        session.write_journal()
-        session.refresh_shelf()
-        assert session.save() and not session.unsaved
+        session.autosave.write()
+        session.shelf.refresh()
+        assert session.presets.save() and not session.editor.unsaved
         after = self.shelf()
-        assert after[(session.work.bank, session.work.preset)] == session.patch
+        assert after[(session.editor.work.bank, session.editor.work.preset)] == session.patch
         changed = {place for place in {*before, *after} if before.get(place) != after.get(place)}
-        assert changed <= {(session.work.bank, session.work.preset)}
+        assert changed <= {(session.editor.work.bank, session.editor.work.preset)}
 
     @rule(w=WINDOW)
     def save_new(self, w: int) -> None:
         before, session = self.shelf(), self.sessions[w]
         self.made += 1
-        assert session.save_new(f"new {self.made}")
+        assert session.presets.save_new(f"new {self.made}")
         after = self.shelf()
         assert len(after) == len(before) + 1 and all(after[place] == patch for place, patch in before.items())
 
@@ -157,11 +157,11 @@ class Windows(RuleBasedStateMachine):
     @rule(w=WINDOW, times=st.integers(1, 3))
     def undo(self, w: int, times: int) -> None:
         for _ in range(times):
-            self.back_or_forth(self.sessions[w], self.sessions[w].undo)
+            self.back_or_forth(self.sessions[w], self.sessions[w].editor.undo)
 
     @rule(w=WINDOW)
     def redo(self, w: int) -> None:
-        self.back_or_forth(self.sessions[w], self.sessions[w].redo)
+        self.back_or_forth(self.sessions[w], self.sessions[w].editor.redo)
 
     def back_or_forth(self, session: Session, go: Any) -> None:
         before, thrown = self.shelf(), len(Library(self.root).bin.all())
@@ -176,18 +176,20 @@ class Windows(RuleBasedStateMachine):
     def crash(self, w: int) -> None:
         """The process is gone; the next one is offered what was worth keeping."""
         session = self.sessions[w]
-        session.write_journal()
-        worth = session.work.worth_keeping
+        session.autosave.write()
+        worth = session.editor.work.worth_keeping
         pages = len(session.journal.pages())
         session.journal.close()
-        session.catalogue.close()
+        session.shelf.catalogue.close()
         self.sessions[w] = fresh = self.window()
         offered = fresh.journal.left_behind()
         assert len(offered) == pages and pages >= worth
         if worth:
-            assert any(left.work.a == session.work.a and left.work.b == session.work.b for left in offered)
+            assert any(
+                left.work.a == session.editor.work.a and left.work.b == session.editor.work.b for left in offered
+            )
         for left in offered:
-            fresh.take_up(left)
+            fresh.presets.take_up(left)
             assert fresh.patch == left.work.patch
 
     # --- what is always so -----------------------------------------------------------------------
@@ -196,15 +198,15 @@ class Windows(RuleBasedStateMachine):
     def unsaved_is_a_comparison_with_disk(self) -> None:
         shelf = self.shelf()
         for session in getattr(self, "sessions", []):
-            session.refresh_shelf()
-            stored = shelf.get((session.work.bank, session.work.preset))
-            assert session.unsaved == (stored is None or stored != session.patch)
+            session.shelf.refresh()
+            stored = shelf.get((session.editor.work.bank, session.editor.work.preset))
+            assert session.editor.unsaved == (stored is None or stored != session.patch)
 
     @invariant()
     def the_catalogue_lists_what_is_there(self) -> None:
         shelf = self.shelf()
         for session in getattr(self, "sessions", []):
-            catalogue: Catalogue = session.catalogue
+            catalogue: Catalogue = session.shelf.catalogue
             listed = {(row.bank, row.id): row.name for bank in catalogue.banks() for row in catalogue.presets(bank.id)}
             assert listed == {place: patch.name for place, patch in shelf.items()}
 

@@ -5,18 +5,17 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QWidget
 
 from felt_dial.patch.change import values_changed
 from felt_dial.patch.edits import add_effect, add_modulator, replace_module, sew
 from felt_dial.patch.module import Effect, Filter, Modulator, Module
 from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import Layer, value_at, with_value
+from felt_dial.session.clipboard import Clipboard, NothingCopied
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.param_control import ParamControl
-from felt_dial.ui.editor.clipboard import Clipboard, NothingCopied
-from felt_dial.ui.editor.watchers import EVERYTHING, Watchers
 from felt_dial.ui.pictures.registry import picture_of
 from tests.ui.conftest import Desk
 
@@ -34,50 +33,6 @@ class Sleeper(QWidget):
         self.woken += 1
 
 
-def test_one_is_woken_by_what_it_looks_at_and_by_what_nobody_knows(qapp: QApplication) -> None:
-    watchers = Watchers()
-    looks = {
-        "at a dial": CUTOFF,
-        "at a layer": "layers.a",
-        "at every cutoff": "layers.*.filter.cutoff",
-        "at all": EVERYTHING,
-    }
-    found = {name: Sleeper() for name in looks}
-    other, twice = Sleeper(), Sleeper()
-    for name, path in looks.items():
-        watchers.watch(found[name].follow, path)
-    watchers.watch(other.follow, "layers.b", "tempo")
-    watchers.watch(twice.follow, CUTOFF, "layers.a.filter")
-    watchers.wake([CUTOFF])
-    assert {name: one.woken for name, one in found.items()} == dict.fromkeys(looks, 1)
-    assert other.woken == 0 and twice.woken == 1
-    watchers.wake(["layers.a.filter.resonance"])
-    assert found["at a dial"].woken == 1 and found["at a layer"].woken == 2 and other.woken == 0
-    watchers.wake(None)
-    assert other.woken == 1 and found["at a dial"].woken == 2
-
-
-def test_a_widget_that_is_gone_is_not_called(qapp: QApplication) -> None:
-    watchers, gone = Watchers(), Sleeper()
-    watchers.watch(gone.follow, EVERYTHING)
-    gone.deleteLater()
-    QTest.qWait(1)
-    watchers.wake([CUTOFF])
-    watchers.wake(None)
-    del gone
-    watchers.wake(None)
-
-
-def test_one_that_went_before_anybody_was_woken_is_passed_over(qapp: QApplication) -> None:
-    watchers, gone, stays = Watchers(), Sleeper(), Sleeper()
-    watchers.watch(gone.follow, CUTOFF)
-    watchers.watch(stays.follow, CUTOFF)
-    watchers.watch(stays.follow, CUTOFF)
-    del gone
-    watchers.wake([CUTOFF])
-    assert stays.woken == 1
-
-
 def test_a_change_names_what_it_touched_and_whether_it_is_laid_out_anew() -> None:
     patch, key = sew(new_patch(), "e1", CUTOFF, 12.0)
     assert values_changed(patch, {CUTOFF: value_at(patch, CUTOFF)}).paths == ()
@@ -92,19 +47,19 @@ def test_a_change_names_what_it_touched_and_whether_it_is_laid_out_anew() -> Non
 
 def test_a_drag_wakes_its_dial_and_no_other_and_is_one_step(desk: Desk) -> None:
     session = desk.session
-    session.edit(sew(session.patch, "e1", CUTOFF, 12.0)[0], "sew")
+    session.editor.edit(sew(session.patch, "e1", CUTOFF, 12.0)[0], "sew")
     desk.select("filter", "a")
     dials = desk.window.findChildren(Dial)
     others = [Sleeper() for _ in range(2)]
-    session.watch(others[0].follow, "layers.a.source")
-    session.watch(others[1].follow, CUTOFF)
+    session.channel.watch(others[0].follow, "layers.a.source")
+    session.channel.watch(others[1].follow, CUTOFF)
     before = session.patch
     for value in (4000.0, 3000.0, 2000.0):
-        session.set(CUTOFF, value, dragging=True)
+        session.editor.set(CUTOFF, value, dragging=True)
     assert [one.woken for one in others] == [0, 3]
     shown = [dial for dial in dials if dial.path == CUTOFF and dial.isVisible()]
     assert shown and all(dial.accessibleDescription().startswith("2.00") for dial in shown)
-    session.undo()
+    session.editor.undo()
     assert session.patch == before, "the whole drag is one step"
 
 
@@ -131,14 +86,14 @@ def test_a_drag_in_a_picture_wakes_nobody_else_and_is_one_step(desk: Desk, what:
         path = f"racks.1.{key}"
     else:
         patch, path = replace_module(session.patch, place, module), place
-    session.edit(patch, "a module")
+    session.editor.edit(patch, "a module")
     picture = picture_of(session, path, "madder", True)
     picture.resize(320, 200)
     picture.show()
     QTest.qWaitForWindowExposed(picture)
     before, own, other = session.patch, Sleeper(), Sleeper()
-    session.watch(own.follow, path)
-    session.watch(other.follow, "layers.a.source", "layers.a.level", "tempo", "macros")
+    session.channel.watch(own.follow, path)
+    session.channel.watch(other.follow, "layers.a.source", "layers.a.level", "tempo", "macros")
     for at in [(n / 12, up / 8) for n in range(1, 12) for up in range(1, 8)]:
         start = QPoint(round(at[0] * picture.width()), round(at[1] * picture.height()))
         desk.drag(picture, start, start + QPoint(14, -22), steps=4)
@@ -146,7 +101,7 @@ def test_a_drag_in_a_picture_wakes_nobody_else_and_is_one_step(desk: Desk, what:
             break
     assert session.patch != before, "something was taken hold of"
     assert own.woken > 0 and other.woken == 0
-    session.undo()
+    session.editor.undo()
     assert session.patch == before
     picture.close()
 
@@ -169,16 +124,16 @@ def test_dials_that_are_not_seen_are_read_once_they_are(desk: Desk) -> None:
     desk.window.show_page("Shelf")
     dials = [dial for dial in desk.window.findChildren(Dial) if dial.path == CUTOFF]
     said = [dial.accessibleDescription() for dial in dials]
-    session.set(CUTOFF, 5432.0)
-    session.edit(sew(session.patch, "e1", CUTOFF, 12.0)[0], "sew")
+    session.editor.set(CUTOFF, 5432.0)
+    session.editor.edit(sew(session.patch, "e1", CUTOFF, 12.0)[0], "sew")
     assert dials and not any(dial.isVisible() for dial in dials)
     assert [dial.accessibleDescription() for dial in dials] == said, "they cost nothing"
     desk.window.show_page("Patch")
     seen = [dial for dial in desk.window.findChildren(Dial) if dial.path == CUTOFF and dial.isVisible()]
     assert seen and all("5.43" in dial.toolTip() and "E1" in dial.toolTip() for dial in seen)
     desk.window.show_page("Shelf")
-    session.undo()
-    session.undo()
+    session.editor.undo()
+    session.editor.undo()
     desk.window.show_page("Patch")
     seen = [dial for dial in desk.window.findChildren(Dial) if dial.path == CUTOFF and dial.isVisible()]
     assert seen and not any("5.43" in dial.toolTip() or "E1" in dial.toolTip() for dial in seen)
@@ -196,7 +151,7 @@ def test_every_kind_of_dial_that_was_not_seen_says_the_truth_when_it_is(desk: De
     for face in faces:
         high = value_at(patch, face.path) != face.param.low
         patch = with_value(patch, face.path, face.param.low if high else face.param.high)
-    session.edit(patch, "turn all")
+    session.editor.edit(patch, "turn all")
     desk.window.show_page("Patch")
     for face in faces:
         if face.isVisible():

@@ -46,7 +46,7 @@ def idle(desk: Desk) -> None:
 
 def undone(desk: Desk, before: object) -> None:
     """One step back, and the patch is what it was."""
-    desk.session.undo()
+    desk.session.editor.undo()
     assert desk.session.patch == before
 
 
@@ -127,7 +127,7 @@ def test_what_is_drawn_is_played_and_is_one_step(desk: Desk, tables: TableBench)
     frame = shown(tables)[10]
     assert frame[600:1000] == pytest.approx(0.8 / 0.96, abs=0.06)
     assert tables.work.recipe is not None and tables.work.recipe.places() == [0, 10, 63]
-    assert desk.session.history.undo_says == "draw frame 11"
+    assert desk.session.editor.history.undo_says == "draw frame 11"
     undone(desk, before)
 
 
@@ -246,13 +246,13 @@ def test_the_bench_opens_a_table_as_it_was_made_from_a_bank_on_another_machine(
     """The recipe goes along into the bank's folder; where the library is another, it is found there."""
     tables._reshape("bend")
     recipe = tables.work.recipe
-    assert desk.session.save_new("Swept")
-    bank = desk.session.library.root / desk.session.work.bank / "assets"
+    assert desk.session.presets.save_new("Swept")
+    bank = desk.session.shelf.library.root / desk.session.editor.work.bank / "assets"
     kept = {path.suffix for path in bank.iterdir()}
     assert ".recipe" in kept
     asset = tables.work.asset
     assert asset is not None
-    for path in (desk.session.library.root / ".assets").iterdir():
+    for path in (desk.session.shelf.library.root / ".assets").iterdir():
         path.unlink()
     assets._found.clear()
     text = assets.recipe_of(asset)
@@ -279,7 +279,7 @@ def test_a_shipped_table_is_reworked_under_another_name_and_stays_itself(desk: D
     from felt_dial.patch.patch import put
 
     fresh = source.model_copy(update={"asset": about.asset, "cycle": about.cycle})
-    desk.session.edit(put(desk.session.patch, ["layers", tables.work.layer, "source"], fresh), "take it")
+    desk.session.editor.edit(put(desk.session.patch, ["layers", tables.work.layer, "source"], fresh), "take it")
     tables._reverse()
     assert tables.work.asset is not None and tables.work.asset.name == "Loft Choir, reworked"
     assert assets.load(about.asset) is not None
@@ -325,15 +325,15 @@ def test_a_region_is_chosen_snaps_to_silence_and_is_trimmed(desk: Desk, samples:
     work.apply()
     assert work.recipe.steps == () and work.recipe.origin.digest == work.asset.digest
     for _ in range(4):
-        desk.session.undo()
+        desk.session.editor.undo()
     assert desk.session.patch == before
 
 
 def test_marks_stay_where_they_were_in_the_sound_when_it_is_trimmed(desk: Desk, samples: SampleBench) -> None:
     path = f"layers.{samples.work.layer}.source."
-    desk.session.set(path + "loop", "forward")
-    desk.session.set(path + "loop_start", 0.5)
-    desk.session.set(path + "loop_end", 0.75)
+    desk.session.editor.set(path + "loop", "forward")
+    desk.session.editor.set(path + "loop_start", 0.5)
+    desk.session.editor.set(path + "loop_end", 0.75)
     samples.work.snap = False
     samples.work.choose(Region(0.75, 3.0))
     samples.work.on_region("trim")
@@ -403,7 +403,7 @@ def test_zoom_keeps_what_is_under_the_pointer_and_goes_down_to_samples(desk: Des
 def test_parts_become_layers_in_place_that_sound_as_before(desk: Desk, samples: SampleBench) -> None:
     session = desk.session
     for key in [key for key in session.patch.layers if key != samples.work.layer]:
-        session.edit(remove_layer(session.patch, key), "only the sample")
+        session.editor.edit(remove_layer(session.patch, key), "only the sample")
     before = session.patch
     samples.split()
     idle(desk)
@@ -462,7 +462,7 @@ def test_slices_are_found_dragged_and_spread_over_keys(desk: Desk, samples: Samp
         )
     from felt_dial.sound.matter.audio_file import Audio
 
-    asset = desk.session.library.keep_audio(Audio(sound[None], 48000.0), "four")
+    asset = desk.session.shelf.library.keep_audio(Audio(sound[None], 48000.0), "four")
     samples.work.show_asset(asset, "four")
     samples.side.show_part("Slices")
     part = samples.side.part("Slices")
@@ -488,7 +488,7 @@ def test_a_note_is_bounced_to_a_layer_to_a_patch_to_the_library_and_layer_by_lay
     part._what(1)
     part.length.set_value(0.2)
     before, name = session.patch, session.patch.name
-    alone = render(before, [Note(0.0, 0.2, 60)], 1.0, quality=session.settings.render_quality)
+    alone = render(before, [Note(0.0, 0.2, 60)], 1.0, quality=session.settings.now.render_quality)
     for to in ("library", "layer", "patch"):
         part.to.setCurrentIndex(part.to.findData(to))
         part.bounce()
@@ -496,7 +496,7 @@ def test_a_note_is_bounced_to_a_layer_to_a_patch_to_the_library_and_layer_by_lay
         assert "ounced" in desk.messages[-1]
         if to == "library":
             assert session.patch == before
-            notes = [path.read_text() for path in (session.library.root / ".assets").glob("*.about")]
+            notes = [path.read_text() for path in (session.shelf.library.root / ".assets").glob("*.about")]
             assert any(f"{name} bounced" in note for note in notes)
             continue
         layer = list(session.patch.layers.values())[-1]
@@ -586,7 +586,7 @@ def test_who_ends_it_before_it_began_hears_no_complaint(desk: Desk, samples: Sam
 @pytest.mark.parametrize("work", ["split", "step", "bounce"])
 def test_long_work_is_cancelled_and_leaves_nothing(desk: Desk, samples: SampleBench, work: str) -> None:
     before = desk.session.patch
-    store = desk.session.library.root / ".assets"
+    store = desk.session.shelf.library.root / ".assets"
     kept = sorted(store.iterdir()) if store.is_dir() else []
     if work == "split":
         samples.split()
@@ -612,8 +612,8 @@ def test_whose_a_recording_is_goes_along_with_it(desk: Desk, samples: SampleBenc
     samples.work.do("mono")
     idle(desk)
     assert (samples.work.asset.rights, samples.work.asset.terms) == ("licensed", "CC BY, A. Person")
-    assert desk.session.save_new("Licensed")
-    stored = desk.session.library.bank(desk.session.work.bank).load(desk.session.work.preset)
+    assert desk.session.presets.save_new("Licensed")
+    stored = desk.session.shelf.library.bank(desk.session.editor.work.bank).load(desk.session.editor.work.preset)
     assert any(getattr(layer.source, "asset", None) == samples.work.asset for layer in stored.layers.values())
 
 
@@ -621,7 +621,7 @@ def test_what_is_saved_as_a_file_has_its_root_and_loop(desk: Desk, samples: Samp
     from felt_dial.sound.matter.audio_file import read_audio
 
     path = f"layers.{samples.work.layer}.source."
-    desk.session.set(path + "loop", "forward")
+    desk.session.editor.set(path + "loop", "forward")
     desk.window.workshop.save(tmp_path / "glass.wav")
     audio = read_audio(tmp_path / "glass.wav")
     assert audio.root == 72 and audio.loop is not None

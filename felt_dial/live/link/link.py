@@ -255,6 +255,10 @@ class EngineLink:
             self.patch = patch
             self._send_patch(patch, carry)
 
+    def trim(self, decibels: float) -> None:
+        """Turns all of it up or down for the listener alone."""
+        self.shared.data["trim"] = decibels
+
     def follow(self, change: Change) -> None:
         """Makes the engine sound like a patch whose change says what it touched."""
         if change.paths is None or change.rebuilds or self.patch is None:

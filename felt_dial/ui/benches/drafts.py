@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 
 from felt_dial.bank.library.places import cache_folder
 from felt_dial.files import write_whole
+from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.wav import wav_bytes
-from felt_dial.ui.editor.session import Session
 
 DAYS = 7.0
 

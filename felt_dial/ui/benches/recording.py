@@ -15,13 +15,13 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import duplicate_layer
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, put
+from felt_dial.session.jobs import Latest, Watch
+from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.root import Root
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.benches.work import BenchWork
-from felt_dial.ui.editor.jobs import Latest, Watch
-from felt_dial.ui.editor.session import Session
 from felt_dial.workers.helper import Helper
 from felt_dial.workshop.recording.loops import Loop
 from felt_dial.workshop.recording.peaks import FirstLook, Peaks
@@ -92,9 +92,9 @@ class RecordingWork(BenchWork):
         self.root: Root | None = None
         self.loops: tuple[Loop, ...] | None = None
         self.helper = Helper()
-        self.latest = Latest(session.frame)
+        self.latest = Latest(session.channel)
         self.destroyed.connect(self.helper.close)
-        self._reader = Latest(session.frame)
+        self._reader = Latest(session.channel)
         self._reading, self._read = "", set[str]()
         self.first_look: FirstLook | None = None
         """About what a long recording looks like, while it is still being read."""
@@ -258,7 +258,7 @@ class RecordingWork(BenchWork):
 
     def _make(self, recipe: RecordingRecipe, says: str, marks: dict[str, Any]) -> None:
         layer, before, name = self.layer, self.asset, recipe.origin.name
-        document, folder = write_steps(recipe), str(self.session.library.root / ".assets")
+        document, folder = write_steps(recipe), str(self.session.shelf.library.root / ".assets")
 
         def work(watch: Watch) -> Asset:
             return self.helper.call(make, document, folder, name, watch=watch)
@@ -279,7 +279,7 @@ class RecordingWork(BenchWork):
         source = self._source(key)
         known = {name: value for name, value in (marks or {}).items() if name in source.params}
         fresh = source.model_copy(update={"asset": asset, **known})
-        self.session.edit(put(self.session.patch, ["layers", key, "source"], fresh), says)
+        self.session.editor.edit(put(self.session.patch, ["layers", key, "source"], fresh), says)
         self.follow()
 
     def as_wav(self) -> bytes:
@@ -305,7 +305,7 @@ class RecordingWork(BenchWork):
 
     def to_layer(self, asset: Asset, name: str, says: str) -> bool:
         """One more layer like this one, which plays another recording; what is refused is said."""
-        return self.session.try_edit(lambda: with_layer(self.session.patch, self.layer, asset, name)[0], says)
+        return self.session.editor.try_edit(lambda: with_layer(self.session.patch, self.layer, asset, name)[0], says)
 
     @staticmethod
     def sample_of(asset: Asset, root: float | None) -> Source:
@@ -316,14 +316,14 @@ class RecordingWork(BenchWork):
     def new_sample(self, asset: Asset, root: float | None, says: str, name: str = "") -> str:
         """A new layer that plays a recording as a sample; its id, empty where it was refused."""
         try:
-            patch, key = self.session.one_more_layer("sample")
+            patch, key = self.session.shelf.with_new_layer(self.session.patch, "sample")
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return ""
         source = self.sample_of(asset, root)
         layer = patch.layers[key].model_copy(update={"source": source, "name": name[:24]})
         self.wished = key
-        self.session.edit(put(patch, ["layers", key], layer), says, select=("source", key))
+        self.session.editor.edit(put(patch, ["layers", key], layer), says, select=("source", key))
         self.follow()
         return key
 

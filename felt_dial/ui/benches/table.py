@@ -15,6 +15,7 @@ from PySide6.QtCore import QElapsedTimer, QTimer
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
+from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.matter.tables import shipped_tables
@@ -22,7 +23,6 @@ from felt_dial.sound.sources.core.levels import cut_cycles
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import drafts_folder, look_in_drafts
 from felt_dial.ui.benches.work import BenchWork
-from felt_dial.ui.editor.session import Session
 from felt_dial.workshop.table.cycles import CYCLE, Floats
 from felt_dial.workshop.table.recipe import (
     TableRecipe,
@@ -172,11 +172,11 @@ class TableWork(BenchWork):
         if self.layer:
             self.put(recipe, says, name)
             return
-        patch, key = self.session.one_more_layer("table")
+        patch, key = self.session.shelf.with_new_layer(self.session.patch, "table")
         asset = self._kept(recipe, name, self._store)
         fresh = patch.layers[key].source.model_copy(update={"asset": asset, "cycle": CYCLE})
         self.wished = key
-        self.session.edit(put(patch, ["layers", key, "source"], fresh), says)
+        self.session.editor.edit(put(patch, ["layers", key, "source"], fresh), says)
         self.follow()
 
     def draw(self, recipe: TableRecipe, says: str) -> None:
@@ -213,7 +213,7 @@ class TableWork(BenchWork):
 
     @property
     def _store(self) -> Path:
-        return self.session.library.root / ".assets"
+        return self.session.shelf.library.root / ".assets"
 
     def _kept(self, recipe: TableRecipe, name: str, folder: Path) -> Asset:
         frames = _frames(recipe)
@@ -231,7 +231,7 @@ class TableWork(BenchWork):
             return
         fresh = source.model_copy(update={"asset": asset, "cycle": CYCLE})
         self._seen = (self.layer, asset, CYCLE)
-        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says)
+        self.session.editor.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says)
         self.changed.emit()
 
     def new(self) -> None:

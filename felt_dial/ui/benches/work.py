@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 
 
 class BenchWork(QObject):
@@ -28,7 +28,7 @@ class BenchWork(QObject):
         self.wished = ""
         """The layer that was asked for last."""
         self._seen: tuple[object, ...] | None = None
-        session.watch(self.follow, "layers")
+        session.channel.watch(self.follow, "layers")
 
     def suits(self, source: Any) -> bool:
         """Whether what a source plays can lie here."""
@@ -46,7 +46,7 @@ class BenchWork(QObject):
     def layer(self) -> str:
         """The layer on the bench: the one asked for, the one selected, the first that plays something; empty for none."""
         known = self.layers()
-        for key in (self.wished, self.session.selection[1]):
+        for key in (self.wished, self.session.editor.selection[1]):
             if key in known:
                 return key
         full = [key for key in known if self._source(key).asset is not None]
@@ -78,5 +78,5 @@ class BenchWork(QObject):
         if source is None or source.asset is None or name in ("", source.asset.name):
             return
         fresh = source.model_copy(update={"asset": source.asset.model_copy(update={"name": name})})
-        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), f"call it {name}")
+        self.session.editor.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), f"call it {name}")
         self.follow()

@@ -23,9 +23,9 @@ from PySide6.QtWidgets import (
 from felt_dial.patch.documents.kind import LONGEST
 from felt_dial.patch.params import Choice, Param, Switch
 from felt_dial.patch.patch import param_at, path_holds, value_at
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import plain
@@ -103,20 +103,20 @@ class SwitchPill(Pill):
         self.session, self.path, self.states, self.param = session, path, states, param
         self.setCheckable(True)
         self.setProperty("alarm", alarm)
-        self.setAccessibleName(session.label_of(path))
+        self.setAccessibleName(session.editor.label_of(path))
         self.clicked.connect(self._switch)
-        session.watch(self._follow, path)
+        session.channel.watch(self._follow, path)
         self._follow()
 
     def turn_to(self, path: str, owner_dye: str) -> None:
         """Becomes the same switch of another part of the patch."""
-        self.session.look_elsewhere(self._follow, [self.path], [path])
+        self.session.channel.look_elsewhere(self._follow, [self.path], [path])
         self.path = path
-        self.setAccessibleName(self.session.label_of(path))
+        self.setAccessibleName(self.session.editor.label_of(path))
         self._follow()
 
     def _switch(self) -> None:
-        self.session.set(self.path, self.isChecked())
+        self.session.editor.set(self.path, self.isChecked())
 
     def _follow(self) -> None:
         if path_holds(self.session.patch, self.path, self.param):
@@ -168,16 +168,16 @@ class Options(Picker):
         self.session, self.path, self.param = session, path, param
         self.addItems(list(param.options.values()))
         self.setToolTip(param.says)
-        self.setAccessibleName(session.label_of(path))
-        self.activated.connect(lambda n: session.set(self.path, param.ids[n]))
-        session.watch(self._follow, path)
+        self.setAccessibleName(session.editor.label_of(path))
+        self.activated.connect(lambda n: session.editor.set(self.path, param.ids[n]))
+        session.channel.watch(self._follow, path)
         self._follow()
 
     def turn_to(self, path: str, owner_dye: str) -> None:
         """Becomes the same choice of another part of the patch."""
-        self.session.look_elsewhere(self._follow, [self.path], [path])
+        self.session.channel.look_elsewhere(self._follow, [self.path], [path])
         self.path = path
-        self.setAccessibleName(self.session.label_of(path))
+        self.setAccessibleName(self.session.editor.label_of(path))
         self._follow()
 
     def _follow(self) -> None:

@@ -7,9 +7,9 @@ import math
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent, QPen
 
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.param_control import UpAndDown
 from felt_dial.ui.dials.tag import mover_dye
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import STITCHES, SWEEP, dial_face, sewn_ring
 from felt_dial.ui.theme.fonts import body_font

@@ -14,9 +14,10 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QLabel, QLineEdit, QWidget
 
 from felt_dial.errors import FeltDialError, cut
+from felt_dial.session.topics import Leaving
 
 if TYPE_CHECKING:
-    from felt_dial.ui.editor.session import Session
+    from felt_dial.session.session import Session
 
 STAYS_OPEN = (Qt.FocusReason.PopupFocusReason, Qt.FocusReason.ActiveWindowFocusReason)
 """Ways in which the focus goes for a moment: a menu is open, or another window is in front."""
@@ -57,7 +58,7 @@ class Entry(QLineEdit):
         self._done = False
         over.destroyed.connect(self._orphaned)
         if self._session is not None:
-            self._session.leaving.connect(self._sound_leaves)
+            self._session.channel.watch(self._sound_leaves, Leaving)
         self.show()
         self.raise_()
         self.setFocus(Qt.FocusReason.PopupFocusReason)

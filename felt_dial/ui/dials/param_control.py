@@ -29,10 +29,11 @@ from felt_dial.patch.patch import depth_of, movers, owner, param_at, path_holds,
 from felt_dial.patch.places import in_time, read_at
 from felt_dial.patch.reach import reach_of_all, silent_because
 from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame, Hovered
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.scrolling import still_scrolling
 from felt_dial.ui.dials.tag import THREAD_MIME, tag_text
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import plain
 
 DRAG_PIXELS = 180.0
@@ -63,11 +64,11 @@ class ParamControl(QWidget):
         self.setAcceptDrops(True)
         self.setMouseTracking(False)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
-        self.setAccessibleName(session.label_of(path))
+        self.setAccessibleName(session.editor.label_of(path))
         self._looks_at = [path, *self._causes()]
-        session.watch(self._follow, *self._looks_at)
-        session.frame.connect(self._move_bead)
-        session.hovered.connect(self._light)
+        session.channel.watch(self._follow, *self._looks_at)
+        session.channel.watch(self._move_bead, Frame)
+        session.channel.hear(Hovered, self._light)
 
     def showEvent(self, event: QShowEvent) -> None:
         if self._behind:
@@ -78,10 +79,10 @@ class ParamControl(QWidget):
         """Becomes the face of the same parameter of another part of the patch."""
         self.path, self.owner_dye = path, owner_dye
         before, self._looks_at = self._looks_at, [path, *self._causes()]
-        self.session.look_elsewhere(self._follow, before, self._looks_at)
+        self.session.channel.look_elsewhere(self._follow, before, self._looks_at)
         self._bead, self._lit = -1.0, False
         self._read()
-        self.setAccessibleName(self.session.label_of(path))
+        self.setAccessibleName(self.session.editor.label_of(path))
         self.update()
 
     @property
@@ -169,8 +170,9 @@ class ParamControl(QWidget):
             self._bead = place
             self.update()
 
-    def _light(self, mover: str) -> None:
+    def _light(self, hovered: Hovered) -> None:
         """The hand is over a tag: what it moves is ringed."""
+        mover = hovered.mover
         lit = any(mover in (thread.source, thread.scaled) for thread in self._threads.values()) if mover else False
         if lit != self._lit:
             self._lit = lit
@@ -191,7 +193,7 @@ class ParamControl(QWidget):
     def set_place(self, place: float, dragging: bool = True) -> None:
         """Turns the dial to a place from 0 to 1."""
         value = self.param.at(place, isinstance(self._value, Beats))
-        self.session.set(self.path, value, dragging=dragging)
+        self.session.editor.set(self.path, value, dragging=dragging)
 
     def nudge(self, steps: float, fine: bool = False) -> None:
         """Turns by small steps; a whole number or a note length by one at a time."""
@@ -207,11 +209,11 @@ class ParamControl(QWidget):
             if param.taper == CUBIC:
                 step *= 0.7
             value = param.at(self.place_of(self._value) + steps * step)
-        self.session.set(self.path, value, dragging=True)
+        self.session.editor.set(self.path, value, dragging=True)
 
     def reset(self) -> None:
         """Back to the default."""
-        self.session.set(self.path, default_at(self.session.patch, self.path))
+        self.session.editor.set(self.path, default_at(self.session.patch, self.path))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if still_scrolling(event):
@@ -244,7 +246,7 @@ class ParamControl(QWidget):
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if not event.isAutoRepeat():
-            self.session.history.settle()
+            self.session.editor.history.settle()
         super().keyReleaseEvent(event)
 
     def type_value(self, first: str = "") -> None:
@@ -254,7 +256,7 @@ class ParamControl(QWidget):
 
         def take(text: str) -> None:
             if text != shown:
-                self.session.set(path, read_at(self.session.patch, path, text))
+                self.session.editor.set(path, read_at(self.session.patch, path, text))
 
         shown = self.param.write(self._value)
         self.entry = Entry(self, self.value_box(), shown, take, typed=first)
@@ -270,9 +272,9 @@ class ParamControl(QWidget):
             also = {} if reading is None else {"reading": reading}
             patch = set_thread(self.session.patch, thread, by=by, depth=depth, **also)
             shown = depth_of(patch, patch.threads[thread]).unit.write_signed(depth)
-            self.session.edit(patch, f"thread on {self.session.label_of(path)} to {shown}")
+            self.session.editor.edit(patch, f"thread on {self.session.editor.label_of(path)} to {shown}")
 
-        now, now_by = float(self.session.patch.threads[thread].depth), str(self.session.patch.threads[thread].by)
+        now, now_by = (float(self.session.patch.threads[thread].depth), str(self.session.patch.threads[thread].by))
         shown_now = limits.unit.write_signed(now)
         source = tag_text(self.session.patch.threads[thread].source)
         self.entry = Entry(self, self.value_box(), shown_now, take, f"Depth of {source} on {self.accessibleName()}")
@@ -298,13 +300,13 @@ class ParamControl(QWidget):
     ) -> str:
         path = path or self.path
         patch, thread = sew(self.session.patch, source, path, depth, by, reading)
-        self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(path)}")
+        self.session.editor.edit(patch, f"sew {tag_text(source)} to {self.session.editor.label_of(path)}")
         read = Route.choice_of("reading").options
         now, others = read[str(patch.threads[thread].reading)], ", ".join(read.values()).lower()
         if silent := silent_because(patch, path):
             why, turn = silent
             does = "Turn it on" if True in turn.values() else "Send it to rack 1"
-            answer = (does, lambda: self.session.set_all(turn, does.lower()))
+            answer = (does, lambda: self.session.editor.set_all(turn, does.lower()))
             self.session.ask(f"{why}: the thread moves nothing that is heard yet.", [answer])
             return thread
         self.session.say(f"{tag_text(source)} is read as {now.lower()} here; {others} can be typed behind a depth.")
@@ -340,9 +342,13 @@ class ParamControl(QWidget):
 
     def _lock(self) -> None:
         """Offshoots leave the dial alone, or may move it again."""
-        self.session.locked ^= {self.path}
-        says = "is never moved by offshoots" if self.path in self.session.locked else "may be moved by offshoots again"
-        self.session.say(f"{self.session.label_of(self.path)} {says}.")
+        self.session.editor.locked ^= {self.path}
+        says = (
+            "is never moved by offshoots"
+            if self.path in self.session.editor.locked
+            else "may be moved by offshoots again"
+        )
+        self.session.say(f"{self.session.editor.label_of(self.path)} {says}.")
 
     def menu(self) -> QMenu:
         """Type, reset, threads, copy and paste."""
@@ -353,7 +359,7 @@ class ParamControl(QWidget):
         if self.param.beats:
             if isinstance(self._value, Beats):
                 seconds = self.param.resolve(self._value, float(self.session.patch.tempo))
-                menu.addAction("Count in seconds or hertz", lambda: self.session.set(self.path, seconds))
+                menu.addAction("Count in seconds or hertz", lambda: self.session.editor.set(self.path, seconds))
             else:
                 menu.addAction("Count in beats", self._to_beats)
         menu.addSeparator()
@@ -368,7 +374,7 @@ class ParamControl(QWidget):
             menu.addAction(f"Let go of {name}", lambda n=name: self.session.control.forget(n))
         locked = menu.addAction("Never moved by offshoots", self._lock)
         locked.setCheckable(True)
-        locked.setChecked(self.path in self.session.locked)
+        locked.setChecked(self.path in self.session.editor.locked)
         menu.addSeparator()
         menu.addAction("Copy value", self._copy)
         paste = menu.addAction("Paste value", self._paste)
@@ -397,7 +403,7 @@ class ParamControl(QWidget):
 
     def _paste(self) -> None:
         try:
-            self.session.set(self.path, self._pasted())
+            self.session.editor.set(self.path, self._pasted())
         except FeltDialError as wrong:
             self.session.say(f"Not pasted: {wrong}", problem=True)
 
@@ -406,14 +412,14 @@ class ParamControl(QWidget):
         assert not isinstance(self._value, Beats)
         wanted = self.param.in_beats(float(self._value), self.session.patch.number("tempo")).count
         nearest = min(DIVISIONS.values(), key=lambda count: abs(math.log(count / wanted)))
-        self.session.set(self.path, Beats(nearest))
+        self.session.editor.set(self.path, Beats(nearest))
 
     def focusInEvent(self, event: QFocusEvent) -> None:
-        self.session.focus(self.path)
+        self.session.editor.focus(self.path)
         self.update()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self.update()
 
     def enterEvent(self, event: QEnterEvent) -> None:
@@ -434,7 +440,7 @@ class UpAndDown(ParamControl):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self.session.history.settle()
+            self.session.editor.history.settle()
             self._drag_from = (event.globalPosition().y(), self.place_of(self._value))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -450,7 +456,7 @@ class UpAndDown(ParamControl):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._drag_from is not None:
             self._drag_from = None
-            self.session.history.settle()
+            self.session.editor.history.settle()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self._drag_from = None

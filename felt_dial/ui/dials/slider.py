@@ -6,9 +6,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy
 
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.param_control import ParamControl, UpAndDown
 from felt_dial.ui.dials.tag import mover_dye
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 
@@ -80,7 +80,7 @@ class Slider(ParamControl):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         x = event.position().x()
         if abs(x - self._x(self.place)) > NEAR:
             self._put((x - 8) / max(self.width() - 16, 1))
@@ -98,7 +98,7 @@ class Slider(ParamControl):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._from = None
-        self.session.history.settle()
+        self.session.editor.history.settle()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self._from = None

@@ -9,9 +9,10 @@ from felt_dial.bank.library.snippets import Chain, Snippet, Snippets, apply, set
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Module
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Selected
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import item
 
 
@@ -43,7 +44,7 @@ class SnippetPill(QWidget):
     @property
     def kept(self) -> Snippets:
         """The snippets of the library that is open."""
-        return Snippets(self.session.library.root)
+        return Snippets(self.session.shelf.library.root)
 
     def menu(self) -> QMenu:
         """What can be done here."""
@@ -73,8 +74,8 @@ class SnippetPill(QWidget):
     def take(self, snippet: Snippet) -> None:
         """Gives the module the settings of a snippet."""
         fresh = apply(self.module, snippet)
-        self.session.edit(replace_module(self.session.patch, self.path, fresh), f"take {snippet.name}")
-        self.session.selected.emit()
+        self.session.editor.edit(replace_module(self.session.patch, self.path, fresh), f"take {snippet.name}")
+        self.session.channel.tell(Selected())
 
     def reset(self) -> None:
         """Every setting as new ones of this kind begin; whether it is on stays."""
@@ -82,8 +83,8 @@ class SnippetPill(QWidget):
         fresh = settings_of(self.kept.fresh(type(module)()))
         fresh = {name: value for name, value in fresh.items() if name != "on"}
         patch = replace_module(self.session.patch, self.path, module.model_copy(update=fresh))
-        self.session.edit(patch, f"reset {module.title.lower()}")
-        self.session.selected.emit()
+        self.session.editor.edit(patch, f"reset {module.title.lower()}")
+        self.session.channel.tell(Selected())
 
     def ask_name(self) -> None:
         """Opens the line in which the snippet is named."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from functools import partial
 from typing import Any, cast
 
@@ -12,22 +12,16 @@ from PySide6.QtGui import QPixmap
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator
 from felt_dial.patch.module import Effect, Modulator, Module, Source
 from felt_dial.patch.patch import Patch
+from felt_dial.session.channel import Channel
+from felt_dial.session.session import Session
 from felt_dial.sound.matter.tables import shipped_recordings, shipped_tables
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.ui.dials.chooser import Choosable
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.theme.colours import cloth
 
 EXAMPLE = "Plucked String"
 """The recording that a source without one is drawn with."""
-
-
-class _Never:
-    """A signal that is never sent."""
-
-    def connect(self, act: Callable[..., object]) -> None:
-        """Nobody will be told."""
 
 
 class _StillLink:
@@ -47,10 +41,7 @@ class _Still:
     """What a picture asks of a session, for a patch that nothing happens to."""
 
     def __init__(self, patch: Patch) -> None:
-        self.patch, self.link, self.frame = patch, _StillLink(), _Never()
-
-    def watch(self, follow: Callable[[], None], *paths: str) -> None:
-        """Nothing changes."""
+        self.patch, self.link, self.channel = patch, _StillLink(), Channel()
 
 
 def _patch_with(module: Module) -> tuple[Patch, str, str]:

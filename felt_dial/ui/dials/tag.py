@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.patch.patch import Patch, movers
 from felt_dial.patch.reach import moves_something
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Hovered
 from felt_dial.ui.theme.colours import colour, dye, text_on
 from felt_dial.ui.theme.felt import clear_pixmap
 from felt_dial.ui.theme.fonts import body_font
@@ -58,7 +59,7 @@ class Tag(QWidget):
         self.setFixedSize(self.sizeHint())
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.OpenHandCursor if carried else Qt.CursorShape.PointingHandCursor)
-        session.watch(self._follow, "threads")
+        session.channel.watch(self._follow, "threads")
         self._follow()
 
     def turn_to(self, key: str) -> None:
@@ -116,14 +117,14 @@ class Tag(QWidget):
     def _choose(self) -> None:
         patch = self.session.patch
         part = "modulator" if self.key in patch.modulators else "macro" if self.key in patch.macros else "player"
-        self.session.select(part, self.key)
+        self.session.editor.select(part, self.key)
         self.chosen.emit(self.key)
 
     def enterEvent(self, event: object) -> None:
-        self.session.hovered.emit(self.key)
+        self.session.channel.tell(Hovered(self.key))
 
     def leaveEvent(self, event: object) -> None:
-        self.session.hovered.emit("")
+        self.session.channel.tell(Hovered(""))
 
     def mime(self) -> QMimeData:
         """What is carried while the tag is dragged."""

@@ -8,23 +8,23 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 from felt_dial.ui.theme.words import item
 
 
 def add_folder(session: Session, folder: str) -> None:
     """Lists what is in a folder, from now on."""
-    settings = session.settings
+    settings = session.settings.now
     if folder not in settings.folders:
-        session.keep_settings(settings.model_copy(update={"folders": (*settings.folders, folder)}))
+        session.settings.keep(settings.model_copy(update={"folders": (*settings.folders, folder)}))
         session.say(f"{Path(folder).name} is read and looked into beside your work.")
 
 
 def remove_folder(session: Session, folder: str) -> None:
     """Lists it no more; its files stay as they are."""
-    settings = session.settings
+    settings = session.settings.now
     kept = tuple(f for f in settings.folders if f != folder)
-    session.keep_settings(settings.model_copy(update={"folders": kept}))
+    session.settings.keep(settings.model_copy(update={"folders": kept}))
 
 
 def folders_menu(parent: QWidget, session: Session, then: Callable[[], None] = lambda: None) -> QMenu:
@@ -42,6 +42,6 @@ def folders_menu(parent: QWidget, session: Session, then: Callable[[], None] = l
         then()
 
     menu.addAction("Add a folder…", ask)
-    for folder in session.settings.folders:
+    for folder in session.settings.now.folders:
         menu.addAction(item(f"Without {folder}"), partial(remove, folder))
     return menu

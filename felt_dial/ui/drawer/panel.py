@@ -18,6 +18,9 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import note_name
+from felt_dial.session.importing import Importing
+from felt_dial.session.jobs import Latest
+from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.sound.sources.table import Table
@@ -28,9 +31,6 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.drawer.folders import folders_menu
 from felt_dial.ui.drawer.rows import RowPainter, Rows
 from felt_dial.ui.drawer.taking import asset_of, given, suits
-from felt_dial.ui.editor.importing import Importing
-from felt_dial.ui.editor.jobs import Latest
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.panel import WIDER, WIDTH
 from felt_dial.ui.theme.felt import SewnLine
 from felt_dial.workers.helper import Helper
@@ -102,10 +102,10 @@ class Drawer(Card):
         self._seen_changes = -1
         self.matter = Matter(cache_folder() / "matter.sqlite")
         self.helper = Helper()
-        self.latest = Latest(session.frame)
+        self.latest = Latest(session.channel)
         self.gathering: Gathering | None = None
         look_in_drafts()
-        session.watch(self._follow, "layers.*.source")
+        session.channel.watch(self._follow, "layers.*.source")
         self.setFixedWidth(WIDTH)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 10, 10, 8)
@@ -232,7 +232,9 @@ class Drawer(Card):
         def look(paths: list[str]) -> list[Looked]:
             return self.helper.call(look_at, paths)
 
-        self.gathering = Gathering(self.matter, self.session.library.root, self.session.settings.folders, look)
+        self.gathering = Gathering(
+            self.matter, self.session.shelf.library.root, self.session.settings.now.folders, look
+        )
 
     def close_it(self) -> None:
         """Puts it away; what is heard in the layer by now stays."""
@@ -287,16 +289,20 @@ class Drawer(Card):
 
     def starred(self) -> frozenset[str]:
         """What the person has starred."""
-        return frozenset(self.session.settings.starred)
+        return frozenset(self.session.settings.now.starred)
 
     def recent(self) -> frozenset[str]:
         """What was loaded last."""
-        return frozenset(self.session.settings.recent)
+        return frozenset(self.session.settings.now.recent)
 
     def used_here(self) -> frozenset[str]:
         """What the patch plays, and the presets of its bank."""
         found = {asset.digest for asset in assets.assets_of(self.session.patch).values()}
-        bank = self.session.library.root / (self.session.work.bank or self.session.shelf_bank or ".") / "assets"
+        bank = (
+            self.session.shelf.library.root
+            / (self.session.editor.work.bank or self.session.shelf.shown or ".")
+            / "assets"
+        )
         if bank.is_dir():
             found |= {path.stem for path in bank.iterdir()}
         return frozenset(found)
@@ -316,7 +322,7 @@ class Drawer(Card):
 
     def _changed(self) -> None:
         """Something was found out, or has changed on disk."""
-        if self.gathering is not None and self.gathering.folders != self.session.settings.folders:
+        if self.gathering is not None and self.gathering.folders != self.session.settings.now.folders:
             self.gather()
         if self.gathering is None or not self.isVisible() or self.gathering.changes == self._seen_changes:
             return
@@ -378,7 +384,7 @@ class Drawer(Card):
         if piece is None:
             return
         layer = self.layer if self.layer in session.patch.layers else ""
-        if session.playing and layer and suits(session.patch.layers[layer].source, piece):
+        if session.transport.playing and layer and suits(session.patch.layers[layer].source, piece):
             session.link.audition("")
             store = drafts_folder() / ".assets"
             self.latest.ask(lambda: asset_of(piece, store), lambda found: self._try(piece, *found), self._refuse)
@@ -399,7 +405,7 @@ class Drawer(Card):
         if self._before is None:
             self._before = source
         fresh, said = given(self._before, piece, asset, cycle)
-        session.edit(put(session.patch, ["layers", self.layer, "source"], fresh), f"take {piece.name}", TRYING)
+        session.editor.edit(put(session.patch, ["layers", self.layer, "source"], fresh), f"take {piece.name}", TRYING)
         if said:
             session.say(said)
         self._tell()
@@ -408,15 +414,15 @@ class Drawer(Card):
         """The layer plays again what it played before the walk."""
         before, self._before = self._before, None
         session = self.session
-        if before is not None and not session.history.withdraw(TRYING) and self.layer in session.patch.layers:
-            session.edit(put(session.patch, ["layers", self.layer, "source"], before), "put it back")
+        if before is not None and not session.editor.history.withdraw(TRYING) and self.layer in session.patch.layers:
+            session.editor.edit(put(session.patch, ["layers", self.layer, "source"], before), "put it back")
         self.session.link.audition("")
         self._tell()
 
     def _settle(self) -> None:
         """What is tried is taken: it is kept in the library too."""
         self._before = None
-        self.session.history.settle()
+        self.session.editor.history.settle()
         asset = (
             getattr(self.session.patch.layers[self.layer].source, "asset", None)
             if self.layer in self.session.patch.layers
@@ -426,7 +432,7 @@ class Drawer(Card):
         path = assets.find(asset) if asset is not None else None
         if asset is not None and sound is not None and path is not None and drafts_folder() in path.parents:
             try:
-                self.session.library.keep_audio(Audio(sound, asset.rate), asset.name)
+                self.session.shelf.library.keep_audio(Audio(sound, asset.rate), asset.name)
             except FeltDialError as wrong:
                 self.session.say(str(wrong), problem=True)
 
@@ -456,14 +462,14 @@ class Drawer(Card):
             self.importing.load(layer, Path(piece.path), kind, then)
             return
         try:
-            asset, cycle = asset_of(piece, session.library.root / ".assets")
-            patch, key = (session.patch, layer) if layer else session.one_more_layer(kind)
+            asset, cycle = asset_of(piece, session.shelf.library.root / ".assets")
+            patch, key = (session.patch, layer) if layer else session.shelf.with_new_layer(session.patch, kind)
             source = patch.layers[key].source if not kind or not layer else Source.kinds[kind]()
             fresh, said = given(source, piece, asset, cycle)
         except FeltDialError as wrong:
             session.say(str(wrong), problem=True)
             return
-        session.edit(put(patch, ["layers", key, "source"], fresh), f"take {piece.name}", select=("source", key))
+        session.editor.edit(put(patch, ["layers", key, "source"], fresh), f"take {piece.name}", select=("source", key))
         session.say(f"Layer {key.upper()} plays {piece.name}. {said}".strip())
         then(key)
         self._tell()
@@ -475,7 +481,7 @@ class Drawer(Card):
         if before is not None and piece is not None:
             set_text(self.says, f"Layer {self.layer.upper()} plays {piece.name[:22]} while you listen; all else stays.")
             set_text(self.back, f"Put {was.name[:14]} back" if was is not None else "Put nothing back")
-        elif not self.session.settings.folders:
+        elif not self.session.settings.now.folders:
             set_text(self.says, "Add folders of yours: what is in them is listed here.")
         else:
             set_text(self.says, "Click plays, arrows walk, Enter takes, drag puts it anywhere.")
@@ -492,10 +498,10 @@ class Drawer(Card):
         """Stars what is chosen, or takes its star."""
         piece = self.chosen()
         if piece is not None:
-            key, settings = piece.digest or piece.path, self.session.settings
+            key, settings = piece.digest or piece.path, self.session.settings.now
             kept = tuple(k for k in settings.starred if k != key)
             starred = kept if len(kept) < len(settings.starred) else (*kept, key)
-            self.session.keep_settings(settings.model_copy(update={"starred": starred}))
+            self.session.settings.keep(settings.model_copy(update={"starred": starred}))
             self.look()
             self._tell()
 
@@ -520,9 +526,9 @@ class Drawer(Card):
     def ask_unused(self) -> None:
         """Lists what lies in the library and is used by nothing, and asks whether it shall go."""
         session = self.session
-        session.write_journal()
-        root, journal = session.library.root, journal_folder()
-        here = {asset.digest for asset in session.assets_at_hand()}
+        session.autosave.write()
+        root, journal = session.shelf.library.root, journal_folder()
+        here = {asset.digest for asset in session.editor.assets_at_hand()}
 
         def then(found: list[Unused]) -> None:
             these = [one for one in found if one.path.stem not in here]

@@ -10,9 +10,10 @@ from PySide6.QtGui import QCloseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.units import MINUS, THIN, number
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame
 from felt_dial.sound.sizes import SILENT
 from felt_dial.ui.dials.controls import Pill, text_label
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.analysis import Heard, Scope, Spectrogram, Spectrum, Stages, Stereo
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.felt import Wool, sewn_pen
@@ -72,7 +73,7 @@ class Analyser(Wool):
         column.addStretch()
         self.lay_out()
         self.setAccessibleName("Analyser")
-        session.frame.connect(self.frame)
+        session.channel.watch(self.frame, Frame)
 
     def lay_out(self) -> None:
         """All in a row where it is docked; in two where it floats, spectrum and spectrogram above."""

@@ -19,7 +19,6 @@ if TYPE_CHECKING:
 
     from felt_dial.bank.library.places import Settings
     from felt_dial.live.link.link import EngineLink
-    from felt_dial.ui.editor.session import Session
     from felt_dial.ui.frame.window import Window
 
 
@@ -130,6 +129,7 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
     `shelf_later` reads the library once the window is seen, which takes as long as it is large.
     """
     from PySide6.QtCore import QTimer
+    from shiboken6 import isValid
 
     from felt_dial.bank.library import previews
     from felt_dial.bank.library.places import (
@@ -140,10 +140,9 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
         settings_path,
     )
     from felt_dial.files import clear_litter, reason_of, tidy_cache
+    from felt_dial.session.session import Session
     from felt_dial.sound.matter import analysis
     from felt_dial.ui.benches.drafts import tidy_drafts
-    from felt_dial.ui.editor.controllers import Control
-    from felt_dial.ui.editor.session import Session
     from felt_dial.ui.frame.excepthook import guard_overrides
     from felt_dial.ui.frame.window import Window
     from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
@@ -159,45 +158,33 @@ def stand_up(settings: Settings, link: EngineLink, bank: str = "", shelf_later: 
             lay_out_demo(root)
         except OSError as wrong:
             problem = f"The library {cut(str(root), 80)} cannot be made: {reason_of(wrong)}."
-    session = Session(settings, link)
-    session.library.tidy(settings.bin_days, settings.bin_most)
+    session = Session(settings, link, isValid)
+    session.shelf.library.tidy(settings.bin_days, settings.bin_most)
     tidy_drafts()
     for folder in (journal_folder(), settings_path().parent):
         clear_litter(folder)
     tidy_cache(previews_folder(), previews.KEPT, previews.MOST_BYTES)
     tidy_cache(analysis.cache_folder(), analysis.KEPT, analysis.MOST_BYTES)
-    Control(session)
     if not shelf_later:
-        session.refresh_shelf()
+        session.shelf.refresh()
     is_file = bank.endswith(".feltbank")
     if not is_file:
-        open_first(session, bank)
-        if bank and not said and bank not in {name for b in session.library.banks() for name in (b.id, b.name)}:
+        session.presets.open_first(bank)
+        if bank and not said and bank not in {name for b in session.shelf.library.banks() for name in (b.id, b.name)}:
             said = f"There is no bank “{bank}” in {root}."
     window = Window(session)
     if is_file:
-        open_first(session)
+        session.presets.open_first()
         window.shelf.import_file(Path(bank), open_it=True)
     window.take_place()
     window.show()
     if shelf_later:
-        QTimer.singleShot(0, session.follow_library)
+        QTimer.singleShot(0, session.shelf.follow)
     if said:
         session.say(said, problem=True)
     if problem:
         window.library_place.ask(problem)
     return window
-
-
-def open_first(session: Session, bank: str = "") -> None:
-    """Puts the first preset of a bank on the table, or of any bank that has one."""
-    banks = session.library.banks()
-    named = [b for b in banks if bank in (b.id, b.name)]
-    for chosen in named + [b for b in banks if b not in named]:
-        if ids := chosen.ids():
-            session.open(chosen.id, ids[0])
-            break
-    session.history.clear()
 
 
 def _tell_times(window: Window, begin: float) -> None:

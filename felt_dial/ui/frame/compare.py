@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QGridLayout, QWidget
 from felt_dial.bank.finding.compare import changed_modules, difference, with_module
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import text_label
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
 
 MOST_ROWS = 40
@@ -55,7 +55,7 @@ class CompareSheet(Sheet):
 def take_module(session: Session, other: Patch, prefix: str, name: str, whose: str) -> None:
     """Takes one module of another sound into that on the table, as one step."""
     try:
-        session.edit(with_module(session.patch, other, prefix), f"take the {name} of {whose}")
+        session.editor.edit(with_module(session.patch, other, prefix), f"take the {name} of {whose}")
     except (FeltDialError, KeyError):
         session.say(f"The sound on the table has no {name} to be replaced.", problem=True)
         return

@@ -8,8 +8,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, text_label
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.strip import Wheel
 from felt_dial.ui.pictures.well import draw_ground
 from felt_dial.ui.theme.colours import colour, dye

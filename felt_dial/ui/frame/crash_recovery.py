@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QMenu
 
 from felt_dial.bank.library.journal import LeftBehind
 from felt_dial.errors import FeltDialError
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 from felt_dial.ui.frame.said import Said
 from felt_dial.ui.theme.words import item
 
@@ -58,7 +58,7 @@ class CrashRecovery(QObject):
 
     def take_up(self, one: LeftBehind) -> None:
         """Lays unsaved work on the table, and offers what is left."""
-        self.session.take_up(one)
+        self.session.presets.take_up(one)
         self._offer_again()
 
     def throw_away(self, those: list[LeftBehind]) -> None:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple, Protocol
 
 from PySide6.QtCore import QMimeData, QPoint, QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import CannotRead, read_whole
@@ -18,11 +18,14 @@ from felt_dial.patch.module import Source
 from felt_dial.patch.parts import LAYER_IDS
 from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.tuning import load_tuning
+from felt_dial.session.phrasing import add_phrase, read_phrase_file
+from felt_dial.session.session import Session
 from felt_dial.sound.matter.audio_file import check_audio
 from felt_dial.ui.dials.chooser import Chooser
 from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.drawer.folders import add_folder
-from felt_dial.ui.editor.phrasing import add_phrase, read_phrase_file
+from felt_dial.ui.frame.header import Header
+from felt_dial.ui.frame.strip import Strip
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.patch.layer_row import LayerRow
 from felt_dial.ui.pages.patch.page import PatchPage
@@ -30,9 +33,6 @@ from felt_dial.ui.pages.workshop.page import WorkshopPage
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
 from felt_dial.ui.theme.words import counted
-
-if TYPE_CHECKING:
-    from felt_dial.ui.frame.window import Window
 
 SUFFIX = ".feltbank"
 RECORDINGS = frozenset((".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3"))
@@ -92,11 +92,41 @@ class DropHint(QWidget):
         painter.drawText(card, Qt.AlignmentFlag.AlignCenter, self.says)
 
 
+class Places(Protocol):
+    """What of the window files may be let go at, and what is opened for them."""
+
+    session: Session
+    stack: QStackedWidget
+    header: Header
+    strip: Strip
+
+    @property
+    def shown(self) -> str:
+        """The title of the page that is seen."""
+
+    @property
+    def patch_page(self) -> PatchPage:
+        """The Patch page."""
+
+    @property
+    def workshop(self) -> WorkshopPage:
+        """The Workshop page."""
+
+    def childAt(self, at: QPoint) -> QWidget | None:
+        """The widget at a place."""
+
+    def open_drawer(self, layer: str = "", kind: str = "") -> None:
+        """Opens the drawer."""
+
+    def import_banks(self, paths: list[Path]) -> None:
+        """Takes bank files in."""
+
+
 class DropTarget:
     """Takes dropped files for the window."""
 
-    def __init__(self, window: Window) -> None:
-        self.window, self.session = window, window.session
+    def __init__(self, window: QWidget, places: Places) -> None:
+        self.over, self.window, self.session = window, places, places.session
         self.hint = DropHint(window)
         self.chooser: Chooser | None = None
 
@@ -137,8 +167,8 @@ class DropTarget:
         layer = ""
         if isinstance(over, LayerRow):
             layer = over.key
-        elif isinstance(over, Inspector) and self.session.selection[1] in patch.layers:
-            layer = self.session.selection[1]
+        elif isinstance(over, Inspector) and self.session.editor.selection[1] in patch.layers:
+            layer = self.session.editor.selection[1]
         if layer and over is not None:
             return Landing(f"{path.name} into layer {layer.upper()}", over, layer)
         shown = self.window.patch_page.scroller if self.window.shown == PatchPage.title else self.window.stack
@@ -229,7 +259,7 @@ class DropTarget:
         kind = path.suffix.lower()
         try:
             if kind in PRESETS:
-                self.session.open_patch(read_patch(read_whole(path), f"“{path.name}”"), made=True)
+                self.session.editor.open_patch(read_patch(read_whole(path), f"“{path.name}”"), made=True)
                 self.session.say(f"Opened {path.name}; it is in no bank until it is saved.")
             elif kind in TUNINGS:
                 self._tune(path)
@@ -257,7 +287,7 @@ class DropTarget:
 
     def _tune(self, path: Path) -> None:
         tuning = load_tuning(path, self.session.patch.tuning)
-        self.session.edit(self.session.patch.model_copy(update={"tuning": tuning}), f"tune by {path.name}")
+        self.session.editor.edit(self.session.patch.model_copy(update={"tuning": tuning}), f"tune by {path.name}")
         self.session.say(f"The patch is tuned by {path.name}.")
 
     def _load(self, path: Path, at: QPoint) -> None:
@@ -271,6 +301,6 @@ class DropTarget:
             return
         what = choosables(Source, BEGINS)
         title = f"Layer {layer.upper()} plays it as" if layer else "A new layer plays it as"
-        self.chooser = Chooser(self.window, what, partial(importing.load, layer, path), title)
+        self.chooser = Chooser(self.over, what, partial(importing.load, layer, path), title)
         self.chooser.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.chooser.open_over(self.window, at)
+        self.chooser.open_over(self.over, at)

@@ -18,7 +18,7 @@ from PySide6.QtCore import QObject
 
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.files import reason_of
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 
 
 def install_excepthook(session: Session) -> None:
@@ -31,7 +31,7 @@ def install_excepthook(session: Session) -> None:
             session.say(f"The system refused something: {reason_of(wrong)}. Your work is on the table.", problem=True)
         elif isinstance(wrong, Exception):
             traceback.print_exception(kind, wrong, trace)
-            session.write_journal()
+            session.autosave.write()
             session.say(
                 f"That failed by a fault of the program ({kind.__name__}: {cut(wrong, 80)}). Your work is kept.",
                 problem=True,

@@ -13,9 +13,9 @@ from PySide6.QtGui import QFont, QTextBlockFormat, QTextCharFormat, QTextCursor,
 from PySide6.QtWidgets import QHBoxLayout, QTextBrowser, QWidget
 
 from felt_dial import __version__
+from felt_dial.session.session import Session
 from felt_dial.shipped import DATA
 from felt_dial.ui.dials.controls import Pill, text_label
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.theme.fonts import body_font, name_font
 
@@ -121,5 +121,5 @@ class AboutSheet(Sheet):
             f"On Python {platform.python_version()}, Qt {qVersion()}, {libraries}.",
             "The fonts Barlow and Fraunces are used under the SIL Open Font Licence 1.1; their texts lie in "
             f"{DATA / 'fonts'}.",
-            f"Your banks are in {Path(self.session.settings.library_folder())}.",
+            f"Your banks are in {Path(self.session.settings.now.library_folder())}.",
         ]

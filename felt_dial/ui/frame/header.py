@@ -13,12 +13,13 @@ from felt_dial.bank.measuring.deviation import apart_words
 from felt_dial.patch.patch import Patch, param_at
 from felt_dial.patch.routing import effect_name
 from felt_dial.patch.units import MINUS, THIN, number
+from felt_dial.session.channel import EVERYTHING
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame, LibraryChanged
 from felt_dial.sound.sizes import SILENT
 from felt_dial.ui.dials.controls import Meter, NameEdit, Pill, Reading, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.tag import THREAD_MIME
-from felt_dial.ui.editor.session import Session
-from felt_dial.ui.editor.watchers import EVERYTHING
 from felt_dial.ui.frame.lasting import what_lasts
 from felt_dial.ui.frame.settings import QUALITIES
 from felt_dial.ui.frame.word_mark import WordMark
@@ -94,7 +95,7 @@ class NewName(Entry):
         """The banks that it may go to."""
         menu, presets = QMenu(self), self.session.presets
         now = presets.home().id if self.bank is None else self.bank
-        for listed in self.session.banks():
+        for listed in self.session.shelf.banks:
             said = f"{listed.name} (shipped)" if presets.shipped(listed.id) else listed.name
             action = menu.addAction(item(said), partial(self._choose, listed))
             action.setCheckable(True)
@@ -115,7 +116,7 @@ class NewName(Entry):
         self.setFocus(Qt.FocusReason.PopupFocusReason)
 
     def _save(self, name: str) -> None:
-        self.session.save_new(name, bank=self.bank)
+        self.session.presets.save_new(name, bank=self.bank)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Down:
@@ -133,14 +134,16 @@ class PresetBox(QWidget):
         self.setFixedHeight(36)
         self.setMinimumWidth(330)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        before = Pill("◂", "link", lambda: session.step_on(-1), "Preset before this one: Ctrl+Left")
-        after = Pill("▸", "link", lambda: session.step_on(1), "Preset after this one: Ctrl+Right")
+        self._steps, self._step_timer = 0, QTimer(self, interval=0, singleShot=True)
+        self._step_timer.timeout.connect(self._take_steps)
+        before = Pill("◂", "link", lambda: self.step_on(-1), "Preset before this one: Ctrl+Left")
+        after = Pill("▸", "link", lambda: self.step_on(1), "Preset after this one: Ctrl+Right")
         self.bank = QLabel()
         self.bank.setTextFormat(Qt.TextFormat.PlainText)
         self.bank.setProperty("part", "label")
         self.dot = QLabel("●")
         self.dot.setProperty("part", "dot")
-        self.name = NameEdit("", "name", session.rename_patch)
+        self.name = NameEdit("", "name", session.editor.rename_patch)
         self.name.setAccessibleName("Name of the patch")
         self.save = Pill("Save", "link", self.save_it, "Save over the preset: Ctrl+S. Earlier versions are kept.")
         self.as_new = Pill("As new", "link", self.ask_name, "Save as a new preset: Ctrl+Shift+S")
@@ -154,11 +157,22 @@ class PresetBox(QWidget):
         layout.addWidget(self.save)
         layout.addWidget(self.as_new)
         layout.addWidget(after)
-        session.watch(self.follow, EVERYTHING)
-        session.shelf_changed.connect(self._read_bank)
+        session.channel.watch(self.follow, EVERYTHING)
+        session.channel.watch(self._read_bank, LibraryChanged)
         self._shown: object = None
         self._bank_id, self._bank_name = "", ""
         self.follow()
+
+    def step_on(self, step: int) -> None:
+        """Goes to the preset before or after this one. A key that repeats faster than a window shows another adds up: it
+        stops where the key is let go, and does not go on through what has waited."""
+        self._steps += step
+        self._step_timer.start()
+
+    def _take_steps(self) -> None:
+        steps, self._steps = self._steps, 0
+        if steps:
+            self.session.presets.neighbour(steps)
 
     def _read_bank(self) -> None:
         """The bank may have another name."""
@@ -167,29 +181,29 @@ class PresetBox(QWidget):
 
     def follow(self) -> None:
         """Shows the work as it is."""
-        work = self.session.work
+        work = self.session.editor.work
         if work.bank != self._bank_id:
             self._bank_id = work.bank
-            self._bank_name = self.session.bank_name(work.bank)
-        if self._shown == (now := (self._bank_name, self.session.unsaved, self.session.patch.name)):
+            self._bank_name = self.session.shelf.bank_name(work.bank)
+        if self._shown == (now := (self._bank_name, self.session.editor.unsaved, self.session.patch.name)):
             return
         self._shown = now
         shown = self._bank_name or "not in a bank"
         metrics = self.bank.fontMetrics()
         self.bank.setText(metrics.elidedText(shown, Qt.TextElideMode.ElideRight, 130))
         self.bank.setToolTip(plain(shown))
-        self.dot.setVisible(self.session.unsaved)
+        self.dot.setVisible(self.session.editor.unsaved)
         self.dot.setToolTip("Not saved yet")
         self.name.show_name(self.session.patch.name)
-        self.save.setEnabled(self.session.unsaved)
+        self.save.setEnabled(self.session.editor.unsaved)
 
     def save_it(self) -> bool:
         """Saves over the preset; of a patch that has no place yet the name and the bank are asked, and it is not saved yet."""
-        document = self.session.work.document
+        document = self.session.editor.work.document
         if document is None or not document.there:
             self.ask_name()
             return False
-        return self.session.save()
+        return self.session.presets.save()
 
     def ask_name(self) -> NewName:
         """Opens the entry for the name of a new preset, and the bank that it goes to."""
@@ -216,7 +230,7 @@ class Sides(QWidget):
             "The louder one is turned down to the other while you compare; what is saved stays as it is."
         )
         self.setAccessibleName("A and B")
-        session.watch(self.follow)
+        session.channel.watch(self.follow)
 
     def follow(self) -> None:
         """Shows which side sounds."""
@@ -231,7 +245,7 @@ class Sides(QWidget):
         painter.setFont(body_font(12, 600))
         for n, side in enumerate("ab"):
             spot = QRectF(2 + 22 * n, 2, 22, 22)
-            chosen = self.session.work.side == side
+            chosen = self.session.editor.work.side == side
             if chosen:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(colour("ink"))
@@ -240,12 +254,12 @@ class Sides(QWidget):
             painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, side.upper())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.session.flip()
+        self.session.editor.flip()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """The first click went to the other side: this one is copied from where the hand came."""
-        self.session.flip()
-        self.session.copy_side()
+        self.session.editor.flip()
+        self.session.editor.copy_side()
 
 
 class PressedReading(Reading):
@@ -276,8 +290,8 @@ class TempoReading(PressedReading):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Tempo", "Tempo in beats per minute: click to type, wheel to change")
-        session.watch(self.follow, "tempo")
-        session.frame.connect(self.follow)
+        session.channel.watch(self.follow, "tempo")
+        session.channel.watch(self.follow, Frame)
         self.follow()
 
     def follow(self) -> None:
@@ -294,13 +308,13 @@ class TempoReading(PressedReading):
         param = param_at(self.session.patch, "tempo")
 
         def take(text: str) -> None:
-            self.session.set("tempo", param.read(text, self.session.value("tempo")))
+            self.session.editor.set("tempo", param.read(text, self.session.editor.value("tempo")))
 
         return Entry(self, QRect(0, 24, self.width(), 20), self.value, take, "Tempo")
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         step = 1 if event.angleDelta().y() > 0 else -1
-        self.session.set("tempo", min(max(float(self.session.patch.tempo) + step, 20), 999), dragging=True)
+        self.session.editor.set("tempo", min(max(float(self.session.patch.tempo) + step, 20), 999), dragging=True)
 
 
 class EngineReading(PressedReading):
@@ -315,12 +329,12 @@ class EngineReading(PressedReading):
         for quality, says in QUALITIES.items():
             action = menu.addAction(f"Live quality {says}", lambda q=quality: self.choose(q))
             action.setCheckable(True)
-            action.setChecked(self.session.settings.quality == quality)
+            action.setChecked(self.session.settings.now.quality == quality)
         return menu
 
     def choose(self, quality: int) -> None:
         """Plays at another quality from now on."""
-        self.session.keep_settings(self.session.settings.model_copy(update={"quality": quality}))
+        self.session.settings.keep(self.session.settings.now.model_copy(update={"quality": quality}))
         self.session.say(f"Live quality is {quality}× now. A render has its own, in the settings.")
 
     def press(self) -> None:
@@ -329,7 +343,7 @@ class EngineReading(PressedReading):
 
     def show_load(self, load: float | None) -> None:
         """Shows what a block costs, and at which quality."""
-        quality = self.session.settings.quality
+        quality = self.session.settings.now.quality
         self.label = "Engine" if quality == 1 else f"At {quality}×"
         self.show_value("starting" if load is None else f"{100 * load:.0f}{THIN}%")
 
@@ -399,7 +413,7 @@ class Header(Wool):
         holder.setLayout(meters)
         meters.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(holder)
-        session.frame.connect(self._frame)
+        session.channel.watch(self._frame, Frame)
 
     def show_page(self, title: str) -> None:
         """Marks the page that is open."""
@@ -441,7 +455,7 @@ class Header(Wool):
         for rack, effects in patch.racks.items():
             for key in effects:
                 lines.append(f"{effect_name(patch, rack, key)}: {100 * costs[f'racks.{rack}.{key}']:.1f}{THIN}%")
-        measured = self.session.figures.of(patch)
+        measured = self.session.shelf.figures.of(patch)
         if measured is not None and (apart := apart_words(measured.apart, patch)):
             lines += ["", f"{apart[0].upper()}{apart[1:]}"]
         return "\n".join(lines)

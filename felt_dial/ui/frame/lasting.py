@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.routing import effect_name
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 from felt_dial.ui.frame.analyser import decibels
 
 HEARD = 1e-4

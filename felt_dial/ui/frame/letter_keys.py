@@ -8,8 +8,8 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QPlainTextEdit, QWidget
 
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.param_control import ParamControl
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.strip import Strip
 
 LOWER, UPPER = "ZSXDCVGBHNJM", "Q2W3ER5T6Y7U"
@@ -57,9 +57,9 @@ class LetterKeys(QObject):
             if isinstance(focus, QCheckBox):
                 return False
             if down and not event.isAutoRepeat():
-                self.session.play(not self.session.playing)
+                self.session.transport.play(not self.session.transport.playing)
             return True
-        if not self.session.settings.letter_keys:
+        if not self.session.settings.now.letter_keys:
             return False
         if not down and not event.isAutoRepeat() and key in LETTERS:
             self.strip.letter_up(key)

@@ -9,13 +9,15 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.link.messages import NotesTaken
 from felt_dial.live.midi.midi_file import write_phrase_as_midi
-from felt_dial.patch.phrase import LONGEST_NAME, Beat, Phrase, of_length, quantised, trimmed, whole_bars
+from felt_dial.patch.phrase import LONGEST_NAME, Phrase, of_length, quantised, trimmed, whole_bars
+from felt_dial.session.phrasing import add_phrase, put_phrase, read_phrase_file
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame, PatchChanged, TransportMoved
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor.phrasing import add_phrase, choose_phrase, put_phrase, read_phrase_file
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.pictures.roll import Roll
 from felt_dial.ui.theme.words import counted, plain
@@ -44,7 +46,7 @@ class PhraseSheet(Sheet):
         self.picker = Picker()
         self.picker.setAccessibleName("Phrase to be seen")
         self.picker.setMinimumWidth(190)
-        self.picker.activated.connect(lambda n: choose_phrase(session, self.picker.itemData(n)))
+        self.picker.activated.connect(lambda n: session.transport.choose_phrase(self.picker.itemData(n)))
         self.name = NameEdit("", "value", self._rename)
         self.name.setAccessibleName("Name of the phrase")
         head.addWidget(self.picker)
@@ -98,10 +100,10 @@ class PhraseSheet(Sheet):
         self._quiet = QTimer(self, singleShot=True, interval=HEARD)
         self._quiet.timeout.connect(self._let_go)
         self._sounding = -1
-        session.transport.connect(self._follow)
-        session.changed.connect(self._follow)
-        session.notes_taken.connect(self._taken)
-        session.frame.connect(self._frame)
+        session.channel.watch(self._follow, TransportMoved)
+        session.channel.watch(self._follow, PatchChanged)
+        session.channel.hear(NotesTaken, self._taken)
+        session.channel.watch(self._frame, Frame)
 
     def tall(self, wide: int) -> int:
         """As high as the page lets it be."""
@@ -110,7 +112,7 @@ class PhraseSheet(Sheet):
 
     def open(self) -> None:
         """Shows the phrase that is chosen, and those that other windows kept meanwhile."""
-        self.session.phrases.read()
+        self.session.shelf.phrases.read()
         self.show_phrase()
         super().open()
         self.roll.setFocus()
@@ -127,11 +129,11 @@ class PhraseSheet(Sheet):
 
     def show_phrase(self) -> None:
         """The phrase that is chosen, as it is now."""
-        session, phrase = self.session, self.session.phrase_now
+        session, phrase = self.session, self.session.transport.phrase_now
         if self.roll.phrase.id != phrase.id and self.name.hasFocus():
             take_what_is_written(self.name)  # about the one that was shown
-            session.phrase = phrase.id
-        names = {key: one.name for key, one in session.phrases.all().items()}
+            session.transport.phrase = phrase.id
+        names = {key: one.name for key, one in session.shelf.phrases.all().items()}
         if {self.picker.itemData(n): self.picker.itemText(n) for n in range(self.picker.count())} != names:
             self.picker.clear()
             for key, name in names.items():
@@ -140,7 +142,7 @@ class PhraseSheet(Sheet):
         self.name.show_name(phrase.name)
         if self.roll.phrase != phrase:
             self.roll.show_phrase(phrase)
-        own = session.phrases.is_own(phrase.id)
+        own = session.shelf.phrases.is_own(phrase.id)
         self.away.setEnabled(own)
         bars, rest = divmod(phrase.beats, 4.0)
         set_text(self.length, counted(round(bars), "bar") if not rest else f"{phrase.beats:g} beats")
@@ -161,10 +163,10 @@ class PhraseSheet(Sheet):
     def _put(self, phrase: Phrase, says: str) -> bool:
         """Keeps a phrase, as an edit of one's own, or as a new one where it came with the program."""
         session, before = self.session, self.roll.phrase
-        if session.phrases.is_own(before.id):
+        if session.shelf.phrases.is_own(before.id):
             return put_phrase(session, before, replace(phrase, id=before.id), says)
         name = phrase.name if phrase.name != before.name else f"{before.name[: LONGEST_NAME - 6]}, mine"
-        made = replace(phrase, name=name, id=session.phrases.new_id(name))
+        made = replace(phrase, name=name, id=session.shelf.phrases.new_id(name))
         done = put_phrase(session, None, made, says)
         if done:
             session.say(f"“{before.name}” stays as it came; “{name}” is one of your own.")
@@ -215,37 +217,42 @@ class PhraseSheet(Sheet):
     def new(self) -> None:
         """An empty phrase of one's own."""
         name = "New phrase"
-        made = Phrase(self.session.phrases.new_id(name), name, 4.0, ())
+        made = Phrase(self.session.shelf.phrases.new_id(name), name, 4.0, ())
         put_phrase(self.session, None, made, "make a phrase")
         self.show_phrase()
 
     def duplicate(self) -> None:
         """A copy, as one's own."""
-        phrase = self.session.phrase_now
+        phrase = self.session.transport.phrase_now
         name = f"{phrase.name[: LONGEST_NAME - 5]} copy"
         put_phrase(
-            self.session, None, replace(phrase, name=name, id=self.session.phrases.new_id(name)), f"copy {phrase.name}"
+            self.session,
+            None,
+            replace(phrase, name=name, id=self.session.shelf.phrases.new_id(name)),
+            f"copy {phrase.name}",
         )
         self.show_phrase()
 
     def delete(self) -> None:
         """Throws one's own away."""
-        phrase = self.session.phrase_now
-        if self.session.phrases.is_own(phrase.id):
+        phrase = self.session.transport.phrase_now
+        if self.session.shelf.phrases.is_own(phrase.id):
             put_phrase(self.session, phrase, None, f"throw the phrase {phrase.name} away")
             self.show_phrase()
 
     @property
     def given(self) -> bool:
         """Whether the sound on the table keeps this phrase, under whatever name."""
-        kept, phrase = self.session.patch.phrase, self.session.phrase_now
+        kept, phrase = self.session.patch.phrase, self.session.transport.phrase_now
         return kept is not None and (kept.notes, kept.beats) == (phrase.notes, phrase.beats)
 
     def give_to_patch(self) -> None:
         """Keeps the phrase with the sound on the table, or lets it have that of its kind again."""
         session, given = self.session, self.given
         says = f"{'let go of' if given else 'keep'} the phrase of {session.patch.name}"
-        session.edit(session.patch.model_copy(update={"phrase": None if given else session.phrase_now}), says)
+        session.editor.edit(
+            session.patch.model_copy(update={"phrase": None if given else session.transport.phrase_now}), says
+        )
         self.show_phrase()
 
     def ask_file(self) -> None:
@@ -265,11 +272,11 @@ class PhraseSheet(Sheet):
 
     def ask_target(self) -> None:
         """Asks where to write a MIDI file."""
-        name = self.session.phrase_now.name
+        name = self.session.transport.phrase_now.name
         path, _ = QFileDialog.getSaveFileName(self, "The phrase as a file", f"{name}.mid", "MIDI files (*.mid)")
         if path:
             try:
-                write_phrase_as_midi(self.session.phrase_now, float(self.session.patch.tempo), Path(path))
+                write_phrase_as_midi(self.session.transport.phrase_now, float(self.session.patch.tempo), Path(path))
             except FeltDialError as wrong:
                 self.session.say(str(wrong), problem=True)
                 return
@@ -282,8 +289,8 @@ class PhraseSheet(Sheet):
         self.taking = not self.taking
         self.record.setChecked(self.taking)
         if self.taking:
-            if self.session.playing:
-                self.session.play(False)
+            if self.session.transport.playing:
+                self.session.transport.play(False)
             self.session.link.take_notes(4.0, True)
             set_text(self.record, "End")
         else:
@@ -291,7 +298,8 @@ class PhraseSheet(Sheet):
             self.session.link.end_taking()
             self.show_phrase()
 
-    def _taken(self, notes: tuple[Beat, ...]) -> None:
+    def _taken(self, taken: NotesTaken) -> None:
+        notes = taken.notes
         if not notes:
             self.session.say("Nothing was played, so nothing was taken down.")
             return
@@ -311,7 +319,7 @@ class PhraseSheet(Sheet):
     def _hear(self, key: int, velocity: int) -> None:
         self._let_go()
         self._sounding = key
-        self.session.note_on(key, velocity / 127)
+        self.session.transport.note_on(key, velocity / 127)
         self._quiet.start()
 
     def _let_go(self) -> None:

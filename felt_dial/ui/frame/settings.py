@@ -18,10 +18,12 @@ from PySide6.QtWidgets import (
 )
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.link.messages import Controllers, Devices
+from felt_dial.session.session import Session
+from felt_dial.session.topics import TransportMoved
 from felt_dial.ui.dials.controls import MenuPill, Pill, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.drawer.folders import folders_menu
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.theme.colours import NIGHT, OAT, cloth
 
@@ -60,9 +62,9 @@ class SettingsSheet(Sheet):
         self.about = text_label("", "small")
         self.about.setWordWrap(True)
         self.body.addWidget(self.about)
-        session.devices.connect(self._list)
-        session.controllers.connect(self._list_controllers)
-        session.transport.connect(self._say)
+        session.channel.hear(Devices, lambda devices: self._list(devices.found))
+        session.channel.hear(Controllers, lambda controllers: self._list_controllers(controllers.found))
+        session.channel.watch(self._say, TransportMoved)
         self._list_controllers([("none", "None", True), ("simulated", "Simulated controller", False)])
         self._list([("simulated", "Simulated output", False)])
 
@@ -138,7 +140,7 @@ class SettingsSheet(Sheet):
         return form
 
     def _count_folders(self) -> None:
-        count = len(self.session.settings.folders)
+        count = len(self.session.settings.now.folders)
         self.folders.setText(f"{count} folder{'s' * (count != 1)} of yours" if count else "no folders of yours yet")
 
     def _library(self) -> QFormLayout:
@@ -203,7 +205,7 @@ class SettingsSheet(Sheet):
 
     def _show_kept(self) -> None:
         """Every box and check as the settings have it; a value that is in no box stands there by itself."""
-        settings = self.session.settings
+        settings = self.session.settings.now
         for field, box in self._boxes.items():
             value = getattr(settings, field)
             if box.findData(value) < 0 and value is not None and field not in ("device", "controller"):
@@ -227,7 +229,7 @@ class SettingsSheet(Sheet):
         )
 
     def _keep(self, **change: object) -> None:
-        self.session.keep_settings(self.session.settings.model_copy(update=change))
+        self.session.settings.keep(self.session.settings.now.model_copy(update=change))
         if "night" in change:
             cloth.wear(NIGHT if change["night"] else OAT)
         if "keyboard" in change:

@@ -10,12 +10,12 @@ from felt_dial.patch.edits import threads_from
 from felt_dial.patch.parts import MACRO_IDS
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import note_name
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame, TransportMoved
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.tag import Tag
-from felt_dial.ui.editor.phrasing import choose_phrase
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import sewn_pen
 from felt_dial.ui.theme.fonts import body_font
@@ -63,7 +63,7 @@ class MacroDial(QWidget):
         self.dial.move(13, 0)
         self.tag.move(0, 40)
         self.name.setGeometry(2, -1, 84, 17)
-        session.watch(self._follow, f"macros.{key}")
+        session.channel.watch(self._follow, f"macros.{key}")
         self._follow()
 
     def _follow(self) -> None:
@@ -73,7 +73,7 @@ class MacroDial(QWidget):
             self.name.setCursorPosition(0)
         moved = threads_from(self.session.patch, self.key)
         self.dial.setAccessibleName(macro.name or f"Macro {self.key[1:]}")
-        what = ", ".join(self.session.label_of(t.target) for t in moved.values()) or "nothing yet"
+        what = ", ".join(self.session.editor.label_of(t.target) for t in moved.values()) or "nothing yet"
         about = f"{macro.description}\n" if macro.description else ""
         self.setToolTip(plain(f"{about}{self.key.upper()} moves {what}"))
 
@@ -81,7 +81,9 @@ class MacroDial(QWidget):
         macro, name = self.session.patch.macros[self.key], self.name.text().strip()
         if name != macro.name:
             fresh = macro.model_copy(update={"name": name})
-            self.session.edit(put(self.session.patch, ["macros", self.key], fresh), f"name macro {self.key[1:]} {name}")
+            self.session.editor.edit(
+                put(self.session.patch, ["macros", self.key], fresh), f"name macro {self.key[1:]} {name}"
+            )
 
 
 class Wheel(QWidget):
@@ -161,7 +163,7 @@ class Keyboard(QWidget):
         self.setMinimumWidth(300)
         self.setAccessibleName("Keyboard, C2 to C7")
         self.setToolTip("Press to play; lower on a key is louder. The letter rows of your keyboard play too.")
-        session.frame.connect(self._frame)
+        session.channel.watch(self._frame, Frame)
 
     def _frame(self) -> None:
         held = self.session.link.shared.data["keys"].tobytes()
@@ -216,7 +218,7 @@ class Keyboard(QWidget):
         if key >= 0:
             box = self.key_box(key)
             velocity = 0.25 + 0.75 * (place.y() - box.top()) / box.height()
-            self.session.note_on(key, min(max(velocity, 0.1), 1.0))
+            self.session.transport.note_on(key, min(max(velocity, 0.1), 1.0))
         self.pressed = key
 
     def _lift(self) -> None:
@@ -264,10 +266,10 @@ class Strip(QWidget):
         self.phrase.setAccessibleName("Phrase")
         self.phrase.setToolTip("The notes that play while you work")
         self.phrase.setMinimumWidth(170)
-        self.phrase.activated.connect(lambda n: choose_phrase(session, self.phrase.itemData(n)))
+        self.phrase.activated.connect(lambda n: session.transport.choose_phrase(self.phrase.itemData(n)))
         self.play = Pill("Play", "play", tip="Play or stop the phrase: Space")
         self.play.setCheckable(True)
-        self.play.clicked.connect(lambda: session.play(not session.playing))
+        self.play.clicked.connect(lambda: session.transport.play(not session.transport.playing))
         self.play.setFixedWidth(84)
         self.loop = Pill("Loop", "pill", tip="The phrase begins again at its end")
         self.loop.setCheckable(True)
@@ -330,8 +332,8 @@ class Strip(QWidget):
         layout.addLayout(self._macros)
         layout.addLayout(right, 1)
         self.fold(False)
-        session.transport.connect(self.follow)
-        session.watch(self.follow, "pattern.on")
+        session.channel.watch(self.follow, TransportMoved)
+        session.channel.watch(self.follow, "pattern.on")
         self._held: dict[int, int] = {}
         self.follow()
 
@@ -350,17 +352,17 @@ class Strip(QWidget):
 
     def follow(self) -> None:
         """Shows the transport as it is."""
-        names = {key: phrase.name for key, phrase in self.session.phrases.all().items()}
+        names = {key: phrase.name for key, phrase in self.session.shelf.phrases.all().items()}
         if {self.phrase.itemData(n): self.phrase.itemText(n) for n in range(self.phrase.count())} != names:
             self.phrase.clear()
             for key, name in names.items():
                 self.phrase.addItem(name, key)
-        self.phrase.setCurrentIndex(self.phrase.findData(self.session.phrase_now.id))
-        self.play.setChecked(self.session.playing)
+        self.phrase.setCurrentIndex(self.phrase.findData(self.session.transport.phrase_now.id))
+        self.play.setChecked(self.session.transport.playing)
         self.pattern.setChecked(bool(self.session.patch.pattern.on))
-        self.play.setText("Playing" if self.session.playing else "Play")
+        self.play.setText("Playing" if self.session.transport.playing else "Play")
         self.octave_label.setText(f"Octave {note_name(12 * (self.octave + 1))}")
-        self.velocity.setText(f"Velocity {self.session.velocity}")
+        self.velocity.setText(f"Velocity {self.session.transport.velocity}")
         link = self.session.link
         name = link.output_name or "starting the sound"
         rate = f"{link.rate / 1000:g} kHz"
@@ -372,8 +374,8 @@ class Strip(QWidget):
         self.output.setToolTip(plain(f"{text}\nOutput and settings: Ctrl+,"))
 
     def _loop(self) -> None:
-        self.session.looping = self.loop.isChecked()
-        self.session.link.loop(self.session.looping)
+        self.session.transport.looping = self.loop.isChecked()
+        self.session.link.loop(self.session.transport.looping)
 
     def _hold(self) -> None:
         self.session.link.hold(self.hold.isChecked())
@@ -385,7 +387,7 @@ class Strip(QWidget):
 
     def louder(self, by: int) -> None:
         """Changes the velocity of the letter keys."""
-        self.session.velocity = min(max(self.session.velocity + by, 8), 127)
+        self.session.transport.velocity = min(max(self.session.transport.velocity + by, 8), 127)
         self.follow()
 
     def letter_down(self, code: int, step: int) -> None:
@@ -393,7 +395,7 @@ class Strip(QWidget):
         key = 12 * (self.octave + 1) + step
         if code not in self._held and 0 <= key < 128:
             self._held[code] = key
-            self.session.note_on(key, self.session.velocity / 127)
+            self.session.transport.note_on(key, self.session.transport.velocity / 127)
 
     def letter_up(self, code: int) -> None:
         """It goes up."""

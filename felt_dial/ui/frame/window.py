@@ -12,13 +12,15 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEve
 from PySide6.QtWidgets import QApplication, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import duplicate_layer
+from felt_dial.session import topics
+from felt_dial.session.channel import EVERYTHING
+from felt_dial.session.copying import copy_layer, copy_modulator, duplicate_modulator, paste_layer, paste_modulator
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Asked, BenchAsked, CompareAsked, DrawerAsked, Rebuilding, Rebuilt, Working
 from felt_dial.ui.dials.focus import give_next, in_turn
 from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.under_hand import give_focus
 from felt_dial.ui.drawer.panel import Drawer
-from felt_dial.ui.editor.copying import copy_layer, copy_modulator, duplicate_modulator, paste_layer, paste_modulator
-from felt_dial.ui.editor.session import Session
-from felt_dial.ui.editor.watchers import EVERYTHING
 from felt_dial.ui.frame.analyser import Analyser
 from felt_dial.ui.frame.commands import Command, bind, menu_of
 from felt_dial.ui.frame.compare import CompareSheet
@@ -89,7 +91,7 @@ class Window(QMainWindow):
         self.said = Said(centre, self.strip)
         self.said.foot = lambda: self._pages[self.shown].foot()
         self.left = CrashRecovery(self, session, self.said)
-        self.drop_target = DropTarget(self)
+        self.drop_target = DropTarget(self, self)
         self.setAcceptDrops(True)
         self.header.page_asked.connect(self.show_page)
         self.header.analyser_asked.connect(self.toggle_analyser)
@@ -100,15 +102,15 @@ class Window(QMainWindow):
         for macro in self.strip.macros:
             macro.tag.chosen.connect(self.show_macro)
         self.strip.fold_asked.connect(self.fold_keyboard)
-        session.said.connect(self.said.say)
-        session.asked.connect(lambda text, answers, problem: self.said.say(text, problem, answers))
-        session.working.connect(self._tell_work)
-        session.drawer_asked.connect(self.open_drawer)
-        session.compare_asked.connect(lambda a, b, names: self.compare_sheet.compare(a, b, names))
-        session.bench_asked.connect(self.show_bench)
-        session.rebuilding.connect(self._note_focus)
-        session.rebuilt.connect(self._give_focus_back)
-        session.watch(self._title, EVERYTHING)
+        session.channel.hear(topics.Said, lambda said: self.said.say(said.text, said.problem))
+        session.channel.hear(Asked, lambda asked: self.said.say(asked.text, asked.problem, asked.answers))
+        session.channel.hear(Working, lambda working: self._tell_work(working.text))
+        session.channel.hear(DrawerAsked, lambda asked: self.open_drawer(*asked))
+        session.channel.hear(CompareAsked, lambda asked: self.compare_sheet.compare(*asked))
+        session.channel.hear(BenchAsked, lambda asked: self.show_bench(asked.layer))
+        session.channel.watch(self._note_focus, Rebuilding)
+        session.channel.watch(self._give_focus_back, Rebuilt)
+        session.channel.watch(self._title, EVERYTHING)
         cloth.changed.connect(self._wear)
         bind(self.commands(), self)
         self._timer = QTimer(self, interval=33)
@@ -140,7 +142,7 @@ class Window(QMainWindow):
 
     def _wear(self) -> None:
         """Another theme: everything that was dyed is laid out anew."""
-        self.session.rebuilt.emit()
+        self.session.channel.tell(Rebuilt())
 
     def _foot_changed(self) -> None:
         if self.said.isVisible():
@@ -154,7 +156,7 @@ class Window(QMainWindow):
             self.said.hide()
 
     def _title(self) -> None:
-        title = f"{self.session.patch.name}{' •' if self.session.unsaved else ''} — Felt Dial"
+        title = f"{self.session.patch.name}{' •' if self.session.editor.unsaved else ''} — Felt Dial"
         if title != self.windowTitle():
             self.setWindowTitle(title)
 
@@ -178,7 +180,7 @@ class Window(QMainWindow):
     @cached_property
     def library_place(self) -> LibraryPlace:
         """What is asked where the library is not there."""
-        return LibraryPlace(self)
+        return LibraryPlace(self, self.session)
 
     @cached_property
     def key_sheet(self) -> KeySheet:
@@ -202,7 +204,7 @@ class Window(QMainWindow):
 
     def compare_sides(self) -> None:
         """What is different between A and B."""
-        work = self.session.work
+        work = self.session.editor.work
         self.compare_sheet.compare(work.a, work.b, ("A", "B"))
 
     @cached_property
@@ -212,17 +214,19 @@ class Window(QMainWindow):
 
     def commands(self) -> list[Command]:
         """Everything that can be told to the window from anywhere, as the menu lists it."""
-        session, history = self.session, self.session.history
+        session, history = self.session, self.session.editor.history
         return [
             Command("New", ("Ctrl+N",), self.new),
             Command("Open…", ("Ctrl+F",), self.search),
-            Command("Save", ("Ctrl+S",), self.header.preset.save_it, about=lambda: "" if session.unsaved else None),
+            Command(
+                "Save", ("Ctrl+S",), self.header.preset.save_it, about=lambda: "" if session.editor.unsaved else None
+            ),
             Command("Save as new…", ("Ctrl+Shift+S",), self.save_as_new),
-            Command("Keep as it is", ("Ctrl+Shift+N",), session.quick_keep),
+            Command("Keep as it is", ("Ctrl+Shift+N",), session.presets.quick_keep),
             Command("Import a bank…", (), self.ask_import, 1),
             Command("Export", (), self.ask_export, 1, self._exported),
-            Command("Undo", ("Ctrl+Z",), session.undo, 2, lambda: history.undo_says or None),
-            Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), session.redo, 2, lambda: history.redo_says or None),
+            Command("Undo", ("Ctrl+Z",), session.editor.undo, 2, lambda: history.undo_says or None),
+            Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), session.editor.redo, 2, lambda: history.redo_says or None),
             Command("Analyser", ("Ctrl+M",), self.toggle_analyser, 3),
             Command("Keyboard", ("Ctrl+K",), self.fold_keyboard, 3),
             Command("Compare A and B", (), self.compare_sides, 3),
@@ -239,16 +243,16 @@ class Window(QMainWindow):
             Command("", ("Ctrl+C",), self.copy),
             Command("", ("Ctrl+V",), self.paste),
             Command("", ("Ctrl+Shift+E",), lambda: self.effects.toggle_dry()),
-            Command("", ("Ctrl+Shift+A",), session.copy_side),
+            Command("", ("Ctrl+Shift+A",), session.editor.copy_side),
             Command("", ("Ctrl+Shift+F",), self.star),
             Command("", ("F6",), self.next_section),
             Command("", ("Shift+F6",), lambda: self.next_section(-1)),
             Command("", ("Ctrl+T",), self.sew),
             Command("", ("Alt+M",), lambda: self._toggle("mute")),
             Command("", ("Alt+S",), lambda: self._toggle("solo")),
-            Command("", ("`",), session.flip),
-            Command("", ("Ctrl+Left",), lambda: session.step_on(-1)),
-            Command("", ("Ctrl+Right",), lambda: session.step_on(1)),
+            Command("", ("`",), session.editor.flip),
+            Command("", ("Ctrl+Left",), lambda: self.header.preset.step_on(-1)),
+            Command("", ("Ctrl+Right",), lambda: self.header.preset.step_on(1)),
             Command("", ("Ctrl+Shift+L",), lambda: self.patch_page.add_layer()),
             *(Command("", (f"Ctrl+{n}",), partial(self.show_page, title)) for n, title in enumerate(PAGES, 1)),
         ]
@@ -274,10 +278,14 @@ class Window(QMainWindow):
     def _bank_at_hand(self) -> str:
         """The bank that is shown on the Shelf, or else that of the preset on the table."""
         session = self.session
-        return session.work.bank if self.shown != ShelfPage.title and session.work.bank else session.shelf_bank
+        return (
+            session.editor.work.bank
+            if self.shown != ShelfPage.title and session.editor.work.bank
+            else session.shelf.shown
+        )
 
     def _exported(self) -> str | None:
-        name = self.session.bank_name(self._bank_at_hand())
+        name = self.session.shelf.bank_name(self._bank_at_hand())
         return f"{name}…" if name else None
 
     def ask_export(self) -> None:
@@ -354,7 +362,7 @@ class Window(QMainWindow):
         if self.shown == WorkshopPage.title:
             self.workshop.ask_drawer()
             return
-        layer = self.session.selection[1]
+        layer = self.session.editor.selection[1]
         plays = (
             layer in self.session.patch.layers and "asset" in type(self.session.patch.layers[layer].source).model_fields
         )
@@ -397,12 +405,12 @@ class Window(QMainWindow):
     def fold_keyboard(self) -> None:
         """Puts the keyboard away, or brings it back; it stays so, and is so the next time."""
         folded = not self.strip.folded
-        self.session.keep_settings(self.session.settings.model_copy(update={"keyboard": not folded}))
+        self.session.settings.keep(self.session.settings.now.model_copy(update={"keyboard": not folded}))
         self._fold_keyboard()
 
     def _fold_keyboard(self) -> None:
         """As the person wishes; without a wish, as there is room."""
-        shown = self.session.settings.keyboard
+        shown = self.session.settings.now.keyboard
         folded = self.height() < TALL_ENOUGH if shown is None else not shown
         if folded != self.strip.folded:
             self.strip.fold(folded)
@@ -433,12 +441,12 @@ class Window(QMainWindow):
         """The pattern player in the inspector."""
         self.strip.follow()
         self.show_page(PatchPage.title)
-        self.session.select("pattern", "")
+        self.session.editor.select("pattern", "")
 
     def show_controller(self) -> None:
         """The window of the simulated controller, which is chosen with it."""
-        if self.session.settings.controller != "simulated":
-            self.session.keep_settings(self.session.settings.model_copy(update={"controller": "simulated"}))
+        if self.session.settings.now.controller != "simulated":
+            self.session.settings.keep(self.session.settings.now.model_copy(update={"controller": "simulated"}))
         if self.controller is None:
             self.controller = ControllerWindow(self.session, self)
         self.controller.show()
@@ -446,7 +454,7 @@ class Window(QMainWindow):
 
     def new(self) -> None:
         """An empty patch, where it is made into a sound."""
-        self.session.new()
+        self.session.editor.new()
         self.show_page(PatchPage.title)
 
     def save_as_new(self) -> None:
@@ -458,15 +466,17 @@ class Window(QMainWindow):
         if self.shown == ShelfPage.title:
             self.shelf.duplicate()
             return
-        part, key = self.session.selection
+        part, key = self.session.editor.selection
         if part == "modulator" and key in self.session.patch.modulators:
             duplicate_modulator(self.session, key)
         elif key in self.session.patch.layers:
-            self.session.try_edit(lambda: duplicate_layer(self.session.patch, key)[0], f"duplicate layer {key.upper()}")
+            self.session.editor.try_edit(
+                lambda: duplicate_layer(self.session.patch, key)[0], f"duplicate layer {key.upper()}"
+            )
 
     def copy(self) -> None:
         """What is chosen: an effect on its page, a layer or a modulator elsewhere."""
-        part, key = self.session.selection
+        part, key = self.session.editor.selection
         if self.shown == EffectsPage.title:
             self.effects.copy()
         elif part == "modulator" and key in self.session.patch.modulators:
@@ -478,10 +488,10 @@ class Window(QMainWindow):
 
     def paste(self) -> None:
         """What was copied, as one more of its kind."""
-        held = self.session.clipboard.noun
+        held = self.session.editor.clipboard.noun
         if held == "effect":
             self.show_page(EffectsPage.title)
-            self.effects.paste(self.session.rack)
+            self.effects.paste(self.session.editor.rack)
         elif held == "modulator":
             paste_modulator(self.session)
         elif held == "drawing":
@@ -491,10 +501,14 @@ class Window(QMainWindow):
 
     def star(self) -> None:
         """Makes the preset on the table a favourite, or lets it be one no more."""
-        work = self.session.work
+        work = self.session.editor.work
         chosen = self.shelf.chosen() if self.shown == ShelfPage.title else None
         bank, preset = chosen or (work.bank, work.preset)
-        listed = next((one for one in self.session.catalogue.presets(bank) if one.id == preset), None) if bank else None
+        listed = (
+            next((one for one in self.session.shelf.catalogue.presets(bank) if one.id == preset), None)
+            if bank
+            else None
+        )
         if listed is not None:
             self.shelf.change_preset(bank, preset, {"favourite": not listed.favourite}, "star")
         else:
@@ -529,14 +543,14 @@ class Window(QMainWindow):
             self.session.say("Focus a dial first: Ctrl+T sews a thread to it.")
 
     def _toggle(self, switch: str) -> None:
-        key = self.session.selection[1]
+        key = self.session.editor.selection[1]
         if key in self.session.patch.layers:
             path = f"layers.{key}.{switch}"
-            self.session.set(path, not self.session.value(path))
+            self.session.editor.set(path, not self.session.editor.value(path))
 
     def silence(self) -> None:
         """Stops everything that sounds."""
-        self.session.play(False)
+        self.session.transport.play(False)
         self.session.link.silence()
         self.strip.hold.setChecked(False)
 
@@ -568,7 +582,7 @@ class Window(QMainWindow):
 
     def take_place(self) -> None:
         """Stands where it stood the last time, on a screen that is there."""
-        kept = self.session.settings.window
+        kept = self.session.settings.now.window
         if not (kept and self.restoreGeometry(QByteArray.fromBase64(kept.encode()))):
             room = self.screen().availableGeometry()
             self.resize(
@@ -583,19 +597,19 @@ class Window(QMainWindow):
         session = self.session
         answers = (
             ("Save it", partial(self.close_with, self.header.preset.save_it)),
-            ("Keep it for next time", partial(self.close_with, session.write_journal)),
-            ("Throw it away", partial(self.close_with, session.let_go)),
+            ("Keep it for next time", partial(self.close_with, session.autosave.write)),
+            ("Throw it away", partial(self.close_with, session.presets.let_go)),
         )
         self.said.say(f"“{session.patch.name}” is not saved.", False, answers)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if self.session.settings.closing == "ask" and self.session.work.worth_keeping and not self._answered:
+        if self.session.settings.now.closing == "ask" and self.session.editor.work.worth_keeping and not self._answered:
             self._ask()
             event.ignore()
             return
         self._timer.stop()
         self._later.stop()
-        self.session.keep_place(self._geometry())
+        self.session.settings.remember(window=self._geometry())
         if "drawer" in self.__dict__:
             self.drawer.end()
         if isinstance(workshop := self._pages.get(WorkshopPage.title), WorkshopPage):

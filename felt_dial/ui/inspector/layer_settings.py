@@ -9,12 +9,13 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout, QWid
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_inlet, add_send, loops_back, remove_inlet, remove_send
 from felt_dial.patch.parts import WHERE, Bus, Layer
-from felt_dial.patch.routing import place_words, sends_to
+from felt_dial.patch.routing import place_words
+from felt_dial.patch.sends import sends_to
 from felt_dial.patch.tuning import load_tuning
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.colours import dye, layer_dye
 from felt_dial.ui.theme.words import item
 
@@ -96,13 +97,15 @@ class Inlets(QWidget):
     def tie(self, other: str) -> None:
         """Lets another layer modulate this one, by nothing at first."""
         session = self.session
-        session.try_edit(
+        session.editor.try_edit(
             lambda: add_inlet(session.patch, self.key, other), f"let {other.upper()} modulate {self.key.upper()}"
         )
 
     def _cut(self, other: str) -> None:
         session = self.session
-        session.edit(remove_inlet(session.patch, self.key, other), f"cut {other.upper()} from {self.key.upper()}")
+        session.editor.edit(
+            remove_inlet(session.patch, self.key, other), f"cut {other.upper()} from {self.key.upper()}"
+        )
 
 
 class Sends(QWidget):
@@ -182,13 +185,13 @@ class Sends(QWidget):
     def send(self, where: str) -> None:
         """Sends to one more place."""
         session = self.session
-        session.try_edit(
+        session.editor.try_edit(
             lambda: add_send(session.patch, self.path, where), f"send {self.name} to {WHERE[where].lower()}"
         )
 
     def _cut(self, where: str) -> None:
         session = self.session
-        session.edit(
+        session.editor.edit(
             remove_send(session.patch, self.path, where), f"send {self.name} to {WHERE[where].lower()} no more"
         )
 
@@ -225,4 +228,4 @@ class TuningRow(QWidget):
         self._take(tuning, f"tune by {path.name}")
 
     def _take(self, tuning: object, says: str) -> None:
-        self.session.edit(self.session.patch.model_copy(update={"tuning": tuning}), says)
+        self.session.editor.edit(self.session.patch.model_copy(update={"tuning": tuning}), says)

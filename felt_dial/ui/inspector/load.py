@@ -7,11 +7,11 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
+from felt_dial.session.importing import FILES, Importing
+from felt_dial.session.session import Session
 from felt_dial.sound.matter.assets import find
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.sources.table import Table
-from felt_dial.ui.editor.importing import FILES, Importing
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import item
 
 
@@ -22,7 +22,7 @@ def run(dialog: QFileDialog) -> int:
 
 def choose_file(parent: QWidget, session: Session) -> Path | None:
     """Asks for a file, where one was found the last time; what is chosen on the way is played."""
-    folder = next((str(Path(kept).parent) for kept in session.settings.recent if Path(kept).parent.is_dir()), "")
+    folder = next((str(Path(kept).parent) for kept in session.settings.now.recent if Path(kept).parent.is_dir()), "")
     dialog = QFileDialog(parent, "Load a recording", folder, FILES)
     dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
     dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
@@ -42,7 +42,7 @@ def load_menu(parent: QWidget, session: Session, layer: str, importing: Importin
             importing.load(layer, path)
 
     menu.addAction("From a file…", ask)
-    recent = [Path(kept) for kept in session.settings.recent if Path(kept).is_file()]
+    recent = [Path(kept) for kept in session.settings.now.recent if Path(kept).is_file()]
     if recent:
         menu.addSeparator()
         for path in recent:

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWid
 
 from felt_dial.patch.edits import shake
 from felt_dial.patch.patch import put, with_value
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame
 from felt_dial.ui.dials.controls import Lines, Pill, open_menu, text_label
-from felt_dial.ui.editor.session import Session
 
 TRAVEL = 4.0
 """Seconds in which a macro that is tried out travels from 0 to 1 and back."""
@@ -23,11 +24,11 @@ class Travel:
 
     def __init__(self, session: Session, key: str, told: Callable[[str], None]) -> None:
         self.session, self.key, self.told = session, key, told
-        self.started_phrase = not session.playing
+        self.started_phrase = not session.transport.playing
         self.began = time.monotonic()
         if self.started_phrase:
-            session.play(True)
-        session.frame.connect(self._go)
+            session.transport.play(True)
+        session.channel.watch(self._go, Frame)
 
     def _go(self) -> None:
         part = (time.monotonic() - self.began) / TRAVEL
@@ -40,10 +41,10 @@ class Travel:
 
     def stop(self) -> None:
         """Ends it: the patch sounds as it stands."""
-        self.session.frame.disconnect(self._go)
+        self.session.channel.leave(self._go, Frame)
         self.session.link.show(self.session.patch, carry=True)
-        if self.started_phrase and self.session.playing:
-            self.session.play(False)
+        if self.started_phrase and self.session.transport.playing:
+            self.session.transport.play(False)
         self.told("")
 
 
@@ -60,7 +61,9 @@ class MacroPart(QWidget):
         says = "What it does to the sound, for the musician"
         self.description = Lines("Description", says, 48, self._describe)
         self.description.show_text(session.patch.macros[key].description)
-        self.description.follow(session.watch, lambda: getattr(session.patch.macros.get(key), "description", None))
+        self.description.follow(
+            session.channel.watch, lambda: getattr(session.patch.macros.get(key), "description", None)
+        )
         body.addWidget(self.description)
         paths = [f"macros.{key}", *(f"macros.{key}.{name}" for name in ("low", "high", "default"))]
         body.addLayout(grid(paths, "walnut", 5))
@@ -78,7 +81,7 @@ class MacroPart(QWidget):
     def _describe(self, text: str) -> None:
         macro = self.session.patch.macros[self.key]
         fresh = macro.model_copy(update={"description": text})
-        self.session.edit(put(self.session.patch, ["macros", self.key], fresh), f"describe macro {self.key[1:]}")
+        self.session.editor.edit(put(self.session.patch, ["macros", self.key], fresh), f"describe macro {self.key[1:]}")
 
     def toggle(self) -> None:
         """Begins to try it, or ends that."""
@@ -116,4 +119,4 @@ class MacroPart(QWidget):
     def shake(self, strength: float) -> None:
         """Other depths by chance; undo brings the old ones back."""
         patch = shake(self.session.patch, self.key, strength, random.randrange(1 << 30))
-        self.session.edit(patch, f"shake the threads of macro {self.key[1:]}")
+        self.session.editor.edit(patch, f"shake the threads of macro {self.key[1:]}")

@@ -12,14 +12,14 @@ from felt_dial.patch.drawn import STRAIGHT, Rows, doubled, flipped, mirrored
 from felt_dial.patch.edits import remove_modulator
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import drawn_at, movers, put, with_value
+from felt_dial.session.copying import copy_modulator, duplicate_modulator
+from felt_dial.session.session import Session
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.steps import STEP
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import tag_text
-from felt_dial.ui.editor.copying import copy_modulator, duplicate_modulator
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.step_rows import StepsPicture
 
@@ -59,7 +59,7 @@ class DrawingTools(QWidget):
     def put(self, rows: Rows, says: str) -> None:
         """Makes the drawing these points; a refusal is said."""
         self._before()
-        self.session.try_edit(lambda: with_value(self.session.patch, self.path, rows), says)
+        self.session.editor.try_edit(lambda: with_value(self.session.patch, self.path, rows), says)
 
     def _change(self, make: Callable[[Rows], Rows], says: str) -> None:
         try:
@@ -68,12 +68,12 @@ class DrawingTools(QWidget):
             self.session.say(str(wrong), problem=True)
 
     def _copy(self) -> None:
-        self.session.clipboard.put("drawing", self.rows)
+        self.session.editor.clipboard.put("drawing", self.rows)
         self.session.say("Copied the drawing.")
 
     def _paste(self) -> None:
         try:
-            rows: Rows = self.session.clipboard.take("drawing", tuple)
+            rows: Rows = self.session.editor.clipboard.take("drawing", tuple)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
@@ -146,7 +146,7 @@ class Inputs(QWidget):
         modulator = self.session.patch.modulators[self.key]
         fresh = modulator.model_copy(update={field: other})
         says = f"{self.key.upper()} {'reads' if other else 'lets go of'} {tag_text(other) or field}"
-        self.session.edit(put(self.session.patch, ["modulators", self.key], fresh), says)
+        self.session.editor.edit(put(self.session.patch, ["modulators", self.key], fresh), says)
 
 
 class MoverPart(QWidget):
@@ -187,7 +187,9 @@ class MoverPart(QWidget):
         """A drawing was asked for: an LFO then goes by it."""
         path = f"modulators.{self.key}.shape"
         if "shape" in self.session.patch.modulators[self.key].params:
-            self.session.edit(with_value(self.session.patch, path, "drawn"), "go by the drawing")
+            self.session.editor.edit(with_value(self.session.patch, path, "drawn"), "go by the drawing")
 
     def _remove(self) -> None:
-        self.session.try_edit(lambda: remove_modulator(self.session.patch, self.key), f"remove {self.key.upper()}")
+        self.session.editor.try_edit(
+            lambda: remove_modulator(self.session.patch, self.key), f"remove {self.key.upper()}"
+        )

@@ -10,8 +10,12 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from felt_dial.patch.edits import threads_from
 from felt_dial.patch.params import Choice
-from felt_dial.patch.patch import bus_layers, param_at, put
+from felt_dial.patch.patch import param_at, put
 from felt_dial.patch.player import PLAYER_SOURCES
+from felt_dial.patch.routing import bus_layers
+from felt_dial.session.importing import Importing
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Focused, Rebuilt, Selected
 from felt_dial.sound.sources.core.unison import Unison
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import NameEdit, Options, SwitchPill, control_for, text_label
@@ -20,8 +24,6 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.dials.under_hand import UnderHand
-from felt_dial.ui.editor.importing import Importing
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.layer_settings import Inlets, Sends, TuningRow
 from felt_dial.ui.inspector.macro import MacroPart
 from felt_dial.ui.inspector.modulator import MoverPart
@@ -51,7 +53,7 @@ class Inspector(Card):
         self.setFixedWidth(WIDTH)
         _, self.body = self.scrolled()
         self.threads = ThreadList(session)
-        self.threads.all_asked.connect(lambda: session.focus(""))
+        self.threads.all_asked.connect(lambda: session.editor.focus(""))
         self.sheet = Sheet("")
         self._kept: dict[object, Sheet] = {}
         """Sheets of layers by what they are laid out for, the one used last at the end."""
@@ -62,10 +64,10 @@ class Inspector(Card):
         self.hand = UnderHand(self, lambda: self._laid_for != self._layout_key(), self.rebuild)
         self.importing = Importing(session)
         self._due = False
-        session.selected.connect(self._rebuild_when_seen)
-        session.rebuilt.connect(self._rebuild_when_seen)
-        session.watch(self._follow, "layers", "buses", "threads", "modulators", "macros")
-        session.focused.connect(lambda _: self._list_threads())
+        session.channel.watch(self._rebuild_when_seen, Selected)
+        session.channel.watch(self._rebuild_when_seen, Rebuilt)
+        session.channel.watch(self._follow, "layers", "buses", "threads", "modulators", "macros")
+        session.channel.watch(self._list_threads, Focused)
         self.rebuild()
 
     def widen(self, wide: int) -> None:
@@ -88,7 +90,7 @@ class Inspector(Card):
         """Lays out the inspector for the selection; a sheet of a layer that is laid out alike is turned to it."""
         self._due = False
         self._laid_for = self._layout_key()
-        part, key = self.session.selection
+        part, key = self.session.editor.selection
         about_layer = part in LAYER_PARTS and key in self.session.patch.layers
         shape = shape_of(self.session.patch, part, key) if about_layer else None
         if shape is not None and (sheet := self._kept.pop(shape, None)) is not None:
@@ -153,7 +155,7 @@ class Inspector(Card):
             self._list_threads()
 
     def _layout_key(self) -> object:
-        part, key = self.session.selection
+        part, key = self.session.editor.selection
         patch = self.session.patch
         if part == "bus":
             modules = [patch.buses[key].drive, patch.buses[key].filter, patch.buses[key].after]
@@ -168,7 +170,7 @@ class Inspector(Card):
         row.setSpacing(8)
         row.addWidget(lead)
         edit = NameEdit(read() or "", "title", act, empty=kind)
-        edit.follow(self.session.watch, read)
+        edit.follow(self.session.channel.watch, read)
         edit.setAccessibleName("Name")
         row.addWidget(edit, 1)
         row.addWidget(text_label(kind))
@@ -259,7 +261,7 @@ class Inspector(Card):
 
         def rename(name: str) -> None:
             fresh = self.session.patch.buses[key].model_copy(update={"name": name.strip()})
-            self.session.edit(put(self.session.patch, ["buses", key], fresh), f"name bus {key} {name.strip()}")
+            self.session.editor.edit(put(self.session.patch, ["buses", key], fresh), f"name bus {key} {name.strip()}")
 
         self._head(text_label(key, "title"), self._name_in("buses", key), rename, f"Bus {key}")
         letters = " ".join(layer.upper() for layer in bus_layers(self.session.patch, key))
@@ -323,8 +325,8 @@ class Inspector(Card):
         def choose(n: int) -> None:
             fresh = self.session.patch.layers[key].model_copy(update={"contour": box.itemData(n)})
             patch = put(self.session.patch, ["layers", key], fresh)
-            self.session.edit(patch, f"shape {key.upper()} with {box.itemData(n).upper()}")
-            self.session.selected.emit()
+            self.session.editor.edit(patch, f"shape {key.upper()} with {box.itemData(n).upper()}")
+            self.session.channel.tell(Selected())
 
         box.activated.connect(choose)
         row.addWidget(box, 1)
@@ -338,7 +340,7 @@ class Inspector(Card):
         """What belongs to the patch as a whole."""
         self.shade = "walnut"
         session = self.session
-        self._head(text_label("", "title"), lambda: session.patch.name, session.rename_patch, "the whole patch")
+        self._head(text_label("", "title"), lambda: session.patch.name, session.editor.rename_patch, "the whole patch")
         self._grid(["level", "voices", "grains", "tempo"], "walnut")
         self._grid(["rack2"], "walnut")
         self.column.addWidget(SewnLine())
@@ -359,7 +361,9 @@ class Inspector(Card):
 
         def rename(name: str) -> None:
             fresh = self.session.patch.modulators[key].model_copy(update={"name": name.strip()})
-            self.session.edit(put(self.session.patch, ["modulators", key], fresh), f"name {key.upper()} {name.strip()}")
+            self.session.editor.edit(
+                put(self.session.patch, ["modulators", key], fresh), f"name {key.upper()} {name.strip()}"
+            )
 
         self._head(Tag(self.session, key, 13), self._name_in("modulators", key), rename, modulator.title)
         self.column.addWidget(MoverPart(self.session, key, self.grid_of))
@@ -370,7 +374,9 @@ class Inspector(Card):
 
         def rename(name: str) -> None:
             fresh = self.session.patch.macros[key].model_copy(update={"name": name.strip()})
-            self.session.edit(put(self.session.patch, ["macros", key], fresh), f"name macro {key[1:]} {name.strip()}")
+            self.session.editor.edit(
+                put(self.session.patch, ["macros", key], fresh), f"name macro {key[1:]} {name.strip()}"
+            )
 
         self._head(Tag(self.session, key, 13), self._name_in("macros", key), rename, f"Macro {key[1:]}")
         self.column.addWidget(MacroPart(self.session, key, self.grid_of))
@@ -397,8 +403,8 @@ class Inspector(Card):
 
     def _list_threads(self) -> None:
         """The threads on the dial in focus, or those that start at what is shown."""
-        part, key = self.session.selection
-        patch, path = self.session.patch, self.session.focus_path
+        part, key = self.session.editor.selection
+        patch, path = self.session.patch, self.session.editor.focus_path
         self.threads.setVisible(part not in ("patch", "pattern"))
         if part in ("patch", "pattern"):
             return

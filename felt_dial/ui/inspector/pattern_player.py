@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.drawn import Rows
 from felt_dial.patch.pattern import LANES, PROBABILITY, SKIP, TIE
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, text_label
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.step_rows import StepsEditor
 from felt_dial.ui.theme.felt import SewnLine
 

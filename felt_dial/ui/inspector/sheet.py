@@ -11,10 +11,10 @@ from felt_dial.patch.module import Source
 from felt_dial.patch.params import Choice
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, put
+from felt_dial.session.copying import copy_layer, paste_layer
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.turning import Turns, turn_all
-from felt_dial.ui.editor.copying import copy_layer, paste_layer
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.tone import shown
 from felt_dial.ui.theme.colours import cloth, dye, layer_dye
 
@@ -93,7 +93,7 @@ class LayerHead(QWidget):
         row.addWidget(self.name, 1)
         row.addWidget(self.kind)
         self.turn_to(path, "")
-        self.name.follow(session.watch, lambda: getattr(session.patch.layers.get(self.key), "name", None))
+        self.name.follow(session.channel.watch, lambda: getattr(session.patch.layers.get(self.key), "name", None))
 
     @property
     def key(self) -> str:
@@ -115,7 +115,7 @@ class LayerHead(QWidget):
     def _rename(self, name: str) -> None:
         session, key = self.session, self.key
         fresh = session.patch.layers[key].model_copy(update={"name": name.strip()})
-        session.edit(put(session.patch, ["layers", key], fresh), f"name layer {key.upper()} {name.strip()}")
+        session.editor.edit(put(session.patch, ["layers", key], fresh), f"name layer {key.upper()} {name.strip()}")
 
 
 class LayerButtons(QWidget):
@@ -146,7 +146,7 @@ class LayerButtons(QWidget):
 
     def _duplicate(self) -> None:
         session, key = self.session, self.key
-        session.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
+        session.editor.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
 
     def _copy(self) -> None:
         copy_layer(self.session, self.key)
@@ -156,4 +156,4 @@ class LayerButtons(QWidget):
 
     def _remove(self) -> None:
         session, key = self.session, self.key
-        session.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")
+        session.editor.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")

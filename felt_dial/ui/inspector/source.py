@@ -14,6 +14,9 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
+from felt_dial.session.importing import Importing
+from felt_dial.session.session import Session
+from felt_dial.session.topics import BenchAsked, DrawerAsked, JobMoved
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.tables import shipped_tables
 from felt_dial.sound.matter.wav import wav_bytes
@@ -23,8 +26,6 @@ from felt_dial.sound.sources.table import Table
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor.importing import Importing
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.load import load_menu
 from felt_dial.ui.theme.words import plain
 from felt_dial.workshop.wav_file import table_wav
@@ -67,7 +68,7 @@ class SourceKind(Picker):
             first = next(iter(shipped_tables().values()))
             fresh = cls(asset=first.asset, cycle=first.cycle)
         patch = replace_module(self.session.patch, f"layers.{self.layer}.source", fresh)
-        self.session.edit(patch, f"make {self.layer.upper()} a {cls.title.lower()}")
+        self.session.editor.edit(patch, f"make {self.layer.upper()} a {cls.title.lower()}")
 
 
 class Material(QWidget):
@@ -80,7 +81,7 @@ class Material(QWidget):
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(3)
         self._laid_for: object = None
-        session.jobs.changed.connect(self._follow)
+        session.channel.watch(self._follow, JobMoved)
         self.turn_to(path, "")
 
     def turn_to(self, path: str, shade: str) -> None:
@@ -163,7 +164,7 @@ class Material(QWidget):
 
     def _change(self, says: str, **change: object) -> None:
         fresh = self.session.patch.layers[self.layer].source.model_copy(update=change)
-        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says)
+        self.session.editor.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says)
 
     def _tables(self, source: Table) -> QComboBox:
         box = Picker()
@@ -224,8 +225,10 @@ class Material(QWidget):
         """To what can be played here, and to the bench."""
         session, layer = self.session, self.layer
         tip = "Recordings and tables at hand, heard by a click: Ctrl+O"
-        row.addWidget(Pill("Drawer", "small", lambda: session.drawer_asked.emit(layer, kind), tip))
-        row.addWidget(Pill("Bench", "small", lambda: session.bench_asked.emit(layer), "Works on it in the Workshop"))
+        row.addWidget(Pill("Drawer", "small", lambda: session.channel.tell(DrawerAsked(layer, kind)), tip))
+        row.addWidget(
+            Pill("Bench", "small", lambda: session.channel.tell(BenchAsked(layer)), "Works on it in the Workshop")
+        )
 
     def _loader(self, says: str) -> Pill:
         pill = Pill("Load…", "small", None, says)

@@ -10,11 +10,11 @@ from felt_dial.patch.params import Param
 from felt_dial.patch.parts import read_depth
 from felt_dial.patch.patch import depth_of, param_at, path_exists, target_param
 from felt_dial.patch.reach import reach
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, set_part, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.tag import Tag, tag_text
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import plain
 
 
@@ -44,7 +44,9 @@ class DepthPill(Pill):
         patch = self.session.patch
         by, depth = read_depth(target_param(patch, patch.threads[self.key].target), text)
         source = tag_text(patch.threads[self.key].source)
-        self.session.edit(set_thread(patch, self.key, by=by, depth=depth), f"thread of {source} to {text.strip()}")
+        self.session.editor.edit(
+            set_thread(patch, self.key, by=by, depth=depth), f"thread of {source} to {text.strip()}"
+        )
 
 
 class ThreadRow(QWidget):
@@ -99,14 +101,14 @@ class ThreadRow(QWidget):
         self.far.follow()
 
     def _switch(self) -> None:
-        self.session.set(f"threads.{self.key}.on", not self.session.patch.threads[self.key].on)
+        self.session.editor.set(f"threads.{self.key}.on", not self.session.patch.threads[self.key].on)
 
     def _list_before(self, key: str, other: str) -> None:
-        self.session.edit(move_thread(self.session.patch, key, other), "list a thread elsewhere")
+        self.session.editor.edit(move_thread(self.session.patch, key, other), "list a thread elsewhere")
 
     def _cut(self) -> None:
         source = tag_text(self.session.patch.threads[self.key].source)
-        self.session.edit(cut(self.session.patch, self.key), f"cut a thread of {source}")
+        self.session.editor.edit(cut(self.session.patch, self.key), f"cut a thread of {source}")
 
 
 MOST_SPARE = 16
@@ -186,7 +188,9 @@ class ThreadList(QWidget):
         known = path.startswith(tuple(owners)) and path_exists(patch, path)
         param = param_at(patch, path) if known else None
         if isinstance(param, Param) and param.movable:
-            self.show_threads(f"Threads on {self.session.label_of(path)}", list(threads_on(patch, path)), "from", name)
+            self.show_threads(
+                f"Threads on {self.session.editor.label_of(path)}", list(threads_on(patch, path)), "from", name
+            )
             return
         listed = [k for k, thread in patch.threads.items() if thread.target.startswith(tuple(owners))]
         self.show_threads(f"All threads on {name}", listed, "both")

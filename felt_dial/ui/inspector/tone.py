@@ -11,10 +11,10 @@ from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Filter
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import owner
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Options, SwitchPill, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.pictures.drives import CurveEditor, ShapingPicture
 from felt_dial.ui.pictures.registry import picture_of
@@ -78,7 +78,7 @@ class FilterKind(Picker):
             if name in cls.params and name in before.params and cls.params[name] is before.params[name]:
                 fresh = fresh.model_copy(update={name: before.get(name)})
         patch = replace_module(self.session.patch, self.path, fresh.model_copy(update={"on": True}))
-        self.session.edit(patch, f"make the filter of {self.path.split('.')[1].upper()} a {cls.title.lower()}")
+        self.session.editor.edit(patch, f"make the filter of {self.path.split('.')[1].upper()} a {cls.title.lower()}")
 
 
 class Part(QWidget):

@@ -11,8 +11,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QLayout, QWidget
 
+from felt_dial.session.session import Session
 from felt_dial.ui import pages
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.felt import Wool
 
 

@@ -14,8 +14,8 @@ from felt_dial.live.link.shared_memory import SCOPE
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.routing import effect_name
 from felt_dial.patch.units import MINUS, number
+from felt_dial.session.session import Session
 from felt_dial.sound import spectra
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies, draw_ground
 from felt_dial.ui.theme.colours import cloth, colour, dye
 from felt_dial.ui.theme.fonts import body_font
@@ -61,7 +61,7 @@ class Heard:
         self.sound = spectra.latest(data["scope"], written, spectra.LENGTH)
         self.before, self.after = spectra.spectrum(tap[:2], self.rate), spectra.spectrum(tap[2:], self.rate)
         self.peak = np.maximum(self.peak - FALL, self.after)
-        side = self.session.work.side
+        side = self.session.editor.work.side
         if self.after.max() > QUIET:
             known = self.sides.get(side, self.after)
             self.sides[side] = known + 0.1 * (self.after - known)
@@ -122,7 +122,7 @@ class Spectrum(Picture):
         painter.setPen(colour("chalk_soft"))
         for y, level in levels:
             painter.drawText(QPointF(box.left() + 2, y - 2), f"{level}".replace("-", MINUS))
-        other = {"a": "b", "b": "a"}[heard.session.work.side]
+        other = {"a": "b", "b": "a"}[heard.session.editor.work.side]
         for line, name in ((heard.sides.get(other), other.upper()), (heard.kept, "kept")):
             if line is not None:
                 draw_curve(painter, box, places, self._up(line), dye("weld", in_well=True), floor=None, width=1.1)

@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPen
 
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import module_at
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font

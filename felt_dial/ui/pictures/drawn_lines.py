@@ -9,10 +9,10 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from felt_dial.patch.drawn import AT, BEND, LEVEL, STRAIGHT, Rows
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import drawn_at
+from felt_dial.session.session import Session
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.lfo import as_drawn, lfo_value
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import Well, draw_curve, draws, mover_row, shade_loop
 from felt_dial.ui.theme.colours import colour
 
@@ -99,7 +99,7 @@ class LineEditor(Well):
 
     def put(self, rows: Rows, says: str, merge: str = "") -> None:
         """Makes the drawing these points."""
-        self.session.set_all({self.path: rows}, says, merge)
+        self.session.editor.set_all({self.path: rows}, says, merge)
 
     def move_point(self, n: int, at: float, level: float, rows: Rows | None = None, merge: str = "") -> None:
         """Moves a point between its neighbours; the first and the last stay at their ends."""
@@ -141,7 +141,7 @@ class LineEditor(Well):
         if not self.editable():
             event.ignore()
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self.chosen = self._near(event.position())
         self._drag = (self.chosen, event.position(), self.rows)
         self.update()
@@ -164,7 +164,7 @@ class LineEditor(Well):
             event.ignore()
             return
         self._drag = None
-        self.session.history.settle()
+        self.session.editor.history.settle()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if not self.editable():
@@ -203,7 +203,7 @@ class LineEditor(Well):
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if not event.isAutoRepeat():
-            self.session.history.settle()
+            self.session.editor.history.settle()
         super().keyReleaseEvent(event)
 
 
@@ -233,7 +233,7 @@ class LinePicture(LineEditor):
         """A ready wave becomes a drawing of the same wave."""
         shape, path = self._formula(), self.path.rpartition(".")[0]
         values = {f"{path}.shape": "drawn", self.path: as_drawn(shape)}
-        self.session.set_all(values, f"draw on the {shape} of {self.mover.upper()}", merge)
+        self.session.editor.set_all(values, f"draw on the {shape} of {self.mover.upper()}", merge)
         self.session.say(f"{self.mover.upper()} goes by its drawing now, which begins as its wave did.")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -9,8 +9,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from felt_dial.patch.patch import owner
+from felt_dial.session.session import Session
 from felt_dial.sound.tone.core.transfer import bent
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.drawn_lines import LineEditor
 from felt_dial.ui.pictures.well import Well, draw_curve
 from felt_dial.ui.theme.colours import colour

@@ -11,9 +11,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
 
 from felt_dial.patch.params import Param
+from felt_dial.session.session import Session
 from felt_dial.sound import spectra
 from felt_dial.sound.effects.equaliser import BANDS, STARTS, response
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.well import BELOW, draw_curve, draw_frequencies, draws
 from felt_dial.ui.theme.colours import colour, dye
@@ -142,7 +142,7 @@ class EqualiserPicture(FrequencyPicture):
             self.place_of_dial("gain", band): 0.0,
             self.place_of_dial("width", band): NARROW,
         }
-        self.session.set_all(values, f"band {band} where the sweep ended")
+        self.session.editor.set_all(values, f"band {band} where the sweep ended")
         self.session.say(f"Band {band} stands at {where}, ready to cut: drag it down.")
         return band
 
@@ -212,7 +212,7 @@ class EqualiserPicture(FrequencyPicture):
         if not self.large:
             event.ignore()
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self._held = self.band_at(event.position())
         self._swept = False
         if not self._held:
@@ -238,7 +238,7 @@ class EqualiserPicture(FrequencyPicture):
             values[self.place_of_dial("form", self._held)] = "bell"
         if self.effect_now.get(f"form{self._held}") in ("off", "bell", "low", "high"):
             values[self.place_of_dial("gain", self._held)] = round(gain, 1)
-        self.session.set_all(values, f"move band {self._held}", f"band {self.rack}.{self.effect}.{self._held}")
+        self.session.editor.set_all(values, f"move band {self._held}", f"band {self.rack}.{self.effect}.{self._held}")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if not self.large:
@@ -248,7 +248,7 @@ class EqualiserPicture(FrequencyPicture):
         if found:
             self.sweep(-1.0)
         band, self._held = self._held, 0
-        self.session.history.settle()
+        self.session.editor.history.settle()
         if found and self._swept:
             band = self.ready_to_cut(found)
         self._forget()
@@ -259,7 +259,7 @@ class EqualiserPicture(FrequencyPicture):
         band = self.band_at(event.position()) if self.large else 0
         if band:
             path = self.place_of_dial("form", band)
-            self.session.set(path, "bell" if self.session.value(path) == "off" else "off")
+            self.session.editor.set(path, "bell" if self.session.editor.value(path) == "off" else "off")
             QTimer.singleShot(0, lambda: self.chose(band))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -268,8 +268,8 @@ class EqualiserPicture(FrequencyPicture):
             path = self.place_of_dial("width", band)
             param = type(self.effect_now).params[f"width{band}"]
             assert isinstance(param, Param)
-            place = param.position(self.session.value(path)) + event.angleDelta().y() / 4800
-            self.session.set(path, param.at(place), dragging=True)
+            place = param.position(self.session.editor.value(path)) + event.angleDelta().y() / 4800
+            self.session.editor.set(path, param.at(place), dragging=True)
             event.accept()
 
 

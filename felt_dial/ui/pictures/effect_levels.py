@@ -216,7 +216,7 @@ class GatePicture(EffectPicture):
         if not self.large:
             event.ignore()
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self._put(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -226,7 +226,7 @@ class GatePicture(EffectPicture):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if not self.large:
             event.ignore()
-        self.session.history.settle()
+        self.session.editor.history.settle()
 
     def _put(self, event: QMouseEvent) -> None:
         effect: Any = self.session.patch.racks[self.rack][self.effect]
@@ -234,4 +234,4 @@ class GatePicture(EffectPicture):
         step = min(max(int((event.position().x() - box.left()) / box.width() * count), 0), count - 1)
         level = min(max((box.bottom() - event.position().y()) / box.height(), 0.0), 1.0)
         path = f"racks.{self.rack}.{self.effect}."
-        self.session.set_all({f"{path}s{step + 1}": round(level, 2)}, "draw the gate", path + "drawn")
+        self.session.editor.set_all({f"{path}s{step + 1}": round(level, 2)}, "draw the gate", path + "drawn")

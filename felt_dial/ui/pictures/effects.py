@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
+from felt_dial.session.session import Session
 from felt_dial.sound import spectra
 from felt_dial.sound.effects.delay import Delay
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.bars import Bars
 from felt_dial.ui.pictures.well import BELOW, draws
 from felt_dial.ui.theme.colours import colour

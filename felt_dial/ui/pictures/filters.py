@@ -11,9 +11,9 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Param
 from felt_dial.patch.patch import owner
+from felt_dial.session.session import Session
 from felt_dial.sound import spectra
 from felt_dial.sound.tone.core.cutoff import hertz
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draw_frequencies, draws
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
@@ -133,9 +133,9 @@ class FilterCurve(Well):
         if not self.large:
             event.ignore()
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         if not self.filter.get("on"):
-            self.session.set(f"{self.path}.on", True)
+            self.session.editor.set(f"{self.path}.on", True)
         self._drag = (event.position(), self._place(), self.filter.number("resonance"))
 
     def _place(self) -> float:
@@ -155,11 +155,11 @@ class FilterCurve(Well):
             f"{self.path}.{name}": self.filter.params[name].at(place),
             f"{self.path}.resonance": min(max(resonance, 0.0), 1.0),
         }
-        self.session.set_all(values, f"filter of {self.place}", self.path + ".drag")
+        self.session.editor.set_all(values, f"filter of {self.place}", self.path + ".drag")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None
-        self.session.history.settle()
+        self.session.editor.history.settle()
         if not self.large:
             event.ignore()
 

@@ -9,12 +9,12 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.params import Param
+from felt_dial.session.session import Session
 from felt_dial.sound.control.blend import blend_value
 from felt_dial.sound.control.chance import Chance, chance_line
 from felt_dial.sound.control.core.line import slope
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.sizes import TICK
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draws, mover_row, shade_loop
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
@@ -277,7 +277,7 @@ class EnvelopePicture(Well):
         if not self.large:
             event.ignore()
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self._grabbed = self._under(event.position())
         if self._grabbed:
             time = 0.0 if self._grabbed.endswith("_bend") else self.seconds(self._grabbed)
@@ -305,7 +305,7 @@ class EnvelopePicture(Well):
                 changes["sustain"] = min(max(float(before.sustain) + up, 0.0), 1.0)
         values = {f"modulators.{self.mover}.{name}": value for name, value in changes.items()}
         label = Envelope.params[what].label
-        self.session.set_all(values, f"{self.mover.upper()} {label}", f"{self.mover}.drag")
+        self.session.editor.set_all(values, f"{self.mover.upper()} {label}", f"{self.mover}.drag")
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -313,14 +313,14 @@ class EnvelopePicture(Well):
             event.ignore()
             return
         self._drag, self._grabbed, self._scale = None, "", 0.0
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         what = self._under(event.position()) if self.large else ""
         if what:
             values = {f"modulators.{self.mover}.{name}": Envelope.params[name].default for name in self.says(what)}
-            self.session.set_all(values, f"set back {self.mover.upper()} {Envelope.params[what].label}")
+            self.session.editor.set_all(values, f"set back {self.mover.upper()} {Envelope.params[what].label}")
 
     def leaveEvent(self, event: object) -> None:
         self._near = ""
@@ -336,7 +336,7 @@ class EnvelopePicture(Well):
             step = 0.01 if event.key() == Qt.Key.Key_Right else -0.01
             now = self.seconds(self._grabbed) ** 0.5
             high = Envelope.param_of(self._grabbed).high
-            self.session.set(
+            self.session.editor.set(
                 f"modulators.{self.mover}.{self._grabbed}", min(max(now + step, 0.0) ** 2, high), dragging=True
             )
         else:

@@ -9,10 +9,10 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 from felt_dial.patch.patch import put
 from felt_dial.patch.places import in_time
 from felt_dial.patch.units import MINUS, THIN
+from felt_dial.session.session import Session
 from felt_dial.sound.matter.analysis import Tracks, is_known, known_tracks
 from felt_dial.sound.matter.residue import LOWEST
 from felt_dial.sound.sources.core.travel import Curve, place_at
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.sources import SourcePicture, draw_missing, draw_peaks, peaks_of
 from felt_dial.ui.pictures.well import draw_curve, draws
 from felt_dial.ui.theme.colours import colour
@@ -148,7 +148,7 @@ class SamplePicture(RecordingPicture):
         if not self._held:
             super().mousePressEvent(event)
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         event.accept()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -166,14 +166,14 @@ class SamplePicture(RecordingPicture):
         high = {"start": "end", "loop_start": "loop_end"}.get(name)
         place = max(place, source.number(low)) if low else place
         place = min(place, source.number(high)) if high else place
-        self.session.set(f"{self.path}.{name}", place, dragging=True)
+        self.session.editor.set(f"{self.path}.{name}", place, dragging=True)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if not self._held:
             super().mouseReleaseEvent(event)
             return
         self._held = ""
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self.update()
 
     def leaveEvent(self, event: QEvent) -> None:
@@ -246,13 +246,13 @@ class GrainsPicture(RecordingPicture):
 
     def _put(self, curve: Curve, says: str, merge: str = "") -> None:
         fresh = self.source.model_copy(update={"curve": curve})
-        self.session.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says, merge)
+        self.session.editor.edit(put(self.session.patch, ["layers", self.layer, "source"], fresh), says, merge)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if not self._draws():
             super().mousePressEvent(event)
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self._held, self._from, self._bends = self._near(event.position()), event.position(), self.source.curve
         event.accept()
 
@@ -279,7 +279,7 @@ class GrainsPicture(RecordingPicture):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._draws():
             self._held = -1
-            self.session.history.settle()
+            self.session.editor.history.settle()
         else:
             super().mouseReleaseEvent(event)
 
@@ -372,11 +372,11 @@ class PartialsPicture(RecordingPicture):
             if any(drawn):
                 fresh = self.source.model_copy(update={"drawn": tuple(drawn)})
                 patch = put(self.session.patch, ["layers", self.layer, "source"], fresh)
-                self.session.edit(patch, "draw harmonics", f"harmonics {self.layer}")
+                self.session.editor.edit(patch, "draw harmonics", f"harmonics {self.layer}")
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.large and self.source.asset is None:
-            self.session.history.settle()
+            self.session.editor.history.settle()
             self._paint(event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -384,7 +384,7 @@ class PartialsPicture(RecordingPicture):
             self._paint(event.position())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.session.history.settle()
+        self.session.editor.history.settle()
 
     def draw_live(self, painter: QPainter, box: QRectF) -> None:
         if self.source.asset is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from time import perf_counter
 from typing import Protocol
 
@@ -19,11 +20,17 @@ class Redrawn(Protocol):
         """Makes the picture for the size it has, and has it painted."""
 
 
+@functools.cache
+def redrawing() -> Redrawing:
+    """The one line in which pictures of all windows wait."""
+    return Redrawing()
+
+
 class Redrawing(QObject):
     """Those that wait to be drawn for their size; until then they show what they had, stretched."""
 
-    def __init__(self, parent: QObject) -> None:
-        super().__init__(parent)
+    def __init__(self) -> None:
+        super().__init__()
         self._waiting: dict[Redrawn, None] = {}
         self._timer = QTimer(self, interval=EVERY)
         self._timer.timeout.connect(self._go)

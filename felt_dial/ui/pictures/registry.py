@@ -8,8 +8,8 @@ from typing import Any
 
 from felt_dial.patch.module import Effect, Modulator, Module
 from felt_dial.patch.patch import module_at
+from felt_dial.session.session import Session
 from felt_dial.ui import pictures
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.bars import Bars
 from felt_dial.ui.pictures.effects import EffectPicture
 from felt_dial.ui.pictures.modulators import ValuePicture

@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QWidget
 
 from felt_dial.patch.phrase import Beat, Phrase, lengthened, louder, moved, snapped, with_notes
 from felt_dial.patch.units import note_name
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame
 from felt_dial.ui.pictures.well import draw_ground
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import draw_focus
@@ -61,7 +62,7 @@ class Roll(QWidget):
             "Double-click adds a note or takes one away; drag notes, or their ends; [ and ] choose one, arrows move it, "
             "Shift+arrows lengthen it or move it by octaves, Insert adds one, Delete takes it away"
         )
-        session.frame.connect(self._frame)
+        session.channel.watch(self._frame, Frame)
 
     def sizeHint(self) -> QSize:
         return QSize(760, 300)
@@ -221,7 +222,7 @@ class Roll(QWidget):
         if not self.isVisible():
             return
         session = self.session
-        plays = session.playing and session.phrase_now.id == self.phrase.id
+        plays = session.transport.playing and session.transport.phrase_now.id == self.phrase.id
         position = float(session.link.shared.data["position"]) if plays else -1.0
         if position != self._position:
             self._position = position

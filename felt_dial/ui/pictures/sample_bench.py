@@ -317,9 +317,9 @@ class Wave(Timed):
         if work.asset is None:
             return
         path = f"layers.{work.layer}.source.{self._held}"
-        self.session.set(path, min(max(at / work.asset.seconds, 0.0), 1.0), dragging=True)
+        self.session.editor.set(path, min(max(at / work.asset.seconds, 0.0), 1.0), dragging=True)
         if last:
-            self.session.history.settle()
+            self.session.editor.history.settle()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         work, held, self._held = self.work, self._held, ""

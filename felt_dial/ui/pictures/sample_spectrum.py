@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen, QPolygonF
 
+from felt_dial.session.jobs import Latest
 from felt_dial.ui.benches.recording import RecordingWork
-from felt_dial.ui.editor.jobs import Latest
 from felt_dial.ui.pictures.sample_bench import Timed
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.fonts import body_font
@@ -31,7 +31,7 @@ class Spectrum(Timed):
         )
         self.tool = "brush"
         self.brush = 0.25
-        self.latest = Latest(work.session.frame)
+        self.latest = Latest(work.session.channel)
         self._image: QImage | None = None
         self._image_of: tuple[float, float] = (0.0, 1.0)
         self._asked: object = None

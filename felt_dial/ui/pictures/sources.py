@@ -11,11 +11,11 @@ from PySide6.QtCore import QLineF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.asset import Asset
+from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.sources.chaos import Chaos, portrait
 from felt_dial.sound.sources.core.bandlimited import cycle_picture
 from felt_dial.sound.sources.core.levels import cut_cycles, table_picture
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import Well, draw_curve, draws, points
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font

@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.drawn import Column, Rows
 from felt_dial.patch.patch import drawn_at
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 from felt_dial.ui.pictures.well import Well, draws, mover_row
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
@@ -104,7 +104,7 @@ class StepsEditor(Well):
         column, rows = self.column, [list(row) for row in self.rows]
         rows[n][self.lane] = min(max(round(value) if column.whole else value, column.low), column.high)
         made = tuple(tuple(row) for row in rows)
-        self.session.set_all({self.path: made}, f"draw {column.name}", merge)
+        self.session.editor.set_all({self.path: made}, f"draw {column.name}", merge)
 
     def _at(self, point: QPointF) -> tuple[int, float]:
         box, column = self.box(), self.column
@@ -116,7 +116,7 @@ class StepsEditor(Well):
         if not self.large:
             event.ignore()
             return
-        self.session.history.settle()
+        self.session.editor.history.settle()
         self._before = self.rows
         self.chosen, value = self._at(event.position())
         if self.column.whole and self.column.high - self.column.low == 1:
@@ -137,7 +137,7 @@ class StepsEditor(Well):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.large:
-            self.session.history.settle()
+            self.session.editor.history.settle()
         else:
             event.ignore()
 
@@ -155,7 +155,7 @@ class StepsEditor(Well):
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if not event.isAutoRepeat():
-            self.session.history.settle()
+            self.session.editor.history.settle()
         super().keyReleaseEvent(event)
 
     def set_count(self, count: int) -> None:
@@ -163,7 +163,7 @@ class StepsEditor(Well):
         drawn, rows = drawn_at(self.session.patch, self.path)
         count = min(max(count, 1), drawn.most)
         made = tuple(rows[n % len(rows)] for n in range(count))
-        self.session.set_all({self.path: made}, f"{count} steps")
+        self.session.editor.set_all({self.path: made}, f"{count} steps")
 
 
 @draws("steps")

@@ -16,9 +16,11 @@ from shiboken6 import VoidPtr
 from felt_dial.live.link.shared_memory import NOTHING_MOVES
 from felt_dial.patch.parts import NoSuchPath
 from felt_dial.patch.reach import moves_something
+from felt_dial.session.channel import EVERYTHING
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame
 from felt_dial.sound import spectra
-from felt_dial.ui.editor.session import Session
-from felt_dial.ui.editor.watchers import EVERYTHING
+from felt_dial.ui.pictures.redrawing import redrawing
 from felt_dial.ui.theme.colours import cloth, colour, dye
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font
@@ -97,13 +99,13 @@ class Well(QWidget):
         """What `live` gave when it was painted last."""
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        session.watch(self._follow, *(looks_at or (EVERYTHING,)))
-        session.frame.connect(self._frame)
+        session.channel.watch(self._follow, *(looks_at or (EVERYTHING,)))
+        session.channel.watch(self._frame, Frame)
         cloth.changed.connect(self._forget)
 
     def turn_to(self, path: str, shade: str) -> None:
         """Shows a module of the same kind, at another path."""
-        self.session.look_elsewhere(self._follow, [self.path], [path])
+        self.session.channel.look_elsewhere(self._follow, [self.path], [path])
         self.path, self.shade = path, shade
         self._forget()
 
@@ -162,7 +164,7 @@ class Well(QWidget):
         if self._cache is None or key != self._cached_for:
             self._draw_for(key)
         elif self._cached_at != self.size():
-            self.session.redrawing.ask(self)
+            redrawing().ask(self)
         painter = QPainter(self)
         if self._cache is not None:
             painter.drawPixmap(self.rect(), self._cache)

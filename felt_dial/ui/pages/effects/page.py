@@ -13,6 +13,8 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.routing import effect_name
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Focused, Frame, Rebuilt, Selected
 from felt_dial.sound.effects.equaliser import BANDS
 from felt_dial.sound.effects.equaliser import Equaliser as Banded
 from felt_dial.ui.dials.cards import Card
@@ -21,7 +23,6 @@ from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.under_hand import UnderHand
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.thread_list import ThreadList
 from felt_dial.ui.pages.effects.rack_row import Rack, dials
 from felt_dial.ui.pages.page import Page
@@ -42,12 +43,12 @@ class EffectsPage(Page):
         super().__init__(session)
         self.band = 2
         self._laid: list[str] = []
-        self._page = session.work.page
+        self._page = session.editor.work.page
         self._open = False
         self.alone: Pill | None = None
         self.dry: Pill | None = None
         self.meters: tuple[Upright, ...] = ()
-        session.frame.connect(self._frame)
+        session.channel.watch(self._frame, Frame)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 10)
         layout.setSpacing(8)
@@ -61,11 +62,11 @@ class EffectsPage(Page):
         layout.addWidget(self.card, 1)
         self.threads = ThreadList(session)
         self.hand = UnderHand(self, self._lacks, self._show)
-        session.rebuilt.connect(self._follow_patch)
-        session.selected.connect(self._follow_choice)
-        session.watch(self._follow, "racks", "threads", "rack2", "layers.*.out", "buses.*.out")
-        session.focused.connect(lambda _: self._list_threads())
-        self.threads.all_asked.connect(lambda: session.focus(""))
+        session.channel.watch(self._follow_patch, Rebuilt)
+        session.channel.watch(self._follow_choice, Selected)
+        session.channel.watch(self._follow, "racks", "threads", "rack2", "layers.*.out", "buses.*.out")
+        session.channel.watch(self._list_threads, Focused)
+        self.threads.all_asked.connect(lambda: session.editor.focus(""))
         self._follow_patch()
         self.rebuild()
 
@@ -78,7 +79,7 @@ class EffectsPage(Page):
         self._listen()
 
     def _listen(self) -> None:
-        rack, key = self.session.rack, self.session.effect
+        rack, key = self.session.editor.rack, self.session.editor.effect
         if self._open and key in self.session.patch.racks[rack]:
             self.session.link.tap(f"racks.{rack}.{key}", self.alone is not None and self.alone.isChecked())
         else:
@@ -86,25 +87,25 @@ class EffectsPage(Page):
 
     def toggle_dry(self) -> None:
         """Leaves all effects out of what is heard, or lets them in again."""
-        self.session.hear_dry(not self.session.dry)
+        self.session.transport.hear_dry(not self.session.transport.dry)
         if self.dry is not None:
-            self.dry.setChecked(self.session.dry)
+            self.dry.setChecked(self.session.transport.dry)
 
     def copy(self) -> None:
         """Keeps the effect that is shown large, or all that are chosen, to be pasted."""
-        rack, key = self.session.rack, self.session.effect
+        rack, key = self.session.editor.rack, self.session.editor.effect
         effects = self.session.patch.racks[rack]
         if key not in effects:
             return
         held = (self.rack if rack == "1" else self.second).held(key)
-        self.session.clipboard.put("effect", tuple(effects[other] for other in held))
+        self.session.editor.clipboard.put("effect", tuple(effects[other] for other in held))
         names = ", ".join(effect_name(self.session.patch, rack, other) for other in held)
         self.session.say(f"Copied {names}.")
 
     def paste(self, rack: str) -> None:
         """The copied effects at the end of a rack."""
         try:
-            effects: tuple[Effect, ...] = self.session.clipboard.take("effect", tuple)
+            effects: tuple[Effect, ...] = self.session.editor.clipboard.take("effect", tuple)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
@@ -114,7 +115,7 @@ class EffectsPage(Page):
     def _frame(self) -> None:
         if not self.isVisible() or not self.meters:
             return
-        path = f"racks.{self.session.rack}.{self.session.effect}"
+        path = f"racks.{self.session.editor.rack}.{self.session.editor.effect}"
         places = sounding(self.session.patch)
         if path in places:
             levels = self.session.link.shared.data["steps"][places.index(path)]
@@ -123,12 +124,12 @@ class EffectsPage(Page):
 
     def _follow_patch(self) -> None:
         """Another patch, or other effects in it: one that is gone is not chosen any more, nor any of the patch before."""
-        if self._page != self.session.work.page:
-            self._page = self.session.work.page
+        if self._page != self.session.editor.work.page:
+            self._page = self.session.editor.work.page
             self.rack.several, self.second.several = set(), set()
         racks = self.session.patch.racks
-        if self.session.effect not in racks[self.session.rack]:
-            self.session.choose_effect(*next(((r, k) for r, rack in racks.items() for k in rack), ("1", "")))
+        if self.session.editor.effect not in racks[self.session.editor.rack]:
+            self.session.editor.choose_effect(*next(((r, k) for r, rack in racks.items() for k in rack), ("1", "")))
         self.lay_when_seen(self.rebuild)
 
     def _follow_choice(self) -> None:
@@ -145,7 +146,7 @@ class EffectsPage(Page):
 
     def _lacks(self) -> bool:
         """The chosen effect has other dials now."""
-        effect = self.session.patch.racks[self.session.rack].get(self.session.effect)
+        effect = self.session.patch.racks[self.session.editor.rack].get(self.session.editor.effect)
         return effect is not None and dials(effect) != self._laid
 
     def _follow(self) -> None:
@@ -164,7 +165,7 @@ class EffectsPage(Page):
         self.threads.setParent(self)
         self.threads.hide()
         clear(self.body)
-        rack, key = self.session.rack, self.session.effect
+        rack, key = self.session.editor.rack, self.session.editor.effect
         if key not in self.session.patch.racks[rack]:
             self.alone, self.dry, self.meters = None, None, ()
             self.body.addWidget(
@@ -186,7 +187,7 @@ class EffectsPage(Page):
             "Dry", "pill", self.toggle_dry, "Hear the sound without any effect: Ctrl+Shift+E; it is not saved"
         )
         self.dry.setCheckable(True)
-        self.dry.setChecked(self.session.dry)
+        self.dry.setChecked(self.session.transport.dry)
         head.addWidget(self.dry)
         head.addWidget(SwitchPill(self.session, path + ".on", "On", part="pill"))
         head.addWidget(Pill("Copy", "pill", self.copy, "Copy this effect: Ctrl+C"))
@@ -196,7 +197,7 @@ class EffectsPage(Page):
         head.addWidget(SnippetPill(self.session, path))
         remove = Pill("Remove", "pill", tip="Remove this effect and its threads")
         remove.clicked.connect(
-            lambda: self.session.edit(remove_effect(self.session.patch, rack, key), f"remove {name}")
+            lambda: self.session.editor.edit(remove_effect(self.session.patch, rack, key), f"remove {name}")
         )
         head.addWidget(remove)
         self.body.addLayout(head)
@@ -266,7 +267,7 @@ class EffectsPage(Page):
             self._show()
 
     def _list_threads(self) -> None:
-        rack, key = self.session.rack, self.session.effect
+        rack, key = self.session.editor.rack, self.session.editor.effect
         if key in self.session.patch.racks[rack]:
             name = effect_name(self.session.patch, rack, key)
-            self.threads.show_on(name, [f"racks.{rack}.{key}."], self.session.focus_path)
+            self.threads.show_on(name, [f"racks.{rack}.{key}."], self.session.editor.focus_path)

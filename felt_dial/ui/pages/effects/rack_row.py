@@ -26,13 +26,14 @@ from felt_dial.patch.module import Effect
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.routing import effect_name, inputs_of
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Selected
 from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, SwitchPill, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.snippet_button import throw_away
 from felt_dial.ui.dials.specimen import choosables
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import draw_focus
@@ -143,7 +144,7 @@ class EffectCard(TakesEffects):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        shown = (self.session.rack, self.session.effect) == (self.rack, self.key)
+        shown = (self.session.editor.rack, self.session.editor.effect) == (self.rack, self.key)
         beside = self.key in self.home.several
         pen = QPen(dye("madder") if shown or beside else colour("edge"), 1.8 if shown or beside else 1)
         if beside and not shown:
@@ -157,8 +158,8 @@ class EffectCard(TakesEffects):
     def choose(self, how: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         """Shows it large; with Shift or Ctrl it is chosen beside the others."""
         self.home.choose(self.key, how)
-        self.session.choose_effect(self.rack, self.key)
-        self.session.selected.emit()
+        self.session.editor.choose_effect(self.rack, self.key)
+        self.session.channel.tell(Selected())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._press = event.position().toPoint()
@@ -188,7 +189,9 @@ class EffectCard(TakesEffects):
         """Moves an effect of the rack to a place."""
         place = min(max(place, 0), len(self.session.patch.racks[self.rack]) - 1)
         title = effect_name(self.session.patch, self.rack, key)
-        self.session.edit(move_effect(self.session.patch, self.rack, key, place), f"move {title} to place {place + 1}")
+        self.session.editor.edit(
+            move_effect(self.session.patch, self.rack, key, place), f"move {title} to place {place + 1}"
+        )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         place = list(self.session.patch.racks[self.rack]).index(self.key)
@@ -210,8 +213,8 @@ def take_in(session: Session, rack: str, key: str, other: str, place: int) -> No
     except FeltDialError as wrong:
         session.say(str(wrong), problem=True)
         return
-    session.choose_effect(other, fresh)
-    session.edit(patch, f"move {effect_name(patch, other, fresh)} to rack {other}")
+    session.editor.choose_effect(other, fresh)
+    session.editor.edit(patch, f"move {effect_name(patch, other, fresh)} to rack {other}")
 
 
 class Rack(TakesEffects):
@@ -296,7 +299,7 @@ class Rack(TakesEffects):
     def choose(self, key: str, how: Qt.KeyboardModifier) -> None:
         """An effect is chosen alone, beside the others (Ctrl), or with all up to the one that is shown (Shift)."""
         order = list(self.session.patch.racks[self.rack])
-        shown = self.session.effect if self.session.rack == self.rack else ""
+        shown = self.session.editor.effect if self.session.editor.rack == self.rack else ""
         if how & Qt.KeyboardModifier.ControlModifier:
             self.several = (self.several or {shown} & set(order)) ^ {key}
         elif how & Qt.KeyboardModifier.ShiftModifier and shown in order:
@@ -315,12 +318,12 @@ class Rack(TakesEffects):
     def remove(self, keys: list[str]) -> None:
         """Takes effects out of the rack, as one step."""
         name = effect_name(self.session.patch, self.rack, keys[0]) if len(keys) == 1 else f"{len(keys)} effects"
-        self.session.edit(remove_effects(self.session.patch, self.rack, keys), f"remove {name}")
+        self.session.editor.edit(remove_effects(self.session.patch, self.rack, keys), f"remove {name}")
 
     @property
     def kept(self) -> Snippets:
         """Snippets and chains of the library that is open."""
-        return Snippets(self.session.library.root)
+        return Snippets(self.session.shelf.library.root)
 
     def menu(self) -> None:
         """Every effect there is, in groups."""
@@ -340,10 +343,10 @@ class Rack(TakesEffects):
             patch, made[:] = add_effects(self.session.patch, self.rack, effects)
             return patch
 
-        if self.session.try_edit(make, says):
+        if self.session.editor.try_edit(make, says):
             self.several = set(made) if len(made) > 1 else set()
-            self.session.choose_effect(self.rack, made[-1])
-            self.session.selected.emit()
+            self.session.editor.choose_effect(self.rack, made[-1])
+            self.session.channel.tell(Selected())
 
     def chain_menu(self) -> QMenu:
         """The chains there are, and what can be kept as one."""

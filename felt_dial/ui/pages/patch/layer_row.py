@@ -18,11 +18,11 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from felt_dial.patch.edits import move_layer
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Meter, SwitchPill, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.slider import Figure, Slider
 from felt_dial.ui.dials.turning import Turns, turn_all
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.tone import main_dial
 from felt_dial.ui.pictures.drives import ShapingPicture
 from felt_dial.ui.pictures.modulators import EnvelopePicture
@@ -108,7 +108,7 @@ class LayerRow(QWidget):
             widget.setParent(self)
         self._name_cells()
         self.fold(False)
-        session.watch(self.follow, path)
+        session.channel.watch(self.follow, path)
         self.follow()
 
     @staticmethod
@@ -121,7 +121,7 @@ class LayerRow(QWidget):
         """Becomes the row of another layer that is laid out alike."""
         before, path = f"layers.{self.key}", f"layers.{key}"
         self.key, self.shade, self._cost = key, layer_dye(key), ""
-        self.session.look_elsewhere(self.follow, [before], [path])
+        self.session.channel.look_elsewhere(self.follow, [before], [path])
         parts: list[Turns] = [*self.switches, *self.dials.values(), self.figure, self.level]
         parts += [self.level_slider, self.pan_slider]
         parts += [picture for part, picture in self.pictures.items() if part != "level"]
@@ -218,11 +218,11 @@ class LayerRow(QWidget):
     def _cell(self, made: Well, part: str) -> Well:
         made.setCursor(Qt.CursorShape.PointingHandCursor)
         made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        made.mouseReleaseEvent = lambda event: self.session.select(part, self.key)  # type: ignore[method-assign]
+        made.mouseReleaseEvent = lambda event: self.session.editor.select(part, self.key)  # type: ignore[method-assign]
 
         def key_press(event: QKeyEvent) -> None:
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                self.session.select(part, self.key)
+                self.session.editor.select(part, self.key)
             else:
                 QWidget.keyPressEvent(made, event)
 
@@ -267,7 +267,7 @@ class LayerRow(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        chosen = self.session.selection[0] in PARTS and self.session.selection[1] == self.key
+        chosen = self.session.editor.selection[0] in PARTS and self.session.editor.selection[1] == self.key
         painter.setPen(QPen(dye(self.shade) if chosen else colour("edge"), 1.8 if chosen else 1))
         painter.setBrush(colour("cloth"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
@@ -283,8 +283,8 @@ class LayerRow(QWidget):
         self._press = event.position().toPoint()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        part = self.session.selection[0]
-        self.session.select(part if part in PARTS else "source", self.key)
+        part = self.session.editor.selection[0]
+        self.session.editor.select(part if part in PARTS else "source", self.key)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if (event.position().toPoint() - self._press).manhattanLength() > 14 and self._press.x() < 150:
@@ -303,7 +303,7 @@ class LayerRow(QWidget):
         to = list(self.session.patch.layers).index(self.key)
         event.acceptProposedAction()
         session, patch = self.session, move_layer(self.session.patch, moved, to)
-        QTimer.singleShot(0, lambda: session.edit(patch, f"move layer {moved.upper()}"))
+        QTimer.singleShot(0, lambda: session.editor.edit(patch, f"move layer {moved.upper()}"))
 
 
 class Columns(QWidget):

@@ -10,9 +10,9 @@ from felt_dial.patch.edits import place_name, threads_from
 from felt_dial.patch.patch import depth_of
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.reach import moves_something
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import text_label
 from felt_dial.ui.dials.tag import Tag
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.words import plain
@@ -38,7 +38,7 @@ class ModulatorCard(QWidget):
         for widget in (self.tag, self.name, self.picture, self.moves):
             widget.setParent(self)
         self.fold(False)
-        session.watch(self.follow, "threads", f"modulators.{key}")
+        session.channel.watch(self.follow, "threads", f"modulators.{key}")
         self.follow()
 
     def fold(self, low: bool) -> None:
@@ -81,12 +81,12 @@ class ModulatorCard(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.session.select("modulator", self.key)
+        self.session.editor.select("modulator", self.key)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        chosen = self.session.selection == ("modulator", self.key)
+        chosen = self.session.editor.selection == ("modulator", self.key)
         shade = (
             dye(self.session.patch.modulators[self.key].dye)
             if self.key in self.session.patch.modulators

@@ -13,13 +13,14 @@ from felt_dial.bank.library.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_modulator
 from felt_dial.patch.module import Modulator, Source
+from felt_dial.session.session import Session
+from felt_dial.session.topics import DrawerAsked, Frame, Rebuilt, Selected
 from felt_dial.ui.dials.chooser import Chooser, offer
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.specimen import choosables
 from felt_dial.ui.drawer.panel import Drawer
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.patch.layer_row import ROW, Columns, LayerRow
@@ -102,7 +103,7 @@ class PatchPage(Page):
         found = Pill(
             "from the drawer",
             "link",
-            lambda: session.drawer_asked.emit("", ""),
+            lambda: session.channel.tell(DrawerAsked("", "")),
             "A recording or a table from the drawer as a new layer",
         )
         adding.addWidget(found)
@@ -118,9 +119,9 @@ class PatchPage(Page):
         self.tray.addWidget(self.add_mover)
         self.tray.addWidget(self.player_tags)
         self.tray.addStretch()
-        session.rebuilt.connect(self.rebuild)
-        session.selected.connect(self._selected)
-        session.frame.connect(self._frame)
+        session.channel.watch(self.rebuild, Rebuilt)
+        session.channel.watch(self._selected, Selected)
+        session.channel.watch(self._frame, Frame)
         self.rebuild()
 
     def sections(self) -> list[QWidget]:
@@ -169,8 +170,8 @@ class PatchPage(Page):
 
     def _fold(self) -> None:
         """Everything is large where it has room; else the tray is low, and at last only the row at work is open."""
-        if self.session.selection[1] in self.rows:
-            self.at_work = self.session.selection[1]
+        if self.session.editor.selection[1] in self.rows:
+            self.at_work = self.session.editor.selection[1]
         at_work = self.at_work if self.at_work in self.rows else next(iter(self.rows), "")
         room = self._room()
         need = len(self.rows) * (ROW + SPACING) + ROUTING
@@ -216,8 +217,8 @@ class PatchPage(Page):
     def _show_rack(self, rack: str) -> None:
         """The Effects page, with the first effect of a rack large."""
         if effects := self.session.patch.racks[rack]:
-            self.session.choose_effect(rack, next(iter(effects)))
-            self.session.selected.emit()
+            self.session.editor.choose_effect(rack, next(iter(effects)))
+            self.session.channel.tell(Selected())
         self.page_asked.emit("Effects")
 
     def show_only(self, kind: str) -> None:
@@ -227,8 +228,8 @@ class PatchPage(Page):
     def _selected(self) -> None:
         self.hide_drawer()
         self._fold()
-        if self.session.selection[1] in self.rows:
-            self.scroller.ensureWidgetVisible(self.rows[self.session.selection[1]], 0, 4)
+        if self.session.editor.selection[1] in self.rows:
+            self.scroller.ensureWidgetVisible(self.rows[self.session.editor.selection[1]], 0, 4)
         for row in self.rows.values():
             row.update()
         for card in self.cards.values():
@@ -251,12 +252,12 @@ class PatchPage(Page):
     def add_layer(self, source: str = "wave") -> None:
         """One more layer of a kind, chosen at once."""
         try:
-            patch, key = self.session.one_more_layer(source)
+            patch, key = self.session.shelf.with_new_layer(self.session.patch, source)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
         shared = [k for k, layer in patch.layers.items() if layer.contour == patch.layers[key].contour and k != key]
-        self.session.edit(patch, "add a layer", select=("source", key))
+        self.session.editor.edit(patch, "add a layer", select=("source", key))
         if shared:
             contour = patch.layers[key].contour.upper()
             self.session.say(
@@ -266,12 +267,12 @@ class PatchPage(Page):
     def add_modulator(self, kind: str) -> None:
         """One more modulator, chosen at once."""
         try:
-            fresh = Snippets(self.session.library.root).fresh(Modulator.kinds[kind]())
+            fresh = Snippets(self.session.shelf.library.root).fresh(Modulator.kinds[kind]())
             patch, key = add_modulator(self.session.patch, fresh)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        self.session.edit(patch, f"add {key.upper()}", select=("modulator", key))
+        self.session.editor.edit(patch, f"add {key.upper()}", select=("modulator", key))
 
     def _modulator_menu(self) -> None:
         what = choosables(Modulator, Modulator.in_order())

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from felt_dial.patch.parts import Bus, Layer
 from felt_dial.patch.routing import bus_layers, bus_words, inputs_of, words
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Selected
 from felt_dial.ui.theme.colours import colour, dye, layer_dye, text_on
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font
@@ -36,8 +37,8 @@ class Routing(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setMouseTracking(True)
-        session.watch(self._follow, "layers.*.out", "layers.*.on", "layers.*.sends", "buses", "rack2")
-        session.selected.connect(self.update)
+        session.channel.watch(self._follow, "layers.*.out", "layers.*.on", "layers.*.sends", "buses", "rack2")
+        session.channel.watch(self.update, Selected)
         self._follow()
 
     def _follow(self) -> None:
@@ -152,7 +153,7 @@ class Routing(QWidget):
             painter.setPen(text_on(dye(layer_dye(key))))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, key.upper())
         else:
-            selected = what == "bus" and self.session.selection == ("bus", key)
+            selected = what == "bus" and self.session.editor.selection == ("bus", key)
             edge = QPen(dye("walnut") if selected else colour("edge"), 1.8 if selected else 1.0)
             if not used:
                 edge.setDashPattern([3, 2.4])
@@ -178,9 +179,9 @@ class Routing(QWidget):
         if what == "rack":
             self.rack_asked.emit(key)
         elif what == "out":
-            self.session.select("patch", "")
+            self.session.editor.select("patch", "")
         else:
-            self.session.select("out" if what == "layer" else "bus", key)
+            self.session.editor.select("out" if what == "layer" else "bus", key)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.open(self._node_at(event.position()))

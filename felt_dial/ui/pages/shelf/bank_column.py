@@ -11,12 +11,12 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWid
 
 from felt_dial.bank.finding.catalogue import ONLY, Listed, ListedBank
 from felt_dial.bank.library.library import Thrown
+from felt_dial.session import shelf_steps as shelving
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, open_menu, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.scrolling import Scroller
-from felt_dial.ui.editor import shelf_steps as shelving
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.shelf.spine import Spine
 from felt_dial.ui.theme.words import item
 
@@ -110,7 +110,7 @@ class BankColumn(Scroller):
 
     def show_banks(self) -> None:
         """The banks as the catalogue has them."""
-        self.banks = self.session.banks()
+        self.banks = self.session.shelf.banks
         self.export.setEnabled(bool(self.banks))
         while self.spines.count() > len(self.banks):
             gone = self.spines.takeAt(self.spines.count() - 1)
@@ -120,7 +120,7 @@ class BankColumn(Scroller):
         while self.spines.count() < len(self.banks):
             self._add_spine()
         for place, bank in enumerate(self.banks):
-            self.spine(place).show_bank(bank, place, bank.id == self.session.shelf_bank)
+            self.spine(place).show_bank(bank, place, bank.id == self.session.shelf.shown)
 
     def spine(self, place: int) -> Spine:
         """The spine of the bank at a place."""
@@ -139,8 +139,11 @@ class BankColumn(Scroller):
 
     def show_counts(self, everywhere: bool) -> None:
         """How many presets of which kind there are, in the bank or `everywhere`; and of what a list can be narrowed to."""
-        bank = "" if everywhere else self.session.shelf_bank
-        counts, only = self.session.catalogue.kinds(bank), self.session.catalogue.counts(self.session.shelf_bank)
+        bank = "" if everywhere else self.session.shelf.shown
+        counts, only = (
+            self.session.shelf.catalogue.kinds(bank),
+            self.session.shelf.catalogue.counts(self.session.shelf.shown),
+        )
         now = (counts, only, self.kind, self.only)
         if now == self._kinds_shown:
             return
@@ -223,16 +226,16 @@ class BankColumn(Scroller):
 
     def measure_bank(self, key: str) -> None:
         """Has every preset of a bank measured, whether it is seen or not."""
-        rows = self.session.catalogue.presets(key)
-        lacks = [row for row in rows if row.key and self.session.figures.of_row(row) is None]
-        self.session.figures.ask_rows(lacks, self.session.library)
-        name = self.session.bank_name(key)
+        rows = self.session.shelf.catalogue.presets(key)
+        lacks = [row for row in rows if row.key and self.session.shelf.figures.of_row(row) is None]
+        self.session.shelf.figures.ask_rows(lacks, self.session.shelf.library)
+        name = self.session.shelf.bank_name(key)
         says = f"{len(lacks)} presets of {name} are being measured." if lacks else f"All of {name} are measured."
         self.session.say(says)
 
     def order_bank(self, key: str, by: str) -> None:
         """Gives the presets of a bank another order; what is ordered by a measure and was not measured comes last."""
-        catalogue = self.session.catalogue
+        catalogue = self.session.shelf.catalogue
         known = catalogue.measured(key) if by in BY_MEASURE else {}
         rows = catalogue.presets(key)
         rows.sort(key=lambda row: ORDERS[by](row, known.get(row.id, LAST)))  # type: ignore[arg-type, return-value]
@@ -267,7 +270,7 @@ class BankColumn(Scroller):
     def show_bin(self) -> None:
         """Offers what was deleted."""
         menu = QMenu(self)
-        for thrown in self.session.library.bin.all()[:30]:
+        for thrown in self.session.shelf.library.bin.all()[:30]:
             of = "a whole bank" if thrown.whole else f"of {thrown.bank_name or 'a bank that is gone'}"
             where = f"{thrown.name}, {of}, {thrown.when:%d %b, %H:%M}"
             menu.addAction(item(f"Restore {where}"), partial(self._restore, thrown))

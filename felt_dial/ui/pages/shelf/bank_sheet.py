@@ -14,10 +14,11 @@ from felt_dial.bank.finding.names import on_offer, words_of
 from felt_dial.bank.library.bank import Bank, BankFile
 from felt_dial.errors import FeltDialError, cut
 from felt_dial.patch.units import DECIBELS
+from felt_dial.session import shelf_steps as shelving
+from felt_dial.session.session import Session
+from felt_dial.session.topics import LibraryChanged, Measured
 from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, Pill, set_text, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
-from felt_dial.ui.editor import shelf_steps as shelving
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.sheets import Sheet
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
@@ -60,7 +61,7 @@ class Cover(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(dye(self.shade))
         painter.drawRoundedRect(box, 8, 8)
-        known = [(row, self.session.figures.of_row(row)) for row in self.rows[:MOST_PATCHES]]
+        known = [(row, self.session.shelf.figures.of_row(row)) for row in self.rows[:MOST_PATCHES]]
         quilt = box.adjusted(10, 10, -10, -58)
         across = max(min(len(known), math.ceil(math.sqrt(len(known) * quilt.width() / quilt.height() / 2))), 1)
         down = max(math.ceil(len(known) / across), 1)
@@ -139,21 +140,21 @@ class BankSheet(Sheet):
         self.learned.setWordWrap(True)
         grid.addWidget(self.learned, 5, 1, 1, 3)
         self.body.addLayout(grid)
-        session.shelf_changed.connect(self._follow)
-        session.measured.connect(lambda _: self._follow())
+        session.channel.watch(self._follow, LibraryChanged)
+        session.channel.watch(self._follow, Measured)
 
     @property
     def bank(self) -> Bank:
         """The bank that is shown; raises `NoSuchBank`."""
-        return self.session.library.bank(self.key)
+        return self.session.shelf.library.bank(self.key)
 
     def open_for(self, key: str) -> None:
         """Shows a bank, and has measured what of it was not yet."""
         take_what_is_written(self)
         self.key = key
         self.show_bank()
-        rows = self.session.catalogue.presets(key)[:MOST_PATCHES]
-        self.session.figures.ask_rows(rows, self.session.library)
+        rows = self.session.shelf.catalogue.presets(key)[:MOST_PATCHES]
+        self.session.shelf.figures.ask_rows(rows, self.session.shelf.library)
         self.open()
         self.lines["name"].setFocus()
 
@@ -168,10 +169,10 @@ class BankSheet(Sheet):
         except FeltDialError:
             self.put_away()
             return
-        rows = self.session.catalogue.presets(self.key)
-        place = [bank.id for bank in self.session.banks()].index(self.key)
+        rows = self.session.shelf.catalogue.presets(self.key)
+        place = [bank.id for bank in self.session.shelf.banks].index(self.key)
         self.cover.show_bank(file.name, file.author, spine_dye(file.dye, place), rows)
-        lacks = sum(self.session.figures.of_row(row) is None for row in rows[:MOST_PATCHES] if row.key)
+        lacks = sum(self.session.shelf.figures.of_row(row) is None for row in rows[:MOST_PATCHES] if row.key)
         set_text(self.measured, f"{lacks} of its sounds are being measured" if lacks else "Painted from its swatches")
         for field, line in self.lines.items():
             if not line.hasFocus():
@@ -187,7 +188,7 @@ class BankSheet(Sheet):
     def _show_learned(self, file: BankFile, names: list[str]) -> None:
         firsts, lasts = words_of(names)
         learned = ", ".join([*firsts, *lasts][:24]) or "nothing yet"
-        offers = ", ".join(on_offer(names, self.session.catalogue.names(), 3, words=file.words))
+        offers = ", ".join(on_offer(names, self.session.shelf.catalogue.names(), 3, words=file.words))
         set_text(self.learned, f"Learned from its names: {learned}. On offer, for example: {offers}.")
 
     def _typed(self, field: str) -> None:

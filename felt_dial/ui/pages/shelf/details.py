@@ -21,6 +21,8 @@ from felt_dial.patch.handles import handles_of
 from felt_dial.patch.parts import KINDS
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.units import THIN, number
+from felt_dial.session.session import Session
+from felt_dial.session.topics import CompareAsked
 from felt_dial.sound.matter.assets import words_of_missing
 from felt_dial.sound.playing.phrases import phrase_for
 from felt_dial.ui.dials.cards import Card
@@ -28,7 +30,6 @@ from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, NameEdit, Pill, tex
 from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.frame.compare import module_acts
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
@@ -189,7 +190,7 @@ class Details(Card):
         self.mark.show_mark(preset.mark)
         if self._looked_at != (preset.bank, preset.id, preset.stamp):
             self._looked_at = (preset.bank, preset.id, preset.stamp)
-            self._patch = self.session.stored_at(preset.bank, preset.id)
+            self._patch = self.session.presets.stored_at(preset.bank, preset.id)
         if not self.licence.hasFocus():
             self.licence.setText(self._patch.licence if self._patch else "")
         self.description.show_text(preset.description)
@@ -199,13 +200,13 @@ class Details(Card):
         self.macros.setText("\n".join(said) or "No macro and no wheel moves anything.")
         self.macros.setToolTip(plain("\n".join(f"{one.tag} {one.name} moves {one.moves}" for one in handles)))
         self._show_phrase()
-        self.versions.setVisible(bool(self.session.library.bank(preset.bank).versions(preset.id)))
+        self.versions.setVisible(bool(self.session.shelf.library.bank(preset.bank).versions(preset.id)))
         self.show_measured()
 
     def _show_phrase(self) -> None:
         own = self._patch.phrase if self._patch else None
         of_kind = phrase_for(self._patch.type if self._patch else "")
-        choices = self.session.phrases.all()
+        choices = self.session.shelf.phrases.all()
         if own is not None:
             choices = {own.id: own} | {key: one for key, one in choices.items() if key != own.id}
         offered = [(f"that of its kind: {of_kind.name}", None), *((one.name, one) for one in choices.values())]
@@ -225,9 +226,9 @@ class Details(Card):
             self._show_offers([])
             return
         self._show_offers(self._names_on_offer(preset))
-        measured = self.session.figures.of_row(preset)
+        measured = self.session.shelf.figures.of_row(preset)
         swatch = measured.swatch if measured else None
-        self.swatch.show_swatch(swatch, shade_of(preset.place), self.session.figures.why_not(preset))
+        self.swatch.show_swatch(swatch, shade_of(preset.place), self.session.shelf.figures.why_not(preset))
         lines = [words_of_missing(self._patch) if self._patch else ""]
         if measured:
             lines.append(f"{loudness_text(measured.lufs)}, peak {number(measured.peak, 1)}{THIN}dB")
@@ -259,12 +260,12 @@ class Details(Card):
         if not preset.unnamed or self._patch is None:
             return []
         session, patch = self.session, self._patch
-        taken = [name for name in session.catalogue.names() if name != preset.name]
-        measured = session.figures.of(patch)
+        taken = [name for name in session.shelf.catalogue.names() if name != preset.name]
+        measured = session.shelf.figures.of(patch)
         words = words_of_swatch(measured.swatch) if measured is not None else []
         says = working_name(patch.type, words, taken)
-        names = [row.name for row in session.catalogue.presets(preset.bank) if not row.unnamed]
-        made = on_offer(names, session.catalogue.names(), 1, f"{preset.bank} {preset.id}")
+        names = [row.name for row in session.shelf.catalogue.presets(preset.bank) if not row.unnamed]
+        made = on_offer(names, session.shelf.catalogue.names(), 1, f"{preset.bank} {preset.id}")
         return [name for name in (says, *made) if name != preset.name]
 
     def _list_versions(self) -> None:
@@ -276,11 +277,11 @@ class Details(Card):
     def versions_menu(self) -> QMenu | None:
         """Every version with what is different in it, to be opened, compared, or to take one module from."""
         preset, session = self.preset, self.session
-        now = session.stored_at(preset.bank, preset.id) if preset is not None else None
+        now = session.presets.stored_at(preset.bank, preset.id) if preset is not None else None
         if preset is None or now is None:
             return None
         menu = QMenu(self)
-        for path in session.library.bank(preset.bank).versions(preset.id):
+        for path in session.shelf.library.bank(preset.bank).versions(preset.id):
             saved = datetime.fromtimestamp(int(path.stem) / 1e9)
             whose = f"{saved:%d %b, %H:%M}"
             try:
@@ -290,13 +291,13 @@ class Details(Card):
                 continue
             said = difference(patch, now).sentence()
             inner = menu.addMenu(item(f"until {whose}: {said if len(said) < 90 else said[:88] + '…'}"))
-            if (known := session.figures.of(patch)) is not None:
+            if (known := session.shelf.figures.of(patch)) is not None:
                 inner.setIcon(swatch_icon(known.swatch, shade_of(preset.place)))
             inner.addAction("Hear it", partial(self.hear_version, patch))
             inner.addAction("Open it", partial(self.open_version, path))
-            compared = partial(session.compare_asked.emit, patch, now, (f"{now.name}, {whose}", "today"))
+            compared = partial(session.channel.tell, CompareAsked(patch, now, (f"{now.name}, {whose}", "today")))
             inner.addAction("What is different…", compared)
-            acts = module_acts(session, patch, whose) if session.work.preset == preset.id else []
+            acts = module_acts(session, patch, whose) if session.editor.work.preset == preset.id else []
             if acts:
                 inner.addSeparator()
             for name, act in acts:
@@ -305,7 +306,7 @@ class Details(Card):
 
     def hear_version(self, patch: Patch) -> None:
         """Plays an earlier version beside the sound on the table, as it was rendered to be measured."""
-        path = self.session.figures.preview(patch)
+        path = self.session.shelf.figures.preview(patch)
         if path is not None:
             self.session.link.audition(str(path), levelled=False)
         else:
@@ -320,7 +321,7 @@ class Details(Card):
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        self.session.open_patch(patch, self.session.presets.document(self.preset.bank, self.preset.id))
+        self.session.editor.open_patch(patch, self.session.presets.document(self.preset.bank, self.preset.id))
         self.session.say(f"An earlier {patch.name} is on the table; Ctrl+S makes it the preset again.")
 
     def _rename(self, name: str) -> None:
@@ -329,7 +330,7 @@ class Details(Card):
 
     def _preview(self) -> None:
         self.opened.emit()
-        self.session.play(True)
+        self.session.transport.play(True)
 
     def _keep(self, change: dict[str, object], what: str) -> None:
         if self.preset is not None and not self.preset.problem:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QListView
 from felt_dial.bank.finding.catalogue import Listed
 from felt_dial.bank.measuring.features import reason
 from felt_dial.patch.units import number
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 from felt_dial.ui.pages.shelf.preset_list import PresetPainter
 
 REST = 300
@@ -18,16 +18,16 @@ REST = 300
 
 def likes_of(session: Session, to: Listed) -> tuple[list[Listed], dict[str, str]]:
     """Presets of all banks that sound like one, the nearest first, and for each sound in a few words how it differs."""
-    measured = session.figures.of_row(to)
+    measured = session.shelf.figures.of_row(to)
     if measured is None:
         return [], {}
-    nearest = session.figures.like(to.key)
+    nearest = session.shelf.figures.like(to.key)
     rows: dict[str, list[Listed]] = {}
-    for row in session.catalogue.of_sounds([key for _, key in nearest]):
+    for row in session.shelf.catalogue.of_sounds([key for _, key in nearest]):
         rows.setdefault(row.key, []).append(row)
     listed, why = list[Listed](), dict[str, str]()
     for far, key in nearest:
-        other = session.figures.index.get(key)
+        other = session.shelf.figures.index.get(key)
         if key not in rows or other is None:
             continue
         listed += rows[key]
@@ -71,10 +71,10 @@ class Hover(QObject):
 
     def _play(self) -> None:
         row = self.view.model().presets[self._at.row()] if self._at.isValid() else None  # type: ignore[attr-defined]
-        if row is None or not row.key or self.session.playing or not self.session.settings.hover:
+        if row is None or not row.key or self.session.transport.playing or not self.session.settings.now.hover:
             return
-        patch = self.session.stored_at(row.bank, row.id)
-        path = self.session.figures.preview(patch) if patch is not None else None
+        patch = self.session.presets.stored_at(row.bank, row.id)
+        path = self.session.shelf.figures.preview(patch) if patch is not None else None
         if path is not None:
             self.sounding = row.key
             self.session.link.audition(str(path), levelled=False)

@@ -14,11 +14,12 @@ from felt_dial.bank.variation.variations import between
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.parts import KINDS
 from felt_dial.patch.patch import MARKS
+from felt_dial.session import shelf_steps as shelving
+from felt_dial.session.session import Session
+from felt_dial.session.topics import CompareAsked, Measured
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor import shelf_steps as shelving
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.shelf.move_menu import banks_menu
 from felt_dial.ui.theme.words import item, plain
 
@@ -54,7 +55,7 @@ class Many(QWidget):
         self.rows: list[Listed] = []
         self._waiting: list[tuple[str, str]] = []
         """Presets that are levelled once all of them are measured."""
-        session.measured.connect(self._measured)
+        session.channel.watch(self._measured, Measured)
         card, box = Plate.with_box()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -156,7 +157,7 @@ class Many(QWidget):
         """Says before steps between two are asked for what of them does not match, and so stays as the first has it."""
         tip, name = "Sounds on the way from one of the two to the other", "Steps between"
         if len(self.rows) == 2:
-            patches = [patch for place in self.places if (patch := self.session.stored_at(*place)) is not None]
+            patches = [patch for place in self.places if (patch := self.session.presets.stored_at(*place)) is not None]
             apart = between(patches[0], patches[1], 2).unmatched if len(patches) == 2 else ()
             if apart:
                 name = f"Steps ({len(apart)} apart)"
@@ -185,7 +186,7 @@ class Many(QWidget):
     def _phrases(self) -> QMenu:
         menu, count = QMenu(self), len(self.rows)
         menu.addAction("That of their kind", partial(self._change, {"phrase": None}, f"give {count} presets no phrase"))
-        for phrase in self.session.phrases.all().values():
+        for phrase in self.session.shelf.phrases.all().values():
             says = f"give {count} presets the phrase {phrase.name}"
             menu.addAction(item(phrase.name), partial(self._change, {"phrase": phrase}, says))
         return menu
@@ -201,7 +202,7 @@ class Many(QWidget):
 
     def split(self) -> None:
         """Moves all into a new bank."""
-        name = f"{self.session.bank_name(self.rows[0].bank)}, a part"
+        name = f"{self.session.shelf.bank_name(self.rows[0].bank)}, a part"
         shelving.split_bank(self.session, self.places, name)
 
     def move_to(self, bank: str) -> None:
@@ -212,7 +213,7 @@ class Many(QWidget):
 
     def copy_to(self, bank: str) -> None:
         """Copies all into a bank."""
-        patches = [patch for place in self.places if (patch := self.session.stored_at(*place)) is not None]
+        patches = [patch for place in self.places if (patch := self.session.presets.stored_at(*place)) is not None]
         shelving.keep_new(self.session, bank, patches, f"copy {len(patches)} presets")
 
     def star(self) -> None:
@@ -226,14 +227,14 @@ class Many(QWidget):
         self._level_when_measured()
 
     def _level_when_measured(self) -> None:
-        rows = [row for place in self._waiting if (row := self.session.catalogue.preset(*place)) is not None]
+        rows = [row for place in self._waiting if (row := self.session.shelf.catalogue.preset(*place)) is not None]
         if not rows:
             return
-        figures = self.session.figures
+        figures = self.session.shelf.figures
         measured = {(row.bank, row.id): figures.of_row(row) for row in rows}
         lacks = [row for row in rows if measured[row.bank, row.id] is None and row.key not in figures.failed]
         if lacks:
-            figures.ask_rows(lacks, self.session.library)
+            figures.ask_rows(lacks, self.session.shelf.library)
             self.session.say(f"Level waits: {len(lacks)} of {len(rows)} are still being measured.")
             return
         self._waiting = []
@@ -248,7 +249,7 @@ class Many(QWidget):
             ]
             self.session.say(f"Nothing was levelled: {', '.join(why)}.")
 
-    def _measured(self, key: str) -> None:
+    def _measured(self) -> None:
         if self._waiting:
             self._level_when_measured()
 
@@ -258,9 +259,9 @@ class Many(QWidget):
 
     def ask_compare(self) -> None:
         """Shows what is different between the two."""
-        both = [self.session.stored_at(*place) for place in self.places]
+        both = [self.session.presets.stored_at(*place) for place in self.places]
         if len(both) == 2 and both[0] is not None and both[1] is not None:
-            self.session.compare_asked.emit(both[0], both[1], (both[0].name, both[1].name))
+            self.session.channel.tell(CompareAsked(both[0], both[1], (both[0].name, both[1].name)))
 
     def ask_rename(self) -> None:
         """Shows the pattern and its preview."""

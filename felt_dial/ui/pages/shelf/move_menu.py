@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 from felt_dial.ui.theme.words import item
 
 
@@ -20,7 +20,7 @@ def banks_menu(
 ) -> QMenu:
     """Every bank but the one that all of them are in already; `into_new` is offered where that can be done."""
     menu = QMenu(parent)
-    for bank in session.banks():
+    for bank in session.shelf.banks:
         if bank.id != without:
             said = f"{bank.name} (shipped)" if session.presets.shipped(bank.id) else bank.name
             menu.addAction(item(said), partial(act, bank.id))

@@ -22,14 +22,15 @@ from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.history import Step
 from felt_dial.patch.patch import Patch
 from felt_dial.patch.units import note_name, number
+from felt_dial.session import shelf_steps as shelving
+from felt_dial.session.session import Session
+from felt_dial.session.topics import LibraryChanged
+from felt_dial.session.variation_jobs import Grown, Growth, Ordered
 from felt_dial.ui.benches.drafts import hear
 from felt_dial.ui.dials.cards import Card, Plate
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor import shelf_steps as shelving
-from felt_dial.ui.editor.session import Session
-from felt_dial.ui.editor.variation_jobs import Growth
 from felt_dial.ui.pages.shelf.offshoot_map import Map, far_said
 from felt_dial.ui.pages.shelf.wishes import WishesCard
 from felt_dial.ui.pictures.swatch import Swatch
@@ -53,10 +54,9 @@ class Offshoots(QWidget):
         self.session = session
         self.document = ""
         self.home = ("", "")
-        self.growth = Growth(session.frame)
-        self.growth.changed.connect(self._grown)
-        self.growth.ordered.connect(self._order_known)
-        self.growth.failed.connect(lambda says: session.say(says, problem=True))
+        self.growth = Growth(session.channel)
+        session.channel.watch(self._grown, Grown)
+        session.channel.hear(Ordered, self._order_known)
         self.destroyed.connect(self.growth.close)
         self.sounds: list[Variation] = []
         self.kept: dict[str, str] = {}
@@ -73,7 +73,7 @@ class Offshoots(QWidget):
         row.addWidget(self.card)
         row.addWidget(self._middle(), 1)
         row.addWidget(self._side())
-        session.shelf_changed.connect(self._names_may_be_others)
+        session.channel.watch(self._names_may_be_others, LibraryChanged)
         self._show_one()
 
     def _names_may_be_others(self) -> None:
@@ -200,10 +200,10 @@ class Offshoots(QWidget):
         self.document, self.home = write_patch(patch), (bank, preset)
         self.name = patch.name
         self.sounds, self.kept, self.unmatched = [], {}, ()
-        self.session.figures.measuring.cancel()  # which can wait
+        self.session.shelf.figures.measuring.cancel()  # which can wait
         self.growth.warm(self.document)
         self.bank.clear()
-        for listed in self.session.banks():
+        for listed in self.session.shelf.banks:
             self.bank.addItem(listed.name, listed.id)
         self.bank.setCurrentIndex(max(self.bank.findData(bank), 0))
         self.map.now, self.map.also = -2, set()
@@ -261,14 +261,14 @@ class Offshoots(QWidget):
             after[:] = [self._state()]
             self._put_back(before)
 
-        self.session.history.add(Step(says, back, lambda: self._put_back(after[0])))
+        self.session.editor.history.add(Step(says, back, lambda: self._put_back(after[0])))
 
     def _clear_map(self, way: str) -> None:
         """Makes room for others, laid out in a way."""
         self.kept, self.unmatched = {}, ()
         self.map.now, self.map.also = -2, set()
         self._way(way)
-        self.session.figures.measuring.cancel()  # which can wait
+        self.session.shelf.figures.measuring.cancel()  # which can wait
 
     def aim_at(self, path: Path, name: str) -> None:
         """Searches for sounds that come nearer to a recording."""
@@ -358,8 +358,8 @@ class Offshoots(QWidget):
                 self.told, "hover plays · click chooses · K keeps · drag from one to another for the steps between them"
             )
 
-    def _order_known(self, document: str) -> None:
-        if (one := self.one()) is not None and one.document == document:
+    def _order_known(self, ordered: Ordered) -> None:
+        if (one := self.one()) is not None and one.document == ordered.document:
             self._show_one()
 
     # --- one of them ---------------------------------------------------------------------------
@@ -440,12 +440,12 @@ class Offshoots(QWidget):
 
     def _offer(self, n: int, besides: Iterable[str] = ()) -> list[str]:
         bank = str(self.bank.currentData() or "")
-        names, words = [row.name for row in self.session.catalogue.presets(bank)], tuple[str, ...]()
+        names, words = [row.name for row in self.session.shelf.catalogue.presets(bank)], tuple[str, ...]()
         with contextlib.suppress(FeltDialError):
-            words = self.session.library.bank(bank).file.words
+            words = self.session.shelf.library.bank(bank).file.words
         return on_offer(
             names,
-            [*self.session.catalogue.names(), *self.kept.values(), *besides],
+            [*self.session.shelf.catalogue.names(), *self.kept.values(), *besides],
             5,
             f"{self.name} {self.card.seed.value()} {n}",
             self.name,
@@ -477,7 +477,7 @@ class Offshoots(QWidget):
         for n, one in ones.items():
             offered = self._called() if n == self.map.now else next(iter(self._offer(n, names.values())), "")
             names[one.document] = offered or f"{self.name} {n + 1}"
-        author = self.session.settings.author
+        author = self.session.settings.now.author
         about = {
             "parent": self.name,
             "favourite": False,
@@ -507,7 +507,7 @@ class Offshoots(QWidget):
             patch = read_patch(one.document, "The offshoot").model_copy(
                 update={"name": self._called(), "parent": self.name}
             )
-            self.session.open_patch(patch, made=True)
+            self.session.editor.open_patch(patch, made=True)
             self.session.say(f"{patch.name} is on the table; it is in no bank until it is saved.")
 
     def throw(self) -> None:

@@ -28,10 +28,11 @@ from felt_dial.bank.library.import_preview import ImportPreview, free_bank_name,
 from felt_dial.bank.library.library import Bank
 from felt_dial.bank.library.package import export_bank, import_bank
 from felt_dial.errors import FeltDialError, Stopped, cut
+from felt_dial.session import shelf_steps as shelving
+from felt_dial.session.jobs import Watch, part_of
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame, LibraryChanged, Measured, PatchChanged, Rebuilt, Restored
 from felt_dial.ui.dials.controls import Pill, open_menu, text_label
-from felt_dial.ui.editor import shelf_steps as shelving
-from felt_dial.ui.editor.jobs import Watch, part_of
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.shelf.bank_column import BankColumn
 from felt_dial.ui.pages.shelf.bank_sheet import BankSheet
@@ -76,7 +77,7 @@ class ShelfPage(Page):
         self._cancelled = False
         self._listing = False
         self._wanted: tuple[str, str] | None = None
-        self._table = session.work.bank, session.work.preset
+        self._table = session.editor.work.bank, session.editor.work.preset
         self._came_back: tuple[str, str] | None = None
         self._deleted = -HASTY
         self.like: Listed | None = None
@@ -175,12 +176,12 @@ class ShelfPage(Page):
         self._parts += [self.view, self.details]
         self.view.selectionModel().currentChanged.connect(self._another_chosen)
         self.view.selectionModel().selectionChanged.connect(lambda *_: self._selected())
-        session.restored.connect(self._restored)
-        session.shelf_changed.connect(self.refresh)
-        session.changed.connect(self._follow_table)
-        session.measured.connect(self._measured)
-        session.frame.connect(self._frame)
-        session.rebuilt.connect(self.view.viewport().update)
+        session.channel.hear(Restored, self._restored)
+        session.channel.watch(self.refresh, LibraryChanged)
+        session.channel.watch(self._follow_table, PatchChanged)
+        session.channel.hear(Measured, self._measured)
+        session.channel.watch(self._frame, Frame)
+        session.channel.watch(self.view.viewport().update, Rebuilt)
         self.refresh()
 
     # --- what is shown -------------------------------------------------------------------------
@@ -209,7 +210,7 @@ class ShelfPage(Page):
 
     def grow(self) -> None:
         """Shows the offshoots of the chosen preset."""
-        if (chosen := self.chosen()) and (patch := self.session.stored_at(*chosen)) is not None:
+        if (chosen := self.chosen()) and (patch := self.session.presets.stored_at(*chosen)) is not None:
             offshoots = self.offshoots
             self.stack.setCurrentWidget(offshoots)
             offshoots.open_for(patch, *chosen)
@@ -226,23 +227,24 @@ class ShelfPage(Page):
 
     def refresh(self) -> None:
         """Shows the library as the catalogue has it; what is there already stays and shows what is others now."""
-        ids = [bank.id for bank in self.session.banks()]
-        if self.session.shelf_bank not in ids:
-            wanted = self.session.work.bank
-            self.session.shelf_bank = wanted if wanted in ids else ids[0] if ids else ""
+        ids = [bank.id for bank in self.session.shelf.banks]
+        if self.session.shelf.shown not in ids:
+            wanted = self.session.editor.work.bank
+            self.session.shelf.shown = wanted if wanted in ids else ids[0] if ids else ""
         self.column.show_banks()
         self.list_presets()
 
-    def _restored(self, bank: str, preset: str, show: bool) -> None:
+    def _restored(self, restored: Restored) -> None:
         """What came back from the bin is chosen next where its bank is listed, and listed where it shall be shown."""
-        if show and not self.search.text() and self.like is None and bank != self.session.shelf_bank:
-            self.session.shelf_bank = bank
+        bank, preset, show = restored
+        if show and not self.search.text() and self.like is None and bank != self.session.shelf.shown:
+            self.session.shelf.shown = bank
             self.column.kind = self.column.only = ""
         self._came_back = (bank, preset) if preset else None
 
     def choose_bank(self, bank: str) -> None:
         """Takes another bank from the shelf."""
-        self.session.shelf_bank = bank
+        self.session.shelf.shown = bank
         self.session.presets.use(bank)
         self.column.kind = self.column.only = ""
         self.like = None
@@ -255,7 +257,7 @@ class ShelfPage(Page):
         """Lists the sounds that are like the chosen one, or the bank again."""
         row = self.chosen_row()
         self.like = None if self.like is not None or row is None else row
-        if self.like is not None and self.session.figures.of_row(self.like) is None:
+        if self.like is not None and self.session.shelf.figures.of_row(self.like) is None:
             self.session.say(f"{self.like.name} is not measured yet, so nothing can be compared with it.")
             self.like = None
         self.list_presets()
@@ -263,10 +265,10 @@ class ShelfPage(Page):
     def _found(self) -> tuple[list[Listed], str, dict[str, str]]:
         """What is listed, what stands beside the search, and why by key, where sounds like another are listed."""
         session, column, words = self.session, self.column, self.search.text().strip()
-        catalogue = session.catalogue
+        catalogue = session.shelf.catalogue
         if self.like is not None:
             listed, why = likes_of(session, self.like)
-            known = len(session.figures.index.points()[0])
+            known = len(session.shelf.figures.index.points()[0])
             return listed, f"like {self.like.name}, of {known} sounds measured", why
         if words:
             listed, count = catalogue.search(words, column.kind)
@@ -276,7 +278,7 @@ class ShelfPage(Page):
                 listed, count = catalogue.search(instead, column.kind)
                 said += f" · for “{instead}”" if listed else ""
             return listed, f"{counted(count, 'preset')} · {said}", {}
-        listed = catalogue.presets(session.shelf_bank, column.kind, column.only)
+        listed = catalogue.presets(session.shelf.shown, column.kind, column.only)
         order = "last opened first" if column.only == "recent" else "in order"
         return listed, f"{counted(len(listed), 'preset')} · {order}", {}
 
@@ -309,7 +311,12 @@ class ShelfPage(Page):
         """Chooses what was asked for, else what was chosen before, else what is on the table, else the first."""
         if not listed:
             return
-        wanted = self._wanted or self._came_back or chosen or (self.session.work.bank, self.session.work.preset)
+        wanted = (
+            self._wanted
+            or self._came_back
+            or chosen
+            or (self.session.editor.work.bank, self.session.editor.work.preset)
+        )
         rows = [n for n, preset in enumerate(listed) if (preset.bank, preset.id) == wanted]
         kept = {(row.bank, row.id) for row in self.many.rows}
         self._choose(rows[0] if rows else 0)
@@ -355,26 +362,26 @@ class ShelfPage(Page):
     def _comes_to_stand(self) -> str:
         """Where a sound that is saved as new comes to stand, as the session has it."""
         home = self.session.presets.home()
-        return "comes to stand here" if home.id == self.session.shelf_bank else f"comes to stand in {home.name}"
+        return "comes to stand here" if home.id == self.session.shelf.shown else f"comes to stand in {home.name}"
 
     def _keep_here(self) -> None:
-        presets, bank = self.session.presets, self.session.shelf_bank
+        presets, bank = self.session.presets, self.session.shelf.shown
         patch = presets.as_new(self.session.patch.name)
         for key in shelving.keep_new(self.session, bank, [patch], f"keep {patch.name}"):
             presets.belongs_to(bank, key)
 
     def _start_empty(self) -> None:
-        self.session.new()
+        self.session.editor.new()
         self.page_asked.emit("Patch")
 
     def _follow_table(self) -> None:
         """Another preset lies on the table: it is the chosen one, where it is listed."""
-        now = self.session.work.bank, self.session.work.preset
+        now = self.session.editor.work.bank, self.session.editor.work.preset
         if now == self._table:
             return
         self._table = now
         unseen = not self.isVisible() and not self.search.text() and self.like is None
-        if unseen and now[0] and now[0] != self.session.shelf_bank:
+        if unseen and now[0] and now[0] != self.session.shelf.shown:
             self.choose_bank(now[0])  # what is on the table is what one looks for next
         rows = [n for n, preset in enumerate(self.model.presets) if (preset.bank, preset.id) == now]
         if rows:
@@ -388,7 +395,7 @@ class ShelfPage(Page):
         if len(rows) > AT_ONCE:
             first = max(self.view.indexAt(QPoint(8, 8)).row(), 0)
             rows = rows[first : first + self.view.height() // ROW + 2]
-        self.session.figures.ask_rows(rows, self.session.library)
+        self.session.shelf.figures.ask_rows(rows, self.session.shelf.library)
 
     def opened(self, seen: bool) -> None:
         """Goes on measuring what is listed."""
@@ -422,14 +429,14 @@ class ShelfPage(Page):
         name = next((bank.name for bank in self.banks if preset and bank.id == preset.bank), "")
         self.details.show_preset(preset, name)
 
-    def _measured(self, key: str) -> None:
+    def _measured(self, measured: Measured) -> None:
         self.view.viewport().update()
-        if self.details.preset and self.details.preset.key == key:
+        if self.details.preset and self.details.preset.key == measured.key:
             self.details.show_measured()
 
     def _frame(self) -> None:
-        left, total = self.session.figures.measuring.left, self.session.figures.measuring.total
-        reading = self.session.following
+        left, total = self.session.shelf.figures.measuring.left, self.session.shelf.figures.measuring.total
+        reading = self.session.shelf.following
         jobs = self.session.jobs
         self.work.setVisible(jobs.busy or left > 0 or bool(reading and reading.total))
         self.cancel.setVisible(jobs.busy or left > 0)
@@ -451,7 +458,7 @@ class ShelfPage(Page):
             self.session.jobs.cancel()
             return
         self._cancelled = True
-        self.session.figures.measuring.cancel()
+        self.session.shelf.figures.measuring.cancel()
         self.view.viewport().update()
         self.details.show_measured()
 
@@ -460,7 +467,7 @@ class ShelfPage(Page):
     def open_chosen(self) -> None:
         """Puts the chosen preset on the table."""
         if chosen := self.chosen():
-            self.session.open(*chosen)
+            self.session.presets.open(*chosen)
             self.view.viewport().update()
 
     def selected(self) -> list[Listed]:
@@ -476,7 +483,7 @@ class ShelfPage(Page):
     def steps_between(self) -> None:
         """Steps from one of two presets to the other."""
         rows = self.selected()
-        patches = [patch for row in rows if (patch := self.session.stored_at(row.bank, row.id)) is not None]
+        patches = [patch for row in rows if (patch := self.session.presets.stored_at(row.bank, row.id)) is not None]
         if len(patches) == 2:
             self.stack.setCurrentWidget(self.offshoots)
             self.offshoots.open_for(patches[0], rows[0].bank, rows[0].id)
@@ -521,7 +528,7 @@ class ShelfPage(Page):
 
     def reorder(self, these: list[tuple[str, str]], to: int) -> None:
         """Moves presets to another place of their bank; those of another bank come along from there."""
-        bank = self.session.shelf_bank
+        bank = self.session.shelf.shown
         mine = [preset for home, preset in these if home == bank]
         if len(mine) == 1:
             shelving.reorder_preset(self.session, bank, mine[0], to)
@@ -548,7 +555,7 @@ class ShelfPage(Page):
         if not (chosen := self.chosen()):
             return
         move = partial(shelving.move_preset, self.session, *chosen)
-        name = f"{self.session.bank_name(chosen[0])}, a part"
+        name = f"{self.session.shelf.bank_name(chosen[0])}, a part"
         anew = partial(shelving.split_bank, self.session, [chosen], name)
         open_menu(banks_menu(self, self.session, move, chosen[0], anew), self.details)
 
@@ -571,7 +578,9 @@ class ShelfPage(Page):
             found, failed = [], []
             for n, path in enumerate(paths):
                 try:
-                    found.append(look_into(session.library, path, part_of(watch, n / len(paths), (n + 1) / len(paths))))
+                    found.append(
+                        look_into(session.shelf.library, path, part_of(watch, n / len(paths), (n + 1) / len(paths)))
+                    )
                 except Stopped:
                     raise
                 except FeltDialError as wrong:
@@ -601,7 +610,7 @@ class ShelfPage(Page):
         if lacks:
             more = f", and {len(lacks) - 1} more" if len(lacks) > 1 else ""
             told.append(f"what is in no file and not here: {lacks[0]}{more}")
-        beside = [free_bank_name(self.session.library, one.name) for one in previews]
+        beside = [free_bank_name(self.session.shelf.library, one.name) for one in previews]
         answers: list[tuple[str, Callable[[], object]]] = []
         to_take = [one for one in previews if one.to_take]
         as_named = f"Import it as “{cut(beside[0], 30)}”" if len(previews) == 1 else "Import them with a number"
@@ -630,20 +639,22 @@ class ShelfPage(Page):
             made = []
             for n, one in enumerate(previews):
                 only = one.to_take if only_new else None
-                name = free_bank_name(session.library, one.name)
+                name = free_bank_name(session.shelf.library, one.name)
                 made.append(
-                    import_bank(session.library, one.path, part_of(watch, n / count, (n + 0.5) / count), name, only)
+                    import_bank(
+                        session.shelf.library, one.path, part_of(watch, n / count, (n + 0.5) / count), name, only
+                    )
                 )
-                session.read_beside((made[-1].id,), part_of(watch, (n + 0.5) / count, (n + 1) / count))
+                session.shelf.read_beside((made[-1].id,), part_of(watch, (n + 0.5) / count, (n + 1) / count))
             return made
 
         def taken(made: list[Bank]) -> None:
             if made:
-                session.refresh_shelf([bank.id for bank in made])
+                session.shelf.refresh([bank.id for bank in made])
                 self.choose_bank(made[-1].id)
                 session.say(f"Imported {' and '.join(bank.name for bank in made)}.")
                 if open_it and (listed := self.model.presets):
-                    session.open(made[-1].id, listed[0].id)
+                    session.presets.open(made[-1].id, listed[0].id)
             then()
 
         if previews:
@@ -656,7 +667,7 @@ class ShelfPage(Page):
         """Asks where to put the bank file."""
         if bank:
             self.choose_bank(bank)
-        bank = self.session.shelf_bank
+        bank = self.session.shelf.shown
         path, _ = QFileDialog.getSaveFileName(self, "Export a bank", f"{bank}.feltbank", "Banks (*.feltbank)")
         if path:
             self.export_file(Path(path))
@@ -665,8 +676,8 @@ class ShelfPage(Page):
         """Writes the shown bank as one file; lists first what somebody who gets it would miss."""
         session = self.session
         try:
-            bank = session.library.bank(session.shelf_bank)
-            figures = session.figures
+            bank = session.shelf.library.bank(session.shelf.shown)
+            figures = session.shelf.figures
             lacks = [] if all_the_same else lacks_of(bank, lambda patch: figures.of(patch) is not None)
         except FeltDialError as wrong:
             session.say(str(wrong), problem=True)

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QListView, QStyledItemDelegate, QStyleOptionViewIt
 from felt_dial.bank.finding.catalogue import Listed
 from felt_dial.patch.patch import MARKS
 from felt_dial.patch.units import THIN, number
-from felt_dial.ui.editor.session import Session
+from felt_dial.session.session import Session
 from felt_dial.ui.pages.shelf.marks import draw_mark
 from felt_dial.ui.pictures.swatch import paint_swatch
 from felt_dial.ui.theme.colours import colour, dye
@@ -138,7 +138,7 @@ class PresetPainter(QStyledItemDelegate):
         row = QRect(option.rect).adjusted(1, 2, -1, -2)
         view = option.widget
         chosen = isinstance(view, QListView) and view.selectionModel().isSelected(index)
-        on_table = (self.session.work.bank, self.session.work.preset) == (preset.bank, preset.id)
+        on_table = (self.session.editor.work.bank, self.session.editor.work.preset) == (preset.bank, preset.id)
         painter.setPen(QPen(dye("madder") if chosen else colour("edge"), 1.8 if chosen else 1))
         painter.setBrush(colour("raised" if chosen else "cloth"))
         painter.drawRoundedRect(QRectF(row).adjusted(0.5, 0.5, -0.5, -0.5), 7, 7)
@@ -156,10 +156,10 @@ class PresetPainter(QStyledItemDelegate):
             painter.setBrush(dye("madder"))
             painter.drawRoundedRect(QRectF(row.left() + 3, row.top() + 8, 4, row.height() - 16), 2, 2)
         swatch = QRectF(spots["swatch"]).adjusted(0, 4, 0, -4)
-        measured = self.session.figures.of_row(preset)
+        measured = self.session.shelf.figures.of_row(preset)
         if not preset.problem:
             picture = measured.swatch if measured else None
-            paint_swatch(painter, swatch, picture, shade_of(place), self.session.figures.why_not(preset))
+            paint_swatch(painter, swatch, picture, shade_of(place), self.session.shelf.figures.why_not(preset))
         painter.setFont(name_font(18))
         painter.setPen(colour("ink"))
         name = painter.fontMetrics().elidedText(preset.name, Qt.TextElideMode.ElideRight, spots["name"].width())
@@ -192,7 +192,7 @@ class PresetPainter(QStyledItemDelegate):
         painter.drawText(room, middle, words)
         painter.setFont(body_font(13, 600))
         if measured and not why:
-            away = abs(measured.lufs - self.session.wanted_loudness(preset.bank))
+            away = abs(measured.lufs - self.session.shelf.wanted_loudness(preset.bank))
             painter.setPen(colour("problem") if away > 1 else colour("ink"))
             painter.drawText(spots["loudness"], middle, loudness_text(measured.lufs))
             painter.setPen(colour("problem") if measured.peak > -0.1 else colour("ink"))

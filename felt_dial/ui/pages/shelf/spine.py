@@ -17,8 +17,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QWidget
 
 from felt_dial.bank.finding.catalogue import ListedBank
-from felt_dial.ui.editor.session import Session
-from felt_dial.ui.editor.shelf_steps import move_many, move_preset, reorder_bank
+from felt_dial.session.session import Session
+from felt_dial.session.shelf_steps import move_many, move_preset, reorder_bank
 from felt_dial.ui.pages.shelf.preset_list import PRESET_MIME, dragged
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.felt import draw_focus
@@ -148,7 +148,7 @@ class Spine(QWidget):
     def dropEvent(self, event: QDropEvent) -> None:
         if event.mimeData().hasFormat(BANK_MIME):
             event.acceptProposedAction()
-            key, ids = bytes(event.mimeData().data(BANK_MIME).data()).decode(), [b.id for b in self.session.banks()]
+            key, ids = bytes(event.mimeData().data(BANK_MIME).data()).decode(), [b.id for b in self.session.shelf.banks]
             if key in ids and self.bank.id in ids:
                 reorder_bank(self.session, key, ids.index(self.bank.id))
             return

@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, 
 from felt_dial.bank.variation.variations import COUNTS, GROUPS, VariationOptions, called, counts, dials
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.patch import Patch, param_at
+from felt_dial.session.importing import FILES
+from felt_dial.session.session import Session
 from felt_dial.sound.matter.assets import assets_of, find
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.dials.cards import Card
@@ -18,8 +20,6 @@ from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.editor.importing import FILES
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.theme.words import counted, item
 
 
@@ -145,7 +145,7 @@ class WishesCard(Card):
             self.far.value,
             int(self.count.currentData()),
             groups,
-            frozenset(self.session.locked),
+            frozenset(self.session.editor.locked),
             self.tune.isChecked(),
             self.loud.isChecked(),
             self.cheap.isChecked(),
@@ -158,7 +158,7 @@ class WishesCard(Card):
             for group, count in counts(self.patch, self.wishes()).items():
                 set_text(self.sizes[group], counted(count, "dial"))
         clear(self.locks)
-        locked = {path: label for path in sorted(self.session.locked) if (label := self._label(path))}
+        locked = {path: label for path in sorted(self.session.editor.locked) if (label := self._label(path))}
         for n, (path, label) in enumerate(locked.items()):
             pill = Pill(f"{label} ×", "small", partial(self.unlock, path), f"{label} may be moved again")
             self.locks.addWidget(pill, n // 2, n % 2)
@@ -174,7 +174,7 @@ class WishesCard(Card):
 
     def unlock(self, path: str) -> None:
         """A dial may be moved again."""
-        self.session.locked -= {path}
+        self.session.editor.locked -= {path}
         self.show_locks()
 
     def may_change(self) -> VariationOptions | None:

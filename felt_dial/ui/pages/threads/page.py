@@ -12,12 +12,13 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import sew
 from felt_dial.patch.parts import read_depth
 from felt_dial.patch.patch import movers, target_param
+from felt_dial.session.channel import EVERYTHING
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame, Rebuilt
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.tag import tag_text
-from felt_dial.ui.editor.session import Session
-from felt_dial.ui.editor.watchers import EVERYTHING
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.threads.thread_card import ThreadCard
 from felt_dial.ui.pages.threads.thread_table import NOW, ThreadTable, ThreadView, fill_targets
@@ -63,9 +64,9 @@ class ThreadsPage(Page):
         layout.setSpacing(12)
         layout.addLayout(left, 1)
         layout.addWidget(self.card)
-        session.watch(self.follow, EVERYTHING)
-        session.rebuilt.connect(self._follow_patch)
-        session.frame.connect(self._frame)
+        session.channel.watch(self.follow, EVERYTHING)
+        session.channel.watch(self._follow_patch, Rebuilt)
+        session.channel.watch(self._frame, Frame)
         self.view.selectionModel().currentChanged.connect(self._chosen)
         self.table.modelReset.connect(self._chosen)
         self._fill()
@@ -130,7 +131,7 @@ class ThreadsPage(Page):
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        self.session.edit(patch, f"sew {tag_text(source)} to {self.session.label_of(target)}")
+        self.session.editor.edit(patch, f"sew {tag_text(source)} to {self.session.editor.label_of(target)}")
         self.how_far.clear()
         self.view.choose(key)
 

@@ -13,6 +13,7 @@ from felt_dial.patch.edits import place_name, set_thread, sew, threads_on
 from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import Patch, depth_of, movers, slots, target_param
 from felt_dial.patch.reach import reach_of_all
+from felt_dial.session.session import Session
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import Pill, open_menu, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial
@@ -21,7 +22,6 @@ from felt_dial.ui.dials.param_control import ParamControl
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.tag import Tag, mover_dye, tag_text
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.pages.threads.thread_table import ThreadView
 from felt_dial.ui.pictures.drawn_lines import LineEditor
@@ -185,7 +185,7 @@ class ThreadCard(Card):
             return
         source = tag_text(self.session.patch.threads[self.key].source)
         says = f"thread of {source}: {', '.join(map(str, changes.values())) or 'nothing'}"
-        self.session.try_edit(lambda: set_thread(self.session.patch, self.key, **changes), says)
+        self.session.editor.try_edit(lambda: set_thread(self.session.patch, self.key, **changes), says)
         self._laid_out_for = ()
         self.follow()
 
@@ -216,5 +216,7 @@ class ThreadCard(Card):
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        self.session.edit(fresh, f"copy a thread of {tag_text(thread.source)} to {self.session.label_of(path)}")
+        self.session.editor.edit(
+            fresh, f"copy a thread of {tag_text(thread.source)} to {self.session.editor.label_of(path)}"
+        )
         self.view.choose(key)

@@ -25,9 +25,9 @@ from felt_dial.patch.parts import Route, read_depth
 from felt_dial.patch.patch import depth_of, movers, slots, target_param
 from felt_dial.patch.reach import moves_something, reach
 from felt_dial.patch.units import THIN
+from felt_dial.session.session import Session
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.ui.dials.tag import mover_dye, paint_tag, tag_text
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pictures.well import draw_curve
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font
@@ -161,7 +161,7 @@ class ThreadTable(QAbstractTableModel):
             return False
         name = " ".join(place_name(fresh, fresh.threads[key].target))
         shown = depth_of(fresh, fresh.threads[key]).unit.write_signed(float(fresh.threads[key].depth))
-        self.session.edit(fresh, f"{tag_text(fresh.threads[key].source)} on {name} to {shown}")
+        self.session.editor.edit(fresh, f"{tag_text(fresh.threads[key].source)} on {name} to {shown}")
         return True
 
 
@@ -279,7 +279,7 @@ class ThreadPainter(QStyledItemDelegate):
         painter.setBrush(dye(mover_dye(patch, thread.source)) if thread.on else colour("faint"))
         painter.drawRoundedRect(moved, 2, 2)
         from_ = bar.left() + bar.width() * param.position(
-            param.resolve(self.session.value(thread.target), patch.number("tempo"))
+            param.resolve(self.session.editor.value(thread.target), patch.number("tempo"))
         )
         painter.setPen(QPen(colour("ink"), 1.2))
         painter.drawLine(QPointF(from_, bar.top() - 4), QPointF(from_, bar.bottom() + 4))
@@ -368,12 +368,12 @@ class ThreadView(QTableView):
         """Cuts the chosen thread."""
         if key := self.chosen:
             source = tag_text(self.session.patch.threads[key].source)
-            self.session.edit(cut(self.session.patch, key), f"cut a thread of {source}")
+            self.session.editor.edit(cut(self.session.patch, key), f"cut a thread of {source}")
 
     def switch_chosen(self) -> None:
         """Bypasses the chosen thread, or lets it move again."""
         if key := self.chosen:
-            self.session.set(f"threads.{key}.on", not self.session.patch.threads[key].on)
+            self.session.editor.set(f"threads.{key}.on", not self.session.patch.threads[key].on)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         index = self.currentIndex()

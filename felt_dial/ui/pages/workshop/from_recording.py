@@ -16,6 +16,8 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.documents.patch import write_patch
+from felt_dial.session.jobs import Latest, Watch
+from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.tables import shipped_recordings
@@ -24,8 +26,6 @@ from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor.jobs import Latest, Watch
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.load import choose_file
 from felt_dial.ui.inspector.panel import WIDTH
 from felt_dial.ui.pictures.sources import draw_peaks
@@ -225,7 +225,7 @@ class FromRecording(Card):
         self.way = "pitch"
         self.found: dict[str, Taken | str] = {}
         self.helper = Helper()
-        self.latest = Latest(session.frame)
+        self.latest = Latest(session.channel)
         self.destroyed.connect(self.helper.close)
         self.setFixedWidth(WIDTH)
         outer, box = self.scrolled()
@@ -314,7 +314,7 @@ class FromRecording(Card):
         row.addWidget(self.add)
         outer.addLayout(row)
         work.changed.connect(self._follow)
-        session.watch(self._follow_macros, "macros")
+        session.channel.watch(self._follow_macros, "macros")
         self._follow_macros()
         self._show()
 
@@ -347,7 +347,7 @@ class FromRecording(Card):
             menu.addSeparator()
             for name, asset in known.items():
                 menu.addAction(item(f"{name}, in this patch"), partial(self.show_asset, asset))
-        recent = [Path(kept) for kept in self.session.settings.recent if Path(kept).is_file()]
+        recent = [Path(kept) for kept in self.session.settings.now.recent if Path(kept).is_file()]
         if recent:
             menu.addSeparator()
             for path in recent:

@@ -10,9 +10,10 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLayout, QStackedWidget,
 
 from felt_dial.errors import FeltDialError
 from felt_dial.files import write_whole
+from felt_dial.session.session import Session
+from felt_dial.session.topics import DrawerAsked
 from felt_dial.ui.dials.controls import NameEdit, Pill, text_label
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.workshop.sample_bench import SampleBench
 from felt_dial.ui.pages.workshop.table_bench import TableBench
@@ -96,7 +97,7 @@ class WorkshopPage(Page):
             self.hide_drawer()
         else:
             kind = "table" if self.bench is self.tables else "recording"
-            self.session.drawer_asked.emit(self.bench.work.layer, kind)
+            self.session.channel.tell(DrawerAsked(self.bench.work.layer, kind))
 
     def place_of_drawer(self) -> tuple[QLayout | None, list[QWidget]]:
         return self.body, [bench.side for bench in self.benches.values()]

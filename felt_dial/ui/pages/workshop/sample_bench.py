@@ -13,13 +13,13 @@ from felt_dial.errors import FeltDialError
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import number
+from felt_dial.session.jobs import Watch
+from felt_dial.session.session import Session
 from felt_dial.ui.benches.recording import RecordingWork, with_layer
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.figure_menu import FigureMenu
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.editor.jobs import Watch
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.sample_side import SampleSide
 from felt_dial.ui.pictures.sample_bench import Wave
 from felt_dial.ui.pictures.sample_parts import Shape
@@ -417,7 +417,7 @@ class SampleBench(QWidget):
             step = Step("part", {"part": part, "strength": round(self.strength.value, 3)})
             document = write_steps(RecordingRecipe(recipe.origin, (*recipe.steps, step)))
             sounds.append((f"{asset.name}, {part}", getattr(self.parts, part), document))
-        kept = keep_parts(sounds, work.rate, str(self.session.library.root / ".assets"))
+        kept = keep_parts(sounds, work.rate, str(self.session.shelf.library.root / ".assets"))
         return [one.model_copy(update={"rights": asset.rights, "terms": asset.terms}) for one in kept]
 
     def _part_to_layer(self, part: str) -> None:
@@ -444,7 +444,7 @@ class SampleBench(QWidget):
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return
-        self.session.edit(patch, "tones, noise and strikes as layers")
+        self.session.editor.edit(patch, "tones, noise and strikes as layers")
         self.session.say("Tones, noise and strikes are layers now; together they sound as before.")
 
     # --- following -----------------------------------------------------------------------------

@@ -7,11 +7,11 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from felt_dial.session.session import Session
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.scrolling import Scroller
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.panel import WIDTH
 from felt_dial.ui.pages.workshop.parts.bounce import BouncePart
 from felt_dial.ui.pages.workshop.parts.loops import LoopsPart

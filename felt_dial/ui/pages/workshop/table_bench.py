@@ -13,11 +13,11 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QStackedL
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.units import note_name, number
+from felt_dial.session.session import Session
 from felt_dial.ui.benches.table import TableWork
 from felt_dial.ui.dials.cards import Plate
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.from_recording import FromRecording
 from felt_dial.ui.pictures.table_bench import Amounts, Bars, Pen, Stack, Strip
 from felt_dial.ui.theme.colours import colour, dye
@@ -303,12 +303,12 @@ class TableBench(QWidget):
         self.work.edit(recipe.reversed_frames, "reverse the table")
 
     def _copy(self) -> None:
-        self.session.clipboard.put("frame", self.work.plain()[list(self.work.chosen)])
+        self.session.editor.clipboard.put("frame", self.work.plain()[list(self.work.chosen)])
         self.session.say(f"Copied {_said(self.work.chosen)}.")
 
     def _paste(self) -> None:
         try:
-            frames = self.session.clipboard.take("frame", np.ndarray)
+            frames = self.session.editor.clipboard.take("frame", np.ndarray)
         except FeltDialError as wrong:
             self.session.say(str(wrong), problem=True)
             return

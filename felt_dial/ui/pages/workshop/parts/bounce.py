@@ -10,14 +10,14 @@ from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.patch import put
 from felt_dial.patch.phrase import Note, Phrase
 from felt_dial.patch.units import note_name, number
+from felt_dial.session.jobs import Watch
+from felt_dial.session.phrasing import read_phrase_file
+from felt_dial.session.session import Session
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.editor.jobs import Watch
-from felt_dial.ui.editor.phrasing import read_phrase_file
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part
 from felt_dial.workshop.bouncing import Bounced, Bouncing
 
@@ -93,7 +93,7 @@ class BouncePart(Part):
             if self.midi is None:
                 raise NoMidi("Choose a MIDI file first.")
             return self.midi.in_seconds(tempo)
-        return session.phrase_now.in_seconds(tempo)
+        return session.transport.phrase_now.in_seconds(tempo)
 
     def bounce(self) -> None:
         """Renders what sounds now, beside the window."""
@@ -105,9 +105,9 @@ class BouncePart(Part):
             return
         name = f"{session.patch.name} bounced"
         bouncing = Bouncing(
-            notes, bool(self.racks.currentData()), self.each.isChecked(), session.settings.render_quality
+            notes, bool(self.racks.currentData()), self.each.isChecked(), session.settings.now.render_quality
         )
-        document, folder = write_patch(session.patch), str(session.library.root / ".assets")
+        document, folder = write_patch(session.patch), str(session.shelf.library.root / ".assets")
         to = str(self.to.currentData())
 
         def work(watch: Watch) -> list[Bounced]:
@@ -129,7 +129,7 @@ class BouncePart(Part):
             source = type(self.work).sample_of(first.asset, first.root)
             patch = put(patch, ["layers", key], patch.layers[key].model_copy(update={"source": source}))
             about = {"name": first.asset.name, "tempo": session.patch.tempo}
-            session.open_patch(patch.model_copy(update=about), made=True)
+            session.editor.open_patch(patch.model_copy(update=about), made=True)
             session.say(f"A new patch starts from what was bounced, {said}.")
         else:
             for one in made:

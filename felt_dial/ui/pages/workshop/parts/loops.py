@@ -10,11 +10,11 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.units import number
+from felt_dial.session.session import Session
 from felt_dial.sound.matter.root import UNSURE, key_said
 from felt_dial.ui.benches.recording import RecordingWork, goes_round, root_settings
 from felt_dial.ui.dials.controls import Options, Pill, control_for, set_text
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part
 from felt_dial.ui.pictures.sample_parts import Seam
 from felt_dial.ui.theme.colours import colour, dye, layer_dye
@@ -98,7 +98,7 @@ class LoopsPart(Part):
         self._laid: object = None
         work.found.connect(self.follow)
         work.changed.connect(self.follow)
-        session.watch(self.follow, "layers")
+        session.channel.watch(self.follow, "layers")
         self.follow()
 
     def use_root(self) -> None:

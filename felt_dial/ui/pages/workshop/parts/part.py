@@ -6,9 +6,9 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.units import number
+from felt_dial.session.session import Session
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import text_label
-from felt_dial.ui.editor.session import Session
 
 
 def milliseconds(value: float) -> str:

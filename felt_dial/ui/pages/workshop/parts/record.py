@@ -9,6 +9,8 @@ import numpy as np
 from felt_dial.errors import FeltDialError
 from felt_dial.live.engine.recorder import RATE, SIMULATED, Recorder, list_inputs, trimmed
 from felt_dial.patch.units import number
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Frame
 from felt_dial.sound.matter.audio_file import checked
 from felt_dial.sound.matter.root import root_of, root_taken
 from felt_dial.ui.benches.drafts import hear
@@ -16,7 +18,6 @@ from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Meter, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
 
 
@@ -64,7 +65,7 @@ class RecordPart(Part):
         self.row(self.trim, self.go, self.drop)
         self.column.addWidget(text_label("it becomes a new layer of this patch", "small"))
         self.column.addStretch()
-        session.frame.connect(self._frame)
+        session.channel.watch(self._frame, Frame)
 
     def opened(self, seen: bool) -> None:
         """Listens while it is seen; whoever leaves while it records ends it, and what was recorded is kept."""
@@ -136,7 +137,7 @@ class RecordPart(Part):
         root = root_of(audio.sound, audio.rate)
         try:
             known = replace(audio, root=root.key if root.is_sure else None)
-            asset = self.session.library.keep_audio(known, name, "own")
+            asset = self.session.shelf.library.keep_audio(known, name, "own")
         except FeltDialError as wrong:
             self.refuse(wrong)
             return

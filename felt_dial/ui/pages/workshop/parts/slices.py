@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.units import note_name
+from felt_dial.session.session import Session
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part
 from felt_dial.workshop.recording.slices import onsets
 from felt_dial.workshop.recording.spread import as_layers, by_key, in_slots
@@ -89,7 +89,7 @@ class SlicesPart(Part):
             self.session.say("Slices are played by a Sample: make the layer one first.", problem=True)
             return
         slices = list(work.slices)
-        self.session.try_edit(
+        self.session.editor.try_edit(
             lambda: as_layers(self.session.patch, work.layer, slices, first), f"{len(slices)} slices as layers"
         )
 
@@ -103,7 +103,7 @@ class SlicesPart(Part):
             self.session.say("Slices are played by a Sample: make the layer one first.", problem=True)
             return
         try:
-            slots = self.session.library.keep_audio(
+            slots = self.session.shelf.library.keep_audio(
                 Audio(in_slots(sound, work.rate, slices), work.rate), f"{asset.name}, slices"
             )
             slots = slots.model_copy(update={"rights": asset.rights, "terms": asset.terms})
@@ -111,6 +111,6 @@ class SlicesPart(Part):
         except FeltDialError as wrong:
             self.refuse(wrong)
             return
-        self.session.edit(patch, f"{len(slices)} slices over keys")
+        self.session.editor.edit(patch, f"{len(slices)} slices over keys")
         last = note_name(first + len(slices) - 1)
         self.session.say(f"Keys {note_name(first)} to {last} play a slice each.")

@@ -12,6 +12,8 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.units import DECIBELS
+from felt_dial.session.jobs import Latest
+from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import read_audio
 from felt_dial.sound.matter.tables import shipped_recordings
@@ -19,8 +21,6 @@ from felt_dial.ui.benches.recording import RecordingWork, peaks_of
 from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.editor.jobs import Latest
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.inspector.load import choose_file
 from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
 from felt_dial.ui.pictures.sources import draw_peaks
@@ -96,7 +96,7 @@ class SplicePart(Part):
     def __init__(self, session: Session, work: RecordingWork) -> None:
         super().__init__(session, work)
         self.other: Asset | None = None
-        self.gains = Latest(session.frame)
+        self.gains = Latest(session.channel)
         self.title("Splice", "body of one, tail of another")
         self.picture = JoinPicture()
         self.column.addWidget(self.picture)
@@ -155,7 +155,7 @@ class SplicePart(Part):
 
     def take_file(self, path: Path) -> None:
         """A recording in a file is joined on; it is kept in the library."""
-        library = self.session.library
+        library = self.session.shelf.library
 
         def read() -> Asset:
             return library.keep_audio(read_audio(path), assets.called(path))

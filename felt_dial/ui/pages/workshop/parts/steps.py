@@ -6,11 +6,11 @@ from functools import partial
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from felt_dial.session.session import Session
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.picker import Picker
-from felt_dial.ui.editor.session import Session
 from felt_dial.ui.pages.workshop.parts.part import Part
 from felt_dial.ui.theme.felt import Empty, SewnLine
 

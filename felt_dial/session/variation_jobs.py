@@ -13,13 +13,14 @@ from functools import partial
 from typing import Any, NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QObject, Signal, SignalInstance
 
 from felt_dial.bank.measuring.features import vector
 from felt_dial.bank.variation.match_search import Search
 from felt_dial.bank.variation.variations import Variation, VariationOptions, least_apart, spread
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import read_patch, write_patch
+from felt_dial.session.channel import Channel
+from felt_dial.session.topics import Frame
 from felt_dial.workers.helper import Helper
 
 GROWING = "felt_dial.bank.variation.variation_render:"
@@ -48,25 +49,21 @@ class Aim(NamedTuple):
     lost: list[Any]
 
 
-class Growth(QObject):
-    """What grows.
+class Grown(NamedTuple):
+    """One more offshoot is there, or all are."""
 
-    Attributes
-    ----------
-    changed : Signal()
-        One more is there, or all are.
-    ordered : Signal(str)
-        What changed in the offshoot of a document is known by how audible it is.
-    failed : Signal(str)
-        A sentence.
-    """
 
-    changed = Signal()
-    ordered = Signal(str)
-    failed = Signal(str)
+class Ordered(NamedTuple):
+    """What changed in the offshoot of a document is known by how audible it is."""
 
-    def __init__(self, frame: SignalInstance) -> None:
-        super().__init__()
+    document: str
+
+
+class Growth:
+    """What grows."""
+
+    def __init__(self, channel: Channel) -> None:
+        self.channel = channel
         self.helpers = [Helper() for _ in range(HANDS)]
         self.parent_: Variation | None = None
         self.found: list[Variation] = []
@@ -86,7 +83,7 @@ class Growth(QObject):
         self._run = 0
         self._lock = threading.Lock()
         self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
-        frame.connect(self._poll)
+        channel.watch(self._poll, Frame)
 
     @property
     def part(self) -> float:
@@ -106,7 +103,7 @@ class Growth(QObject):
         self._run += 1
         for name, value in state.items():
             setattr(self, name, copy(value))
-        self.changed.emit()
+        self.channel.tell(Grown())
 
     def _begin_anew(self, wanted: int = 0, search: Search | None = None, seconds: float = 0.0) -> int:
         """Forgets what grew before; the number of the new run."""
@@ -131,7 +128,7 @@ class Growth(QObject):
                 work(helper)
             except FeltDialError as wrong:
                 if run == self._run:
-                    self._heard.put(partial(self.failed.emit, str(wrong)))
+                    self._heard.put(partial(self.channel.say, str(wrong), problem=True))
             with self._lock:
                 left[0] -= 1
                 last = left[0] == 0
@@ -140,7 +137,7 @@ class Growth(QObject):
 
         for helper in self.helpers[:hands]:
             threading.Thread(target=hand, args=(helper,), daemon=True).start()
-        self.changed.emit()
+        self.channel.tell(Grown())
 
     def warm(self, document: str) -> None:
         """Has the helpers know a sound before anything is asked of them; it stands on the map at once."""
@@ -249,15 +246,15 @@ class Growth(QObject):
     def _take_aimed(self, run: int, aimed: Variation) -> None:
         if run == self._run and self.aimed is None:
             self.aimed = self.parent_ = aimed
-            self.changed.emit()
+            self.channel.tell(Grown())
 
     def _take_nearer(self, run: int, one: Variation) -> None:
         if run == self._run:
             self.found = sorted([*self.found, one], key=lambda found: -found.far)
-            self.changed.emit()
+            self.channel.tell(Grown())
 
     def ask_audible(self, document: str, one: Variation) -> None:
-        """Has what changed in an offshoot put in the order in which it is heard; `ordered` is emitted once it is."""
+        """Has what changed in an offshoot put in the order in which it is heard; `Ordered` is told once it is."""
         if one.document in self._asked or self.busy:
             return
         self._asked.add(one.document)
@@ -275,7 +272,7 @@ class Growth(QObject):
     def _take_audible(self, run: int, document: str, order: Changes) -> None:
         if run == self._run:
             self.audible[document] = order
-            self.ordered.emit(document)
+            self.channel.tell(Ordered(document))
 
     def stop(self) -> None:
         """Ends what grows; what is there stays."""
@@ -284,7 +281,7 @@ class Growth(QObject):
             self.busy = False
             for helper in self.helpers:
                 helper.close()
-            self.changed.emit()
+            self.channel.tell(Grown())
 
     def close(self) -> None:
         """Ends its helpers."""
@@ -295,7 +292,7 @@ class Growth(QObject):
     def _take_parent(self, run: int, parent: Variation) -> None:
         if run == self._run and self.parent_ is None:
             self.parent_ = parent
-            self.changed.emit()
+            self.channel.tell(Grown())
 
     def _take(self, run: int, one: Variation) -> None:
         if run != self._run:
@@ -304,7 +301,7 @@ class Growth(QObject):
             self.thrown.append(one.wrong)
         else:
             self.found.append(one)
-        self.changed.emit()
+        self.channel.tell(Grown())
 
     def _end(self, run: int, wishes: VariationOptions | None, made: list[tuple[int, Variation]]) -> None:
         """All are there: in the order of their numbers, so that the same seed gives the same; the nearest to another left out."""
@@ -318,7 +315,7 @@ class Growth(QObject):
             kept = spread(points, wishes.count)
             self.found = [good[n] for n in kept]
             self.apart = least_apart(points[kept]) if kept else 0.0
-        self.changed.emit()
+        self.channel.tell(Grown())
 
     def _poll(self) -> None:
         while not self._heard.empty():

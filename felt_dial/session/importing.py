@@ -12,6 +12,9 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
+from felt_dial.session.jobs import Watch, part_of
+from felt_dial.session.session import Session
+from felt_dial.session.topics import Rebuilt
 from felt_dial.sound.matter import analysis, assets
 from felt_dial.sound.matter.audio_file import Audio, read_audio
 from felt_dial.sound.matter.cycles import SURE, cycles_of
@@ -20,8 +23,6 @@ from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.sources.core.levels import likely_cycles, table_cycles
 from felt_dial.sound.sources.partials import Partials
 from felt_dial.sound.sources.table import Table
-from felt_dial.ui.editor.jobs import Watch, part_of
-from felt_dial.ui.editor.session import Session
 
 RECENT = 10
 """How many files are remembered."""
@@ -69,11 +70,11 @@ class Importing:
                 cycles = cycles_of(audio.sound[:, : int(60 * audio.rate)], audio.rate)
                 if cycles is not None and cycles.sure >= SURE:
                     row = Audio(cycles.frames.reshape(1, -1), 48000.0, notes=audio.notes)
-                    asset = self.session.library.keep_audio(row, assets.called(path))
+                    asset = self.session.shelf.library.keep_audio(row, assets.called(path))
                     heard = key_said(69.0 + 12.0 * math.log2(cycles.hertz / 440.0))
                     said = f" {len(cycles.frames)} cycles of its pitch, {heard}, {100 * cycles.sure:.0f} % sure."
                     return Taken(asset, row, None, True, cycles.frames.shape[1], said)
-            asset = self.session.library.keep_audio(audio, assets.called(path), rights)
+            asset = self.session.shelf.library.keep_audio(audio, assets.called(path), rights)
             if is_partials:
                 place = 60.0 if root is None else root
                 key, cents = round(place), round(100 * (place - round(place)), 1)
@@ -91,18 +92,18 @@ class Importing:
         source = self.session.patch.layers[layer].source
         change: dict[str, Any] = {"asset": asset} | ({"root": root, "cents": 0.0} if "root" in source.params else {})
         fresh = source.model_copy(update=change)
-        self.session.edit(put(self.session.patch, ["layers", layer, "source"], fresh), f"load {name}")
+        self.session.editor.edit(put(self.session.patch, ["layers", layer, "source"], fresh), f"load {name}")
 
     def _remember(self, path: Path) -> None:
-        settings = self.session.settings
+        settings = self.session.settings.now
         recent = (str(path), *(kept for kept in settings.recent if kept != str(path)))[:RECENT]
-        self.session.keep_settings(settings.model_copy(update={"recent": recent}))
+        self.session.settings.keep(settings.model_copy(update={"recent": recent}))
 
     def _give(self, layer: str, path: Path, kind: str, taken: Taken, then: Callable[[str], object]) -> None:
         patch = self.session.patch
         if not layer:
             try:
-                patch, layer = self.session.one_more_layer(kind)
+                patch, layer = self.session.shelf.with_new_layer(self.session.patch, kind)
             except FeltDialError as wrong:
                 self.session.say(str(wrong), problem=True)
                 return
@@ -125,7 +126,7 @@ class Importing:
         self._remember(path)
         select = ("source", layer) if kind else None
         name = assets.file_called(path)
-        self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"load {name}", select=select)
+        self.session.editor.edit(put(patch, ["layers", layer, "source"], fresh), f"load {name}", select=select)
         heard = "" if taken.root is None or "root" not in source.params else root_taken(taken.root, taken.sure)
         told = " ".join([f"Loaded {name}.{heard}{taken.said}", *taken.audio.notes])
         if taken.other:
@@ -144,7 +145,7 @@ class Importing:
         source = patch.layers[layer].source if layer in patch.layers else None
         if isinstance(source, Table) and source.asset == asset:
             fresh = source.model_copy(update={"cycle": cycle})
-            self.session.edit(put(patch, ["layers", layer, "source"], fresh), f"cut cycles of {cycle}")
+            self.session.editor.edit(put(patch, ["layers", layer, "source"], fresh), f"cut cycles of {cycle}")
 
     def find(self, folder: Path) -> None:
         """Looks in a folder for the recordings that the patch misses, by their content."""
@@ -153,13 +154,13 @@ class Importing:
         def work(watch: Watch) -> dict[str, Path]:
             found = assets.search(folder, set(wanted), lambda n, of: watch(n / max(of, 1)))
             for digest, path in found.items():
-                self.session.library.keep_audio(read_audio(path), wanted[digest].name)
+                self.session.shelf.library.keep_audio(read_audio(path), wanted[digest].name)
             return found
 
         def then(found: dict[str, Path]) -> None:
             if found:
                 self.session.link.show(self.session.patch, carry=False)
-                self.session.rebuilt.emit()
+                self.session.channel.tell(Rebuilt())
                 self.session.say(f"Found {', '.join(path.name for path in found.values())}.")
             else:
                 names = ", ".join(asset.about() for asset in wanted.values())

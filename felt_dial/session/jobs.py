@@ -9,31 +9,20 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any, TypeVar
 
-from PySide6.QtCore import QObject, Signal, SignalInstance
-
 from felt_dial.errors import FeltDialError, cut
+from felt_dial.session.channel import Channel
+from felt_dial.session.topics import Frame, JobMoved
 
 T = TypeVar("T")
 Watch = Callable[[float], bool]
 """Told the part that is done, 0 to 1; False where the work should stop."""
 
 
-class Jobs(QObject):
-    """The job that runs: its name, how far it is, and a way to stop it.
+class Jobs:
+    """The job that runs: its name, how far it is, and a way to stop it."""
 
-    Attributes
-    ----------
-    changed : Signal()
-        It began, is further, or has ended.
-    said : Signal(str)
-        It failed, or could not begin: a sentence.
-    """
-
-    changed = Signal()
-    said = Signal(str)
-
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, channel: Channel) -> None:
+        self.channel = channel
         self.name, self.part, self._shown = "", 0.0, -1.0
         self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
         self._stop = threading.Event()
@@ -54,7 +43,7 @@ class Jobs(QObject):
             self._heard.get()()
         if self.busy and shown != self._shown:
             self._shown = shown
-            self.changed.emit()
+            self.channel.tell(JobMoved())
 
     def start(self, name: str, work: Callable[[Watch], T], then: Callable[[T], None]) -> None:
         """Has `work` done in a thread, and `then` in the window with what it found.
@@ -62,7 +51,7 @@ class Jobs(QObject):
         `work` raises `FeltDialError` where it fails or is stopped.
         """
         if self.busy:
-            self.said.emit(f"{self.name} is still going on; wait for it or cancel it.")
+            self.channel.say(f"{self.name} is still going on; wait for it or cancel it.", problem=True)
             return
         self.name, self.part = name, 0.0
         self._stop.clear()
@@ -77,7 +66,7 @@ class Jobs(QObject):
                 try:
                     act()
                 finally:
-                    self.changed.emit()
+                    self.channel.tell(JobMoved())
 
             self._heard.put(done)
 
@@ -88,11 +77,11 @@ class Jobs(QObject):
                 if not isinstance(wrong, FeltDialError):
                     traceback.print_exc()
                 sentence = str(wrong) if isinstance(wrong, FeltDialError) else f"{name} failed: {cut(wrong)}."
-                end(lambda: self.said.emit(sentence))
+                end(lambda: self.channel.say(sentence, problem=True))
             else:
                 end(lambda: then(found))
 
-        self.changed.emit()
+        self.channel.tell(JobMoved())
         threading.Thread(target=run, name=name, daemon=True).start()
 
 
@@ -104,13 +93,13 @@ def part_of(watch: Watch, first: float, last: float) -> Watch:
 class Latest:
     """Looks something up beside the window; of several questions only the last one is answered."""
 
-    def __init__(self, frame: SignalInstance) -> None:
+    def __init__(self, channel: Channel) -> None:
         self._wanted: tuple[Callable[[], object], Callable[[Any], None], Callable[[str], None]] | None = None
         self._heard: queue.Queue[Callable[[], None]] = queue.Queue()
         self._lock = threading.Lock()
         self.busy = False
         """True while an answer is waited for."""
-        frame.connect(self.poll)
+        channel.watch(self.poll, Frame)
 
     def ask(
         self, work: Callable[[], T], then: Callable[[T], None], failed: Callable[[str], None] = lambda _: None
