@@ -16,6 +16,7 @@ import numpy as np
 from bench.costs import drive_aliases, step_costs
 from bench.loads import cloud, inner_loop, movement_share, resynthesis, tables
 from felt_dial.live.link.link import EngineLink
+from felt_dial.live.link.messages import PlayPhrase
 from felt_dial.patch.edits import add_effect, add_layer, add_modulator, sew
 from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.patch import Patch, with_value
@@ -106,7 +107,7 @@ def live_run(patch: Patch, seconds: float, act: Callable[[EngineLink], None] | N
         link.poll()
         time.sleep(0.002)
     started = time.perf_counter() - begin
-    link.play(PHRASES["arpeggio"], True)
+    link.tell(PlayPhrase(PHRASES["arpeggio"], True))
     if act:
         act(link)
     time.sleep(1.0)
@@ -140,7 +141,7 @@ def swap_time() -> dict[str, float]:
     link.start()
     link.wait_until_ready()
     time.sleep(5.0)
-    link.play(PHRASES["held"], True)
+    link.tell(PlayPhrase(PHRASES["held"], True))
     time.sleep(0.5)
     times = []
     for n in range(20):

@@ -18,6 +18,7 @@ import soundfile
 from felt_dial.bank.finding.matter import Matter, MatterQuery
 from felt_dial.bank.library.places import SHIPPED
 from felt_dial.bank.variation.variations import VariationOptions
+from felt_dial.live.link.messages import Listen
 from felt_dial.session.session import Session
 from felt_dial.session.variation_jobs import Growth
 from felt_dial.sound.matter.audio_file import Audio, read_audio
@@ -150,7 +151,7 @@ def in_the_window() -> None:
     QTest.qWait(4000)
     data, found = link.shared.data, []
     for _ in range(12):
-        link.audition("")
+        link.tell(Listen(""))
         QTest.qWait(600)
         data["peaks"] = 0.0  # which a sleeping engine leaves as they were
         begin = time.perf_counter()
@@ -159,7 +160,7 @@ def in_the_window() -> None:
             time.sleep(0.001)
         found.append(time.perf_counter() - begin)
     row("the drawer: from the key to the sound, the engine's block and meter included", sorted(found)[6])
-    link.audition("")
+    link.tell(Listen(""))
     window.show_page("Workshop")
     bench = window.workshop.tables
     bench.work.new()

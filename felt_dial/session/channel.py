@@ -108,6 +108,10 @@ class Channel:
         self.leave(follow, *before)
         self.watch(follow, *after)
 
+    def hears(self, topic: type) -> bool:
+        """Whether anybody wants to hear of a topic."""
+        return any(self._living(listener) for listener in self._of.get(topic, ()))
+
     def tell(self, topic: object) -> None:
         """Tells all who want to hear of it."""
         kept = self._of.get(type(topic), [])

@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.link.messages import PlayPhrase
 from felt_dial.live.midi.midi_file import phrase_of
 from felt_dial.patch.history import Step
 from felt_dial.patch.phrase import Phrase
@@ -22,7 +23,7 @@ def put_phrase(session: Session, before: Phrase | None, after: Phrase | None, sa
         session.shelf.phrases.put(old, new)
         session.transport.phrase = new.id if new is not None else phrase_for(session.patch.type).id
         if session.transport.playing:
-            session.link.play(session.transport.phrase_now, session.transport.looping, go_on=True)
+            session.link.tell(PlayPhrase(session.transport.phrase_now, session.transport.looping, go_on=True))
         session.channel.tell(TransportMoved())
 
     try:

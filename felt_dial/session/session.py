@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable
 from felt_dial.bank.library.journal import Journal
 from felt_dial.bank.library.places import Settings, journal_folder
 from felt_dial.live.link.link import EngineLink
+from felt_dial.live.link.messages import TakeController
 from felt_dial.patch.history import History
 from felt_dial.patch.patch import Patch
 from felt_dial.session.autosave import Autosave
@@ -73,7 +74,7 @@ class Session:
         self.presets = Presets(channel, self.editor, self.shelf, self.autosave, self.settings)
         self.control = Control(channel, self.editor, self.shelf, self.presets, self.settings)
         self.jobs = Jobs(channel)
-        link.take_controller(settings.controller)
+        link.tell(TakeController(settings.controller))
 
     @property
     def patch(self) -> Patch:

@@ -17,7 +17,11 @@ from felt_dial.live.link.messages import (
     Misunderstood,
     NoControllerThere,
     Opened,
+    PlayPhrase,
     Refused,
+    SetMonitor,
+    StopPhrase,
+    TakeController,
     TransportAsked,
     Unheard,
     Written,
@@ -99,9 +103,9 @@ class Transport:
         """Plays or stops the phrase."""
         self.playing = on
         if on:
-            self.link.play(self.phrase_now, self.looping)
+            self.link.tell(PlayPhrase(self.phrase_now, self.looping))
         else:
-            self.link.stop()
+            self.link.tell(StopPhrase())
         self.channel.tell(TransportMoved())
 
     @property
@@ -114,7 +118,7 @@ class Transport:
         """Another phrase, from its beginning."""
         self.phrase = phrase if phrase in self.shelf.phrases.all() else self.phrase
         if self.playing:
-            self.link.play(self.phrase_now, self.looping)
+            self.link.tell(PlayPhrase(self.phrase_now, self.looping))
         self.channel.tell(TransportMoved())
 
     # --- the listener --------------------------------------------------------------------------
@@ -122,11 +126,12 @@ class Transport:
     @property
     def dry(self) -> bool:
         """Whether the sound is heard without its effects; it is never saved or rendered so."""
-        return bool(self.link.monitor.get("dry"))
+        dry = self.link.standing(SetMonitor, "dry")
+        return dry is not None and bool(dry.value)
 
     def hear_dry(self, on: bool) -> None:
         """Leaves all effects out of what is heard, or lets them in again."""
-        self.link.listen("dry", on)
+        self.link.tell(SetMonitor("dry", on))
         self.channel.say("Heard without its effects: dry." if on else "Heard with its effects again.")
 
     # --- the engine ----------------------------------------------------------------------------
@@ -167,4 +172,4 @@ class Transport:
         if now.quality != before.quality:
             self.link.take_quality(now.quality)
         if now.controller != before.controller:
-            self.link.take_controller(now.controller)
+            self.link.tell(TakeController(now.controller))

@@ -7,15 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from felt_dial.bank.library.snippets import (
-    SHIPPED,
-    Snippets,
-    apply,
-    read_snippet,
-    settings_of,
-    write_chain,
-    write_snippet,
-)
+from felt_dial.bank.library.snippets import Snippets, apply, read_snippet, settings_of, write_snippet
 from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.module import Effect, Source
 from felt_dial.sound.control.blend import Blend
@@ -23,23 +15,6 @@ from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.control.lfo import Lfo
 
 ROOT = Path(__file__).parents[2]
-
-
-def test_forty_and_more_come_along_and_each_is_written_as_it_is_read() -> None:
-    files = sorted(SHIPPED.glob("*.json"))
-    assert len(files) >= 40
-    for path in files:
-        name, family, modules = read_snippet(path.read_bytes(), path.name)
-        again = write_chain(name, modules) if family == "chain" else write_snippet(name, modules[0])
-        assert again == path.read_text()
-
-
-def test_those_that_come_along_are_what_their_script_makes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.syspath_prepend(str(ROOT / "tools"))
-    import make_snippets
-
-    make_snippets.make(tmp_path)
-    assert {p.name: p.read_text() for p in tmp_path.iterdir()} == {p.name: p.read_text() for p in SHIPPED.iterdir()}
 
 
 def test_the_envelopes_people_begin_with_are_there(tmp_path: Path) -> None:

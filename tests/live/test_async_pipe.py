@@ -11,7 +11,7 @@ import pytest
 
 from felt_dial.live.link.async_pipe import MOST_WAITING, AsyncPipe
 from felt_dial.live.link.link import EngineLink
-from felt_dial.live.link.messages import ControlsTurned, Died, TakeController
+from felt_dial.live.link.messages import ControlsTurned, Died, SetTap, TakeController
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
 from felt_dial.sound.modules import new_patch
@@ -101,7 +101,7 @@ def test_an_engine_that_stands_still_does_not_hold_the_window_up(link: EngineLin
     def work() -> None:
         for n in range(300):
             link.show(patch if n % 2 else new_patch(), carry=True)
-            link.tap(f"racks.1.delay{n % 8 + 1}")
+            link.tell(SetTap(f"racks.1.delay{n % 8 + 1}"))
 
     working = threading.Thread(target=work, daemon=True)
     working.start()

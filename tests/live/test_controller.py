@@ -16,7 +16,7 @@ from mido import Message
 
 from felt_dial.live.engine import note_input
 from felt_dial.live.link.link import EngineLink
-from felt_dial.live.link.messages import TakeController
+from felt_dial.live.link.messages import Perform, SendMidi, TakeController
 from felt_dial.live.midi import midi_ports
 from felt_dial.live.midi.controller import (
     NoController,
@@ -89,13 +89,13 @@ def test_controllers_stand_in_one_list_and_one_that_is_gone_is_said() -> None:
 def test_the_simulated_controller_sounds_through_the_engine() -> None:
     link = EngineLink("simulated")
     link.show(with_value(new_patch(), "layers.a.level", -12.0), carry=False)
-    link.take_controller("simulated")
+    link.tell(TakeController("simulated"))
     link.start()
     try:
         link.wait_until_ready(30)
         time.sleep(0.5)
         assert int(link.shared.data["voices"]) == 0, "it plays when it is asked to"
-        link.perform(True)
+        link.tell(Perform(True))
         deadline, heard = time.monotonic() + 40, 0
         while time.monotonic() < deadline and heard < 2:
             link.poll()
@@ -149,14 +149,14 @@ def midi_key(channel: int, key: int, down: bool) -> list[int]:
 
 @pytest.mark.parametrize("channel", [0, 3], ids=["the whole patch", "a finger of MPE"])
 def test_hold_holds_the_keys_of_a_controller_and_lets_go_of_all_of_them(link: EngineLink, channel: int) -> None:
-    link.take_controller("simulated")
+    link.tell(TakeController("simulated"))
     if channel:
         for number, value in ((101, 0), (100, 6), (6, 15)):  # the MPE configuration message: fifteen fingers
-            link.send_midi([0xB0, number, value])
+            link.tell(SendMidi([0xB0, number, value]))
     link.hold(True)
     for down in (True, False):
         for key in (60, 64):
-            link.send_midi(midi_key(channel, key, down))
+            link.tell(SendMidi(midi_key(channel, key, down)))
     assert until(lambda: int(link.shared.data["voices"]) == 2)
     time.sleep(0.7)
     assert int(link.shared.data["voices"]) == 2, "they were let go, and sound on"

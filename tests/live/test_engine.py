@@ -21,7 +21,22 @@ from felt_dial.live.engine.player import Player
 from felt_dial.live.engine.process import compile_kernels
 from felt_dial.live.link import link as links
 from felt_dial.live.link.link import EngineLink
-from felt_dial.live.link.messages import Died, GaveUp, NotesTaken, Opened, Refused, ShowPatch, Written
+from felt_dial.live.link.messages import (
+    Died,
+    EndTaking,
+    GaveUp,
+    KeepSound,
+    NotesTaken,
+    Opened,
+    PlayPhrase,
+    Refused,
+    SetMonitor,
+    ShowPatch,
+    StopPhrase,
+    TakeNotes,
+    WriteSound,
+    Written,
+)
 from felt_dial.live.link.shared_memory import BANKS, RING, Shared
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.edits import add_effect, add_layer, sew
@@ -127,13 +142,13 @@ def test_the_simulated_output_is_always_there_and_a_device_that_is_not_is_refuse
 def test_a_phrase_sounds_and_its_meters_are_true(link: EngineLink) -> None:
     data = link.shared.data
     assert until(lambda: link.settled) and float(data["momentary"]) == -70.0
-    link.play(PHRASES["held"], True)
+    link.tell(PlayPhrase(PHRASES["held"], True))
     assert until(lambda: int(data["voices"]) == 4)
     assert until(lambda: float(data["momentary"]) > -40)
     assert until(lambda: set(np.flatnonzero(data["keys"])) == {48, 55, 60, 64})
     assert float(data["layer_peaks"][0]) > 0.01 and float(data["load"]) > 0.0 and float(data["costs"][0]) > 0.0
     assert np.abs(data["scope"]).max() > 0.01
-    link.stop()
+    link.tell(StopPhrase())
     assert until(lambda: int(data["voices"]) == 0)
 
 
@@ -167,7 +182,7 @@ def test_switching_patches_while_a_note_is_held_does_not_click(link: EngineLink,
     other = add_effect(with_value(sine, "layers.a.octave", 1), "1", Effect.kinds["delay"]())[0]
     link.show(sine, carry=False)
     assert until(lambda: link.settled)
-    link.keep()
+    link.tell(KeepSound())
     link.note_on(57, 1.0)
     time.sleep(0.3)
     for n in range(6):
@@ -175,7 +190,7 @@ def test_switching_patches_while_a_note_is_held_does_not_click(link: EngineLink,
         assert until(lambda: link.settled, 5)
         time.sleep(0.1)
     assert int(link.shared.data["voices"]) >= 1
-    link.write(str(tmp_path / "kept.wav"))
+    link.tell(WriteSound(str(tmp_path / "kept.wav")))
     assert until(lambda: any(isinstance(m, Written) for m in link.poll()))
     sound, _ = soundfile.read(tmp_path / "kept.wav", dtype="float32")
     assert np.abs(sound).max() > 0.1
@@ -188,12 +203,12 @@ def test_what_is_played_live_is_what_is_rendered(link: EngineLink, tmp_path: Pat
     link.show(patch, carry=False)
     assert until(lambda: link.settled)
     time.sleep(0.2)
-    link.listen("limits", False)
+    link.tell(SetMonitor("limits", False))
     time.sleep(0.1)
-    link.keep()
-    link.play(PHRASES["drum"], False)
+    link.tell(KeepSound())
+    link.tell(PlayPhrase(PHRASES["drum"], False))
     time.sleep(2.6)
-    link.write(str(tmp_path / "kept.wav"))
+    link.tell(WriteSound(str(tmp_path / "kept.wav")))
     assert until(lambda: any(isinstance(m, Written) for m in link.poll()))
     kept, _ = soundfile.read(tmp_path / "kept.wav", dtype="float32")
     phrase = PHRASES["drum"]
@@ -205,8 +220,8 @@ def test_what_is_played_live_is_what_is_rendered(link: EngineLink, tmp_path: Pat
 def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
     patch = with_value(new_patch(), "layers.a.filter.cutoff", 777.0)
     link.show(patch, carry=True)
-    link.play(PHRASES["held"], True)
-    link.take_notes(0.0, False)
+    link.tell(PlayPhrase(PHRASES["held"], True))
+    link.tell(TakeNotes(0.0, False))
     assert until(lambda: int(link.shared.data["voices"]) == 4)
     link.kill()
     heard: list[type] = []
@@ -220,7 +235,7 @@ def test_the_engine_comes_back_with_the_same_patch(link: EngineLink) -> None:
     assert until(lambda: abs((link.bead("layers.a.filter.cutoff") or 0) - 777.0) < 0.1)
     link.note_on(72, 0.5)
     assert until(lambda: int(link.shared.data["voices"]) == 5)
-    link.end_taking()
+    link.tell(EndTaking())
     taken: list[NotesTaken] = []
 
     def told() -> bool:
@@ -408,7 +423,7 @@ def test_another_rate_and_block_open_anew(link: EngineLink) -> None:
         return bool(heard)
 
     assert until(opened, 60) and (heard[0].rate, heard[0].frames) == (96000.0, 128)
-    link.play(PHRASES["held"], True)
+    link.tell(PlayPhrase(PHRASES["held"], True))
     assert until(lambda: int(link.shared.data["voices"]) == 4)
 
 

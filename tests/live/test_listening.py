@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from felt_dial.live.link.link import EngineLink
-from felt_dial.live.link.messages import Opened
+from felt_dial.live.link.messages import MeasureAnew, Opened, SetMonitor, SetTap
 from felt_dial.patch.edits import add_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.patch import Patch, sounding, with_value
@@ -39,14 +39,14 @@ def test_an_effect_is_tapped_before_and_after_and_heard_alone(link: EngineLink) 
     patch = add_effect(humming(), "1", trim.with_value(name, -12.0))[0]
     show(link, patch)
     link.note_on(69, 1.0)
-    link.tap("racks.1.trim1")
+    link.tell(SetTap("racks.1.trim1"))
     assert until(lambda: tapped(link)[0] > 0.05)
     assert until(lambda: tapped(link)[1] / max(tapped(link)[0], 1e-9) == pytest.approx(0.251, abs=0.01))
-    link.tap("racks.1.trim1", True)
+    link.tell(SetTap("racks.1.trim1", True))
     assert until(lambda: tapped(link)[1] / max(tapped(link)[0], 1e-9) == pytest.approx(0.749, abs=0.01))
     place = sounding(patch).index("racks.1.trim1")
     assert until(lambda: link.shared.data["steps"][place][0] == pytest.approx(tapped(link)[0], rel=0.1))
-    link.tap()
+    link.tell(SetTap())
     assert until(lambda: tapped(link)[1] / max(tapped(link)[0], 1e-9) == pytest.approx(0.251, abs=0.02))
 
 
@@ -57,7 +57,7 @@ def test_the_safety_limiter_is_on_says_so_and_can_be_switched_off(link: EngineLi
         link.note_on(key, 1.0)
     assert until(lambda: float(data["held"]) < -6.0)
     assert until(lambda: 0.9 < np.abs(data["scope"]).max() < 0.967)
-    link.listen("limits", False)
+    link.tell(SetMonitor("limits", False))
     assert until(lambda: float(data["held"]) == 0.0 and float(np.abs(data["scope"]).max()) == 1.0)
 
 
@@ -67,10 +67,10 @@ def test_mono_is_for_the_listener_alone(link: EngineLink) -> None:
     link.note_on(69, 1.0)
     assert until(lambda: float(np.abs(data["scope"][0]).max()) > 0.05)
     assert until(lambda: float(np.abs(data["scope"][1]).max()) < 1e-6)
-    link.listen("mono", True)
+    link.tell(SetMonitor("mono", True))
     assert until(lambda: np.array_equal(data["scope"][0], data["scope"][1]))
     assert float(data["integrated"]) <= 0.0
-    link.measure_anew()
+    link.tell(MeasureAnew())
 
 
 @pytest.mark.parametrize("quality", [2, 8])

@@ -5,22 +5,30 @@ from __future__ import annotations
 import inspect
 
 import pytest
-from felt_dial.session.engine_handlers import HANDLERS
 
 from felt_dial.live.engine import note_input
 from felt_dial.live.engine.engine import AT_ONCE, IN_BLOCK
 from felt_dial.live.link import messages
 from felt_dial.live.link.link import EngineLink
 from felt_dial.live.link.messages import (
+    ENDS,
+    STANDS,
     Begin,
+    EndTaking,
     Handlers,
     LoopPhrase,
+    MeasureAnew,
     Misunderstood,
     Opened,
+    PlayPhrase,
+    SetMonitor,
+    StopPhrase,
     TakeController,
+    TakeNotes,
     UnknownMessage,
 )
 from felt_dial.sound.modules import new_patch
+from felt_dial.sound.playing.phrases import PHRASES
 from tests.live.conftest import engine, until
 
 EVERY = {
@@ -31,9 +39,35 @@ EVERY = {
 
 
 def test_every_message_has_one_that_deals_with_it() -> None:
-    dealt = IN_BLOCK.kinds | AT_ONCE.kinds | HANDLERS.kinds | {Begin}
-    assert dealt == EVERY, dealt ^ EVERY
-    assert not IN_BLOCK.kinds & AT_ONCE.kinds and not HANDLERS.kinds & (IN_BLOCK.kinds | AT_ONCE.kinds)
+    """What the window does with those of the engine is in `tests/ui/test_parts.py`."""
+    dealt = IN_BLOCK.kinds | AT_ONCE.kinds | {Begin}
+    kinds = [kind for _, kind in inspect.getmembers(messages, inspect.isclass) if kind in EVERY]
+    by_line = sorted(kinds, key=lambda kind: inspect.getsourcelines(kind)[1])
+    of_window = set(by_line[: by_line.index(Opened)])
+    assert dealt == of_window, dealt ^ of_window
+    assert not IN_BLOCK.kinds & AT_ONCE.kinds and set(STANDS) | set(ENDS) <= of_window
+
+
+def test_what_stands_is_told_again_and_what_ended_is_not() -> None:
+    link = EngineLink("simulated")
+    phrase = PHRASES["held"]
+    for message in (
+        SetMonitor("mono", True),
+        SetMonitor("mono", False),
+        SetMonitor("limits", False),
+        LoopPhrase(False),
+        PlayPhrase(phrase, True, go_on=True),
+        TakeNotes(4.0, True),
+        EndTaking(),
+        MeasureAnew(),
+    ):
+        link.tell(message)
+    assert link.standing(SetMonitor, "mono") == SetMonitor("mono", False)
+    assert link.standing(SetMonitor, "limits") == SetMonitor("limits", False)
+    assert link.standing(PlayPhrase) == PlayPhrase(phrase, True), "an engine that is new begins it anew"
+    assert link.standing(LoopPhrase) is None and link.standing(TakeNotes) is None and link.standing(MeasureAnew) is None
+    link.tell(StopPhrase())
+    assert link.standing(PlayPhrase) is None
 
 
 def test_a_message_that_is_not_known_is_an_error() -> None:

@@ -13,7 +13,8 @@ import felt_dial.bank.library.library
 import felt_dial.bank.library.places
 import felt_dial.bank.library.snippets
 import felt_dial.live.midi.control_map  # noqa: F401
-from felt_dial.patch.documents.changes import modules_in, renamed, split
+from felt_dial.patch.documents import changes
+from felt_dial.patch.documents.changes import EVERY, modules_in, of_modules, renamed, split
 from felt_dial.patch.documents.kind import BadDocument, DocumentKind
 from felt_dial.patch.documents.patch import PATCH, write_patch
 from felt_dial.patch.edits import add_effect, replace_module, sew
@@ -80,6 +81,40 @@ def test_a_parameter_becomes_two_and_its_thread_goes_on_to_one_of_them() -> None
     source = new["layers"]["a"]["source"]
     assert (source["low"], source["high"]) == (350.0, 1400.0) and "speed" not in source
     assert new["threads"]["t1"]["target"] == "layers.a.source.high"
+
+
+def test_one_line_is_for_patches_snippets_and_control_maps_and_for_all_kinds_of_a_family() -> None:
+    patch, _ = add_effect(new_patch(), "1", Effect.kinds["delay"](wet=0.4))
+    patch, _ = add_effect(patch, "2", Effect.kinds["chorus"](wet=0.3))
+    patch, _ = sew(patch, "e1", "racks.1.delay1.wet", 0.2)
+    migrate = renamed("effect", EVERY, "wet", "blend")
+    new = migrate(json.loads(write_patch(patch)))
+    assert new["racks"]["1"]["delay1"]["blend"] == 0.4 and new["racks"]["2"]["chorus1"]["blend"] == 0.3
+    assert new["threads"]["t1"]["target"] == "racks.1.delay1.blend"
+    chain = {"name": "Far", "family": "chain", "effects": [{"kind": "delay", "wet": 0.1}, {"kind": "trim"}]}
+    assert migrate(chain)["effects"][0] == {"kind": "delay", "blend": 0.1}
+    learned = {"controllers": {"21": "racks.2.chorus1.wet", "22": "layers.a.level", "23": "racks.1.delay1.wetness"}}
+    assert migrate(learned)["controllers"] == {
+        "21": "racks.2.chorus1.blend",
+        "22": "layers.a.level",
+        "23": "racks.1.delay1.wetness",
+    }
+
+
+def test_a_parameter_of_layers_themselves_goes_along() -> None:
+    patch, _ = sew(new_patch(), "e1", "layers.a.pan", 0.2)
+    new = renamed("layer", EVERY, "pan", "side")(json.loads(write_patch(patch)))
+    assert "side" in new["layers"]["a"] and new["threads"]["t1"]["target"] == "layers.a.side"
+
+
+def test_a_change_is_a_format_of_each_kind_that_holds_modules(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(changes, "CHANGES", (renamed("source", "noise", "speed", "rate"),))
+    made = of_modules("seed tray")
+    try:
+        text = '{"format": 1, "name": "Rain", "family": "source", "module": {"kind": "noise", "speed": 700.0}}'
+        assert made.format == 2 and made.read(text, "it")["module"] == {"kind": "noise", "rate": 700.0}
+    finally:
+        del DocumentKind.known["seed tray"]
 
 
 @pytest.mark.parametrize("family", ["drive", "filter", "modulator", "effect"])

@@ -11,7 +11,7 @@ import pytest
 from felt_dial.bank.library.places import Settings, load_settings
 from felt_dial.live.engine.devices import SIMULATED
 from felt_dial.live.link.link import EngineLink
-from felt_dial.live.link.messages import Compiling, ControlsTurned, Died, ProgramAsked, TransportAsked
+from felt_dial.live.link.messages import Compiling, ControlsTurned, Died, ProgramAsked, SetQuality, TransportAsked
 from felt_dial.patch.edits import add_modulator
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.params import OutOfRange
@@ -178,7 +178,7 @@ def test_a_way_of_a_controller_is_one_step(session: Session, monkeypatch: pytest
 def test_settings_are_kept_and_followed_by_whoever_goes_by_them(session: Session, tmp_path: Path) -> None:
     was = session.settings.now
     session.settings.keep(was.model_copy(update={"quality": 2, "library": str(tmp_path / "other"), "author": "Bo"}))
-    assert session.link.quality == 2 and session.shelf.library.root == tmp_path / "other"
+    assert session.link.standing(SetQuality) == SetQuality(2) and session.shelf.library.root == tmp_path / "other"
     assert load_settings().author == "Bo"
     session.settings.remember(home="reeds")
     assert load_settings().home == "reeds" == session.settings.now.home

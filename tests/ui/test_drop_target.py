@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
 
 from felt_dial.bank.library.package import export_bank
 from felt_dial.bank.library.places import load_settings
+from felt_dial.live.link.messages import Listen
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.sound.modules import new_patch
@@ -186,7 +187,9 @@ def test_the_dialog_begins_where_the_last_file_was_and_plays_what_is_chosen(
 ) -> None:
     session, heard = desk.session, []
     session.settings.keep(session.settings.now.model_copy(update={"recent": (str(sine),)}))
-    monkeypatch.setattr(session.link, "audition", heard.append)
+    monkeypatch.setattr(
+        session.link, "tell", lambda said: heard.append(said.path) if isinstance(said, Listen) else None
+    )
 
     def answer(dialog: QFileDialog) -> int:
         assert Path(dialog.directory().absolutePath()) == sine.parent
@@ -204,15 +207,15 @@ def test_a_recording_is_heard_beside_the_patch(open_desk: Callable[[], Desk], si
     """Through the engine: at −20 dB, while nothing else sounds; and what is no recording is said to be none."""
     desk = open_desk()
     link = desk.session.link
-    link.audition(str(sine))
+    link.tell(Listen(str(sine)))
     assert wait(lambda: float(link.shared.data["peaks"].max()) > 0.1, 10)
     QTest.qWait(700)
     heard = np.array(link.shared.data["scope"][0])
     level = 20 * np.log10(np.sqrt(np.mean(np.square(heard[heard != 0]))))
     assert level == pytest.approx(-20.0, abs=1.0)
-    link.audition("")
+    link.tell(Listen(""))
     assert wait(lambda: float(link.shared.data["peaks"].max()) < 1e-4, 10)
-    link.audition(str(sine.parent / "none.wav"))
+    link.tell(Listen(str(sine.parent / "none.wav")))
     assert wait(lambda: any("none.wav" in text for text in desk.messages), 10)
 
 

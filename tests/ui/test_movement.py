@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
 
 from felt_dial.bank.library.places import control_map_path
 from felt_dial.bank.library.snippets import Snippets
+from felt_dial.live.link.messages import SendMidi
 from felt_dial.patch.drawn import STRAIGHT
 from felt_dial.patch.edits import remove_modulator, sew, threads_from
 from felt_dial.patch.patch import with_value
@@ -317,7 +318,7 @@ def test_a_controller_is_learned_and_turns_the_dial(open_desk: Callable[[], Desk
     session.control.take_map(tmp_path / "map.json")
     assert session.control.names_of("macros.m2") == ["controller 21"]
     name = session.patch.name
-    desk.link.send_midi([0xC0, 3])
+    desk.link.tell(SendMidi([0xC0, 3]))
     assert until(lambda: session.patch.name != name)
 
 
@@ -351,7 +352,7 @@ def test_a_clock_from_outside_is_shown_and_rules_while_it_comes(open_desk: Calla
     desk.window.controller.play_performance()
     before = desk.session.patch.tempo
     for _ in range(40):
-        desk.link.send_midi([0xF8])
+        desk.link.tell(SendMidi([0xF8]))
         QTest.qWait(20)
     assert until(lambda: desk.window.header.tempo.label == "Clock")
     assert desk.session.patch.tempo == before

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import inspect
 from itertools import pairwise
 from pathlib import Path
 
@@ -15,9 +16,21 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from felt_dial import files
 from felt_dial.bank.library.places import load_settings
+from felt_dial.live.link import messages
+from felt_dial.live.link.messages import (
+    Compiling,
+    Controllers,
+    ControlsTurned,
+    Devices,
+    NotesTaken,
+    Opened,
+    ProgramAsked,
+    TransportAsked,
+)
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.units import Beats
 from felt_dial.session.topics import Frame
+from felt_dial.session.transport import SENTENCES
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.ui.dials.controls import NameEdit, Options, SwitchPill
 from felt_dial.ui.dials.dial import Dial
@@ -41,6 +54,19 @@ def image(widget: object) -> QImage:
 
 
 # --- the strip ---------------------------------------------------------------------------------
+
+
+def test_everything_that_the_engine_says_is_heard(desk: Desk) -> None:
+    desk.window.phrase_sheet, desk.window.settings_sheet  # noqa: B018  made when they are first asked for
+    channel = desk.session.channel
+    of_engine = [Compiling, TransportAsked, Opened, Devices, Controllers, ControlsTurned, ProgramAsked, NotesTaken]
+    assert all(channel.hears(kind) for kind in of_engine)
+    kinds = sorted(
+        (kind for kind in vars(messages).values() if inspect.isclass(kind) and kind.__module__ == messages.__name__),
+        key=lambda kind: inspect.getsourcelines(kind)[1],
+    )
+    said = {kind for kind in kinds[kinds.index(Opened) :] if issubclass(kind, tuple)}
+    assert said == set(SENTENCES) | set(of_engine)
 
 
 def test_the_wheels_turn_and_only_the_bend_springs_back(desk: Desk) -> None:

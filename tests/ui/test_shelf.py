@@ -17,7 +17,7 @@ from felt_dial.bank.library.places import previews_folder
 from felt_dial.bank.library.previews import preview_path, write_preview
 from felt_dial.bank.measuring.features import Features
 from felt_dial.bank.measuring.measurement import Measurement
-from felt_dial.live.link.messages import NotesTaken
+from felt_dial.live.link.messages import Listen, NotesTaken
 from felt_dial.live.midi.midi_file import write_phrase_as_midi
 from felt_dial.patch.phrase import Beat, Phrase, of_length
 from felt_dial.session.phrasing import put_phrase
@@ -197,7 +197,9 @@ def test_an_empty_library_and_an_empty_bank_say_what_to_do(desk: Desk) -> None:
 
 def test_a_preset_is_heard_while_the_pointer_rests_on_its_swatch(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     page, session, heard = shelf(desk), desk.session, list[str]()
-    monkeypatch.setattr(session.link, "audition", lambda path, **how: heard.append(Path(path).name if path else ""))
+    monkeypatch.setattr(
+        session.link, "tell", lambda said: heard.append(Path(said.path).name) if isinstance(said, Listen) else None
+    )
     key = page.model.presets[2].key
     write_preview(preview_path(previews_folder(), key), np.zeros((2, 9600), np.float32), 48000)
     row = page.view.visualRect(page.model.index(2))

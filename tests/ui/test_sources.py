@@ -12,6 +12,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel
 
+from felt_dial.live.link.messages import TakeController
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import param_at
@@ -247,7 +248,8 @@ def test_the_controller_is_chosen_in_the_settings_and_kept(desk: Desk) -> None:
     sheet = desk.window.settings_sheet
     sheet.controller.setCurrentIndex(sheet.controller.findData("simulated"))
     sheet.controller.activated.emit(sheet.controller.currentIndex())
-    assert desk.session.settings.now.controller == "simulated" and desk.link.controller == "simulated"
+    assert desk.session.settings.now.controller == "simulated"
+    assert desk.link.standing(TakeController) == TakeController("simulated")
 
 
 def test_marks_of_a_sample_are_dragged_and_follow_the_pointer(desk: Desk) -> None:

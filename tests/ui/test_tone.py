@@ -12,6 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from felt_dial.bank.library.snippets import Snippets
+from felt_dial.live.link.messages import KeepSound, SetMonitor, SetQuality, SetTap, WriteSound
 from felt_dial.live.link.shared_memory import SCOPE
 from felt_dial.patch.module import Filter
 from felt_dial.patch.patch import sounding
@@ -242,11 +243,11 @@ def test_only_this_taps_the_effect_and_leaving_the_page_lets_go(desk: Desk) -> N
     desk.window.show_page("Effects")
     page, session = desk.window.effects, desk.session
     page.rack.add("reverb")
-    assert desk.link.tapped == (f"racks.1.{session.editor.effect}", False)
+    assert desk.link.standing(SetTap) == SetTap(f"racks.1.{session.editor.effect}")
     page.alone.click()
-    assert desk.link.tapped == (f"racks.1.{session.editor.effect}", True)
+    assert desk.link.standing(SetTap) == SetTap(f"racks.1.{session.editor.effect}", True)
     desk.window.show_page("Patch")
-    assert desk.link.tapped == ("", False)
+    assert desk.link.standing(SetTap) == SetTap()
 
 
 def test_an_effect_is_copied_and_pasted_and_its_meters_show_both_levels(desk: Desk) -> None:
@@ -298,10 +299,10 @@ def test_the_ground_of_the_equaliser_sweeps_and_lets_go(desk: Desk) -> None:
     box = picture.box()
     at = QPoint(round(box.left() + across(1000.0) * box.width()), round(box.top()) + 4)
     QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=at)
-    assert float(desk.link.monitor["sweep"]) == pytest.approx(1000.0, rel=0.02)
+    assert desk.link.standing(SetMonitor, "sweep").value == pytest.approx(1000.0, rel=0.02)
     assert not picture.grab().isNull()
     QTest.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=at)
-    assert desk.link.monitor["sweep"] == 0.0
+    assert desk.link.standing(SetMonitor, "sweep").value == 0.0
     assert not desk.session.editor.history.undo_says.startswith("move band")
 
 
@@ -398,7 +399,10 @@ def test_mono_and_limiter_are_for_the_listener_and_the_header_names_a_limiter_at
     analyser = desk.window.analyser
     analyser.mono.click()
     analyser.limit.click()
-    assert desk.link.monitor == {"mono": True, "limits": False}
+    assert {what: desk.link.standing(SetMonitor, what).value for what in ("mono", "limits")} == {
+        "mono": True,
+        "limits": False,
+    }
     desk.link.shared.data["held"] = -3.2
     desk.session.channel.tell(Frame())
     assert desk.window.header.held.text().replace("\u2009", " ") == "held −3.2 dB"
@@ -412,7 +416,7 @@ def test_the_quality_is_chosen_in_the_header_and_kept(desk: Desk) -> None:
     actions = reading.menu().actions()
     assert [action.isChecked() for action in actions] == [True, False, False, False]
     actions[2].trigger()
-    assert desk.session.settings.now.quality == 4 and desk.link.quality == 4
+    assert desk.session.settings.now.quality == 4 and desk.link.standing(SetQuality) == SetQuality(4)
     desk.session.channel.tell(Frame())
     assert reading.label == "At 4×"
 
@@ -429,12 +433,12 @@ def test_the_engine_plays_at_another_quality_without_a_click(open_desk: Any, tmp
     assert wait(lambda: link.settled)
     link.note_on(57, 0.8)
     QTest.qWait(900)
-    link.keep()
+    link.tell(KeepSound())
     QTest.qWait(300)
     session.settings.keep(session.settings.now.model_copy(update={"quality": 4}))
     assert wait(lambda: int(link.shared.data["quality"]) == 4, 30)
     QTest.qWait(500)
-    link.write(str(tmp_path / "kept.wav"))
+    link.tell(WriteSound(str(tmp_path / "kept.wav")))
     assert wait(lambda: (tmp_path / "kept.wav").exists())
     QTest.qWait(300)
     kept, rate = soundfile.read(tmp_path / "kept.wav")

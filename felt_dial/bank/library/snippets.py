@@ -14,14 +14,15 @@ from typing import Any, TypeVar
 
 from felt_dial.errors import cut
 from felt_dial.files import CannotRead, at_the_disk, bytes_of, free_name, read_whole, slug, write_whole
-from felt_dial.patch.documents.kind import BadDocument, DocumentKind
+from felt_dial.patch.documents.changes import of_modules
+from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.module import Effect, Filter, Modulator, Module, Source
 from felt_dial.patch.parts import RACK_MOST
 from felt_dial.patch.shaping import Shaper
 from felt_dial.shipped import DATA
 
 SHIPPED = DATA / "snippets"
-SNIPPET = DocumentKind("snippet", 1)
+SNIPPET = of_modules("snippet")
 FAMILIES: dict[str, Any] = {
     "source": Source,
     "effect": Effect,

@@ -4,50 +4,38 @@ from __future__ import annotations
 
 import subprocess
 import time
-from typing import Any
+from typing import Any, TypeVar
 
 from felt_dial.live.engine.devices import SIMULATED
 from felt_dial.live.engine.launch import Launched, launch
 from felt_dial.live.link.async_pipe import AsyncPipe
 from felt_dial.live.link.messages import (
-    AskControllers,
-    AskDevices,
+    ENDS,
+    STANDS,
     Begin,
     Died,
-    EndTaking,
     Failed,
     GaveUp,
-    KeepSound,
-    Listen,
-    LoopPhrase,
-    MeasureAnew,
     Opened,
-    Perform,
-    PlayPhrase,
     Quit,
-    SendMidi,
-    SetMonitor,
     SetQuality,
-    SetTap,
     ShowPatch,
-    StopPhrase,
-    TakeController,
-    TakeNotes,
     WakeUp,
-    WriteSound,
 )
 from felt_dial.live.link.shared_memory import Shared
 from felt_dial.patch.change import Change
 from felt_dial.patch.documents.patch import write_patch
 from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.patch import Patch, drawings, drawn_at, param_at, slots, sounding, structure, value_at
-from felt_dial.patch.phrase import Phrase
 from felt_dial.sound.matter import assets
 from felt_dial.sound.playing.events import BEND, HOLD, OFF, ON, PANIC, WHEEL, Event
 
 STALLED, QUICK = 7.0, 5.0
 """Seconds without a block after which the engine counts as dead, and within which a death is a quick one. An engine sees by
 itself that its device asks for nothing more, sooner than that."""
+
+
+T = TypeVar("T")
 
 
 class EngineLink:
@@ -72,18 +60,13 @@ class EngineLink:
         self._wheels: dict[int, float] = {}
         self._started = self._moved = 0.0
         self._blocks = 0
-        self.controller = "none"
+        self._standing: dict[tuple[type, object], Any] = {}
+        """What an engine that is started anew is told again, see `STANDS`."""
         self.holding = False
         """Whether keys that are let go still sound."""
         self._structure: tuple[Any, ...] = ()
         self._process: subprocess.Popen[bytes] | None = None
         self._wire: AsyncPipe | None = None
-        self._phrase: tuple[Phrase, bool] | None = None
-        self._taking: TakeNotes | None = None
-        self.quality = 1
-        self.monitor: dict[str, bool | float] = {}
-        """What is done for the listener alone, as it was last asked for."""
-        self.tapped: tuple[str, bool] = ("", False)
 
     def start(self) -> None:
         """Starts the engine process and sends it the patch, if there is one."""
@@ -93,18 +76,14 @@ class EngineLink:
         self.tell(Begin(self.device, self.rate, self.frames, int(self.shared.data["ring_written"])))
         self.ready = False
         self._started = self._moved = time.monotonic()
-        self.tell(SetQuality(self.quality))
+        again = dict(self._standing)
+        if (quality := again.pop((SetQuality, ""), None)) is not None:
+            self.tell(quality)
         if self.patch is not None:
             self._send_patch(self.patch, carry=False)
-        self.tell(SetTap(*self.tapped))
-        for what, value in self.monitor.items():
-            self.tell(SetMonitor(what, value))
-        self.tell(TakeController(self.controller))
         self._note(Event(0, HOLD, 0, float(self.holding)))
-        if self._phrase:
-            self.tell(PlayPhrase(*self._phrase))
-        if self._taking:  # what was played until then is gone with the engine; the count begins anew
-            self.tell(self._taking)
+        for message in again.values():  # of notes that were taken down what was played until then is gone
+            self.tell(message)
         for kind, value in self._wheels.items():
             self._note(Event(0, kind, 0, value))
         for key, velocity in self._down.items():
@@ -137,45 +116,6 @@ class EngineLink:
         """Ends the engine without warning, as a crash would."""
         if self._process is not None:
             self._process.kill()
-
-    def take_quality(self, quality: int) -> None:
-        """Plays at 1, 2, 4 or 8 times the rate; what sounds goes on."""
-        self.quality = quality
-        self.tell(SetQuality(quality))
-        if self.patch is not None:
-            self._send_patch(self.patch, carry=True)
-
-    def tap(self, path: str = "", alone: bool = False) -> None:
-        """Listens in before and after an effect, or around the racks; `alone` plays only what the effect adds."""
-        if self.tapped != (path, alone):
-            self.tapped = path, alone
-            self.tell(SetTap(path, alone))
-
-    def listen(self, what: str, value: bool | float) -> None:
-        """Switches `limits`, `mono` or `dry`, or lets `sweep` lift a frequency in Hz (0 for none), for the listener alone."""
-        self.monitor[what] = value
-        self.tell(SetMonitor(what, value))
-
-    def measure_anew(self) -> None:
-        """Begins the integrated loudness anew."""
-        self.tell(MeasureAnew())
-
-    def take_controller(self, key: str) -> None:
-        """Lets another controller play, or none."""
-        self.controller = key
-        self.tell(TakeController(key))
-
-    def send_midi(self, message: list[int]) -> None:
-        """The window of the simulated controller sends a MIDI message, as bytes."""
-        self.tell(SendMidi(message))
-
-    def perform(self, on: bool) -> None:
-        """The simulated controller plays its gesture, or ends it."""
-        self.tell(Perform(on))
-
-    def ask_controllers(self) -> None:
-        """Asks the engine which controllers there are; the answer comes with `poll`."""
-        self.tell(AskControllers())
 
     def reopen(self, device: str, rate: int, frames: int) -> None:
         """Another device, rate or block: the engine is started anew with them."""
@@ -243,8 +183,24 @@ class EngineLink:
 
     def tell(self, message: object) -> None:
         """Sends a message of `messages`; one to an engine that has died is lost, and `poll` brings it back."""
+        kind = type(message)
+        for ended in ENDS.get(kind, ()):
+            self._standing.pop((ended, ""), None)
+        if stands := STANDS.get(kind):
+            of, again = stands(message)
+            self._standing[kind, of] = again
         if self._wire is not None:
             self._wire.tell(message)
+
+    def standing(self, kind: type[T], of: object = "") -> T | None:
+        """The message of a kind that holds now, and is told an engine that is started anew; None where there is none."""
+        return self._standing.get((kind, of))
+
+    def take_quality(self, quality: int) -> None:
+        """Plays at 1, 2, 4 or 8 times the rate; what sounds goes on."""
+        self.tell(SetQuality(quality))
+        if self.patch is not None:
+            self._send_patch(self.patch, carry=True)
 
     def show(self, patch: Patch, carry: bool) -> None:
         """Makes the engine sound like `patch`: by values alone where only values differ."""
@@ -321,57 +277,10 @@ class EngineLink:
         """By how many dB a layer is softer than its dials say since there is no room for more grains; else 0."""
         return float(self.shared.data["short"][layer]) if self.settled else 0.0
 
-    def audition(
-        self, path: str, first: float = 0.0, last: float = 0.0, loops: bool = False, levelled: bool = True
-    ) -> None:
-        """Plays a recording beside the patch, or a part of it in seconds, round and round; an empty path stops it.
-
-        `levelled` recordings are all as loud as each other; else it is as loud as it is.
-        """
-        self.tell(Listen(path, first, last, loops, levelled))
-
-    def play(self, phrase: Phrase, loop: bool, go_on: bool = False) -> None:
-        """Plays a phrase from its beginning; or, with `go_on`, from where the one before has come to."""
-        self._phrase = (phrase, loop)
-        self.tell(PlayPhrase(phrase, loop, go_on))
-
-    def take_notes(self, count_in: float, clicks: bool) -> None:
-        """Takes down what is played, after so many beats of counting in."""
-        self._taking = TakeNotes(count_in, clicks)
-        self.tell(self._taking)
-
-    def end_taking(self) -> None:
-        """Ends that; what was played comes as `NotesTaken`."""
-        self._taking = None
-        self.tell(EndTaking())
-
-    def stop(self) -> None:
-        """Stops the phrase."""
-        self._phrase = None
-        self.tell(StopPhrase())
-
-    def loop(self, on: bool) -> None:
-        """Whether the phrase begins again at its end."""
-        if self._phrase:
-            self._phrase = (self._phrase[0], on)
-        self.tell(LoopPhrase(on))
-
     def hold(self, on: bool) -> None:
         """Lets keys that are let go sound on, or ends those that do."""
         self.holding = on
         self._note(Event(0, HOLD, 0, float(on)))
-
-    def ask_devices(self) -> None:
-        """Asks for the list of outputs; the answer comes through `poll`."""
-        self.tell(AskDevices())
-
-    def keep(self) -> None:
-        """The simulated output begins to keep what it plays."""
-        self.tell(KeepSound())
-
-    def write(self, path: str) -> None:
-        """The simulated output writes what it kept as a WAV file."""
-        self.tell(WriteSound(path))
 
     def _note(self, event: Event) -> None:
         """Puts a note into the ring; an engine that rests is told that there is one."""

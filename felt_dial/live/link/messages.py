@@ -42,8 +42,8 @@ class SetQuality(NamedTuple):
 class SetTap(NamedTuple):
     """Listens in before and after an effect, or around the racks for no path; `alone` plays only what it adds."""
 
-    path: str
-    alone: bool
+    path: str = ""
+    alone: bool = False
 
 
 class SetMonitor(NamedTuple):
@@ -141,6 +141,29 @@ class WriteSound(NamedTuple):
 
 class Quit(NamedTuple):
     """Ends the engine."""
+
+
+def _as_it_is(message: Any) -> tuple[object, Any]:
+    return "", message
+
+
+STANDS: dict[type, Callable[[Any], tuple[object, Any]]] = {
+    SetQuality: _as_it_is,
+    SetTap: _as_it_is,
+    SetMonitor: lambda message: (message.what, message),
+    TakeController: _as_it_is,
+    PlayPhrase: lambda message: ("", message._replace(go_on=False)),
+    LoopPhrase: _as_it_is,
+    TakeNotes: _as_it_is,
+}
+"""Messages that hold until another of their kind comes, and what of them, and how, is told an engine that is started anew."""
+ENDS: dict[type, tuple[type, ...]] = {
+    PlayPhrase: (PlayPhrase, LoopPhrase),
+    StopPhrase: (PlayPhrase, LoopPhrase),
+    TakeNotes: (TakeNotes,),
+    EndTaking: (TakeNotes,),
+}
+"""What holds no more once a message is told."""
 
 
 # --- from the engine to the window --------------------------------------------------------------

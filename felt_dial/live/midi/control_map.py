@@ -6,11 +6,12 @@ from pathlib import Path
 
 from felt_dial.errors import FeltDialError
 from felt_dial.files import bytes_of
-from felt_dial.patch.documents.kind import BadDocument, DocumentKind
+from felt_dial.patch.documents.changes import of_modules
+from felt_dial.patch.documents.kind import BadDocument
 from felt_dial.patch.params import Choice, Param, Parameter, Switch
 from felt_dial.patch.units import Beats, Value
 
-CONTROL_MAP = DocumentKind("control map", 1, kept="The one in use stays.")
+CONTROL_MAP = of_modules("control map", kept="The one in use stays.")
 TAKEN = {
     0: "bank select",
     1: "the mod wheel",

@@ -1,11 +1,12 @@
 """Changes of parameters between two formats: they get another name, or become several.
 
-Each works on a patch, a snippet and a control map alike, wherever a module of the kind stands, and lets threads and learned
+One line of `CHANGES` is for patches, snippets and control maps alike, wherever a module of the kind stands; threads and learned
 controllers follow:
 
-    PATCH = DocumentKind("patch", 2, {1: renamed("source", "noise", "rate", "hold_rate")})
-    SNIPPET = DocumentKind("snippet", 2, {1: renamed("source", "noise", "rate", "hold_rate")})
-    CONTROL_MAP = DocumentKind("control map", 2, {1: renamed("source", "noise", "rate", "hold_rate")})
+    CHANGES = (
+        renamed("source", "noise", "rate", "hold_rate"),
+        renamed("effect", EVERY, "wet", "blend"),  # a parameter of all kinds of a family
+    )
 """
 
 from __future__ import annotations
@@ -14,13 +15,16 @@ import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from felt_dial.patch.documents.kind import Data, Migration
+from felt_dial.patch.documents.kind import Data, DocumentKind, Migration
+
+EVERY = ""
+"""Every kind of a family."""
 
 
 def modules_in(data: Data, family: str) -> Iterator[tuple[str, Data]]:
     """Path and settings of every module of a family in a patch, or those in a snippet.
 
-    Families are `source`, `drive`, `filter`, `modulator` and `effect`.
+    Families are `source`, `drive`, `filter`, `modulator`, `effect`, and `layer` and `bus` for what stands on those themselves.
     """
     if "module" in data and "family" in data:
         if data["family"] == family:
@@ -29,6 +33,9 @@ def modules_in(data: Data, family: str) -> Iterator[tuple[str, Data]]:
     if data.get("family") == "chain":
         yield from (("", module) for module in data.get("effects", []) if family == "effect")
         return
+    if family in ("layer", "bus"):
+        those = {"layer": "layers", "bus": "buses"}[family]
+        yield from ((f"{those}.{key}", part) for key, part in data.get(those, {}).items())
     for key, layer in data.get("layers", {}).items():
         if family in ("source", "drive", "filter") and family in layer:
             yield f"layers.{key}.{family}", layer[family]
@@ -44,7 +51,11 @@ def modules_in(data: Data, family: str) -> Iterator[tuple[str, Data]]:
 
 
 def _of_kind(data: Data, family: str, kind: str) -> Iterator[tuple[str, Data]]:
-    return ((path, module) for path, module in modules_in(data, family) if module.get("kind", "shaper") == kind)
+    return (
+        (path, module)
+        for path, module in modules_in(data, family)
+        if kind == EVERY or module.get("kind", "shaper") == kind
+    )
 
 
 def _follow(data: Data, moved: dict[str, str]) -> None:
@@ -59,6 +70,8 @@ PLACES = {
     "filter": r"(?:layers|buses)\.\w+\.filter",
     "modulator": r"modulators\.\w+",
     "effect": r"racks\.\w+\.{kind}\d+",
+    "layer": r"layers\.\w+",
+    "bus": r"buses\.\w+",
 }
 """Where modules of a family stand, as paths; an effect's own kind is in its id."""
 
@@ -66,14 +79,14 @@ PLACES = {
 def _learned(data: Data, family: str, kind: str, old: str, new: str) -> None:
     """Controllers of a control map that turned a parameter turn what it is called now. A map knows no patch: where the kind
     cannot be told from the path, every module of the family that stands there counts."""
-    place = re.compile(f"({PLACES[family].format(kind=re.escape(kind))})\\.{re.escape(old)}")
+    place = re.compile(f"({PLACES[family].format(kind=re.escape(kind) if kind else '[a-z]+')})\\.{re.escape(old)}")
     for control, path in data["controllers"].items():
         if isinstance(path, str) and (found := place.fullmatch(path)):
             data["controllers"][control] = f"{found[1]}.{new}"
 
 
 def renamed(family: str, kind: str, old: str, new: str) -> Migration:
-    """A parameter of a kind of module gets another name."""
+    """A parameter of a kind of module, or of `EVERY` kind of a family, gets another name."""
     return split(family, kind, old, lambda value: {new: value}, moved=new)
 
 
@@ -93,3 +106,12 @@ def split(family: str, kind: str, old: str, parts: Callable[[Any], Data], moved:
         return data
 
     return migrate
+
+
+CHANGES: tuple[Migration, ...] = ()
+"""What became of parameters since format 1, each the way to the next format; one line is all that a change asks for."""
+
+
+def of_modules(noun: str, kept: str = "Nothing was read.") -> DocumentKind:
+    """A kind of document that holds modules, or paths of their parameters: its format counts the changes of those."""
+    return DocumentKind(noun, 1 + len(CHANGES), dict(enumerate(CHANGES, 1)), kept)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from felt_dial.patch.documents.kind import DocumentKind
+from felt_dial.patch.documents.changes import of_modules
 from felt_dial.patch.patch import Patch
 
-PATCH = DocumentKind("patch", 1)
+PATCH = of_modules("patch")
 
 
 def read_patch(text: str | bytes, where: str) -> Patch:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from felt_dial.bank.library.places import cache_folder
 from felt_dial.files import write_whole
+from felt_dial.live.link.messages import Listen
 from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.wav import wav_bytes
@@ -42,4 +43,4 @@ def hear(session: Session, sound: NDArray[np.float32], rate: float, levelled: bo
     """Plays a sound, float32 (channel, frame), beside the patch; raises `CannotWrite`."""
     path = drafts_folder() / f"heard-{os.getpid()}.wav"  # another window may listen to something else
     write_whole(path, wav_bytes(np.asarray(sound, np.float32), round(rate)))
-    session.link.audition(str(path), 0.0, sound.shape[1] / rate, False, levelled)
+    session.link.tell(Listen(str(path), 0.0, sound.shape[1] / rate, False, levelled))

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import Signal
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.link.messages import Listen
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.edits import duplicate_layer
 from felt_dial.patch.module import Source
@@ -217,7 +218,7 @@ class RecordingWork(BenchWork):
         path = assets.find(asset) if asset is not None else None
         if asset is not None and path is not None:
             end = last or asset.seconds
-            self.session.link.audition(str(path), first, end, loops, levelled=False)
+            self.session.link.tell(Listen(str(path), first, end, loops, levelled=False))
 
     def hear(self, sound: NDArray[np.float32]) -> None:
         """Plays something that was made of it."""

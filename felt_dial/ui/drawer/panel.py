@@ -14,6 +14,7 @@ from felt_dial.bank.finding.matter import LENGTHS, Gathering, Looked, Matter, Ma
 from felt_dial.bank.library.places import cache_folder, journal_folder
 from felt_dial.bank.library.unused import Unused, clean, unused
 from felt_dial.errors import FeltDialError
+from felt_dial.live.link.messages import Listen
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.module import Source
 from felt_dial.patch.patch import put
@@ -239,7 +240,7 @@ class Drawer(Card):
     def close_it(self) -> None:
         """Puts it away; what is heard in the layer by now stays."""
         self.leave()
-        self.session.link.audition("")
+        self.session.link.tell(Listen(""))
         self._timer.stop()
         self.closed.emit()
 
@@ -385,11 +386,11 @@ class Drawer(Card):
             return
         layer = self.layer if self.layer in session.patch.layers else ""
         if session.transport.playing and layer and suits(session.patch.layers[layer].source, piece):
-            session.link.audition("")
+            session.link.tell(Listen(""))
             store = drafts_folder() / ".assets"
             self.latest.ask(lambda: asset_of(piece, store), lambda found: self._try(piece, *found), self._refuse)
         else:
-            session.link.audition(piece.path)
+            session.link.tell(Listen(piece.path))
         self.walked = piece
         self._tell()
 
@@ -416,7 +417,7 @@ class Drawer(Card):
         session = self.session
         if before is not None and not session.editor.history.withdraw(TRYING) and self.layer in session.patch.layers:
             session.editor.edit(put(session.patch, ["layers", self.layer, "source"], before), "put it back")
-        self.session.link.audition("")
+        self.session.link.tell(Listen(""))
         self._tell()
 
     def _settle(self) -> None:
@@ -445,7 +446,7 @@ class Drawer(Card):
         if piece is None:
             session.say("Choose something in the drawer first.", problem=True)
             return
-        session.link.audition("")
+        session.link.tell(Listen(""))
         if anew and self._before is not None:
             self.put_back()
         if self._before is not None and self.walked is not None and self.walked.row == piece.row:

@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from felt_dial.live.link.messages import SetMonitor
 from felt_dial.patch.units import MINUS, THIN, number
 from felt_dial.session.session import Session
 from felt_dial.session.topics import Frame
@@ -112,10 +113,10 @@ class Analyser(Wool):
         self.heard.kept = self.heard.after.copy() if self.keep.isChecked() else None
 
     def _mono(self) -> None:
-        self.session.link.listen("mono", self.mono.isChecked())
+        self.session.link.tell(SetMonitor("mono", self.mono.isChecked()))
 
     def _limit(self) -> None:
-        self.session.link.listen("limits", self.limit.isChecked())
+        self.session.link.tell(SetMonitor("limits", self.limit.isChecked()))
 
     def _float(self) -> None:
         self.floats = self.dock.isChecked()

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
+from felt_dial.live.link.messages import Perform, SendMidi
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.frame.strip import Wheel
@@ -37,20 +38,20 @@ class Pad(QWidget):
         across = min(max(point.x() / self.width(), 0.0), 1.0)
         up = min(max(1.0 - point.y() / self.height(), 0.0), 1.0)
         self.place = point
-        self.session.link.send_midi([0xB0, 74, round(127 * across)])
-        self.session.link.send_midi([0xD0, round(127 * up)])
+        self.session.link.tell(SendMidi([0xB0, 74, round(127 * across)]))
+        self.session.link.tell(SendMidi([0xD0, round(127 * up)]))
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.session.link.send_midi([0x90, self.KEY, 96])
+        self.session.link.tell(SendMidi([0x90, self.KEY, 96]))
         self._send(event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._send(event.position())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.session.link.send_midi([0x80, self.KEY, 64])
-        self.session.link.send_midi([0xD0, 0])
+        self.session.link.tell(SendMidi([0x80, self.KEY, 64]))
+        self.session.link.tell(SendMidi([0xD0, 0]))
         self.place = None
         self.update()
 
@@ -101,7 +102,7 @@ class ControllerWindow(QWidget):
         line.addWidget(text_label("Program"))
         for n in range(4):
             line.addWidget(
-                Pill(str(n + 1), "pill", partial(session.link.send_midi, [0xC0, n]), f"Preset {n + 1} of the bank")
+                Pill(str(n + 1), "pill", partial(session.link.tell, SendMidi([0xC0, n])), f"Preset {n + 1} of the bank")
             )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 12, 14, 12)
@@ -122,21 +123,21 @@ class ControllerWindow(QWidget):
 
     def _turn(self, number: int, value: int) -> None:
         if number == FINE:
-            self.session.link.send_midi([0xB0, number, value >> 7])
-            self.session.link.send_midi([0xB0, number + 32, value & 127])
+            self.session.link.tell(SendMidi([0xB0, number, value >> 7]))
+            self.session.link.tell(SendMidi([0xB0, number + 32, value & 127]))
         else:
-            self.session.link.send_midi([0xB0, number, value])
+            self.session.link.tell(SendMidi([0xB0, number, value]))
 
     def control(self, number: int, value: float) -> None:
         """Sends a controller, value 0 to 1."""
-        self.session.link.send_midi([0xB0, number, round(127 * value)])
+        self.session.link.tell(SendMidi([0xB0, number, round(127 * value)]))
 
     def _bend(self, value: float) -> None:
         bent = round(8192 + 8191 * value)
-        self.session.link.send_midi([0xE0, bent & 127, bent >> 7])
+        self.session.link.tell(SendMidi([0xE0, bent & 127, bent >> 7]))
 
     def play_performance(self) -> None:
-        self.session.link.perform(self.perform.isChecked())
+        self.session.link.tell(Perform(self.perform.isChecked()))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -434,7 +434,7 @@ class Header(Wool):
         level = float(data["short_term"])
         self.loudness.show_value(f"{number(level, 1)}{THIN}LUFS" if level > SILENT else f"{MINUS}∞{THIN}LUFS")
         held = float(data["held"])
-        dry = bool(self.session.link.monitor.get("dry"))
+        dry = self.session.transport.dry
         set_text(self.held, "dry" if dry else f"held {number(held, 1)}{THIN}dB" if held < -0.05 else "")
         self.held.setVisible(dry or held < -0.05)
         self.left.show_peak(float(data["peaks"][0]))

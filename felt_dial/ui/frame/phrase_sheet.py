@@ -9,7 +9,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.live.link.messages import NotesTaken
+from felt_dial.live.link.messages import EndTaking, NotesTaken, TakeNotes
 from felt_dial.live.midi.midi_file import write_phrase_as_midi
 from felt_dial.patch.phrase import LONGEST_NAME, Phrase, of_length, quantised, trimmed, whole_bars
 from felt_dial.session.phrasing import add_phrase, put_phrase, read_phrase_file
@@ -291,11 +291,11 @@ class PhraseSheet(Sheet):
         if self.taking:
             if self.session.transport.playing:
                 self.session.transport.play(False)
-            self.session.link.take_notes(4.0, True)
+            self.session.link.tell(TakeNotes(4.0, True))
             set_text(self.record, "End")
         else:
             set_text(self.record, "Record")
-            self.session.link.end_taking()
+            self.session.link.tell(EndTaking())
             self.show_phrase()
 
     def _taken(self, taken: NotesTaken) -> None:

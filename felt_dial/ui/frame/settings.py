@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from felt_dial.errors import FeltDialError
-from felt_dial.live.link.messages import Controllers, Devices
+from felt_dial.live.link.messages import AskControllers, AskDevices, Controllers, Devices
 from felt_dial.session.session import Session
 from felt_dial.session.topics import TransportMoved
 from felt_dial.ui.dials.controls import MenuPill, Pill, text_label
@@ -184,8 +184,8 @@ class SettingsSheet(Sheet):
 
     def open(self) -> None:
         """Shows the settings as they are, and asks for the devices anew."""
-        self.session.link.ask_devices()
-        self.session.link.ask_controllers()
+        self.session.link.tell(AskDevices())
+        self.session.link.tell(AskControllers())
         self._show_kept()
         self._say()
         super().open()

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from felt_dial.live.link.messages import LoopPhrase
 from felt_dial.patch.edits import threads_from
 from felt_dial.patch.parts import MACRO_IDS
 from felt_dial.patch.patch import put
@@ -375,7 +376,7 @@ class Strip(QWidget):
 
     def _loop(self) -> None:
         self.session.transport.looping = self.loop.isChecked()
-        self.session.link.loop(self.session.transport.looping)
+        self.session.link.tell(LoopPhrase(self.session.transport.looping))
 
     def _hold(self) -> None:
         self.session.link.hold(self.hold.isChecked())

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
+from felt_dial.live.link.messages import Listen
 from felt_dial.session.importing import FILES, Importing
 from felt_dial.session.session import Session
 from felt_dial.sound.matter.assets import find
@@ -26,9 +27,9 @@ def choose_file(parent: QWidget, session: Session) -> Path | None:
     dialog = QFileDialog(parent, "Load a recording", folder, FILES)
     dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
     dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
-    dialog.currentChanged.connect(lambda path: session.link.audition(path if Path(path).is_file() else ""))
+    dialog.currentChanged.connect(lambda path: session.link.tell(Listen(path if Path(path).is_file() else "")))
     chosen = dialog.selectedFiles() if run(dialog) else []
-    session.link.audition("")
+    session.link.tell(Listen(""))
     dialog.deleteLater()
     return Path(chosen[0]) if chosen else None
 

@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from felt_dial.live.link.messages import MeasureAnew
 from felt_dial.live.link.shared_memory import SCOPE
 from felt_dial.patch.patch import sounding
 from felt_dial.patch.routing import effect_name
@@ -71,7 +72,7 @@ class Heard:
         """Forgets peaks and the loudness so far."""
         self.true_peak = 0.0
         self.peak = np.full(spectra.POINTS, spectra.FLOOR)
-        self.session.link.measure_anew()
+        self.session.link.tell(MeasureAnew())
 
 
 class Picture(QWidget):

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
 
+from felt_dial.live.link.messages import SetMonitor
 from felt_dial.patch.params import Param
 from felt_dial.session.session import Session
 from felt_dial.sound import spectra
@@ -124,7 +125,7 @@ class EqualiserPicture(FrequencyPicture):
     def sweep(self, place: float) -> None:
         """Lifts the frequency at a place of the axis for the ear, 0 to 1; below 0 ends it."""
         self._sweeps = spectra.frequency_at(place) if place >= 0.0 else 0.0
-        self.session.link.listen("sweep", self._sweeps)
+        self.session.link.tell(SetMonitor("sweep", self._sweeps))
         self.update()
 
     def ready_to_cut(self, frequency: float) -> int:

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.link.messages import SetTap
 from felt_dial.patch.edits import remove_effect
 from felt_dial.patch.module import Effect
 from felt_dial.patch.params import Choice
@@ -80,10 +81,11 @@ class EffectsPage(Page):
 
     def _listen(self) -> None:
         rack, key = self.session.editor.rack, self.session.editor.effect
+        tap = SetTap()
         if self._open and key in self.session.patch.racks[rack]:
-            self.session.link.tap(f"racks.{rack}.{key}", self.alone is not None and self.alone.isChecked())
-        else:
-            self.session.link.tap()
+            tap = SetTap(f"racks.{rack}.{key}", self.alone is not None and self.alone.isChecked())
+        if tap != self.session.link.standing(SetTap):
+            self.session.link.tell(tap)
 
     def toggle_dry(self) -> None:
         """Leaves all effects out of what is heard, or lets them in again."""

@@ -16,6 +16,7 @@ from felt_dial.bank.finding.names import on_offer, words_of_swatch, working_name
 from felt_dial.bank.measuring.deviation import apart_words
 from felt_dial.errors import FeltDialError
 from felt_dial.files import read_whole
+from felt_dial.live.link.messages import Listen
 from felt_dial.patch.documents.patch import read_patch
 from felt_dial.patch.handles import handles_of
 from felt_dial.patch.parts import KINDS
@@ -308,7 +309,7 @@ class Details(Card):
         """Plays an earlier version beside the sound on the table, as it was rendered to be measured."""
         path = self.session.shelf.figures.preview(patch)
         if path is not None:
-            self.session.link.audition(str(path), levelled=False)
+            self.session.link.tell(Listen(str(path), levelled=False))
         else:
             self.session.say("It is being rendered; ask again in a moment.")
 

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QListView
 
 from felt_dial.bank.finding.catalogue import Listed
 from felt_dial.bank.measuring.features import reason
+from felt_dial.live.link.messages import Listen
 from felt_dial.patch.units import number
 from felt_dial.session.session import Session
 from felt_dial.ui.pages.shelf.preset_list import PresetPainter
@@ -77,10 +78,10 @@ class Hover(QObject):
         path = self.session.shelf.figures.preview(patch) if patch is not None else None
         if path is not None:
             self.sounding = row.key
-            self.session.link.audition(str(path), levelled=False)
+            self.session.link.tell(Listen(str(path), levelled=False))
 
     def stop(self) -> None:
         """Ends what is heard."""
         if self.sounding:
             self.sounding = ""
-            self.session.link.audition("")
+            self.session.link.tell(Listen(""))

@@ -18,6 +18,7 @@ from felt_dial.bank.finding.names import on_offer
 from felt_dial.bank.measuring.features import lacks
 from felt_dial.bank.variation.variations import Variation, between
 from felt_dial.errors import FeltDialError
+from felt_dial.live.link.messages import Listen
 from felt_dial.patch.documents.patch import read_patch, write_patch
 from felt_dial.patch.history import Step
 from felt_dial.patch.patch import Patch
@@ -215,7 +216,7 @@ class Offshoots(QWidget):
     def close_it(self) -> None:
         """Back to the Shelf."""
         self.growth.stop()
-        self.session.link.audition("")
+        self.session.link.tell(Listen(""))
         self.closed.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

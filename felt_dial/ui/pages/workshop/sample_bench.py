@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
+from felt_dial.live.link.messages import Listen
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.patch import put
 from felt_dial.patch.units import number
@@ -137,7 +138,7 @@ class SampleBench(QWidget):
         row.addWidget(
             Pill("Loop it", "small", self._loop_it, "Plays what is chosen round and round; press Stop to end it")
         )
-        row.addWidget(Pill("Stop", "small", lambda: self.session.link.audition(""), "Stops what is played here"))
+        row.addWidget(Pill("Stop", "small", lambda: self.session.link.tell(Listen("")), "Stops what is played here"))
         row.addWidget(Pill("−", "small", lambda: work.zoom(2.0), "Show twice as much"))
         row.addWidget(Pill("+", "small", lambda: work.zoom(0.5), "Show half as much"))
         row.addWidget(Pill("All", "small", lambda: work.see(0.0, 1e12), "Show all of it"))
