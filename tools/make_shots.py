@@ -42,7 +42,7 @@ def main() -> None:
     def shoot(name: str, page: str, wait: int = 1500, over: Callable[[], QWidget | None] = lambda: None) -> None:
         window.show_page(page)
         QTest.qWait(wait)
-        window.said.hide()  # what was said of the steps that led here
+        window.said.put_away()  # what was said of the steps that led here
         picture = window.grab()
         if (popup := over()) is not None:  # which is a window of its own
             painter = QPainter(picture)
@@ -186,7 +186,7 @@ def eight_layers(window: Window, shoot: Callable[..., None]) -> None:
     shoot("eight", "Patch", 3500)
 
     def chooser() -> QWidget | None:
-        page.add_mover.setFocus()
+        page.tray.add.setFocus()
         page._modulator_menu()
         QTest.qWait(700)
         return page.chooser

@@ -71,13 +71,16 @@ def _moved(items: dict[str, Any], key: str, to: int) -> dict[str, Any]:
 
 
 def add_layer(patch: Patch, layer: Layer) -> tuple[Patch, str]:
-    """The patch with one more layer, and the new layer's id."""
+    """The patch with one more layer, and the new layer's id. Where layers stand in the order of their letters they still do."""
     if len(patch.layers) >= len(LAYER_IDS):
         raise OutOfRange(f"A patch holds {len(LAYER_IDS)} layers; remove one first.")
     key = next(k for k in LAYER_IDS if k not in patch.layers)
     if layer.contour not in patch.modulators:
         layer = layer.model_copy(update={"contour": next(k for k in patch.modulators if k.startswith("e"))})
-    return _layers(patch, {**patch.layers, key: layer}), key
+    layers = {**patch.layers, key: layer}
+    if list(patch.layers) == sorted(patch.layers):
+        layers = {k: layers[k] for k in sorted(layers)}
+    return _layers(patch, layers), key
 
 
 def add_layer_with_level(patch: Patch, layer: Layer, level: Modulator) -> tuple[Patch, str]:
@@ -90,18 +93,62 @@ def add_layer_with_level(patch: Patch, layer: Layer, level: Modulator) -> tuple[
     return put(patch, ["layers", key, "contour"], own), key
 
 
-def duplicate_layer(patch: Patch, key: str) -> tuple[Patch, str]:
-    """The patch with a copy of a layer after it, its threads copied too, and the copy's id."""
+def duplicate_layer(patch: Patch, key: str, own_movers: bool = False) -> tuple[Patch, str]:
+    """The patch with a copy of a layer, its threads copied too, and the copy's id.
+
+    With `own_movers` what shapes and moves the layer is copied as well, so that the copy is moved by itself. Raises
+    `OutOfRange` where there is no room.
+    """
+    in_order = list(patch.layers) == sorted(patch.layers)
     patch, fresh = add_layer(patch, patch.layers[key])
-    at = list(patch.layers).index(key) + 1
-    patch = move_layer(patch, fresh, at)
+    if not in_order:
+        patch = move_layer(patch, fresh, list(patch.layers).index(key) + 1)
     start = f"layers.{key}."
     own = [thread for thread in patch.threads.values() if thread.target.startswith(start)]
     check_room(patch, len(own))
     for thread in own:
         copy = thread.model_copy(update={"target": f"layers.{fresh}." + thread.target.removeprefix(start)})
         patch = put(patch, ["threads"], {**patch.threads, _free("t", patch.threads): copy})
-    return patch, fresh
+    return (_with_own_movers(patch, fresh), fresh) if own_movers else (patch, fresh)
+
+
+def _with_own_movers(patch: Patch, layer: str) -> Patch:
+    """The patch with copies of the modulators that shape or move a layer, which does not hang on the others any more."""
+    at = f"layers.{layer}."
+    own = {key: thread for key, thread in patch.threads.items() if thread.target.startswith(at)}
+    asked = [patch.layers[layer].contour]
+    for thread in own.values():
+        asked += [mover for mover in (thread.source, thread.scaled) if mover in patch.modulators]
+    copies: dict[str, str] = {}
+    for mover in dict.fromkeys(asked):
+        patch, copies[mover] = add_modulator(patch, patch.modulators[mover])
+    patch = put(patch, ["layers", layer, "contour"], copies[asked[0]])
+    threads = dict(patch.threads)
+    for key, thread in own.items():
+        ends = {"source": copies.get(thread.source, thread.source), "scaled": copies.get(thread.scaled, thread.scaled)}
+        threads[key] = thread.model_copy(update=ends)
+    for mover, copy in copies.items():  # what moves a mover moves its copy too
+        for thread in patch.threads.values():
+            if thread.target.startswith(f"modulators.{mover}."):
+                target = f"modulators.{copy}." + thread.target.removeprefix(f"modulators.{mover}.")
+                threads[_free("t", threads)] = thread.model_copy(update={"target": target})
+    check_room(patch, len(threads) - len(patch.threads))
+    return put(patch, ["threads"], threads)
+
+
+def without_idle_modulators(patch: Patch) -> tuple[Patch, list[str]]:
+    """The patch without the modulators that nothing hangs on, and their ids; those that a thread of no depth names stay."""
+    gone: list[str] = []
+    while True:
+        used = {layer.contour for layer in patch.layers.values()}
+        used |= {mover for thread in patch.threads.values() for mover in (thread.source, thread.scaled)}
+        used |= {getattr(modulator, field) for modulator in patch.modulators.values() for field in modulator.inputs}
+        idle = [key for key in patch.modulators if key not in used]
+        if not idle:
+            return patch, gone
+        for key in idle:
+            patch = remove_modulator(patch, key)
+        gone += idle
 
 
 def remove_layer(patch: Patch, key: str) -> Patch:

@@ -4,7 +4,7 @@
 - `channel`: The one channel of notification: who wants to know of what, and is told when it happens.
 - `clipboard`: the one thing that was copied last, a layer, a modulator, an effect or a drawing.
 - `control`: turned knobs move dials, are learned and forgotten; programs open presets.
-- `copying`: Copying layers and modulators, and pasting them into this patch or another.
+- `copying`: layers and modulators are copied, pasted, duplicated and removed; a copy is what is chosen next.
 - `editor`: the patch on the table, its history, what is chosen of it, and its two sides A and B.
 - `importing`: reading, listening and looking for them in the background, while the sound goes on.
 - `jobs`: long work beside the window, one at a time, while the sound goes on; and what is only looked up for a

@@ -1,13 +1,24 @@
-"""Copying layers and modulators, and pasting them into this patch or another."""
+"""Copying: layers and modulators are copied, pasted, duplicated and removed; a copy is what is chosen next."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.edits import add_layer, add_modulator
+from felt_dial.patch.edits import (
+    add_layer,
+    add_modulator,
+    duplicate_layer,
+    remove_layer,
+    remove_modulator,
+    without_idle_modulators,
+)
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.parts import Layer
-from felt_dial.patch.patch import movers
+from felt_dial.patch.patch import Patch, movers, put
 from felt_dial.session.session import Session
+
+LAYER_CELLS = ("source", "drive", "filter", "level", "out")
 
 
 def copy_layer(session: Session, key: str) -> None:
@@ -24,7 +35,68 @@ def paste_layer(session: Session) -> None:
     except FeltDialError as wrong:
         session.say(str(wrong), problem=True)
         return
-    session.editor.try_edit(lambda: add_layer(session.patch, layer)[0], f"paste {layer.name or layer.source.title}")
+    _add(session, lambda: add_layer(session.patch, layer), f"paste {layer.name or layer.source.title}")
+
+
+def duplicate(session: Session, key: str, own_movers: bool = False) -> None:
+    """One more layer like this one; with `own_movers` what shapes and moves it is copied as well."""
+    what = "with its movers" if own_movers else ""
+    _add(
+        session,
+        lambda: duplicate_layer(session.patch, key, own_movers),
+        f"duplicate layer {key.upper()} {what}".strip(),
+    )
+
+
+def _add(session: Session, make: Callable[[], tuple[Patch, str]], says: str) -> None:
+    """Makes an edit that adds a layer, which is chosen; or says why it cannot be."""
+    try:
+        patch, key = make()
+    except FeltDialError as wrong:
+        session.say(str(wrong), problem=True)
+        return
+    part = session.editor.selection[0]
+    session.editor.edit(patch, says, select=(part if part in LAYER_CELLS else "source", key))
+
+
+def remove_layers(session: Session, keys: Iterable[str]) -> None:
+    """Takes layers and their threads away, as one step."""
+    those = [key for key in session.patch.layers if key in set(keys)]
+
+    def without() -> Patch:
+        patch = session.patch
+        for key in those:
+            patch = remove_layer(patch, key)
+        return patch
+
+    session.editor.try_edit(without, f"remove layer {' '.join(key.upper() for key in those)}")
+
+
+def remove_mover(session: Session, key: str) -> None:
+    """Takes a modulator and its threads away."""
+    session.editor.try_edit(lambda: remove_modulator(session.patch, key), f"remove {key.upper()}")
+
+
+def remove_idle_movers(session: Session) -> None:
+    """Takes all modulators away that nothing hangs on."""
+    patch, gone = without_idle_modulators(session.patch)
+    if not gone:
+        session.say("Every modulator shapes or moves something.")
+        return
+    session.editor.edit(patch, f"remove {', '.join(key.upper() for key in gone)}")
+    session.say(f"Removed {', '.join(key.upper() for key in gone)}, which moved nothing.")
+
+
+def share_envelope(session: Session, key: str, other: str) -> None:
+    """The level of a layer goes by the envelope of another; its own goes where nothing else hangs on it."""
+    if key not in session.patch.layers or other not in session.patch.layers:
+        session.say("One of the two layers is not there any more.")
+        return
+    own = session.patch.layers[key].contour
+    patch = put(session.patch, ["layers", key, "contour"], session.patch.layers[other].contour)
+    if own in without_idle_modulators(patch)[1]:
+        patch = remove_modulator(patch, own)
+    session.editor.edit(patch, f"shape layer {key.upper()} as layer {other.upper()}")
 
 
 def copy_modulator(session: Session, key: str) -> None:

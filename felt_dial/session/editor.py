@@ -13,7 +13,7 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.change import Change, values_changed, values_of
 from felt_dial.patch.edits import place_name
 from felt_dial.patch.history import History, Step
-from felt_dial.patch.patch import Patch, outline, param_at, value_at
+from felt_dial.patch.patch import Patch, outline, param_at, path_exists, value_at
 from felt_dial.patch.units import Value, number
 from felt_dial.session.channel import Channel
 from felt_dial.session.clipboard import Clipboard
@@ -67,6 +67,8 @@ class Editor:
         self.work = Work(blank, blank, base_a=blank, base_b=blank)
         self.selection = ("source", "a")
         """What the inspector shows: a cell of a layer, a modulator, the patch."""
+        self.chosen: set[str] = set()
+        """Layers that are chosen together; what is set on one of them is set on all."""
         self.rack, self.effect = "1", ""
         """Which effect the Effects page shows large."""
         self.focus_path = ""
@@ -122,11 +124,27 @@ class Editor:
         return True
 
     def set(self, path: str, value: object, *, dragging: bool = False) -> None:
-        """Sets a parameter; raises `OutOfRange`."""
-        change = values_changed(self.patch, {path: value})
+        """Sets a parameter, that of all chosen layers where several are; raises `OutOfRange`."""
+        alike = self.alike(path)
+        change = values_changed(self.patch, dict.fromkeys(alike, value))
         if change.paths:
-            says = f"{self.label_of(path)} to {param_at(change.patch, path).write(value_at(change.patch, path))}"
+            whose = (
+                self.label_of(path) if len(alike) == 1 else f"{param_at(self.patch, path).label} of {len(alike)} layers"
+            )
+            says = f"{whose} to {param_at(change.patch, path).write(value_at(change.patch, path))}"
             self._make(change, says, path if dragging else "")
+
+    def alike(self, path: str) -> list[str]:
+        """A path, and the same place in the other layers that are chosen with this one, where they have it."""
+        steps = path.split(".")
+        if steps[0] != "layers" or steps[1] not in self.chosen:
+            return [path]
+        param, found = param_at(self.patch, path), [path]
+        for key in sorted(self.chosen & set(self.patch.layers) - {steps[1]}):
+            other = ".".join(["layers", key, *steps[2:]])
+            if path_exists(self.patch, other) and param_at(self.patch, other) == param:
+                found.append(other)
+        return found
 
     def set_all(self, values: Mapping[str, object], says: str, merge: str = "") -> None:
         """Sets several parameters as one step; raises `OutOfRange`."""
@@ -306,10 +324,24 @@ class Editor:
 
     # --- what is chosen ------------------------------------------------------------------------
 
-    def select(self, part: str, key: str) -> None:
-        """Chooses what the inspector shows: a cell of a layer, or a modulator."""
+    def select(self, part: str, key: str, together: bool = False) -> None:
+        """Chooses what the inspector shows: a cell of a layer, or a modulator; a layer `together` with those that are chosen,
+        or without it where it is one of them."""
+        before = self.selection[1]
+        self.chosen = self.chosen ^ {key} if together else set()
+        if together and before in self.patch.layers and not self.chosen - {key}:
+            self.chosen |= {before, key}
+        if len(self.chosen) == 1:
+            self.chosen = set()
         self.selection = (part, key)
         self.channel.tell(Selected())
+
+    def choose_layers(self, keys: Iterable[str]) -> None:
+        """Chooses several layers; what is set on one of them is set on all, until another is chosen alone."""
+        self.chosen = set(keys)
+        self.channel.tell(Selected())
+        letters = " ".join(key.upper() for key in sorted(self.chosen))
+        self.channel.say(f"{letters} are chosen together: what is set on one is set on all of them.")
 
     def choose_effect(self, rack: str, key: str) -> None:
         """Which effect the Effects page shows large."""
@@ -324,6 +356,7 @@ class Editor:
         """What was chosen and is gone gives way to something that the patch has."""
         part, key = self.selection
         layers = self.patch.layers
+        self.chosen = self.chosen & set(layers) if len(self.chosen & set(layers)) > 1 else set()
         everywhere = part in ("patch", "macro", "player", "pattern", "bus")
         if not everywhere and key not in (self.patch.modulators if part == "modulator" else layers):
             self.selection = ("source", next(iter(layers)))

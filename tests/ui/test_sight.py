@@ -152,7 +152,7 @@ def test_compiling_says_how_far_it_is_and_answers_a_key(desk: Desk) -> None:
     desk.session.channel.tell(Compiling(7, 28, 50.0))
     assert said.text.text() == "Compiling 7 of 28, about 50 s: once for this machine, then it sounds."
     QTest.qWait(4300)
-    assert said.isVisible(), "it stays until it is done"
+    assert said.fresh, "it stays until it is done"
     desk.keys(Qt.Key.Key_Z)
     assert "about 50 s" in said.text.text() and "The key is heard after it" in said.text.text()
     desk.session.channel.tell(Compiling(28, 28, 0.0))

@@ -20,7 +20,8 @@
 - `library_place`: Where the library is, when it is not where it was: the person is asked, and nothing is made in its
   place unasked.
 - `phrase_sheet`: one's own are recorded, taken from files, and edited in the roll.
-- `said`: The line that says what happened, above the strip.
+- `said`: The line that says what happened, between the page and the strip: it has a place of its own and covers
+  nothing.
 - `settings`: the sound that goes out, the window, the library.
 - `sheets`: Sheets over a page, which never block it, and the one that lists the keys.
 - `strip`: The bottom strip of every page: macros, phrase, wheels, keyboard.

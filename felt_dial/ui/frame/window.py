@@ -8,13 +8,21 @@ from pathlib import Path
 from typing import cast
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QApplication, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
-from felt_dial.patch.edits import duplicate_layer
 from felt_dial.session import topics
 from felt_dial.session.channel import EVERYTHING
-from felt_dial.session.copying import copy_layer, copy_modulator, duplicate_modulator, paste_layer, paste_modulator
+from felt_dial.session.copying import (
+    copy_layer,
+    copy_modulator,
+    duplicate,
+    duplicate_modulator,
+    paste_layer,
+    paste_modulator,
+    remove_layers,
+    remove_mover,
+)
 from felt_dial.session.session import Session
 from felt_dial.session.topics import Asked, BenchAsked, CompareAsked, DrawerAsked, Rebuilding, Rebuilt, Working
 from felt_dial.ui.dials.focus import give_next, in_turn
@@ -85,11 +93,11 @@ class Window(QMainWindow):
         self.analyser = Analyser(session, self._place_analyser)
         self.analyser.hide()
         layout.addWidget(self.analyser)
+        self.said = Said()
+        layout.addWidget(self.said)
         layout.addWidget(self.strip)
         self._body = layout
         self.setCentralWidget(centre)
-        self.said = Said(centre, self.strip)
-        self.said.foot = lambda: self._pages[self.shown].foot()
         self.left = CrashRecovery(self, session, self.said)
         self.drop_target = DropTarget(self, self)
         self.setAcceptDrops(True)
@@ -144,16 +152,12 @@ class Window(QMainWindow):
         """Another theme: everything that was dyed is laid out anew."""
         self.session.channel.tell(Rebuilt())
 
-    def _foot_changed(self) -> None:
-        if self.said.isVisible():
-            QTimer.singleShot(0, self.said, self.said.place)
-
     def _tell_work(self, text: str) -> None:
         """How far something is that everything waits for; nothing once it is done."""
         if text:
             self.said.say(text, False, stays=True)
         else:
-            self.said.hide()
+            self.said.put_away()
 
     def _title(self) -> None:
         title = f"{self.session.patch.name}{' •' if self.session.editor.unsaved else ''} — Felt Dial"
@@ -305,7 +309,6 @@ class Window(QMainWindow):
             self.stack.removeWidget(placeholder)
             placeholder.deleteLater()
             made.page_asked.connect(self.show_page)
-            made.foot_changed.connect(self._foot_changed)
         return self._pages[title]
 
     @property
@@ -414,8 +417,6 @@ class Window(QMainWindow):
         folded = self.height() < TALL_ENOUGH if shown is None else not shown
         if folded != self.strip.folded:
             self.strip.fold(folded)
-        if self.said.isVisible():
-            self.said.place()
 
     def _place_analyser(self) -> None:
         """In a window of its own, or docked above the strip."""
@@ -470,9 +471,7 @@ class Window(QMainWindow):
         if part == "modulator" and key in self.session.patch.modulators:
             duplicate_modulator(self.session, key)
         elif key in self.session.patch.layers:
-            self.session.editor.try_edit(
-                lambda: duplicate_layer(self.session.patch, key)[0], f"duplicate layer {key.upper()}"
-            )
+            duplicate(self.session, key)
 
     def copy(self) -> None:
         """What is chosen: an effect on its page, a layer or a modulator elsewhere."""
@@ -547,6 +546,15 @@ class Window(QMainWindow):
         if key in self.session.patch.layers:
             path = f"layers.{key}.{switch}"
             self.session.editor.set(path, not self.session.editor.value(path))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        part, key = self.session.editor.selection
+        if event.key() != Qt.Key.Key_Delete or self.shown != PatchPage.title:
+            super().keyPressEvent(event)
+        elif part == "modulator" and key in self.session.patch.modulators:
+            remove_mover(self.session, key)
+        elif key in self.session.patch.layers:
+            remove_layers(self.session, self.session.editor.chosen or {key})
 
     def silence(self) -> None:
         """Stops everything that sounds."""

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWid
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.drawn import STRAIGHT, Rows, doubled, flipped, mirrored
-from felt_dial.patch.edits import remove_modulator
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import drawn_at, movers, put, with_value
 from felt_dial.session.copying import copy_modulator, duplicate_modulator
@@ -179,7 +178,6 @@ class MoverPart(QWidget):
             Pill("Duplicate", "small", lambda: duplicate_modulator(session, key), "One more like this: Ctrl+D")
         )
         row.addWidget(Pill("Copy", "small", lambda: copy_modulator(session, key), "Copy this modulator: Ctrl+C"))
-        row.addWidget(Pill("Remove", "small", self._remove, "Remove this modulator and its threads"))
         row.addStretch()
         body.addLayout(row)
 
@@ -188,8 +186,3 @@ class MoverPart(QWidget):
         path = f"modulators.{self.key}.shape"
         if "shape" in self.session.patch.modulators[self.key].params:
             self.session.editor.edit(with_value(self.session.patch, path, "drawn"), "go by the drawing")
-
-    def _remove(self) -> None:
-        self.session.editor.try_edit(
-            lambda: remove_modulator(self.session.patch, self.key), f"remove {self.key.upper()}"
-        )

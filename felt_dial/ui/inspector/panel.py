@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
@@ -13,12 +14,13 @@ from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import param_at, put
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.routing import bus_layers
+from felt_dial.session.copying import remove_mover
 from felt_dial.session.importing import Importing
 from felt_dial.session.session import Session
 from felt_dial.session.topics import Focused, Rebuilt, Selected
 from felt_dial.sound.sources.core.unison import Unison
 from felt_dial.ui.dials.cards import Card
-from felt_dial.ui.dials.controls import NameEdit, Options, SwitchPill, control_for, text_label
+from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.focus import let_go_of_focus, take_what_is_written
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
@@ -165,7 +167,14 @@ class Inspector(Card):
             return None
         return part, key, [(shown(module), getattr(module, "way", "") == "drawn") for module in modules]
 
-    def _head(self, lead: QWidget, read: Callable[[], str | None], act: Callable[[str], None], kind: str) -> None:
+    def _head(
+        self,
+        lead: QWidget,
+        read: Callable[[], str | None],
+        act: Callable[[str], None],
+        kind: str,
+        remove: Callable[[], None] | None = None,
+    ) -> None:
         row = QHBoxLayout()
         row.setSpacing(8)
         row.addWidget(lead)
@@ -174,6 +183,8 @@ class Inspector(Card):
         edit.setAccessibleName("Name")
         row.addWidget(edit, 1)
         row.addWidget(text_label(kind))
+        if remove is not None:
+            row.addWidget(Pill("Remove", "link", remove, "Remove this modulator and its threads: Delete"))
         self.column.addLayout(row)
 
     def _name_in(self, part: str, key: str) -> Callable[[], str | None]:
@@ -365,7 +376,8 @@ class Inspector(Card):
                 put(self.session.patch, ["modulators", key], fresh), f"name {key.upper()} {name.strip()}"
             )
 
-        self._head(Tag(self.session, key, 13), self._name_in("modulators", key), rename, modulator.title)
+        tag, gone = Tag(self.session, key, 13), partial(remove_mover, self.session, key)
+        self._head(tag, self._name_in("modulators", key), rename, modulator.title, gone)
         self.column.addWidget(MoverPart(self.session, key, self.grid_of))
 
     def _macro(self, key: str) -> None:

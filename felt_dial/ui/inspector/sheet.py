@@ -6,12 +6,11 @@ from typing import cast
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from felt_dial.patch.edits import duplicate_layer, remove_layer
 from felt_dial.patch.module import Source
 from felt_dial.patch.params import Choice
 from felt_dial.patch.parts import Layer
 from felt_dial.patch.patch import Patch, put
-from felt_dial.session.copying import copy_layer, paste_layer
+from felt_dial.session.copying import copy_layer, duplicate, paste_layer, remove_layers
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
 from felt_dial.ui.dials.turning import Turns, turn_all
@@ -92,6 +91,8 @@ class LayerHead(QWidget):
         row.addWidget(self.letter)
         row.addWidget(self.name, 1)
         row.addWidget(self.kind)
+        remove = Pill("Remove", "link", lambda: remove_layers(session, (self.key,)), "Remove this layer: Delete")
+        row.addWidget(remove)
         self.turn_to(path, "")
         self.name.follow(session.channel.watch, lambda: getattr(session.patch.layers.get(self.key), "name", None))
 
@@ -127,12 +128,16 @@ class LayerButtons(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         for name, act, tip in (
-            ("Duplicate", self._duplicate, "Duplicate this layer: Ctrl+D"),
-            ("Copy", self._copy, "Copy this layer, to paste it here or elsewhere"),
-            ("Paste", self._paste, "Paste the copied layer as a new one"),
-            ("Remove", self._remove, "Remove this layer and its threads"),
+            ("Duplicate", lambda: duplicate(session, self.key), "Duplicate this layer: Ctrl+D"),
+            (
+                "With its movers",
+                lambda: duplicate(session, self.key, own_movers=True),
+                "Duplicate this layer and all that shapes and moves it, so that the copy moves by itself",
+            ),
+            ("Copy", lambda: copy_layer(session, self.key), "Copy this layer, to paste it here or elsewhere: Ctrl+C"),
+            ("Paste", lambda: paste_layer(session), "Paste the copied layer as a new one: Ctrl+V"),
         ):
-            row.addWidget(Pill(name, "pill", act, tip))
+            row.addWidget(Pill(name, "small", act, tip))
         row.addStretch()
 
     @property
@@ -143,17 +148,3 @@ class LayerButtons(QWidget):
     def turn_to(self, path: str, shade: str) -> None:
         """Is about another layer."""
         self.path = path
-
-    def _duplicate(self) -> None:
-        session, key = self.session, self.key
-        session.editor.try_edit(lambda: duplicate_layer(session.patch, key)[0], f"duplicate layer {key.upper()}")
-
-    def _copy(self) -> None:
-        copy_layer(self.session, self.key)
-
-    def _paste(self) -> None:
-        paste_layer(self.session)
-
-    def _remove(self) -> None:
-        session, key = self.session, self.key
-        session.editor.try_edit(lambda: remove_layer(session.patch, key), f"remove layer {key.upper()}")

@@ -24,7 +24,6 @@ class Page(Wool):
     place: ClassVar[int] = 100
     page_asked = Signal(str)
     """Asks for another page, by its title."""
-    foot_changed = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -53,10 +52,6 @@ class Page(Wool):
 
     def opened(self, seen: bool) -> None:
         """It is shown now, or another page is."""
-
-    def foot(self) -> int:
-        """Pixels at its end that a message does not cover; `foot_changed` tells when they are others."""
-        return 0
 
     def place_of_drawer(self) -> tuple[QLayout | None, list[QWidget]]:
         """Where the drawer stands, and what gives its place to it; None where a page has no place for it."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QMimeData, QPoint, QRectF, Qt, QTimer
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QDrag,
     QDragEnterEvent,
     QDropEvent,
@@ -24,6 +25,7 @@ from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.slider import Figure, Slider
 from felt_dial.ui.dials.turning import Turns, turn_all
 from felt_dial.ui.inspector.tone import main_dial
+from felt_dial.ui.pages.patch.menus import layer_menu
 from felt_dial.ui.pictures.drives import ShapingPicture
 from felt_dial.ui.pictures.modulators import EnvelopePicture
 from felt_dial.ui.pictures.registry import picture_of
@@ -218,7 +220,7 @@ class LayerRow(QWidget):
     def _cell(self, made: Well, part: str) -> Well:
         made.setCursor(Qt.CursorShape.PointingHandCursor)
         made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        made.mouseReleaseEvent = lambda event: self.session.editor.select(part, self.key)  # type: ignore[method-assign]
+        made.mouseReleaseEvent = lambda event: self._select(part, event)  # type: ignore[method-assign]
 
         def key_press(event: QKeyEvent) -> None:
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -267,7 +269,8 @@ class LayerRow(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        chosen = self.session.editor.selection[0] in PARTS and self.session.editor.selection[1] == self.key
+        editor = self.session.editor
+        chosen = (editor.selection[0] in PARTS and editor.selection[1] == self.key) or self.key in editor.chosen
         painter.setPen(QPen(dye(self.shade) if chosen else colour("edge"), 1.8 if chosen else 1))
         painter.setBrush(colour("cloth"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
@@ -284,7 +287,22 @@ class LayerRow(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         part = self.session.editor.selection[0]
-        self.session.editor.select(part if part in PARTS else "source", self.key)
+        self._select(part if part in PARTS else "source", event)
+
+    def _select(self, part: str, event: QMouseEvent) -> None:
+        """Chooses the layer; with Ctrl together with those that are chosen, with Shift with all between."""
+        editor = self.session.editor
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and editor.selection[1] in self.session.patch.layers:
+            order = list(self.session.patch.layers)
+            ends = sorted((order.index(editor.selection[1]), order.index(self.key)))
+            editor.choose_layers(order[ends[0] : ends[1] + 1])
+        else:
+            editor.select(part, self.key, together=bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        layer_menu(self, self.session, self.key).popup(event.globalPos())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if (event.position().toPoint() - self._press).manhattanLength() > 14 and self._press.x() < 150:

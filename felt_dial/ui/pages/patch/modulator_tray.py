@@ -3,22 +3,31 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QWidget
+from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from felt_dial.patch.edits import place_name, threads_from
 from felt_dial.patch.patch import depth_of
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.reach import moves_something
 from felt_dial.session.session import Session
-from felt_dial.ui.dials.controls import text_label
+from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.tag import Tag
+from felt_dial.ui.pages.patch.menus import modulator_menu
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.theme.colours import colour, dye
 from felt_dial.ui.theme.words import plain
 
-TALL, LOW = 100, 36
+TALL, LOW = 100, 34
 """Heights of what stands in the tray, large and where layers need the room."""
+
+
+WIDE, WIDE_LOW, ADD = 146, 134, 84
+"""Widths of a card, large and low, and of what adds one."""
+GAP, GAP_LOW = 8, 4
+MOST_ROWS, MOST_ROWS_LOW = 3, 2
+"""Rows of low cards that are seen at once, and where layers need the room."""
 
 
 class ModulatorCard(QWidget):
@@ -47,14 +56,14 @@ class ModulatorCard(QWidget):
         self.moves.setVisible(not low)
         self.tag.move(6, 5)
         if low:
-            self.setFixedSize(134, LOW)
-            self.name.setGeometry(36, 8, 56, 20)
-            self.picture.setGeometry(94, 6, 34, 24)
+            self.setFixedSize(WIDE_LOW, LOW)
+            self.name.setGeometry(36, 7, 56, 20)
+            self.picture.setGeometry(94, 5, 34, 24)
         else:
-            self.setFixedSize(150, TALL)
-            self.name.setGeometry(38, 8, 106, 20)
-            self.picture.setGeometry(6, 34, 138, 44)
-            self.moves.setGeometry(6, 80, 138, 16)
+            self.setFixedSize(WIDE, TALL)
+            self.name.setGeometry(38, 8, 102, 20)
+            self.picture.setGeometry(6, 34, 134, 44)
+            self.moves.setGeometry(6, 80, 134, 16)
         self._name()
 
     def _name(self) -> None:
@@ -76,12 +85,16 @@ class ModulatorCard(QWidget):
             depth = depth_of(patch, thread).unit.write_signed(float(thread.depth))
             parts.append(f"{where} {label[:1].lower() + label[1:]} {depth}")
         text = ", ".join(parts) if parts and moves_something(patch, self.key) else "moves nothing yet"
-        self.moves.setText(self.moves.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 136))
+        self.moves.setText(self.moves.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 132))
         self.setToolTip(plain(f"{self.key.upper()} {patch.modulators[self.key].name}: {text}"))
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.session.editor.select("modulator", self.key)
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.session.editor.select("modulator", self.key)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        modulator_menu(self, self.session, self.key).popup(event.globalPos())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -98,24 +111,93 @@ class ModulatorCard(QWidget):
 
 
 class PlayerTags(QWidget):
-    """Key, velocity and mod wheel: what the player does, to be dragged like any tag."""
+    """Key, velocity, mod wheel and the rest of what the player does, to be dragged like any tag."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.grid = QGridLayout(self)
         self.grid.setContentsMargins(4, 0, 0, 0)
         self.grid.setHorizontalSpacing(5)
-        self.grid.setVerticalSpacing(2)
-        self.title = text_label("The player", "small")
-        self.tags = [(Tag(session, key, 10), text_label(source.name)) for key, source in PLAYER_SOURCES.items()]
+        self.grid.setVerticalSpacing(1)
+        self.tags = [
+            (Tag(session, key, 10), text_label(source.name, "small")) for key, source in PLAYER_SOURCES.items()
+        ]
         self.fold(False)
 
     def fold(self, low: bool) -> None:
         """In one line, or in columns with their names."""
-        self.grid.addWidget(self.title, 0, 0, 1, 4)
-        self.title.setVisible(not low)
         for n, (tag, name) in enumerate(self.tags):
-            row, column = (1, n) if low else (1 + n % 3, 2 * (n // 3))
+            row, column = (0, n) if low else (n % 4, 2 * (n // 4))
             self.grid.addWidget(tag, row, column)
             self.grid.addWidget(name, row, column + 1)
             name.setVisible(not low)
+
+
+class Tray(QWidget):
+    """Cards in rows, as large as they all have room for; what the player does stands beside them.
+
+    Where they do not fit into one row they are low, and stand in as many as it takes.
+    """
+
+    def __init__(self, session: Session, add: Pill) -> None:
+        super().__init__()
+        self.add, self.player = add, PlayerTags(session)
+        self.cards: list[ModulatorCard] = []
+        self.low = False
+        self.body = QWidget()
+        add.setParent(self.body)
+        self.scroller = Scroller(self.body)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(GAP)
+        row.addWidget(self.scroller, 1)
+        row.addWidget(self.player, 0, Qt.AlignmentFlag.AlignTop)
+
+    def show_cards(self, cards: list[ModulatorCard]) -> None:
+        """Shows these, in their order."""
+        for card in cards:
+            if card not in self.cards:
+                card.setParent(self.body)
+                card.show()
+        self.cards = cards
+        self.arrange()
+
+    def fold(self, low: bool) -> None:
+        """Makes all of it low, or as large as it has room for."""
+        self.low = low
+        self.player.fold(low)
+        self.arrange()
+
+    def tall(self, low: bool) -> int:
+        """Pixels that it takes, low or large."""
+        rows = min(self._rows(), MOST_ROWS_LOW) if low else MOST_ROWS
+        return rows * (LOW + GAP_LOW) + GAP_LOW if low else TALL + 12
+
+    def _room(self) -> int:
+        return max(self.width() - self.player.sizeHint().width() - GAP, WIDE)
+
+    def _rows(self) -> int:
+        """Rows that low cards take."""
+        across = max((self._room() + GAP_LOW) // (WIDE_LOW + GAP_LOW), 1)
+        return -(-(len(self.cards) + 1) // across)
+
+    def arrange(self) -> None:
+        """Gives every card its place."""
+        room = self._room()
+        large = not self.low and len(self.cards) * (WIDE + GAP) + ADD <= room
+        wide, tall, gap = (WIDE, TALL, GAP) if large else (WIDE_LOW, LOW, GAP_LOW)
+        across = len(self.cards) + 1 if large else max((room + gap) // (wide + gap), 1)
+        for n, card in enumerate(self.cards):
+            if card.low == large:
+                card.fold(not large)
+            card.move(n % across * (wide + gap), n // across * (tall + gap))
+        n = len(self.cards)
+        self.add.setFixedSize(ADD if large else wide, tall)
+        self.add.move(n % across * (wide + gap), n // across * (tall + gap))
+        self.add.show()
+        self.body.setFixedHeight((n // across + 1) * (tall + gap))
+        self.setFixedHeight(self.tall(self.low))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.arrange()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtCore import QEvent, QObject
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
@@ -13,6 +13,7 @@ from felt_dial.bank.library.snippets import Snippets
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.edits import add_modulator
 from felt_dial.patch.module import Modulator, Source
+from felt_dial.session.copying import share_envelope
 from felt_dial.session.session import Session
 from felt_dial.session.topics import DrawerAsked, Frame, Rebuilt, Selected
 from felt_dial.ui.dials.chooser import Chooser, offer
@@ -24,7 +25,7 @@ from felt_dial.ui.drawer.panel import Drawer
 from felt_dial.ui.inspector.panel import Inspector
 from felt_dial.ui.pages.page import Page
 from felt_dial.ui.pages.patch.layer_row import ROW, Columns, LayerRow
-from felt_dial.ui.pages.patch.modulator_tray import LOW, TALL, ModulatorCard, PlayerTags
+from felt_dial.ui.pages.patch.modulator_tray import ModulatorCard, Tray
 from felt_dial.ui.pages.patch.routing import TALL as ROUTING
 from felt_dial.ui.pages.patch.routing import Routing
 
@@ -36,7 +37,6 @@ BETWEEN = 5
 """Pixels between columns, rows, the line and the tray."""
 SPACING = 6
 """Pixels between two rows."""
-TRAY_TALL, TRAY_LOW = TALL + 12, LOW + 8
 
 
 class PatchPage(Page):
@@ -86,14 +86,8 @@ class PatchPage(Page):
             line.addWidget(pill)
         self.shown_kind = ""
         left.addWidget(self.line)
-        holder = QWidget()
-        self.tray = QHBoxLayout(holder)
-        self.tray.setContentsMargins(0, 0, 0, 0)
-        self.tray.setSpacing(8)
-        self.tray.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.tray_view = Scroller(holder, sideways=True)
-        self.tray_view.setFixedHeight(TRAY_TALL)
-        left.addWidget(self.tray_view)
+        self.tray = Tray(session, Pill("+ Modulator", "add", self._modulator_menu, "Add a modulator"))
+        left.addWidget(self.tray)
         bottom = QHBoxLayout()
         add = Pill("+ Add a layer", "add", self._layer_menu, "Add a layer of any kind; Ctrl+Shift+L adds a wave")
         add.setFixedSize(104, 40)
@@ -114,18 +108,13 @@ class PatchPage(Page):
         bottom.addWidget(self.routing, 1)
         self.layers.addLayout(bottom)
         self.layers.addStretch(1)
-        self.add_mover = Pill("+ Modulator", "add", self._modulator_menu, "Add a modulator")
-        self.player_tags = PlayerTags(session)
-        self.tray.addWidget(self.add_mover)
-        self.tray.addWidget(self.player_tags)
-        self.tray.addStretch()
         session.channel.watch(self.rebuild, Rebuilt)
         session.channel.watch(self._selected, Selected)
         session.channel.watch(self._frame, Frame)
         self.rebuild()
 
     def sections(self) -> list[QWidget]:
-        return [self.scroller, self.line, self.tray_view, self.drawer or self.inspector]
+        return [self.scroller, self.line, self.tray, self.drawer or self.inspector]
 
     def place_of_drawer(self) -> tuple[QLayout | None, list[QWidget]]:
         return self.layout(), [self.inspector]
@@ -147,12 +136,15 @@ class PatchPage(Page):
                 row.follow()
         wanted = {key: m for key, m in patch.modulators.items() if self.shown_kind in ("", m.kind)}
         cards = {key: card for key, card in self.cards.items() if key in wanted and card.kind == wanted[key].kind}
-        _let_go(self.tray, [card for key, card in self.cards.items() if key not in cards])
+        for key, card in self.cards.items():
+            if key not in cards:
+                let_go_of_focus(card)
+                card.hide()
+                card.deleteLater()
         self.cards = {key: cards.get(key) or ModulatorCard(self.session, key) for key in wanted}
-        for n, (key, card) in enumerate(self.cards.items()):
-            _place(self.tray, n, card)
-            if key in cards:
-                card.follow()
+        for card in cards.values():
+            card.follow()
+        self.tray.show_cards(list(self.cards.values()))
         for kind, pill in self.only.items():
             pill.setChecked(kind == self.shown_kind)
         self._lower(self.low)
@@ -175,8 +167,8 @@ class PatchPage(Page):
         at_work = self.at_work if self.at_work in self.rows else next(iter(self.rows), "")
         room = self._room()
         need = len(self.rows) * (ROW + SPACING) + ROUTING
-        low = need + TRAY_TALL + self.line.sizeHint().height() + 3 * BETWEEN > room
-        fits = need + TRAY_LOW + 2 * BETWEEN <= room
+        low = need + self.tray.tall(low=False) + self.line.sizeHint().height() + 3 * BETWEEN > room
+        fits = need + self.tray.tall(low=True) + 2 * BETWEEN <= room
         for key, row in self.rows.items():
             if row.folded != (folded := not fits and key != at_work):
                 row.fold(folded)
@@ -197,11 +189,7 @@ class PatchPage(Page):
         """The tray, low or large."""
         self.low = low
         self.line.setVisible(not low)
-        self.tray_view.setFixedHeight(TRAY_LOW if low else TRAY_TALL)
-        for card in self.cards.values():
-            card.fold(low)
-        self.player_tags.fold(low)
-        self.add_mover.setFixedSize(104, LOW if low else TALL)
+        self.tray.fold(low)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.inspector.widen(self.width())
@@ -257,12 +245,18 @@ class PatchPage(Page):
             self.session.say(str(wrong), problem=True)
             return
         shared = [k for k, layer in patch.layers.items() if layer.contour == patch.layers[key].contour and k != key]
+        near = self.session.editor.selection[1]
+        near = near if near in self.session.patch.layers else next(iter(self.session.patch.layers))
         self.session.editor.edit(patch, "add a layer", select=("source", key))
         if shared:
             contour = patch.layers[key].contour.upper()
             self.session.say(
                 f"All envelopes are in use: {key.upper()} shares {contour} with {shared[0].upper()}, which shapes both."
             )
+        else:
+            own = patch.layers[key].contour.upper()
+            answer = (f"Share that of {near.upper()}", lambda: share_envelope(self.session, key, near))
+            self.session.ask(f"Layer {key.upper()} has {own} over its level, its own.", [answer], problem=False)
 
     def add_modulator(self, kind: str) -> None:
         """One more modulator, chosen at once."""

@@ -4,14 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtCore import QEvent, QMimeData, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QDrag,
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from felt_dial.patch.parts import Bus, Layer
+from felt_dial.patch.parts import WHERE, Bus, Layer
 from felt_dial.patch.routing import bus_layers, bus_words, inputs_of, words
 from felt_dial.session.session import Session
 from felt_dial.session.topics import Selected
+from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
 from felt_dial.ui.theme.colours import colour, dye, layer_dye, text_on
 from felt_dial.ui.theme.felt import draw_focus
 from felt_dial.ui.theme.fonts import body_font
@@ -36,7 +50,10 @@ class Routing(QWidget):
         self.setFixedHeight(TALL)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self._pressed: Node | None = None
+        self._over: Node | None = None
+        """The place over which a letter is dragged."""
         session.channel.watch(self._follow, "layers.*.out", "layers.*.on", "layers.*.sends", "buses", "rack2")
         session.channel.watch(self.update, Selected)
         self._follow()
@@ -112,7 +129,7 @@ class Routing(QWidget):
         chosen = list(nodes)[self.at % len(nodes)] if self.hasFocus() else None
         painter.setFont(body_font(12))
         for node, box in nodes.items():
-            self._stop(painter, node, box, node == chosen)
+            self._stop(painter, node, box, node in (chosen, self._over))
 
     def _sew(self, painter: QPainter, a: QRectF, b: QRectF, shade: str, lane: float | None, send: bool) -> None:
         """A line along a lane that nothing stands on; with none, from the top of one to the bottom of another.
@@ -184,7 +201,47 @@ class Routing(QWidget):
             self.session.editor.select("out" if what == "layer" else "bus", key)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.open(self._node_at(event.position()))
+        self._pressed = self._node_at(event.position())
+        if self._pressed is None:
+            self.open(None)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """A letter that is dragged is sewn to where it is dropped."""
+        if event.buttons() & Qt.MouseButton.LeftButton and self._pressed and self._pressed[0] == "layer":
+            drag, data = QDrag(self), QMimeData()
+            data.setData(LAYER_MIME, self._pressed[1].encode())
+            drag.setMimeData(data)
+            self._pressed = None
+            drag.exec(Qt.DropAction.MoveAction)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pressed and self._pressed == self._node_at(event.position()):
+            self.open(self._pressed)
+        self._pressed = None
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(LAYER_MIME):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        """Only places that a layer may go to take it, and show so."""
+        over = self._node_at(event.position())
+        self._over = over if over and over[0] != "layer" else None
+        event.setAccepted(self._over is not None)
+        self.update()
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        self._over = None
+        self.update()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        key = bytes(event.mimeData().data(LAYER_MIME).data()).decode()
+        over, self._over = self._node_at(event.position()), None
+        self.update()
+        where = next((name for name in WHERE if over and self._goal(name) == over), None)
+        if where and key in self.session.patch.layers:
+            event.acceptProposedAction()
+            QTimer.singleShot(0, self, lambda: self.session.editor.set(f"layers.{key}.out", where))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         nodes = list(self.nodes())

@@ -186,9 +186,6 @@ class ShelfPage(Page):
 
     # --- what is shown -------------------------------------------------------------------------
 
-    def foot(self) -> int:
-        return self.many.height() + 6 if self.many.isVisible() else 0
-
     def sections(self) -> list[QWidget]:
         if self.grown is not None and self.stack.currentWidget() is self.grown:
             return [self.grown]
@@ -477,7 +474,6 @@ class ShelfPage(Page):
 
     def _selected(self) -> None:
         self.many.show_rows(self.selected())
-        self.foot_changed.emit()
         self.view.viewport().update()
 
     def steps_between(self) -> None:
