@@ -38,7 +38,7 @@ from felt_dial.patch.phrase import Phrase
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.sends import check_sends
 from felt_dial.patch.tuning import Tuning
-from felt_dial.patch.units import COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
+from felt_dial.patch.units import CENTS, COUNT, DECIBELS, HERTZ, KEY, SECONDS, SEMITONES, TEMPO, Value
 
 
 class Slot(NamedTuple):
@@ -82,6 +82,10 @@ class Patch(Module):
 
     tempo = Param("Tempo", 120.0, (20.0, 999.0), TEMPO, movable=False, says="Beats per minute.")
     level = Param("Output", 0.0, (-60.0, 12.0), DECIBELS, movable=False, says="How loud the whole patch is.")
+    transpose = Param(
+        "Transpose", 0.0, (-48.0, 48.0), SEMITONES, says="Pitch of everything that is played, in semitones."
+    )
+    fine = Param("Fine", 0.0, (-100.0, 100.0), CENTS, says="Pitch of everything that is played, in cents.")
     voices = Param("Voices", 16, (1, 32), COUNT, whole=True, movable=False, says="How many notes may sound at once.")
     bend = Param("Bend range", 2.0, (0.0, 24.0), SEMITONES, movable=False, says="How far the bend wheel reaches.")
     note_bend = fixed_param("Note bend", 48.0, (0.0, 96.0), SEMITONES, "How far the bend of a single note reaches.")

@@ -36,6 +36,7 @@ from felt_dial.sound.engine.kernels.mix import (
     run_ring,
     run_send,
     run_swing,
+    run_transpose,
     run_turn,
     voices_finite,
 )
@@ -140,6 +141,7 @@ class Program:
         self.order = in_order(self.layers)
         self.moves = self.modulation.moves
         self.bend = control[control.shape[0] + BEND_SLOT]
+        self.transposed = control[self.at["transpose"]], control[self.at["fine"]]
         self.line = np.zeros((ROWS, ticks + 1), np.float32)
         self.played = np.zeros((ROWS, ticks + 1), np.float32)
         self.always = np.ones((ROWS, ticks + 1), np.float32)
@@ -260,6 +262,7 @@ class Program:
             1.0 - math.exp(-self.seconds / SMOOTHING),
         )
         ended = enter_modulation(*self.modulation_arguments())
+        run_transpose(self.line, self.flat, *self.transposed, active)
         self.clock += self.frames // TICK
         voices.stirred = ended > 0 or (voices.stirred and voices.started())
         self.output.begin_block()

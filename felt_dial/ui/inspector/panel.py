@@ -352,7 +352,7 @@ class Inspector(Card):
         self.shade = "walnut"
         session = self.session
         self._head(text_label("", "title"), lambda: session.patch.name, session.editor.rename_patch, "the whole patch")
-        self._grid(["level", "voices", "grains", "tempo"], "walnut")
+        self._grid(["level", "transpose", "fine", "tempo", "voices", "grains"], "walnut")
         self._grid(["rack2"], "walnut")
         self.column.addWidget(SewnLine())
         self._title("How notes play")

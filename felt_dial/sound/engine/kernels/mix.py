@@ -42,6 +42,19 @@ def run_line(line, pitch, before, goal, pace, turn, bent, bend, begin, active, f
 
 
 @kernel
+def run_transpose(line, flat, semitones, cents, active):
+    """Moves what notes play by the pitch of the whole patch, in semitones and cents; (row, tick + 1).
+
+    `line` is what each note plays, `flat` becomes what layers play that follow no key: A4, moved alike.
+    """
+    for row in active:
+        for t in range(line.shape[1]):
+            shift = semitones[row, t] + np.float32(0.01) * cents[row, t]
+            line[row, t] += shift
+            flat[row, t] = np.float32(69.0) + shift
+
+
+@kernel
 def run_pitch(frequency, control, line, bend, span, reference, active):
     """Frequency (Hz) of a layer, float32 (row, tick + 1): key, octave, pitch, fine, ratio and bend, or fixed.
 

@@ -324,18 +324,30 @@ class LayerRow(QWidget):
         QTimer.singleShot(0, lambda: session.editor.edit(patch, f"move layer {moved.upper()}"))
 
 
-class Columns(QWidget):
-    """The names of the columns, over the cells of the rows."""
+FIGURE = 44
+"""Pixels of a figure over the columns."""
 
-    def __init__(self) -> None:
+
+class Columns(QWidget):
+    """The names of the columns, over the cells of the rows; and by how much all of them are transposed."""
+
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.wide = 0
-        self.setFixedHeight(15)
+        self.setFixedHeight(17)
+        self.word = text_label("Transpose")
+        self.figures = [Figure(session, path, "walnut") for path in ("transpose", "fine")]
+        for widget in (self.word, *self.figures):
+            widget.setParent(self)
 
     def over(self, wide: int) -> None:
         """Stands over rows of another width."""
         if wide != self.wide:
             self.wide = wide
+            left = columns(wide)["head"][0]
+            self.word.setGeometry(left, 0, 58, 16)
+            for n, figure in enumerate(self.figures):
+                figure.setGeometry(left + 58 + FIGURE * n, 0, FIGURE, 17)
             self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -343,5 +355,5 @@ class Columns(QWidget):
         painter.setFont(body_font(12))
         painter.setPen(colour("soft"))
         spots = columns(self.wide or self.width())
-        for part, name in {"head": "Layer", **TITLES, "out": "Out"}.items():
+        for part, name in {**TITLES, "out": "Out"}.items():
             painter.drawText(spots[part][0], 12, name)

@@ -62,7 +62,7 @@ class PatchPage(Page):
         outer.addLayout(left, 1)
         self.inspector = Inspector(session)
         outer.addWidget(self.inspector)
-        self.columns = Columns()
+        self.columns = Columns(session)
         left.addWidget(self.columns)
         holder = QWidget()
         self.layers = QVBoxLayout(holder)
