@@ -20,6 +20,7 @@ from felt_dial.patch.patch import (
     Patch,
     Route,
     check_thread,
+    contours,
     depth_of,
     depth_param,
     goes_both_ways,
@@ -76,7 +77,7 @@ def add_layer(patch: Patch, layer: Layer) -> tuple[Patch, str]:
         raise OutOfRange(f"A patch holds {len(LAYER_IDS)} layers; remove one first.")
     key = next(k for k in LAYER_IDS if k not in patch.layers)
     if layer.contour not in patch.modulators:
-        layer = layer.model_copy(update={"contour": next(k for k in patch.modulators if k.startswith("e"))})
+        layer = layer.model_copy(update={"contour": next(k for k, m in patch.modulators.items() if m.shapes_levels)})
     layers = {**patch.layers, key: layer}
     if list(patch.layers) == sorted(patch.layers):
         layers = {k: layers[k] for k in sorted(layers)}
@@ -140,7 +141,7 @@ def without_idle_modulators(patch: Patch) -> tuple[Patch, list[str]]:
     """The patch without the modulators that nothing hangs on, and their ids; those that a thread of no depth names stay."""
     gone: list[str] = []
     while True:
-        used = {layer.contour for layer in patch.layers.values()}
+        used = set(contours(patch).values())
         used |= {mover for thread in patch.threads.values() for mover in (thread.source, thread.scaled)}
         used |= {getattr(modulator, field) for modulator in patch.modulators.values() for field in modulator.inputs}
         idle = [key for key in patch.modulators if key not in used]
@@ -238,9 +239,11 @@ def add_modulator(patch: Patch, modulator: Modulator) -> tuple[Patch, str]:
 
 def remove_modulator(patch: Patch, key: str) -> Patch:
     """The patch without a modulator and its threads; one that shapes a layer's level stays."""
-    for name, layer in patch.layers.items():
-        if layer.contour == key:
-            raise OutOfRange(f"{key.upper()} shapes the level of layer {name.upper()}; give that another first.")
+    for path, contour in contours(patch).items():
+        if contour == key:
+            what, name = path.split(".")
+            whose = f"layer {name.upper()}" if what == "layers" else f"bus {name}"
+            raise OutOfRange(f"{key.upper()} shapes the level of {whose}; give that another first.")
     for other, modulator in patch.modulators.items():
         if key in [getattr(modulator, field) for field in modulator.inputs]:
             raise OutOfRange(f"{other.upper()} is made of {key.upper()}; give it another first.")

@@ -245,6 +245,8 @@ class Modulator(Module, family=True):
         """Whether a new thread reads it from −1 to 1: it goes to both sides of a middle, again and again."""
         return self.both_ways
 
+    shapes_levels: ClassVar[bool] = False
+    """Whether it may be the level over time of a layer or a bus."""
     most: ClassVar[int] = 8
     order: ClassVar[int] = 100
     """Where it stands in the tray: kinds with a lower number come first."""

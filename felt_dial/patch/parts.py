@@ -135,6 +135,8 @@ class Bus(Module, title="Bus 3"):
         says="Where the bus goes.",
     )
     name: str = ""
+    contour: str = Field(default="", exclude_if=lambda contour: not contour)
+    """What shapes its level over time; nothing where it is empty."""
     drive: Shaper = Shaper()
     filter: AnyFilter
     after: Shaper = Shaper()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import date
 from typing import Any, NamedTuple, Self, TypeVar, cast
 
@@ -206,14 +206,15 @@ class Patch(Module):
         if set(self.macros) != set(MACRO_IDS):
             raise ValueError("a patch has the macros m1 to m8")
         for key, layer in self.layers.items():
-            if layer.contour not in self.modulators or not layer.contour.startswith("e"):
-                raise ValueError(f"layers.{key}.contour: no envelope is called {layer.contour!r}")
+            check_contour(f"layers.{key}", layer.contour, self.modulators)
             for other in layer.inlets:
                 if other not in self.layers:
                     raise ValueError(f"layers.{key}.inlets: there is no layer {other!r}")
             check_sends(f"layers.{key}", layer)
         for key, bus in self.buses.items():
             check_sends(f"buses.{key}", bus)
+            if bus.contour:
+                check_contour(f"buses.{key}", bus.contour, self.modulators)
         for key, modulator in self.modulators.items():
             for name in modulator.inputs:
                 wanted = getattr(modulator, name)
@@ -324,12 +325,24 @@ def outline(patch: Patch) -> tuple[Any, ...]:
     )
 
 
+def check_contour(path: str, contour: str, modulators: Mapping[str, Modulator]) -> None:
+    """Raises `ValueError` where nothing that can shape a level has this id."""
+    if contour not in modulators or not modulators[contour].shapes_levels:
+        raise ValueError(f"{path}.contour: nothing that shapes a level is called “{cut(contour, 20)}”")
+
+
+def contours(patch: Patch) -> dict[str, str]:
+    """What shapes the level over time of layers and buses, by their paths; a bus that nothing shapes is not among them."""
+    found = {f"layers.{key}": layer.contour for key, layer in patch.layers.items()}
+    return found | {f"buses.{key}": bus.contour for key, bus in patch.buses.items() if bus.contour}
+
+
 def own_outline(module: Module) -> tuple[Any, ...]:
     """What of a module a page is laid out for."""
     more: tuple[Any, ...] = tuple(
         module.get(name) for name, param in module.params.items() if param.rebuilds and isinstance(param, Choice)
     )
-    if isinstance(module, Layer):
+    if isinstance(module, Layer | Bus):
         more += (module.contour,)
     elif isinstance(module, Route):
         more += (module.source, module.target, module.scaled, module.delay != 0.0)

@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 from felt_dial.patch.edits import threads_on
-from felt_dial.patch.patch import BY_RATIO, Patch, Route, audio_rate_modulators, target_param, value_at
+from felt_dial.patch.patch import BY_RATIO, Patch, Route, audio_rate_modulators, contours, target_param, value_at
 from felt_dial.patch.routing import effect_name
+
+
+def shaped_by(patch: Patch, mover: str) -> list[str]:
+    """Whose level over time a mover is: letters of layers, and buses by name."""
+    those = [path.split(".") for path, contour in contours(patch).items() if contour == mover]
+    return [key.upper() if what == "layers" else f"bus {key}" for what, key in those]
 
 
 def moves_something(patch: Patch, source: str) -> bool:
     """True where a mover has an effect: a thread with a depth, a layer's level, or a blend that does."""
-    if any(layer.contour == source for layer in patch.layers.values()):
+    if source in contours(patch).values():
         return True
     for thread in patch.threads.values():
         if source in (thread.source, thread.scaled) and thread.on and _amount(patch, thread) != 0.0:

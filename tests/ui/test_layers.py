@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu, QWidget
 from felt_dial.patch.edits import add_modulator, duplicate_layer, move_layer, sew, without_idle_modulators
 from felt_dial.patch.module import Modulator
 from felt_dial.sound.modules import new_patch
+from felt_dial.ui.inspector.level_shaper import LevelShaper
 from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
 from tests.ui.conftest import Desk, wait
 
@@ -205,3 +206,31 @@ def test_a_message_covers_nothing(desk: Desk) -> None:
     window.session.say("A long one. " * 40, problem=True)
     QApplication.processEvents()
     assert window.said.height() > said.height() and not window.said.geometry().intersects(window.stack.geometry())
+
+
+def test_the_level_of_a_layer_or_a_bus_goes_by_a_new_mover_in_one_gesture(desk: Desk) -> None:
+    session = desk.session
+    desk.select("level", "a")
+    shaper = desk.find(LevelShaper)
+    shaper.box.activated.emit(shaper.box.findData("new curve"))
+    QApplication.processEvents()
+    key = session.patch.layers["a"].contour
+    assert session.patch.modulators[key].kind == "curve" and session.editor.history.undo_says.endswith(key.upper())
+    row = desk.window.patch_page.rows["a"]
+    assert (
+        row.pictures["level"].path == f"modulators.{key}" and type(row.pictures["level"]).__name__ != "EnvelopePicture"
+    )
+    assert "level of A" in desk.window.patch_page.cards[key].moves.text()
+    session.editor.undo()
+    assert (
+        session.patch.layers["a"].contour == "e1"
+        and desk.window.patch_page.rows["a"].pictures["level"].path == "modulators.e1"
+    )
+    desk.select("bus", "2")
+    shaper = desk.find(LevelShaper)
+    assert shaper.box.currentText() == "Full level"
+    shaper.box.activated.emit(shaper.box.findData("e1"))
+    assert session.patch.buses["2"].contour == "e1"
+    shaper = desk.find(LevelShaper)
+    shaper.box.activated.emit(shaper.box.findData(""))
+    assert session.patch.buses["2"].contour == ""

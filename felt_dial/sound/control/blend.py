@@ -13,6 +13,7 @@ class Blend(Modulator, kind="blend"):
     picture, order = "blend", 6
 
     tag, dye, most = "B", "ink", 4
+    shapes_levels = True
     inputs = ("first", "second", "third")
 
     way = Choice(

@@ -37,6 +37,7 @@ class Curve(Modulator, kind="curve"):
     picture, order = "line", 3
 
     tag, dye = "C", "lichen"
+    shapes_levels = True
 
     length = Param("Length", 2.0, (0.02, 60.0), SECONDS, taper=LOG, beats=True, says="How long the whole line lasts.")
     start = Choice(

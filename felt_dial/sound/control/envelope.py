@@ -17,6 +17,7 @@ class Envelope(Modulator, kind="envelope"):
     picture, order = "envelope", 1
 
     tag, dye = "E", "madder"
+    shapes_levels = True
 
     delay = _time("Delay", 0.0, 10.0, "Time before anything begins.")
     attack = _time("Attack", 0.005, 20.0, "Time from nothing to full.")

@@ -23,6 +23,7 @@ class Lfo(Modulator, kind="lfo", title="LFO"):
     picture, order = "line", 2
 
     tag, dye, both_ways = "L", "woad", True
+    shapes_levels = True
 
     shape = Choice(
         "Shape",

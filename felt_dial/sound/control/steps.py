@@ -24,6 +24,7 @@ class Steps(Modulator, kind="steps"):
     picture, order = "steps", 4
 
     tag, dye, most = "S", "weld", 2
+    shapes_levels = True
 
     rate = rate("Step", Beats(0.25), "How long a step lasts: a note length, or steps in a second.")
     start = start("free")

@@ -12,7 +12,7 @@ from felt_dial.patch.shaping import Shaping
 from felt_dial.sound.compiling.compiled import kernel_of
 from felt_dial.sound.compiling.kernel import Stage
 from felt_dial.sound.control.core.layout import Layout
-from felt_dial.sound.control.core.records import GLOBAL, Modulation
+from felt_dial.sound.control.core.records import BY_ITSELF, GLOBAL, Modulation
 from felt_dial.sound.engine.bus_voice import BusVoice
 from felt_dial.sound.engine.latency_compensation import latencies
 from felt_dial.sound.engine.layer_voice import Feed, LayerVoice, Sending, Swing, sends
@@ -121,12 +121,21 @@ class Built:
             Tone(parts, self.room),
             self._control(path, layer),
             self._layout.movers.index(layer.contour),
+            self._over_time(layer.contour),
             switches,
             at[f"{path}.out"],
             at[f"{path}.order"],
             list(layer.source.params).index("track") if "track" in layer.source.params else None,
             self._weights[:, place],
         )
+
+    def _over_time(self, contour: str) -> NDArray[np.float32]:
+        """The level over time that a mover gives, 0 to 1, float32 (row, tick + 1)."""
+        mover, modulation = self._layout.movers.index(contour), self._modulation
+        at = int(np.flatnonzero(modulation.contours == mover)[0])
+        found: NDArray[np.float32]
+        found = modulation.moves[mover] if modulation.closes[at] == BY_ITSELF else modulation.levels[at]
+        return found
 
     def _bus(self, path: str, bus: Bus) -> BusVoice:
         parts = [self._place(f"{path}.{part}", getattr(bus, part), self._fine) for part in ("drive", "filter", "after")]
@@ -140,6 +149,7 @@ class Built:
             out,
             goes,
             self._fine.frames,
+            self._over_time(bus.contour) if bus.contour else np.ones_like(self._modulation.gain),
         )
 
     def _tie(self, frames: int) -> None:

@@ -19,7 +19,8 @@ SILENT = 1e-5
 class BusVoice:
     """A bus: the voices that layers put into it, and what it makes of them.
 
-    `rest` (2, row) is how much of each voice is left before and after the block: less than 1 only while it rings on.
+    `over_time` (row, tick + 1) is its level from 0 to 1, `rest` (2, row) how much of each voice is left before and after
+    the block: less than 1 only while it rings on.
     """
 
     def __init__(
@@ -31,8 +32,10 @@ class BusVoice:
         out: int,
         goes: tuple[int, ...],
         frames: int,
+        over_time: NDArray[np.float32],
     ) -> None:
         self.key, self.place, self.tone, self.control, self.out, self.places = key, place, tone, control, out, goes
+        self.over_time = over_time
         self.swing: Swing | None = None
         self.also: list[Sending] = []
         self.audio = np.zeros((ROWS, 2, frames), np.float32)

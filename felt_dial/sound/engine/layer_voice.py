@@ -71,6 +71,7 @@ class LayerVoice:
     tone: Tone
     control: NDArray[np.float32]
     contour: int
+    over_time: NDArray[np.float32]
     switches: tuple[int, ...]
     out: int
     order: int

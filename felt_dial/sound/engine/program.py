@@ -139,12 +139,10 @@ class Program:
         self.grains, self.newest, self.racks = built.grains, built.newest, built.output.racks
         control = self.modulation.control
         self.order = in_order(self.layers)
-        self.moves = self.modulation.moves
         self.bend = control[control.shape[0] + BEND_SLOT]
         self.transposed = control[self.at["transpose"]], control[self.at["fine"]]
         self.line = np.zeros((ROWS, ticks + 1), np.float32)
         self.played = np.zeros((ROWS, ticks + 1), np.float32)
-        self.always = np.ones((ROWS, ticks + 1), np.float32)
         self.flat = np.full((ROWS, ticks + 1), 69.0, np.float32)
         self.bent = np.zeros(ROWS)
         self.shaped = np.zeros((len(self.modulation.contours), ROWS), np.bool_)
@@ -361,7 +359,7 @@ class Program:
         if layer.send is not None:
             run_send(
                 self.audio,
-                self.moves[layer.contour],
+                layer.over_time,
                 self.modulation.gain,
                 layer.weights[SENT],
                 layer.rows,
@@ -448,7 +446,7 @@ class Program:
         for passed in layer.tone.heard:
             peak = run_mix(
                 passed.audio,
-                self.moves[layer.contour],
+                layer.over_time,
                 level,
                 control[PAN],
                 self.modulation.gain,
@@ -506,7 +504,7 @@ class Program:
             onward = self.output.take(goes) if sums else self.buses[goes - FIRST_BUS].take(rows)
             peak = run_mix(
                 passed.audio,
-                self.always,
+                bus.over_time,
                 level if send is level else self._sent(level, send),
                 bus.control[BUS_PAN],
                 self.modulation.gain,

@@ -22,11 +22,13 @@ def what_lasts(session: Session) -> list[str]:
     for n, (key, layer) in enumerate(patch.layers.items()):
         if int(data["voices"]) and float(data["layer_peaks"][n]) >= HEARD:
             envelope = patch.modulators[layer.contour]
-            release = envelope.params["release"].write(envelope.get("release"))
             up = ", which begins at key up" if layer.get("trigger") == "up" else ""
             late = f", late by {layer.params['delay'].write(layer.get('delay'))}" if layer.get("delay") else ""
             name = f"{key.upper()} {layer.name or layer.source.title}"
-            lines.append(f"Layer {name}{up}{late}: {layer.contour.upper()} has a release of {release}.")
+            shape = f"{layer.contour.upper()} goes to its end"
+            if "release" in envelope.params:
+                shape = f"{layer.contour.upper()} has a release of {envelope.params['release'].write(envelope.get('release'))}"
+            lines.append(f"Layer {name}{up}{late}: {shape}.")
     for n, path in enumerate(sounding(patch)):
         part, *steps = path.split(".")
         level = float(data["steps"][n][1])

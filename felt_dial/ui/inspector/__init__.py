@@ -2,6 +2,7 @@
 
 - `layer_settings`: Parts of the inspector about a layer among others: what modulates it, when it plays, how the patch
   is tuned.
+- `level_shaper`: The level over time of a layer or a bus: by which mover it goes, or by a new one.
 - `load`: Loading a recording or a table: a file, heard as it is chosen; one of the last; one that comes with the
   program.
 - `macro`: What the inspector shows for a macro: its range and default, a word to the musician, and trying it out.

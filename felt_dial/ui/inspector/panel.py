@@ -13,6 +13,7 @@ from felt_dial.patch.edits import threads_from
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import param_at, put
 from felt_dial.patch.player import PLAYER_SOURCES
+from felt_dial.patch.reach import shaped_by
 from felt_dial.patch.routing import bus_layers
 from felt_dial.session.copying import remove_mover
 from felt_dial.session.importing import Importing
@@ -22,11 +23,11 @@ from felt_dial.sound.sources.core.unison import Unison
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.focus import let_go_of_focus, take_what_is_written
-from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.dials.under_hand import UnderHand
 from felt_dial.ui.inspector.layer_settings import Inlets, Sends, TuningRow
+from felt_dial.ui.inspector.level_shaper import LevelShaper
 from felt_dial.ui.inspector.macro import MacroPart
 from felt_dial.ui.inspector.modulator import MoverPart
 from felt_dial.ui.inspector.pattern_player import PatternPart
@@ -279,6 +280,7 @@ class Inspector(Card):
         said = f"from {letters}, note by note" if letters else "no layer goes here yet: see a layer’s Out"
         self.column.addWidget(text_label(said))
         self._grid([f"{path}.out", f"{path}.level", f"{path}.pan"], "walnut")
+        self.column.addWidget(LevelShaper(self.session, path))
         self.column.addWidget(Sends(self.session, path))
         self.column.addWidget(SewnLine())
         self.column.addWidget(DrivePart(self.session, f"{path}.drive", "walnut", "Drive", self.grid_of))
@@ -323,25 +325,7 @@ class Inspector(Card):
 
     def _contour(self, key: str) -> None:
         layer = self.session.patch.layers[key]
-        row = QHBoxLayout()
-        row.addWidget(text_label("Level over time is shaped by"))
-        box = Picker()
-        envelopes = [m for m in self.session.patch.modulators if m.startswith("e")]
-        for envelope in envelopes:
-            name = self.session.patch.modulators[envelope].name
-            box.addItem(f"{envelope.upper()} {name}", envelope)
-        box.setCurrentIndex(envelopes.index(layer.contour))
-        box.setAccessibleName("Envelope of the level")
-
-        def choose(n: int) -> None:
-            fresh = self.session.patch.layers[key].model_copy(update={"contour": box.itemData(n)})
-            patch = put(self.session.patch, ["layers", key], fresh)
-            self.session.editor.edit(patch, f"shape {key.upper()} with {box.itemData(n).upper()}")
-            self.session.channel.tell(Selected())
-
-        box.activated.connect(choose)
-        row.addWidget(box, 1)
-        self.column.addLayout(row)
+        self.column.addWidget(LevelShaper(self.session, f"layers.{key}"))
         self.column.addWidget(MoverPart(self.session, layer.contour, self.grid_of))
         self.column.addWidget(SewnLine())
         self._grid([f"layers.{key}.{name}" for name in ("level", "pan")], self.shade)
@@ -424,7 +408,7 @@ class Inspector(Card):
         own = path.startswith((f"modulators.{key}.", f"macros.{key}")) and mover
         if mover and (not own or path == f"macros.{key}"):
             listed = threads_from(patch, key)
-            shaped = [k.upper() for k, layer in patch.layers.items() if layer.contour == key]
+            shaped = shaped_by(patch, key)
             level = f" the level of {', '.join(shaped)}" if shaped else ""
             self.threads.show_threads(f"{tag_text(key)} moves{level}", list(listed), "to")
             return

@@ -12,15 +12,18 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.patch.module import Modulator
 from felt_dial.patch.params import Param, Parameter
 from felt_dial.patch.parts import BY_RATIO
-from felt_dial.patch.patch import Patch, drawings, goes_both_ways, movers, slots
+from felt_dial.patch.patch import Patch, contours, drawings, goes_both_ways, movers, slots
 from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.units import DECIBELS, FACTOR, PERCENT, RATE
 from felt_dial.sound.control.core.order import MOVER, SLOT, Node, Order, in_order
 from felt_dial.sound.control.core.records import (
+    AT_END,
     BEATS_OF_RATE,
     BEATS_OF_TIME,
+    BY_ITSELF,
     GLOBAL,
     IN_FACTORS,
     IN_SEMITONES,
@@ -31,6 +34,7 @@ from felt_dial.sound.control.core.records import (
     ROW_RECORD,
     SLOT_RECORD,
     THREAD_RECORD,
+    WITH_KEY,
     Modulation,
 )
 from felt_dial.sound.control.follow import BEFORE_RACK, FIRST_LAYER, OUT
@@ -101,6 +105,8 @@ def make_modulation(patch: Patch, values: NDArray[np.float64], ticks: int, rate:
     table["led"] = table["current"]
     control[:] = table["current"][:, None, None]
 
+    shaping = sorted(set(contours(patch).values()), key=place.__getitem__)
+
     def steps(shared: bool) -> NDArray[np.int32]:
         found = [
             (node.kind, place[node.key] if node.kind == MOVER else at[node.key])
@@ -115,7 +121,10 @@ def make_modulation(patch: Patch, values: NDArray[np.float64], ticks: int, rate:
         threads=np.array(threads, THREAD_RECORD),
         shared=steps(True),
         noted=steps(False),
-        contours=np.array(sorted({place[layer.contour] for layer in patch.layers.values()}), np.int32),
+        contours=np.array([place[key] for key in shaping], np.int32),
+        closes=np.array([_closes(patch.modulators[key]) for key in shaping], np.int32),
+        levels=np.zeros((len(shaping), ROWS, ticks + 1), np.float32),
+        closing=np.zeros((len(shaping), ROWS, 2)),
         drawn=drawn,
         base=np.zeros((len(table), ticks + 1)),
         control=control,
@@ -130,6 +139,13 @@ def make_modulation(patch: Patch, values: NDArray[np.float64], ticks: int, rate:
         fading=np.zeros(ROWS, np.float32),
     )
     return modulation, layout
+
+
+def _closes(modulator: Modulator) -> int:
+    """How a level over time that goes by a modulator comes to its end."""
+    if modulator.kind == "envelope":
+        return BY_ITSELF
+    return AT_END if modulator.kind == "curve" and not modulator.shared() else WITH_KEY
 
 
 def _nature(param: Parameter) -> tuple[float, float, bool, int, bool, bool]:

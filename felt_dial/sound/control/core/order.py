@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from felt_dial.patch.patch import Patch, movers
+from felt_dial.patch.patch import Patch, contours, movers
 from felt_dial.patch.player import PLAYER_SOURCES
 
 MOVER, SLOT = range(2)
@@ -50,7 +50,7 @@ def dependencies(patch: Patch) -> dict[Node, list[Node]]:
     """What every node reads: only movers that something asks for, and slots that a thread ends on."""
     reads: dict[Node, list[Node]] = {}
     known = movers(patch)
-    asked = [Node(MOVER, layer.contour) for layer in patch.layers.values()]
+    asked = [Node(MOVER, contour) for contour in contours(patch).values()]
     asked += [Node(SLOT, thread.target) for thread in patch.threads.values()]
     asked.reverse()
     while asked:

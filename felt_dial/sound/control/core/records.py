@@ -85,6 +85,11 @@ ROW_RECORD = np.dtype(
 let go (−1 for neither), whether no key holds it, the number of its note, the row it follows, key and velocity."""
 
 
+BY_ITSELF, WITH_KEY, AT_END = range(3)
+CLOSES = 0.005
+"""Seconds in which a level closes that is no envelope."""
+
+
 class Modulation(NamedTuple):
     """What moves in a patch and where it stands.
 
@@ -98,7 +103,13 @@ class Modulation(NamedTuple):
         What is worked out each tick, in order: (MOVER, index) or (SLOT, index); once for the patch,
         and once for every note.
     contours : int32 (contour,)
-        The movers that shape the level of some layer.
+        The movers that shape the level of some layer or bus.
+    closes : int32 (contour,)
+        How a level goes that is no envelope: `BY_ITSELF` for an envelope, which closes by itself, `WITH_KEY` for what closes
+        when its key goes up, `AT_END` for a curve of every note, which goes its way first.
+    levels : float32 (contour, row, tick + 1)
+        The levels of those that are no envelopes; `closing` (contour, row, 2) is how far each is open, and whether its key is
+        up.
     drawn : float64 (number,)
         All drawings, one behind the other.
     base : float64 (slot, tick + 1)
@@ -127,6 +138,9 @@ class Modulation(NamedTuple):
     shared: NDArray[np.int32]
     noted: NDArray[np.int32]
     contours: NDArray[np.int32]
+    closes: NDArray[np.int32]
+    levels: NDArray[np.float32]
+    closing: NDArray[np.float64]
     drawn: NDArray[np.float64]
     base: NDArray[np.float64]
     control: NDArray[np.float32]

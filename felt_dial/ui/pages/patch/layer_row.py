@@ -27,7 +27,6 @@ from felt_dial.ui.dials.turning import Turns, turn_all
 from felt_dial.ui.inspector.tone import main_dial
 from felt_dial.ui.pages.patch.menus import layer_menu
 from felt_dial.ui.pictures.drives import ShapingPicture
-from felt_dial.ui.pictures.modulators import EnvelopePicture
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.well import Well
 from felt_dial.ui.theme.colours import cloth, colour, dye, layer_dye
@@ -92,7 +91,7 @@ class LayerRow(QWidget):
             "source": self._cell(picture_of(session, f"{path}.source", self.shade), "source"),
             "drive": self._cell(ShapingPicture(session, f"{path}.drive", self.shade), "drive"),
             "filter": self._cell(picture_of(session, f"{path}.filter", self.shade), "filter"),
-            "level": self._cell(EnvelopePicture(session, f"modulators.{layer.contour}", self.shade), "level"),
+            "level": self._cell(picture_of(session, f"modulators.{layer.contour}", self.shade), "level"),
         }
         self.dials = {
             "pitch": Dial(session, f"{path}.pitch", self.shade, 15),
@@ -117,7 +116,8 @@ class LayerRow(QWidget):
     def shape(session: Session, key: str) -> object:
         """What a row is laid out for: as long as it is the same, the row follows by itself, or is turned to another layer."""
         layer = session.patch.layers[key]
-        return type(layer.source), type(layer.filter), main_dial(layer.filter), cloth.theme.name
+        contour = type(session.patch.modulators[layer.contour])
+        return type(layer.source), type(layer.filter), main_dial(layer.filter), contour, cloth.theme.name
 
     def turn_to(self, key: str) -> None:
         """Becomes the row of another layer that is laid out alike."""

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 from felt_dial.patch.edits import place_name, threads_from
 from felt_dial.patch.patch import depth_of
 from felt_dial.patch.player import PLAYER_SOURCES
-from felt_dial.patch.reach import moves_something
+from felt_dial.patch.reach import moves_something, shaped_by
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.scrolling import Scroller
@@ -78,7 +78,7 @@ class ModulatorCard(QWidget):
         if self.key not in patch.modulators:
             return
         self._name()
-        shaped = [k.upper() for k, layer in patch.layers.items() if layer.contour == self.key]
+        shaped = shaped_by(patch, self.key)
         parts = [f"level of {' '.join(shaped)}"] if shaped else []
         for thread in threads_from(patch, self.key).values():
             where, label = place_name(patch, thread.target)
