@@ -27,13 +27,15 @@ from felt_dial.live.link.messages import (
     ProgramAsked,
     TransportAsked,
 )
+from felt_dial.patch.params import CUBIC, Param
 from felt_dial.patch.patch import sounding
-from felt_dial.patch.units import Beats
+from felt_dial.patch.units import KEY, SECONDS, Beats
 from felt_dial.session.topics import Frame
 from felt_dial.session.transport import SENTENCES
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.ui.dials.controls import NameEdit, Options, SwitchPill
 from felt_dial.ui.dials.dial import Dial
+from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.dials.slider import Slider
 from felt_dial.ui.frame.header import Sides
 from felt_dial.ui.frame.strip import MacroDial
@@ -258,7 +260,7 @@ def test_switches_in_a_row_are_pressed_and_follow(desk: Desk) -> None:
 
 def test_the_inspector_gives_a_layer_another_envelope(desk: Desk) -> None:
     desk.select("level", "b")
-    box = desk.find(QComboBox, lambda b: b.accessibleName() == "Envelope of the level")
+    box = desk.find(QComboBox, lambda b: b.accessibleName() == "What shapes the level over time")
     box.setCurrentIndex(1)
     box.activated.emit(1)
     assert desk.session.patch.layers["b"].contour == "e2"
@@ -477,3 +479,55 @@ def test_escape_leaves_a_search_and_letters_do_not_play_while_one_types(desk: De
     assert search.text() == "moss" and desk.link.shared.received() == []
     desk.window.show_page("Patch")
     assert desk.window.shown == "Patch"
+
+
+# --- figures of benches --------------------------------------------------------------------------
+
+
+def bench_slider(param: Param) -> tuple[PlainSlider, list[float]]:
+    """A slider in a window of its own, and what it says when it is let go of."""
+    made, heard = PlainSlider(param), list[float]()
+    made.resize(240, 22)
+    made.let_go.connect(heard.append)
+    made.show()
+    made.setFocus()
+    QTest.qWaitForWindowExposed(made)
+    return made, heard
+
+
+def test_a_figure_of_a_bench_is_typed_in_its_unit_and_a_click_moves_nothing(desk: Desk) -> None:
+    slider, heard = bench_slider(Param("held", 1.0, (0.02, 20.0), SECONDS, taper=CUBIC, says="How long"))
+    QTest.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(100, 11))
+    assert slider.value == 1.0 and not heard, "a click gives the focus"
+    for typed, seconds in (("350 ms", 0.35), ("2", 2.0), ("*2", 4.0), ("0.5 s", 0.5)):
+        QTest.keyClick(slider, Qt.Key.Key_Return)
+        assert slider.entry is not None
+        slider.entry.setText(typed)
+        QTest.keyClick(slider.entry, Qt.Key.Key_Return)
+        assert slider.value == pytest.approx(seconds) == pytest.approx(heard[-1]), typed
+    QTest.keyClicks(slider, "7")
+    assert slider.entry.text() == "7", "a digit begins the entry"
+    QTest.keyClick(slider.entry, Qt.Key.Key_Return)
+    assert slider.value == 7.0
+    QTest.keyClick(slider, Qt.Key.Key_Return)
+    slider.entry.setText("900 s")
+    QTest.keyClick(slider.entry, Qt.Key.Key_Return)
+    assert slider.value == 7.0 and slider.entry.isVisible(), "what is refused is said where it was typed"
+    QTest.keyClick(slider.entry, Qt.Key.Key_Escape)
+    QTest.keyClick(slider, Qt.Key.Key_Delete)
+    assert slider.value == 1.0
+    desk.drag(slider, QPoint(80, 11), QPoint(120, 11))
+    assert slider.value > 1.0 and heard[-1] == slider.value
+    slider.close()
+
+
+def test_a_figure_that_counts_moves_by_ones_and_names_keys(desk: Desk) -> None:
+    slider, heard = bench_slider(Param("key", 60, (12, 108), KEY, whole=True, says="Which key"))
+    QTest.keyClick(slider, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    assert slider.value == 61.0 and heard == [61.0] and slider.accessibleDescription() == "C#4"
+    QTest.keyClick(slider, Qt.Key.Key_Return)
+    assert slider.entry is not None
+    slider.entry.setText("A3")
+    QTest.keyClick(slider.entry, Qt.Key.Key_Return)
+    assert slider.value == 57.0
+    slider.close()

@@ -29,7 +29,8 @@ def as_layers(patch: Patch, key: str, frames: list[int], first_key: int) -> Patc
     asset: Asset = patch.layers[key].source.asset  # type: ignore[attr-defined]
     edges = [*frames, asset.frames]
     last = asset.frames - 1
-    for n, (begin, end) in reversed(list(enumerate(pairwise(edges)))):
+    slices = list(enumerate(pairwise(edges)))
+    for n, (begin, end) in [*slices[1:], slices[0]]:  # the layer itself last: the others are copies of what it was
         target = key
         if n:
             patch, target = duplicate_layer(patch, key)

@@ -33,7 +33,7 @@ from felt_dial.ui.theme.colours import cloth, colour, dye, layer_dye
 from felt_dial.ui.theme.fonts import body_font, name_font
 from felt_dial.ui.theme.words import plain
 
-ROW, TALLEST, FOLDED = 78, 240, 44
+ROW, TALLEST, FOLDED = 74, 240, 40
 """Heights of a row in pixels: open at least and at most, and folded."""
 LAYER_MIME = "application/x-felt-dial-layer"
 PARTS = ("source", "drive", "filter", "level", "out")

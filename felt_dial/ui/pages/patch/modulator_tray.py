@@ -23,8 +23,8 @@ TALL, LOW = 100, 34
 """Heights of what stands in the tray, large and where layers need the room."""
 
 
-WIDE, WIDE_LOW, ADD = 146, 134, 84
-"""Widths of a card, large and low, and of what adds one."""
+WIDE, WIDE_LOW, TINY, ADD = 146, 134, 60, 84
+"""Widths of a card, large, low, and low without its name; and of what adds one."""
 GAP, GAP_LOW = 8, 4
 MOST_ROWS, MOST_ROWS_LOW = 3, 2
 """Rows of low cards that are seen at once, and where layers need the room."""
@@ -35,7 +35,7 @@ class ModulatorCard(QWidget):
 
     def __init__(self, session: Session, key: str) -> None:
         super().__init__()
-        self.session, self.key, self.low = session, key, False
+        self.session, self.key, self.low, self.tiny = session, key, False, False
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         modulator = session.patch.modulators[key]
         self.kind = modulator.kind
@@ -50,15 +50,16 @@ class ModulatorCard(QWidget):
         session.channel.watch(self.follow, "threads", f"modulators.{key}")
         self.follow()
 
-    def fold(self, low: bool) -> None:
-        """Makes it low, or large again."""
-        self.low = low
+    def fold(self, low: bool, tiny: bool = False) -> None:
+        """Makes it low, or large again; a `tiny` one leaves out its name as well."""
+        self.low, self.tiny = low, tiny
+        self.name.setVisible(not tiny)
         self.moves.setVisible(not low)
         self.tag.move(6, 5)
         if low:
-            self.setFixedSize(WIDE_LOW, LOW)
+            self.setFixedSize(TINY if tiny else WIDE_LOW, LOW)
             self.name.setGeometry(36, 7, 56, 20)
-            self.picture.setGeometry(94, 5, 34, 24)
+            self.picture.setGeometry(32 if tiny else 94, 5, 25 if tiny else 34, 24)
         else:
             self.setFixedSize(WIDE, TALL)
             self.name.setGeometry(38, 8, 102, 20)
@@ -178,22 +179,28 @@ class Tray(QWidget):
 
     def _rows(self) -> int:
         """Rows that low cards take."""
-        across = max((self._room() + GAP_LOW) // (WIDE_LOW + GAP_LOW), 1)
-        return -(-(len(self.cards) + 1) // across)
+        across = max((self._room() - LOW) // (TINY + GAP_LOW), 1)
+        return max(-(-len(self.cards) // across), 1)
 
     def arrange(self) -> None:
         """Gives every card its place."""
         room = self._room()
         large = not self.low and len(self.cards) * (WIDE + GAP) + ADD <= room
-        wide, tall, gap = (WIDE, TALL, GAP) if large else (WIDE_LOW, LOW, GAP_LOW)
-        across = len(self.cards) + 1 if large else max((room + gap) // (wide + gap), 1)
+        wide, tall, gap = (WIDE, TALL, GAP) if large else (TINY if self.low else WIDE_LOW, LOW, GAP_LOW)
+        spare = LOW if self.low else -gap
+        across = len(self.cards) + 1 if large else max((room - spare) // (wide + gap), 1)
         for n, card in enumerate(self.cards):
-            if card.low == large:
-                card.fold(not large)
+            if (card.low, card.tiny) != (not large, self.low):
+                card.fold(not large, self.low)
             card.move(n % across * (wide + gap), n // across * (tall + gap))
         n = len(self.cards)
-        self.add.setFixedSize(ADD if large else wide, tall)
-        self.add.move(n % across * (wide + gap), n // across * (tall + gap))
+        if self.low:  # at the end of the last row, where there is always room for it
+            n = max(n - 1, 0)
+            self.add.move((n % across + (1 if self.cards else 0)) * (wide + gap), n // across * (tall + gap))
+        else:
+            self.add.move(n % across * (wide + gap), n // across * (tall + gap))
+        self.add.setText("+" if self.low else "+ Modulator")
+        self.add.setFixedSize(LOW if self.low else ADD if large else wide, tall)
         self.add.show()
         self.body.setFixedHeight((n // across + 1) * (tall + gap))
         self.setFixedHeight(self.tall(self.low))

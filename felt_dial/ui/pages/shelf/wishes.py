@@ -10,7 +10,9 @@ from PySide6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, 
 
 from felt_dial.bank.variation.variations import COUNTS, GROUPS, VariationOptions, called, counts, dials
 from felt_dial.errors import FeltDialError
+from felt_dial.patch.params import Param
 from felt_dial.patch.patch import Patch, param_at
+from felt_dial.patch.units import PERCENT
 from felt_dial.session.importing import FILES
 from felt_dial.session.session import Session
 from felt_dial.sound.matter.assets import assets_of, find
@@ -49,15 +51,8 @@ class WishesCard(Card):
         box.addLayout(head)
         self.of = text_label("")
         box.addWidget(self.of)
-        self.far = PlainSlider(
-            "How far",
-            0.4,
-            (0.02, 1.0),
-            lambda v: f"{100 * v:.0f} %",
-            "How far offshoots are from the sound: the same for every sound",
-            1.0,
-            46,
-        )
+        far = "How far offshoots are from the sound: the same for every sound"
+        self.far = PlainSlider(Param("How far", 0.4, (0.02, 1.0), PERCENT, says=far), 46)
         box.addWidget(self.far)
         ends = QHBoxLayout()
         ends.addWidget(text_label("a cousin", "small"))

@@ -12,8 +12,9 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 from felt_dial.errors import FeltDialError
 from felt_dial.live.link.messages import Listen
 from felt_dial.patch.asset import Asset
+from felt_dial.patch.params import CUBIC, LOG, Param
 from felt_dial.patch.patch import put
-from felt_dial.patch.units import number
+from felt_dial.patch.units import BEND, DECIBELS, OCTAVES, PERCENT, SECONDS, SEMITONES, number
 from felt_dial.session.jobs import Watch
 from felt_dial.session.session import Session
 from felt_dial.ui.benches.recording import RecordingWork, with_layer
@@ -37,22 +38,6 @@ TOOLS = (
     ("harmonics", "Harmonics of a tone", "Press on a tone: all its harmonics are chosen, along its pitch"),
 )
 PARTS = (("tones", "Tones", "mallow"), ("noise", "Noise", "woad"), ("strikes", "Strikes", "walnut"))
-
-
-def _bent(bend: float) -> str:
-    return "straight" if abs(bend) < 0.005 else f"{number(100 * bend, 0, signed=True)} %"
-
-
-def _in_db(db: float) -> str:
-    return f"{number(db, 1, signed=True)} dB"
-
-
-def _as_length(octaves: float) -> str:
-    return f"{100 * 2.0**octaves:.0f} %"
-
-
-def _in_semitones(semitones: float) -> str:
-    return f"{number(semitones, 2, signed=True)} st"
 
 
 class SampleBench(QWidget):
@@ -166,7 +151,9 @@ class SampleBench(QWidget):
         self.work.on_region(kind)
 
     def _fade_menu(self) -> QMenu:
-        bend = PlainSlider("bend", 0.0, (-1.0, 1.0), _bent, "Below 0 quick at first, above 0 slow at first", 1.0, 34)
+        bend = PlainSlider(
+            Param("bend", 0.0, (-1.0, 1.0), BEND, says="Below 0 quick at first, above 0 slow at first"), 34
+        )
 
         def fade(way: str) -> None:
             self.work.on_region("fade", way=way, bend=round(bend.value, 3))
@@ -185,21 +172,23 @@ class SampleBench(QWidget):
                 return
             self.work.on_region("gain", db=round(db, 2))
 
-        by = PlainSlider("gain", 0.0, (-24.0, 24.0), _in_db, "How much louder or quieter it becomes", 1.0, 34)
+        by = PlainSlider(Param("gain", 0.0, (-24.0, 24.0), DECIBELS, says="How much louder or quieter it becomes"), 34)
         acts: list[tuple[str, Callable[[], object]]] = [("Apply", lambda: gain(by.value))]
         acts += [(f"{number(db, 0, signed=True)} dB", partial(gain, db)) for db in (6.0, 3.0, -3.0, -6.0)]
         return FigureMenu(self, [by], acts)
 
     def _stretch_menu(self) -> QMenu:
         def stretch() -> None:
-            if abs(length.value) < 0.0005 and abs(pitch.value) < 0.005:
+            if abs(length.value - 1.0) < 0.0005 and abs(pitch.value) < 0.005:
                 self.session.say("It is so long and so high already: move length or pitch first.", problem=True)
                 return
-            self.work.do("stretch", time=round(2.0 ** round(length.value, 3), 4), pitch=round(pitch.value, 2))
+            self.work.do("stretch", time=round(length.value, 4), pitch=round(pitch.value, 2))
 
-        length = PlainSlider("length", 0.0, (-2.0, 3.0), _as_length, "How long it becomes; its pitch stays", 1.0, 46)
+        length = PlainSlider(
+            Param("length", 1.0, (0.25, 8.0), PERCENT, taper=LOG, says="How long it becomes; its pitch stays"), 46
+        )
         pitch = PlainSlider(
-            "pitch", 0.0, (-24.0, 24.0), _in_semitones, "How far its pitch goes; its length stays", 1.0, 46
+            Param("pitch", 0.0, (-24.0, 24.0), SEMITONES, says="How far its pitch goes; its length stays"), 46
         )
         acts: list[tuple[str, Callable[[], object]]] = [("Stretch", stretch)]
         for time in (0.5, 2.0, 4.0):
@@ -238,22 +227,15 @@ class SampleBench(QWidget):
             pill.setCheckable(True)
             self.tools[tool] = pill
             row.addWidget(pill)
-        self.soft_time = PlainSlider(
-            "soft",
-            0.03,
-            (0.0, 0.5),
-            lambda v: f"{1000 * v:.0f} ms",
-            "How softly the choice begins and ends in time",
-            2.0,
-            26,
-        )
+        soft = "How softly the choice begins and ends in time"
+        self.soft_time = PlainSlider(Param("soft", 0.03, (0.0, 0.5), SECONDS, taper=CUBIC, says=soft), 26)
+        soft = "How softly the choice ends in frequency"
         self.soft_octaves = PlainSlider(
-            "", 0.08, (0.0, 1.0), lambda v: f"{number(v, 2)} oct", "How softly the choice ends in frequency", 2.0, 0
+            Param("soft, in frequency", 0.08, (0.0, 1.0), OCTAVES, taper=CUBIC, says=soft), 0
         )
         for slider in (self.soft_time, self.soft_octaves):
-            slider.setFixedWidth(150 if slider.label else 124)
+            slider.setFixedWidth(150 if slider.label_wide else 124)
             row.addWidget(slider)
-        self.soft_octaves.setAccessibleName("soft, in frequency")
         row.addStretch()
         row.addWidget(Pill("Choose nothing", "small", self._unchoose, "Forgets what is chosen in the spectrum"))
         row.addWidget(Pill("Hear it alone", "small", self._hear_choice, "Plays only what is chosen in the spectrum"))
@@ -314,15 +296,8 @@ class SampleBench(QWidget):
         self.split_says = text_label("they add up to the whole", "small")
         row.addWidget(self.split_says)
         row.addStretch()
-        self.strength = PlainSlider(
-            "strength",
-            0.5,
-            (0.0, 1.0),
-            lambda v: f"{100 * v:.0f} %",
-            "How plainly something must be a tone or a strike",
-            1.0,
-            50,
-        )
+        plain = "How plainly something must be a tone or a strike"
+        self.strength = PlainSlider(Param("strength", 0.5, (0.0, 1.0), PERCENT, says=plain), 50)
         self.strength.setFixedWidth(190)
         row.addWidget(self.strength)
         row.addWidget(Pill("Split", "small", self.split, "Takes tones, noise and strikes apart"))
@@ -437,7 +412,7 @@ class SampleBench(QWidget):
         try:
             kept = self._keep([part for part, _, _ in PARTS])
             patch = self.session.patch
-            for asset, name in ((kept[2], "Strikes"), (kept[1], "Noise")):
+            for asset, name in ((kept[1], "Noise"), (kept[2], "Strikes")):
                 patch, _ = with_layer(patch, key, asset, name)
             source = patch.layers[key].source.model_copy(update={"asset": kept[0]})
             layer = patch.layers[key].model_copy(update={"source": source, "name": "Tones"})

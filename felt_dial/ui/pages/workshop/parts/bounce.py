@@ -7,9 +7,10 @@ from pathlib import Path
 
 from felt_dial.errors import FeltDialError
 from felt_dial.patch.documents.patch import write_patch
+from felt_dial.patch.params import CUBIC, Param
 from felt_dial.patch.patch import put
 from felt_dial.patch.phrase import Note, Phrase
-from felt_dial.patch.units import note_name, number
+from felt_dial.patch.units import COUNT, KEY, SECONDS, number
 from felt_dial.session.jobs import Watch
 from felt_dial.session.phrasing import read_phrase_file
 from felt_dial.session.session import Session
@@ -42,9 +43,9 @@ class BouncePart(Part):
             self.racks.addItem(name, racks)
         self.racks.setAccessibleName("With the effects of the racks, or without")
         self.row(self.what, self.racks)
-        self.key = PlainSlider("key", 60, (12, 108), lambda v: note_name(round(v)), "Which key is struck")
-        self.velocity = PlainSlider("velocity", 100, (1, 127), lambda v: f"{v:.0f}", "How hard it is struck")
-        self.length = PlainSlider("held", 1.0, (0.02, 20.0), lambda v: f"{number(v, 2)} s", "How long it is held", 3.0)
+        self.key = PlainSlider(Param("key", 60, (12, 108), KEY, whole=True, says="Which key is struck"))
+        self.velocity = PlainSlider(Param("velocity", 100, (1, 127), COUNT, whole=True, says="How hard it is struck"))
+        self.length = PlainSlider(Param("held", 1.0, (0.02, 20.0), SECONDS, taper=CUBIC, says="How long it is held"))
         for slider in (self.key, self.velocity, self.length):
             self.column.addWidget(slider)
         self.each = Pill("Each layer apart", "small", None, "One recording of each layer")

@@ -5,15 +5,9 @@ from __future__ import annotations
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.units import number
 from felt_dial.session.session import Session
 from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import text_label
-
-
-def milliseconds(value: float) -> str:
-    """A short time."""
-    return f"{number(1000 * value, 0)} ms"
 
 
 class Part(QWidget):

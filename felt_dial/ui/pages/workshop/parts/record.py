@@ -8,7 +8,8 @@ import numpy as np
 
 from felt_dial.errors import FeltDialError
 from felt_dial.live.engine.recorder import RATE, SIMULATED, Recorder, list_inputs, trimmed
-from felt_dial.patch.units import number
+from felt_dial.patch.params import CUBIC, Param
+from felt_dial.patch.units import COUNT, DECIBELS, SECONDS, number
 from felt_dial.session.session import Session
 from felt_dial.session.topics import Frame
 from felt_dial.sound.matter.audio_file import checked
@@ -18,7 +19,7 @@ from felt_dial.ui.benches.recording import RecordingWork
 from felt_dial.ui.dials.controls import Meter, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
-from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
+from felt_dial.ui.pages.workshop.parts.part import Part
 
 
 class RecordPart(Part):
@@ -38,21 +39,22 @@ class RecordPart(Part):
         self.meter = Meter()
         self.column.addWidget(self.meter)
         self.count = PlainSlider(
-            "count-in",
-            0,
-            (0, 8),
-            lambda v: f"{round(v)} beats" if round(v) else "none",
-            "Beats that are heard before it begins",
+            Param("count-in", 0, (0, 8), COUNT, whole=True, says="Beats that are heard before it begins; 0 for none")
         )
         self.threshold = PlainSlider(
-            "begins at",
-            -80.0,
-            (-80.0, -6.0),
-            lambda v: "any level" if v < -79 else f"{number(v, 0)} dB",
-            "It waits until something is as loud as that",
+            Param(
+                "begins at",
+                -80.0,
+                (-80.0, -6.0),
+                DECIBELS,
+                says="It waits until something is as loud as that; -80 is any level",
+            )
         )
         self.before = PlainSlider(
-            "from before", 0.1, (0.0, 2.0), milliseconds, "So much of what was just before is kept too", 2.0, 72
+            Param(
+                "from before", 0.1, (0.0, 2.0), SECONDS, taper=CUBIC, says="So much of what was just before is kept too"
+            ),
+            72,
         )
         for slider in (self.count, self.threshold, self.before):
             self.column.addWidget(slider)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from felt_dial.errors import FeltDialError
-from felt_dial.patch.units import note_name
+from felt_dial.patch.params import Param
+from felt_dial.patch.units import PERCENT, note_name
 from felt_dial.session.session import Session
 from felt_dial.sound.matter.audio_file import Audio
 from felt_dial.ui.benches.recording import RecordingWork
@@ -24,7 +25,7 @@ class SlicesPart(Part):
         super().__init__(session, work)
         self.says = self.title("Slices", "")
         self.sensitivity = PlainSlider(
-            "sensitivity", 0.5, (0.0, 1.0), lambda v: f"{100 * v:.0f} %", "How small a beginning is found"
+            Param("sensitivity", 0.5, (0.0, 1.0), PERCENT, says="How small a beginning is found")
         )
         self.sensitivity.let_go.connect(lambda _: self.look())
         self.column.addWidget(self.sensitivity)

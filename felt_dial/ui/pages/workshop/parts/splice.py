@@ -11,7 +11,8 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QMenu, QWidget
 
 from felt_dial.patch.asset import Asset
-from felt_dial.patch.units import DECIBELS
+from felt_dial.patch.params import CUBIC, Param
+from felt_dial.patch.units import DECIBELS, SECONDS
 from felt_dial.session.jobs import Latest
 from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
@@ -22,7 +23,7 @@ from felt_dial.ui.dials.controls import MenuPill, Pill, set_text, text_label
 from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.plain_slider import PlainSlider
 from felt_dial.ui.inspector.load import choose_file
-from felt_dial.ui.pages.workshop.parts.part import Part, milliseconds
+from felt_dial.ui.pages.workshop.parts.part import Part
 from felt_dial.ui.pictures.sources import draw_peaks
 from felt_dial.ui.pictures.well import draw_ground
 from felt_dial.ui.theme.colours import colour, dye
@@ -107,7 +108,9 @@ class SplicePart(Part):
         self.place.setAccessibleName("Which of both comes first")
         self.place.activated.connect(lambda _: self._show())
         self.row(self.choose, self.place)
-        self.overlap = PlainSlider("overlap", 0.1, (0.0, 2.0), milliseconds, "How long both are heard", 3.0)
+        self.overlap = PlainSlider(
+            Param("overlap", 0.1, (0.0, 2.0), SECONDS, taper=CUBIC, says="How long both are heard")
+        )
         self.overlap.changed.connect(lambda _: self._show())
         self.column.addWidget(self.overlap)
         self.shape = Picker()
