@@ -64,7 +64,7 @@ class Parameter:
         """The value as a person reads it."""
         return str(value)
 
-    def read(self, text: str, now: Value | None = None) -> Value:
+    def read(self, text: str, now: Value | None = None, by_face: bool = False) -> Value:
         """The value that a person typed, where the dial stands at `now`."""
         raise NotReadable(f"{self.label} does not take “{text}”.")
 
@@ -192,14 +192,20 @@ class Param(Parameter):
         except ValueError:
             return None
 
-    def read(self, text: str, now: Value | None = None) -> Value:
+    def read(self, text: str, now: Value | None = None, by_face: bool = False) -> Value:
         """The value that a person typed; `*2`, `/2`, `+3` and `−3` change the one of `now`.
 
-        Where a value may have a sign, `+3` and `−3` are values themselves; `=` in front makes one of anything.
+        Where a value may have a sign, `+3` and `−3` are values themselves; `=` in front makes one of anything. Read
+        `by_face` a bare number is in the unit in which `now` is shown, where such a value is within the range: `274` is 274 ms
+        where 300 ms stands.
         """
         if text.lstrip().startswith("="):
             return self._typed(text.lstrip()[1:])
         typed = read_sum(text)
+        if by_face and typed is None and isinstance(now, int | float) and not isinstance(now, bool) and not self.names:
+            meant = self.unit.read_by_face(text, float(now))
+            if meant is not None and self.low <= meant <= self.high:
+                return self._within(meant)
         if typed is None or now is None or isinstance(now, str | bool):
             return self._typed(text)
         sign, other = typed
@@ -324,7 +330,7 @@ class Choice(Parameter):
     def write(self, value: Value) -> str:
         return self.options[str(value)]
 
-    def read(self, text: str, now: Value | None = None) -> Value:
+    def read(self, text: str, now: Value | None = None, by_face: bool = False) -> Value:
         wanted = text.strip().lower()
         for key, label in self.options.items():
             if wanted in (key.lower(), label.lower()):
@@ -352,7 +358,7 @@ class Switch(Parameter):
     def write(self, value: Value) -> str:
         return "on" if value else "off"
 
-    def read(self, text: str, now: Value | None = None) -> Value:
+    def read(self, text: str, now: Value | None = None, by_face: bool = False) -> Value:
         known = {
             "on": True,
             "true": True,

@@ -11,14 +11,15 @@ from felt_dial.patch.units import SECONDS, THIN, Value
 TYPED = re.compile(r"(?P<sign>[=+\u2212-]?)\s*(?P<number>\d+(?:[.,]\d+)?)\s*(?P<unit>ms|s|fr|frames?)", re.IGNORECASE)
 
 
-def read_at(patch: Patch, path: str, text: str) -> Value:
+def read_at(patch: Patch, path: str, text: str, by_face: bool = False) -> Value:
     """The value that a person typed for a parameter: `0.3 s`, `5 ms` or `12000 fr` for a place in a recording, with `+` or
-    `−` from where it is; all else as the parameter reads it. Raises `NotReadable` or `OutOfRange`."""
+    `−` from where it is; all else as the parameter reads it, `by_face` where it
+    is typed over a dial. Raises `NotReadable` or `OutOfRange`."""
     param, now = param_at(patch, path), value_at(patch, path)
     module, name = owner(patch, path)
     whole, typed = module.lasts(name), TYPED.fullmatch(text.strip().replace(THIN, ""))
     if whole is None or typed is None or not isinstance(param, Param) or not isinstance(now, float | int):
-        return param.read(text, now)
+        return param.read(text, now, by_face) if isinstance(param, Param) else param.read(text, now)
     seconds, frames = whole
     count = float(typed["number"].replace(",", "."))
     unit = typed["unit"].lower()

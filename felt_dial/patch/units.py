@@ -175,6 +175,18 @@ class Unit:
             raise NotReadable(f"“{text.strip()}” is not {self.name}: try {self.accepts}.")
         return value
 
+    def read_by_face(self, text: str, shown: float) -> float | None:
+        """A bare number as a person means it who sees `shown`: in the unit that stands there; None for any other text.
+
+        >>> SECONDS.read_by_face("274", 0.3)  # 300 ms
+        0.274
+        """
+        bare, face = _suffixed(text, {"": 1.0}), _NUMBER.fullmatch(_tidy(self.write(shown)).lstrip("+×"))
+        if bare is None or face is None:
+            return None
+        factor = self.suffixes.get(face[2].strip().lower())
+        return None if factor is None else bare * factor
+
     @property
     def depth(self) -> Unit:
         """The unit in which a thread says how far it moves a value of this unit."""

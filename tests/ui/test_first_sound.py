@@ -82,10 +82,11 @@ def shape(desk: Desk, step: str) -> None:
     desk.drag(picture, bend, bend - QPoint(0, 12))
     assert desk.session.editor.value(f"modulators.e1.{name}") != before
     spot = picture._centre(picture.box(), next(h for h in picture.handles() if h.time == "decay")).toPoint()
+    assert "Double-click a point to type it, such as `350 ms 40 %`" in step
     QTest.mouseDClick(picture, LEFT, pos=spot)
-    assert all(
-        desk.session.editor.value(f"modulators.e1.{n}") == type(picture.envelope).params[n].default
-        for n in picture.says("decay")
+    desk.type("350 ms 40 %")
+    assert [desk.session.editor.value(f"modulators.e1.{n}") for n in picture.says("decay")] == pytest.approx(
+        [0.35, 0.4]
     )
 
 
@@ -106,7 +107,7 @@ def colour(desk: Desk, step: str) -> None:
         dial = desk.find(Dial, lambda one, path=path: one.path == path) if not path.endswith("level") else None
         hand = dial or desk.window.patch_page.rows["a"].level
         hand.setFocus()
-        wanted = read_at(session.patch, path, text)
+        wanted = read_at(session.patch, path, text, by_face=True)
         if text[0].isalpha():
             assert "press Return before a name" in step
             desk.keys(Qt.Key.Key_Return)

@@ -16,9 +16,11 @@ from felt_dial.bank.library.places import control_map_path
 from felt_dial.bank.library.snippets import Snippets
 from felt_dial.live.link.messages import SendMidi
 from felt_dial.patch.drawn import STRAIGHT
-from felt_dial.patch.edits import remove_modulator, sew, threads_from
+from felt_dial.patch.edits import add_modulator, remove_modulator, sew, threads_from
+from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import with_value
 from felt_dial.patch.reach import reach, silent_because
+from felt_dial.patch.units import THIN
 from felt_dial.session.topics import Hovered
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.modules import new_patch
@@ -33,7 +35,7 @@ from felt_dial.ui.inspector.pattern_player import PatternPicture
 from felt_dial.ui.inspector.thread_list import DepthPill
 from felt_dial.ui.pages.threads.thread_table import HOW_FAR, MOVED_BY, SCALED_BY, WHAT
 from felt_dial.ui.pictures.drawn_lines import LineEditor, LinePicture
-from felt_dial.ui.pictures.modulators import ChancePicture
+from felt_dial.ui.pictures.modulators import ChancePicture, EnvelopePicture
 from felt_dial.ui.pictures.step_rows import StepsPicture
 from tests.ui.conftest import Desk
 
@@ -63,7 +65,7 @@ def add(desk: Desk, kind: str) -> str:
 
 
 def test_a_curve_is_drawn_by_hand(desk: Desk) -> None:
-    """A point is dragged, one added and taken away by double-clicks, a slope bent; one drag is one step back."""
+    """A point is dragged, one added by a double-click and taken away by Delete, a slope bent; one drag is one step back."""
     key = add(desk, "curve")
     picture = desk.find(LinePicture, lambda p: p.large and p.mover == key)
     box, before = picture.box(), picture.rows
@@ -74,7 +76,7 @@ def test_a_curve_is_drawn_by_hand(desk: Desk) -> None:
     spot = QPoint(round(box.left() + 0.9 * box.width()), round(box.center().y()))
     QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
     assert len(picture.rows) == len(before) + 1
-    QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
+    QTest.keyClick(picture, Qt.Key.Key_Delete)
     assert len(picture.rows) == len(before)
     slope = QPoint(round(box.left() + 0.2 * box.width()), round(box.top() + 4))
     desk.drag(picture, slope, slope + QPoint(0, 25))
@@ -421,3 +423,50 @@ def test_a_value_is_pasted_to_its_last_digit_and_what_is_none_of_ours_by_its_tex
         choose("Paste value")
         assert session.editor.value("layers.a.filter.cutoff") == expected
     assert any("Not pasted" in said for said in desk.messages)
+
+
+# --- points in figures ---------------------------------------------------------------------------
+
+
+def test_a_point_of_a_curve_says_where_it_is_and_is_typed_in_time_and_level(desk: Desk) -> None:
+    session = desk.session
+    line = ((0.0, 0.0, 0.0), (0.5, 1.0, 0.0), (1.0, 0.0, 0.0))
+    patch, key = add_modulator(session.patch, Modulator.kinds["curve"](length=2.0, line=line))
+    session.editor.edit(patch, "a curve", select=("modulator", key))
+    picture = desk.find(LinePicture, lambda one: one.large)
+    spot = picture.spot(picture.box(), line[1]).toPoint()
+    assert picture.figures(1) == f"1.00{THIN}s  100{THIN}%"
+    for typed, at, level in (("350 ms 40 %", 0.175, 0.4), ("1.5 s, 90", 0.75, 0.9), ("0.25 5%", 0.125, 0.05)):
+        QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
+        desk.type(typed)
+        got = session.patch.modulators[key].line[1]  # type: ignore[attr-defined]
+        assert got[:2] == pytest.approx((at, level)), typed
+        spot = picture.spot(picture.box(), got).toPoint()
+    QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
+    desk.type("9 s 40 %")
+    assert "beyond the drawing" in desk.entry().refusal and "2.00" in desk.entry().refusal
+    desk.type("somewhere")
+    assert "is not a time and a percentage" in desk.entry().refusal
+    QTest.keyClick(desk.entry(), Qt.Key.Key_Escape)
+    steps = len(session.editor.history.sentences())
+    picture.setFocus()
+    QTest.keyClick(picture, Qt.Key.Key_Return)
+    desk.type("1 s 50 %")
+    assert len(session.editor.history.sentences()) == steps + 1, "one step"
+    QTest.keyClick(picture, Qt.Key.Key_Delete)
+    assert len(session.patch.modulators[key].line) == 2  # type: ignore[attr-defined]
+
+
+def test_a_point_of_an_envelope_is_typed(desk: Desk) -> None:
+    session = desk.session
+    desk.select("modulator", "e1")
+    picture = desk.find(EnvelopePicture, lambda one: one.large)
+    picture.type_point("decay")
+    desk.type("420 ms 35 %")
+    assert session.editor.value("modulators.e1.decay") == pytest.approx(0.42)
+    assert session.editor.value("modulators.e1.sustain") == pytest.approx(0.35)
+    session.editor.undo()
+    assert session.editor.value("modulators.e1.decay") != pytest.approx(0.42), "both are one step"
+    picture.type_point("release")
+    desk.type("80")
+    assert session.editor.value("modulators.e1.release") == pytest.approx(0.08)

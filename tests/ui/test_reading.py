@@ -68,9 +68,12 @@ def test_the_attack_is_taken_where_the_hold_has_no_length_and_so_is_the_hold(
     assert editor._under(spot(editor, "hold").toPointF()) == "hold"
 
 
-def test_a_double_click_sets_back_everything_the_point_says(desk: Desk, editor: EnvelopePicture) -> None:
+def test_delete_sets_back_everything_the_point_says(desk: Desk, editor: EnvelopePicture) -> None:
     assert editor.says("decay") == ["decay", "sustain"]
-    QTest.mouseDClick(editor, LEFT, pos=spot(editor, "decay"))
+    QTest.mouseClick(editor, LEFT, pos=spot(editor, "decay"))
+    for _ in range(4):
+        QTest.keyClick(editor, Qt.Key.Key_BracketRight)
+    QTest.keyClick(editor, Qt.Key.Key_Delete)
     for name in ("decay", "sustain"):
         assert desk.session.editor.value(f"modulators.e1.{name}") == Envelope.params[name].default
     assert desk.session.editor.value("modulators.e1.attack") == 0.2

@@ -101,7 +101,7 @@ class PlainSlider(QWidget):
 
         def take(text: str) -> None:
             if text != shown:
-                self._put(float(self.param.encode(self.param.read(text, self.value))))
+                self._put(float(self.param.encode(self.param.read(text, self.value, by_face=True))))
                 self.let_go.emit(self.value)
 
         self.entry = Entry(self, self._figure(), shown, take, typed=first)

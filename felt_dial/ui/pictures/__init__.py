@@ -12,6 +12,7 @@
 - `effects`: each kind has the one that suits it, and any other shows its values.
 - `filters`: The filter's curve, drawn from the same formula that the checks use, and edited where it is shown.
 - `modulators`: envelopes, edited where they are shown, chances, blends, followers.
+- `points`: Points of drawings in figures: what is said beside one while it is moved, and what is typed for it.
 - `recordings`: Pictures of sources that play recordings: where they begin, loop and travel, and where the note is.
 - `redrawing`: Pictures that have another size are drawn anew a few at a time, so that laying out a page does not wait
   for all of them.

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QMenu
 
+from felt_dial.patch import units
 from felt_dial.patch.drawn import AT, BEND, LEVEL, STRAIGHT, Rows
 from felt_dial.patch.module import Modulator
 from felt_dial.patch.patch import drawn_at
+from felt_dial.patch.units import DEGREES, PERCENT, SECONDS, NotReadable, Unit
 from felt_dial.session.session import Session
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.lfo import as_drawn, lfo_value
+from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.pictures.points import read_figures, say_beside, written
 from felt_dial.ui.pictures.well import Well, draw_curve, draws, mover_row, shade_loop
 from felt_dial.ui.theme.colours import colour
 
@@ -22,19 +27,22 @@ QUARTERS = 4
 
 
 class LineEditor(Well):
-    """A drawing at a path of the patch. Drag a point; drag between two to bend; double-click adds or removes.
+    """A drawing at a path of the patch. Drag a point; drag between two to bend; double-click adds a point, or types one.
 
-    From the keyboard: [ and ] choose a point, the arrows move it, Page Up and Down bend what follows it, Insert adds
-    one after it, Delete removes it.
+    From the keyboard: [ and ] choose a point, the arrows move it, Return types it, Page Up and Down bend what follows it,
+    Insert adds one after it, Delete removes it.
     """
 
     def __init__(self, session: Session, path: str, shade: str, large: bool = True) -> None:
         super().__init__(session, shade, path.rpartition(".")[0], "tempo")
         self.path, self.large = path, large
         self.chosen = -1
+        self.entry: Entry | None = None
         self._drag: tuple[int, QPointF, Rows] | None = None
         if large:
-            self.setToolTip("Drag a point; drag a slope to bend it; double-click adds or removes a point")
+            self.setToolTip(
+                "Drag a point; drag a slope to bend it; double-click adds a point or types one, Delete removes it"
+            )
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     @property
@@ -49,6 +57,37 @@ class LineEditor(Well):
     def columns(self) -> int:
         """Columns that points snap to, 0 for none."""
         return 0
+
+    def across(self) -> tuple[Unit, float]:
+        """The unit of what goes across, and how much of it the whole width is."""
+        return PERCENT, 1.0
+
+    def up(self) -> tuple[Unit, float, float]:
+        """The unit of what goes up, and what it is at the bottom and at the top."""
+        return PERCENT, 0.0, 1.0
+
+    def figures(self, n: int) -> str:
+        """Where a point is, in the units of what is drawn."""
+        (across, whole), (up, low, high), row = self.across(), self.up(), self.rows[n]
+        return written([(across, row[AT] * whole), (up, low + row[LEVEL] * (high - low))])
+
+    def type_point(self, n: int) -> None:
+        """Opens the entry for a point: where it is across, and how high."""
+        (across, whole), (up, low, high) = self.across(), self.up()
+
+        def take(text: str) -> None:
+            if text != shown and n < len(self.rows):
+                x, y = read_figures(text, [across, up])
+                if not 0.0 <= x <= whole * 1.0001 or not low - 1e-6 <= y <= high + 1e-6:
+                    ends = f"0 to {across.write(whole)}, {up.write(low)} to {up.write(high)}"
+                    raise NotReadable(f"That is beyond the drawing, which goes from {ends}.")
+                self.move_point(n, x / whole, (y - low) / (high - low))
+
+        shown, spot = self.figures(n), self.spot(self.box(), self.rows[n])
+        place = QRect(round(spot.x()) - 60, round(spot.y()) - 12, 120, 22)
+        self.entry = Entry(
+            self, place.intersected(self.rect().adjusted(2, 2, -2, -2)), shown, take, "Place of the point"
+        )
 
     def key(self) -> object:
         return self.rows
@@ -76,6 +115,8 @@ class LineEditor(Well):
                 painter.setPen(QPen(colour("chalk") if chosen else self.line_colour(), 1.6))
                 painter.setBrush(self.line_colour() if chosen else colour("well"))
                 painter.drawEllipse(self.spot(box, row), 4.6, 4.6)
+            if 0 <= self.chosen < len(self.rows) and (self._drag is not None or self.hasFocus()):
+                say_beside(painter, box, self.spot(box, self.rows[self.chosen]), self.figures(self.chosen))
 
     def spot(self, box: QRectF, row: tuple[float, ...]) -> QPointF:
         return QPointF(box.left() + row[AT] * box.width(), box.bottom() - row[LEVEL] * box.height())
@@ -170,10 +211,25 @@ class LineEditor(Well):
         if not self.editable():
             return
         n = self._near(event.position())
+        self._drag = None
         if n >= 0:
-            self.remove_point(n)
+            self.chosen = n
+            self.type_point(n)
         else:
             self.add_point(*self._place(event.position()))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        n = self._near(QPointF(event.pos())) if self.editable() else -1
+        if n < 0:
+            super().contextMenuEvent(event)
+            return
+        self.chosen = n
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Type it…\tReturn", lambda: self.type_point(n))
+        menu.addAction("Straighten what follows", lambda: self.bend(n, 0.0)).setEnabled(n < len(self.rows) - 1)
+        menu.addAction("Remove\tDel", lambda: self.remove_point(n)).setEnabled(0 < n < len(self.rows) - 1)
+        menu.popup(event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, rows = event.key(), self.rows
@@ -198,6 +254,8 @@ class LineEditor(Well):
             self.add_point(middle, float(line_value(rows, middle)))
         elif key == Qt.Key.Key_Delete:
             self.remove_point(self.chosen)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.type_point(self.chosen)
         else:
             super().keyPressEvent(event)
 
@@ -263,6 +321,18 @@ class LinePicture(LineEditor):
             x, y = box.left() + n / QUARTERS * box.width(), box.top() + n / QUARTERS * box.height()
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+
+    def across(self) -> tuple[Unit, float]:
+        """Seconds of a curve; degrees of the turn of an LFO."""
+        modulator = self.modulator
+        if isinstance(modulator, Curve):
+            length = Curve.param_of("length").resolve(modulator.get("length"), self.session.patch.number("tempo"))
+            return SECONDS, length
+        return DEGREES, 360.0
+
+    def up(self) -> tuple[Unit, float, float]:
+        """A curve goes from 0 to 100 %, an LFO to both sides of its middle."""
+        return (PERCENT, 0.0, 1.0) if isinstance(self.modulator, Curve) else (units.BEND, -1.0, 1.0)
 
     def columns(self) -> int:
         modulator = self.modulator

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from felt_dial.patch.patch import owner
+from felt_dial.patch.units import BEND, PERCENT, Unit
 from felt_dial.session.session import Session
 from felt_dial.sound.tone.core.transfer import bent
 from felt_dial.ui.pictures.drawn_lines import LineEditor
@@ -23,6 +24,15 @@ class CurveEditor(LineEditor):
     def __init__(self, session: Session, path: str, shade: str) -> None:
         super().__init__(session, path, shade)
         self.setAccessibleName("Drawn curve: what comes in goes across, what goes out goes up")
+
+    def up(self) -> tuple[Unit, float, float]:
+        """What goes out, from the one side of full scale to the other where the curve has both."""
+        odd = bool(owner(self.session.patch, self.path.rpartition(".")[0] + ".on")[0].get("odd"))
+        return (PERCENT, 0.0, 1.0) if odd else (BEND, -1.0, 1.0)
+
+    def across(self) -> tuple[Unit, float]:
+        """How much comes in, of full scale where both sides are alike."""
+        return PERCENT, 1.0
 
 
 class ShapingPicture(Well):

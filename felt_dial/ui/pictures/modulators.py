@@ -5,16 +5,19 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.params import Param
+from felt_dial.patch.places import read_at
 from felt_dial.session.session import Session
 from felt_dial.sound.control.blend import blend_value
 from felt_dial.sound.control.chance import Chance, chance_line
 from felt_dial.sound.control.core.line import slope
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.sizes import TICK
+from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.pictures.points import read_figures, say_beside
 from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draws, mover_row, shade_loop
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
@@ -58,12 +61,13 @@ class EnvelopePicture(Well):
         self.large = large
         self._drag: tuple[str, QPointF, Envelope, float] | None = None
         self._grabbed = self._near = ""
+        self.entry: Entry | None = None
         self._scale = 0.0
         self.below = BELOW if large else 0
         self.setAccessibleName(f"Envelope {self.mover.upper()}")
         if large:
             self.setToolTip(
-                "Drag a point; drag a slope between two points to bend it; double-click sets back what it says"
+                "Drag a point; drag a slope between two points to bend it; double-click types a point, and straightens a slope"
             )
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self.setMouseTracking(True)
@@ -229,17 +233,9 @@ class EnvelopePicture(Well):
         e = self.envelope
         words = [f"{e.params[name].label} {e.params[name].write(e.get(name))}" for name in self.says(what)]
         text = ", ".join(words)
-        painter.setFont(body_font(12, 600))
-        wide = painter.fontMetrics().horizontalAdvance(text) + 10
         handle = next((h for h in self.handles() if h.time == what), None)
         centre = QPointF(box.center().x(), box.top()) if handle is None else self._centre(box, handle)
-        card = QRectF(min(max(centre.x() - wide / 2, box.left()), box.right() - wide), 0, wide, 18)
-        card.moveTop(centre.y() - 28 if centre.y() - 28 >= box.top() else centre.y() + 9)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("well"))
-        painter.drawRoundedRect(card, 4, 4)
-        painter.setPen(colour("chalk"))
-        painter.drawText(card, Qt.AlignmentFlag.AlignCenter, text)
+        say_beside(painter, box, centre, text)
 
     def _centre(self, box: QRectF, handle: Handle) -> QPointF:
         """Where a point is; that of a hold of no length stands a little aside, so that both can be taken."""
@@ -318,9 +314,38 @@ class EnvelopePicture(Well):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         what = self._under(event.position()) if self.large else ""
-        if what:
-            values = {f"modulators.{self.mover}.{name}": Envelope.params[name].default for name in self.says(what)}
-            self.session.editor.set_all(values, f"set back {self.mover.upper()} {Envelope.params[what].label}")
+        self._drag = None
+        if what and not what.endswith("_bend"):
+            self.type_point(what)
+        elif what:
+            self._set_back(what)
+
+    def _set_back(self, what: str) -> None:
+        """Gives a point, or a slope, what it has as an envelope begins."""
+        values = {f"modulators.{self.mover}.{name}": Envelope.params[name].default for name in self.says(what)}
+        self.session.editor.set_all(values, f"set back {self.mover.upper()} {Envelope.params[what].label}")
+
+    def type_point(self, what: str) -> None:
+        """Opens the entry for a point: the time that ends there, and the level of the held one behind it."""
+        names = self.says(what)
+        paths = [f"modulators.{self.mover}.{name}" for name in names]
+
+        def take(text: str) -> None:
+            if text == shown:
+                return
+            if len(names) == 1:
+                self.session.editor.set(paths[0], read_at(self.session.patch, paths[0], text, by_face=True))
+                return
+            values = read_figures(text, [Envelope.param_of(name).unit for name in names])
+            says = f"{self.mover.upper()} {Envelope.params[names[0]].label}"
+            self.session.editor.set_all(dict(zip(paths, values, strict=True)), says)
+
+        shown = "  ".join(Envelope.params[name].write(self.envelope.get(name)) for name in names)
+        spot = self._centre(self.box(), next(h for h in self.handles() if h.time == what))
+        place = QRect(round(spot.x()) - 60, round(spot.y()) - 12, 120, 22)
+        self.entry = Entry(
+            self, place.intersected(self.rect().adjusted(2, 2, -2, -2)), shown, take, f"{what} of the envelope"
+        )
 
     def leaveEvent(self, event: object) -> None:
         self._near = ""
@@ -339,6 +364,10 @@ class EnvelopePicture(Well):
             self.session.editor.set(
                 f"modulators.{self.mover}.{self._grabbed}", min(max(now + step, 0.0) ** 2, high), dragging=True
             )
+        elif self._grabbed and event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self._set_back(self._grabbed)
+        elif self._grabbed and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.type_point(self._grabbed)
         else:
             super().keyPressEvent(event)
 
