@@ -193,7 +193,7 @@ class Filter(Module, family=True):
     """Driven it bends waves, and works at a finer rate, so that nothing folds back."""
 
     on = Switch("On", False, says="Lets the filter work.", smooth=True)
-    wet = Param("Mix", 1.0, (0.0, 1.0), PERCENT, says="How much of the filtered sound, beside the plain one.")
+    wet = Param("Filter mix", 1.0, (0.0, 1.0), PERCENT, says="How much of the filtered sound, beside the plain one.")
     resonance = Param("Resonance", 0.0, (0.0, 1.0), PERCENT, says="Lifts what is right at the cutoff, up to a whistle.")
     follow = Param(
         "Key follow", 0.0, (-1.0, 1.5), PERCENT, says="How far the filter goes along with the key; C4 stays."

@@ -93,7 +93,7 @@ NO_LAYER = "none"
 WHERE = {
     "rack": "Rack 1",
     "direct": "Direct",
-    "none": "Nowhere",
+    "none": "Nowhere (silent)",
     "rack2": "Rack 2",
     "bus1": "Bus 1",
     "bus2": "Bus 2",
@@ -240,7 +240,7 @@ class Route(Module, title="Thread"):
 
     on = Switch("On", True, says="The thread moves its dial.")
     reading = Choice(
-        "Reading",
+        "Polarity",
         "one way",
         {"one way": "Unipolar", "both ways": "Bipolar", "flipped": "Inverted"},
         says="Unipolar reads the mover from 0 to 1, bipolar from −1 to 1, inverted from 1 to 0.",
@@ -252,9 +252,9 @@ class Route(Module, title="Thread"):
         "Delay", 0.0, (0.0, 2.0), SECONDS, "How long after its mover the thread moves.", taper=CUBIC, beats=True
     )
     by = Choice(
-        "Scale",
+        "Counted",
         BY_RATIO,
-        {BY_RATIO: "By ratio", BY_AMOUNT: "By amount"},
+        {BY_RATIO: "By ratio", BY_AMOUNT: "In its unit"},
         rebuilds=True,
         says="Frequencies and rates move by a ratio (semitones, a factor) or by an amount (hertz).",
     )

@@ -26,7 +26,7 @@ class Shaping(Module):  # type: ignore[metaclass]
     """The curve that a wave is bent by, and what comes before and after it."""
 
     way = Choice("Type", "soft", WAYS, says="The curve that the wave is bent by.")
-    amount = Param("Amount", 12.0, (-12.0, 48.0), DECIBELS, says="How hard the wave is pushed into the curve.")
+    amount = Param("Drive amount", 12.0, (-12.0, 48.0), DECIBELS, says="How hard the wave is pushed into the curve.")
     bias = Param("Bias", 0.0, (-1.0, 1.0), PERCENT, says="Pushes the wave off its middle: even harmonics.")
     before = Param("Low cut", 20.0, (20.0, 2000.0), HERTZ, taper=LOG, says="Keeps what is below out of the curve.")
     tone = Param("Tone", 20000.0, (300.0, 20000.0), HERTZ, taper=LOG, says="Takes away what is above, after the curve.")
@@ -52,7 +52,7 @@ class Shaper(Shaping, family=True, kind="shaper", title="Drive"):
     """Drive, note by note: chords stay clean, each note is bent by itself."""
 
     on = Switch("On", False, says="Lets the drive work.", smooth=True)
-    wet = Param("Mix", 1.0, (0.0, 1.0), PERCENT, says="How much of the bent wave, beside the plain one.")
+    wet = Param("Drive mix", 1.0, (0.0, 1.0), PERCENT, says="How much of the bent wave, beside the plain one.")
     kept = Switch("Level kept", True, says="As loud after as before, measured while it plays.", smooth=True)
 
     def gist(self) -> str:

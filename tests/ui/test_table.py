@@ -342,7 +342,7 @@ def test_work_left_for_another_preset_is_offered_after_a_quiet_close(windows: Ca
     assert second.window.said.text.text().startswith("2 sounds were not saved when their windows closed: ")
     menu = second.window.left.show_left(second.left_behind)
     parts = menu.findChildren(QMenu)
-    assert [[act.text() for act in part.actions()] for part in parts] == 2 * [["Take it up", "Throw it away"]]
+    assert [[act.text() for act in part.actions()] for part in parts] == 2 * [["Open it", "Discard"]]
     dew = next(left for left in second.left_behind if left.work.patch.name == "Dew Pluck")
     second.window.left.take_up(dew)
     assert (
@@ -351,7 +351,7 @@ def test_work_left_for_another_preset_is_offered_after_a_quiet_close(windows: Ca
         and second.session.editor.work.preset == "dew-pluck"
     )
     assert pages(second) == 1 and second.window.said.text.text().startswith("“Moss Pad” was not saved")
-    second.answer("Throw it away")
+    second.answer("Discard")
     assert second.session.journal.left_behind() == [] and pages(second) == 1
     assert second.session.presets.save() and pages(second) == 0
     second.session.close()
@@ -374,7 +374,7 @@ def test_two_windows_do_not_touch_each_other_s_journal(windows: Callable[[], Des
         desk.close()
 
 
-@pytest.mark.parametrize("choice", ["Save it", "Keep it for next time", "Throw it away"])
+@pytest.mark.parametrize("choice", ["Save it", "Keep it for next time", "Discard"])
 def test_closing_asks_where_it_shall(desk: Desk, choice: str) -> None:
     session = desk.session
     session.settings.keep(session.settings.now.model_copy(update={"closing": "ask"}))

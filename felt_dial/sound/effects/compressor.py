@@ -27,7 +27,13 @@ class Compressor(Effect, kind="compressor"):
     attack = Param("Attack", 0.008, (0.0, 0.5), SECONDS, taper=CUBIC, says="Time to 63 % of what it turns down.")
     release = Param("Release", 0.12, (0.005, 3.0), SECONDS, taper=LOG, says="Time to let go of 63 % of it.")
     ahead = Param(
-        "Look ahead", 0.0, (0.0, AHEAD), SECONDS, movable=False, rebuilds=True, says="Hears it this much early."
+        "Look-ahead",
+        0.0,
+        (0.0, AHEAD),
+        SECONDS,
+        movable=False,
+        rebuilds=True,
+        says="How long before a peak it begins to turn down.",
     )
     side_cut = Param("Side low cut", 20.0, (20.0, 2000.0), HERTZ, taper=LOG, says="What is below does not work it.")
     makeup = Param("Make-up", 0.0, (-12.0, 24.0), DECIBELS, says="How much louder all of it comes out.")

@@ -33,13 +33,13 @@ class AcidEffect(Effect, Acid, kind="acid", title="Acid"):
     bends = True
 
 
-class Resonator(Effect, Comb, kind="comb", title="Resonator"):
+class Resonator(Effect, Comb, kind="comb", title="Comb"):
     """Rings at the newest note and its harmonics, or at a pitch of its own, whatever is played into it."""
 
     group = "Tone"
 
 
-class Throat(Effect, Formant, kind="throat", title="Throat"):
+class Throat(Effect, Formant, kind="throat", title="Formant"):
     """Three resonances of a throat, for the whole chord: vowels along a line."""
 
     group = "Tone"

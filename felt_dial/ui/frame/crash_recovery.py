@@ -29,16 +29,13 @@ class CrashRecovery(QObject):
         first = left[0].work.patch.name
         answers: list[tuple[str, Callable[[], object]]]
         if len(left) == 1:
-            answers = [
-                ("Take it up", partial(self.take_up, left[0])),
-                ("Throw it away", partial(self.throw_away, left)),
-            ]
+            answers = [("Open it", partial(self.take_up, left[0])), ("Discard", partial(self.throw_away, left))]
             self.said.say(
                 f"“{first}” was not saved when its window closed ({left[0].when:%d %b, %H:%M}).", False, answers
             )
             return
         names = ", ".join(f"“{one.work.patch.name}”" for one in left[:3]) + (" …" if len(left) > 3 else "")
-        answers = [("Look at them…", partial(self.show_left, left)), ("Throw all away", partial(self.throw_away, left))]
+        answers = [("Look at them…", partial(self.show_left, left)), ("Discard all", partial(self.throw_away, left))]
         self.said.say(f"{len(left)} sounds were not saved when their windows closed: {names}", False, answers)
 
     def show_left(self, left: list[LeftBehind]) -> QMenu:
@@ -46,8 +43,8 @@ class CrashRecovery(QObject):
         menu = QMenu(self.said)
         for one in left:
             part = menu.addMenu(item(f"{one.work.patch.name}, {one.when:%d %b, %H:%M}"))
-            part.addAction("Take it up", partial(self.take_up, one))
-            part.addAction("Throw it away", partial(self.throw_away, [one]))
+            part.addAction("Open it", partial(self.take_up, one))
+            part.addAction("Discard", partial(self.throw_away, [one]))
         menu.aboutToHide.connect(lambda: QTimer.singleShot(0, self, self._offer_again))
         menu.popup(self.said.mapToGlobal(QPoint(0, -menu.sizeHint().height())))
         return menu

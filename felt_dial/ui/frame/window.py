@@ -226,7 +226,7 @@ class Window(QMainWindow):
                 "Save", ("Ctrl+S",), self.header.preset.save_it, about=lambda: "" if session.editor.unsaved else None
             ),
             Command("Save as new…", ("Ctrl+Shift+S",), self.save_as_new),
-            Command("Keep as it is", ("Ctrl+Shift+N",), session.presets.quick_keep),
+            Command("Save as new, named for me", ("Ctrl+Shift+N",), session.presets.quick_keep),
             Command("Import a bank…", (), self.ask_import, 1),
             Command("Export", (), self.ask_export, 1, self._exported),
             Command("Undo", ("Ctrl+Z",), session.editor.undo, 2, lambda: history.undo_says or None),
@@ -606,7 +606,7 @@ class Window(QMainWindow):
         answers = (
             ("Save it", partial(self.close_with, self.header.preset.save_it)),
             ("Keep it for next time", partial(self.close_with, session.autosave.write)),
-            ("Throw it away", partial(self.close_with, session.presets.let_go)),
+            ("Discard", partial(self.close_with, session.presets.let_go)),
         )
         self.said.say(f"“{session.patch.name}” is not saved.", False, answers)
 

@@ -24,7 +24,7 @@ class Unison(Source):
         "Phase spread", 1.0, (0.0, 1.0), PERCENT, at_start=True, says="How far apart in phase the voices begin."
     )
     voicing = Choice(
-        "Voices",
+        "Spacing",
         "even",
         {"even": "Even", "random": "Random", "weighted": "Gathered"},
         says="How the voices lie between the outermost two: evenly, by chance, or gathered about the middle.",

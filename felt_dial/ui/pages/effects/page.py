@@ -182,7 +182,7 @@ class EffectsPage(Page):
         place = list(self.session.patch.racks[rack]).index(key) + 1
         head.addWidget(text_label(f"Rack {rack}, place {place}. {effect.about()}"))
         head.addStretch()
-        self.alone = Pill("Only this", "pill", self._listen, "Hear only what this effect adds; it is not saved")
+        self.alone = Pill("Added sound only", "pill", self._listen, "Hear only what this effect adds; it is not saved")
         self.alone.setCheckable(True)
         head.addWidget(self.alone)
         self.dry = Pill(

@@ -207,10 +207,12 @@ class Details(Card):
     def _show_phrase(self) -> None:
         own = self._patch.phrase if self._patch else None
         of_kind = phrase_for(self._patch.type if self._patch else "")
+        kind = self._patch.type.lower() if self._patch and self._patch.type else "sound"
+        a_kind = f"{'an' if kind[0] in 'aeiou' else 'a'} {kind}"
         choices = self.session.shelf.phrases.all()
         if own is not None:
             choices = {own.id: own} | {key: one for key, one in choices.items() if key != own.id}
-        offered = [(f"that of its kind: {of_kind.name}", None), *((one.name, one) for one in choices.values())]
+        offered = [(f"Default for {a_kind}: {of_kind.name}", None), *((one.name, one) for one in choices.values())]
         if offered != [(self.phrase.itemText(n), self.phrase.itemData(n)) for n in range(self.phrase.count())]:
             self.phrase.clear()
             for name, one in offered:

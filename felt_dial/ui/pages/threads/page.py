@@ -112,7 +112,7 @@ class ThreadsPage(Page):
         clear(self._filters)
         self.filters = {}
         layers = {key: f"Layer {key.upper()}" if len(patch.layers) < 4 else key.upper() for key in patch.layers}
-        for key, name in {"": "All", **layers, "macros": "Macros", "idle": "Idle", "ends": "At an end"}.items():
+        for key, name in {"": "All", **layers, "macros": "Macros", "idle": "Idle", "ends": "Clipped"}.items():
             pill = Pill(name, "pill", partial(self.show_filtered, key), f"Show {name.lower()}")
             pill.setCheckable(True)
             pill.setChecked(key == self.table.only)

@@ -281,7 +281,7 @@ class FromRecording(Card):
         for field, name, tip in (
             ("dc", "No DC", "Takes out what stands still in each frame"),
             ("align", "Phases aligned", "Turns each frame so that its first harmonic begins as a sine does"),
-            ("empty", "Empty kept", "Keeps frames that hold nothing, which are left out else"),
+            ("empty", "Keep empty frames", "Keeps frames that hold nothing, which are left out else"),
             ("sort", "Sorted", "From the darkest frame to the brightest, not as recorded"),
         ):
             pill = Pill(name, "small", partial(self._switch, field), tip)

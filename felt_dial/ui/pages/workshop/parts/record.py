@@ -62,7 +62,7 @@ class RecordPart(Part):
         self.trim.setCheckable(True)
         self.trim.setChecked(True)
         self.go = Pill("Record", "pill", self.toggle, "Begins to record, and ends it")
-        self.drop = Pill("Throw it away", "link", self.throw_away, "Forgets what was recorded")
+        self.drop = Pill("Discard", "link", self.throw_away, "Forgets what was recorded")
         self.drop.hide()
         self.row(self.trim, self.go, self.drop)
         self.column.addWidget(text_label("it becomes a new layer of this patch", "small"))
