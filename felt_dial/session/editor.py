@@ -13,6 +13,7 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.change import Change, values_changed, values_of
 from felt_dial.patch.edits import place_name
 from felt_dial.patch.history import History, Step
+from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import Patch, outline, param_at, path_exists, value_at
 from felt_dial.patch.units import Value, number
 from felt_dial.session.channel import Channel
@@ -126,7 +127,7 @@ class Editor:
     def set(self, path: str, value: object, *, dragging: bool = False) -> None:
         """Sets a parameter, that of all chosen layers where several are; raises `OutOfRange`."""
         alike = self.alike(path)
-        change = values_changed(self.patch, dict.fromkeys(alike, value))
+        change = values_changed(self.patch, dict.fromkeys(alike, value) | self._turned_on(alike, value))
         if change.paths:
             whose = (
                 self.label_of(path) if len(alike) == 1 else f"{param_at(self.patch, path).label} of {len(alike)} layers"
@@ -144,6 +145,17 @@ class Editor:
             other = ".".join(["layers", key, *steps[2:]])
             if path_exists(self.patch, other) and param_at(self.patch, other) == param:
                 found.append(other)
+        return found
+
+    def _turned_on(self, paths: list[str], value: object) -> dict[str, object]:
+        """What is switched on by choosing a kind, a type or a response of a drive, a filter or an effect that is off."""
+        found: dict[str, object] = {}
+        for path in paths:
+            place, _, _ = path.rpartition(".")
+            switch, deep = f"{place}.on", path.count(".") == 3
+            chooses = deep and isinstance(param_at(self.patch, path), Choice) and value_at(self.patch, path) != value
+            if chooses and path_exists(self.patch, switch) and not value_at(self.patch, switch):
+                found[switch] = True
         return found
 
     def set_all(self, values: Mapping[str, object], says: str, merge: str = "") -> None:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu, QWidget
 from felt_dial.patch.edits import add_modulator, duplicate_layer, move_layer, sew, without_idle_modulators
 from felt_dial.patch.module import Modulator
 from felt_dial.sound.modules import new_patch
+from felt_dial.ui.dials.controls import SwitchPill
 from felt_dial.ui.inspector.level_shaper import LevelShaper
 from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
 from tests.ui.conftest import Desk, wait
@@ -234,3 +235,23 @@ def test_the_level_of_a_layer_or_a_bus_goes_by_a_new_mover_in_one_gesture(desk: 
     shaper = desk.find(LevelShaper)
     shaper.box.activated.emit(shaper.box.findData(""))
     assert session.patch.buses["2"].contour == ""
+
+
+def test_choosing_a_type_of_what_is_off_turns_it_on_and_no_hollow_pill_says_on(desk: Desk) -> None:
+    session = desk.session
+    for path, value in (("layers.b.filter.response", "high 12"), ("layers.b.drive.way", "hard")):
+        switch = path.rpartition(".")[0] + ".on"
+        assert not session.editor.value(switch)
+        session.editor.set(path, value)
+        assert session.editor.value(switch) and session.editor.value(path) == value
+        session.editor.undo()
+        assert not session.editor.value(switch) and session.editor.value(path) != value, "one step"
+    session.editor.set("layers.b.out", "bus1")
+    session.editor.set("layers.b.on", False)
+    session.editor.set("layers.b.trigger", "up")
+    assert not session.editor.value("layers.b.on"), "a layer that is off stays so"
+    for _ in range(2):
+        for pill in desk.window.findChildren(SwitchPill):
+            if pill.word == "On" and pill.isVisible() and not pill.short:
+                assert pill.text() == ("On" if pill.isChecked() else "Off"), pill.path
+        desk.window.show_page("Effects")

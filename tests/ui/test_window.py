@@ -554,7 +554,7 @@ def test_unsaved_work_is_offered_after_a_crash(open_desk: Callable[[], Desk]) ->
     again = open_desk()
     assert len(again.left_behind) == 1 and again.session.editor.value(CUTOFF) == 620.0
     again.window.left.offer(again.left_behind)
-    take = next(b for b in again.window.said.findChildren(QAbstractButton) if b.text().startswith("Take"))
+    take = next(b for b in again.window.said.findChildren(QAbstractButton) if b.text().startswith("Open it"))
     take.setFocus()
     take.click()
     assert not isinstance(QApplication.focusWidget(), QAbstractButton), "Return presses nothing that nobody chose"

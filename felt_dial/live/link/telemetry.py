@@ -88,6 +88,6 @@ class TelemetryWriter:
         if newest >= 0:
             rows = np.where(self._alike, GLOBAL, newest)
         shown[: len(movers), :3] = program.modulation.state[movers, rows, :3]
-        shown[: len(movers), 3] = program.modulation.moves[movers, rows, -1]
+        shown[: len(movers), 3] = program.moves[movers, rows, -1]
         if newest < 0:
             shown[: len(movers), 3][self._apart] = NOTHING_MOVES

@@ -139,6 +139,7 @@ class Program:
         self.grains, self.newest, self.racks = built.grains, built.newest, built.output.racks
         control = self.modulation.control
         self.order = in_order(self.layers)
+        self.moves = self.modulation.moves
         self.bend = control[control.shape[0] + BEND_SLOT]
         self.transposed = control[self.at["transpose"]], control[self.at["fine"]]
         self.line = np.zeros((ROWS, ticks + 1), np.float32)

@@ -86,21 +86,15 @@ def set_part(widget: QWidget, part: str) -> None:
 
 
 class SwitchPill(Pill):
-    """A switch parameter as a button that stays down."""
+    """A switch parameter as a button that stays down. It says what it switches; one that is called *On* says its state, so that
+    no hollow one reads “On”."""
 
-    def __init__(
-        self,
-        session: Session,
-        path: str,
-        text: str = "",
-        part: str = "small",
-        alarm: bool = False,
-        states: bool = False,
-    ) -> None:
+    def __init__(self, session: Session, path: str, text: str = "", part: str = "small", alarm: bool = False) -> None:
         param = param_at(session.patch, path)
         assert isinstance(param, Switch)
         super().__init__(text or param.label, part, tip=param.says)
-        self.session, self.path, self.states, self.param = session, path, states, param
+        self.session, self.path, self.param = session, path, param
+        self.word, self.short = text or param.label, False
         self.setCheckable(True)
         self.setProperty("alarm", alarm)
         self.setAccessibleName(session.editor.label_of(path))
@@ -121,8 +115,16 @@ class SwitchPill(Pill):
     def _follow(self) -> None:
         if path_holds(self.session.patch, self.path, self.param):
             self.setChecked(bool(value_at(self.session.patch, self.path)))
-            if self.states:
-                self.setText("On" if self.isChecked() else "Off")
+            self._say()
+
+    def shorten(self, short: bool) -> None:
+        """Says only its first letter, or all of it."""
+        self.short = short
+        self._say()
+
+    def _say(self) -> None:
+        word = "Off" if self.word == "On" and not self.isChecked() and not self.short else self.word
+        set_text(self, word[:1] if self.short else word)
 
 
 class MenuPill(Pill):
@@ -207,7 +209,7 @@ class SwitchBox(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(7)
         layout.addWidget(text_label(param_at(session.patch, path).label))
-        layout.addWidget(SwitchPill(session, path, states=True), 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(SwitchPill(session, path), 0, Qt.AlignmentFlag.AlignLeft)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
 
 

@@ -86,7 +86,6 @@ class LayerRow(QWidget):
             SwitchPill(session, f"{path}.{switch}", alarm=alarm)
             for switch, alarm in (("on", False), ("solo", False), ("mute", True))
         ]
-        self.words = [pill.text() for pill in self.switches]
         self.pictures: dict[str, Well] = {
             "source": self._cell(picture_of(session, f"{path}.source", self.shade), "source"),
             "drive": self._cell(ShapingPicture(session, f"{path}.drive", self.shade), "drive"),
@@ -154,8 +153,8 @@ class LayerRow(QWidget):
         self.folded = folded
         self.setMinimumHeight(FOLDED if folded else ROW)
         self.setMaximumHeight(FOLDED if folded else TALLEST)
-        for pill, word in zip(self.switches, self.words, strict=True):
-            pill.setText(word[:1] if folded else word)
+        for pill in self.switches:
+            pill.shorten(folded)
             set_part(pill, "letter" if folded else "small")
         set_part(self.name, "lower name" if folded else "name")
         for dial in self.dials.values():
