@@ -11,6 +11,7 @@ from felt_dial.patch.edits import add_modulator, duplicate_layer, move_layer, se
 from felt_dial.patch.module import Modulator
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.dials.controls import SwitchPill
+from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.inspector.level_shaper import LevelShaper
 from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
 from tests.ui.conftest import Desk, wait
@@ -255,3 +256,23 @@ def test_choosing_a_type_of_what_is_off_turns_it_on_and_no_hollow_pill_says_on(d
             if pill.word == "On" and pill.isVisible() and not pill.short:
                 assert pill.text() == ("On" if pill.isChecked() else "Off"), pill.path
         desk.window.show_page("Effects")
+
+
+def test_a_module_is_shaken_where_it_stands_and_each_go_is_one_step(desk: Desk) -> None:
+    session = desk.session
+    desk.select("filter", "a")
+    before, steps = session.patch, len(session.editor.history.sentences())
+    pill = desk.find(ShakePill, lambda one: one.path == "layers.a.filter")
+    menu = pill.open()
+    go = next(b for b in menu.findChildren(QAbstractButton) if b.text() == "Shake it")
+    go.click()
+    first = session.patch
+    assert first != before and menu.isVisible(), "one may go on"
+    go.click()
+    menu.close()
+    assert session.patch != first and len(session.editor.history.sentences()) == steps + 2
+    assert "filter" in session.editor.history.undo_says.lower()
+    session.editor.undo()
+    assert session.patch == first
+    session.editor.undo()
+    assert session.patch == before

@@ -327,18 +327,16 @@ def test_a_sheet_wears_the_theme_that_is_worn_when_it_is_shown(desk: Desk) -> No
     """Letters of the layers that modulate it are dyed as they are written: another theme is another sheet."""
     desk.session.editor.edit(two_alike(desk, "wave"), "lay out")
     inspector = turned(desk, "source")
-    day = inspector.grab().toImage()
+    _, day = at_rest(inspector)
     cloth.wear(NIGHT)
-    wait(lambda: False, 0.1)
     desk.find(Inspector)
-    night = inspector.grab().toImage()
+    _, night = at_rest(inspector)
     made_for_it(inspector)
     desk.find(Inspector)
-    assert inspector.grab().toImage() == night
+    assert at_rest(inspector)[1] == night
     cloth.wear(OAT)
-    wait(lambda: False, 0.1)
     desk.find(Inspector)
-    assert inspector.grab().toImage() == day
+    assert at_rest(inspector)[1] == day
 
 
 def test_a_name_that_is_being_typed_is_that_of_the_layer_it_was_begun_for(desk: Desk) -> None:

@@ -13,6 +13,7 @@
 - `plain_slider`: A slider for a figure that belongs to no patch: how far, how long, how strongly something is done on
   a bench.
 - `scrolling`: Panels that scroll, and wheels that keep scrolling: what slides under a still pointer is not turned.
+- `shake_pill`: other settings of a module or a layer by chance, where it stands, as one step.
 - `slider`: Flat faces of a parameter, for rows: a short track, and a value that is turned where it stands.
 - `snippet_button`: settings of a module are kept by name, and given to it.
 - `specimen`: the picture of a module as it comes from the shop, small, for lists of what can be added.

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget, QWidgetAction
 
+from felt_dial.ui.dials.controls import Pill
 from felt_dial.ui.dials.plain_slider import PlainSlider
 
 WIDE = 250
@@ -21,7 +22,7 @@ class FigureMenu(QMenu):
         super().__init__(owner)
         self.sliders = list(sliders)
         holder = QWidget()
-        box = QVBoxLayout(holder)
+        box = self._box = QVBoxLayout(holder)
         box.setContentsMargins(12, 8, 12, 6)
         box.setSpacing(4)
         for slider in self.sliders:
@@ -32,6 +33,12 @@ class FigureMenu(QMenu):
         self.addAction(above)
         for name, act in acts:
             self.addAction(name, act)
+
+    def action(self, name: str, act: Callable[[], object]) -> Pill:
+        """One more act, as a button under the sliders: it is done again and again while the menu stays open."""
+        pill = Pill(name, "pill", act)
+        self._box.addWidget(pill)
+        return pill
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

@@ -17,6 +17,7 @@ from felt_dial.sound.control.curve import READY
 from felt_dial.sound.control.steps import STEP
 from felt_dial.ui.dials.controls import Pill, text_label
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import tag_text
 from felt_dial.ui.pictures.registry import picture_of
@@ -173,6 +174,7 @@ class MoverPart(QWidget):
         body.addLayout(grid([f"modulators.{key}.{n}" for n in choices], modulator.dye, 4))
         body.addLayout(grid([f"modulators.{key}.{n}" for n in dials], modulator.dye, 4 if len(dials) % 4 == 0 else 5))
         row = QHBoxLayout()
+        row.addWidget(ShakePill(session, f"modulators.{key}", key.upper()))
         row.addWidget(SnippetPill(session, f"modulators.{key}"))
         row.addWidget(
             Pill("Duplicate", "small", lambda: duplicate_modulator(session, key), "One more like this: Ctrl+D")

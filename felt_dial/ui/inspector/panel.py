@@ -23,6 +23,7 @@ from felt_dial.sound.sources.core.unison import Unison
 from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import NameEdit, Options, Pill, SwitchPill, control_for, text_label
 from felt_dial.ui.dials.focus import let_go_of_focus, take_what_is_written
+from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import Tag, tag_text
 from felt_dial.ui.dials.under_hand import UnderHand
@@ -316,6 +317,7 @@ class Inspector(Card):
             row.addWidget(SwitchPill(self.session, path))
         row.addStretch()
         if snippets:
+            row.addWidget(ShakePill(self.session, snippets, snippets.split(".")[-1]))
             row.addWidget(SnippetPill(self.session, snippets))
         self.column.addLayout(row)
 

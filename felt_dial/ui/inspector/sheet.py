@@ -13,6 +13,7 @@ from felt_dial.patch.patch import Patch, put
 from felt_dial.session.copying import copy_layer, duplicate, paste_layer, remove_layers
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import NameEdit, Pill, set_text, text_label
+from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.dials.turning import Turns, turn_all
 from felt_dial.ui.inspector.tone import shown
 from felt_dial.ui.theme.colours import cloth, dye, layer_dye
@@ -138,6 +139,8 @@ class LayerButtons(QWidget):
             ("Paste", lambda: paste_layer(session), "Paste the copied layer as a new one: Ctrl+V"),
         ):
             row.addWidget(Pill(name, "small", act, tip))
+        self.shake = ShakePill(session, path, "the layer")
+        row.addWidget(self.shake)
         row.addStretch()
 
     @property
@@ -148,3 +151,4 @@ class LayerButtons(QWidget):
     def turn_to(self, path: str, shade: str) -> None:
         """Is about another layer."""
         self.path = path
+        self.shake.turn_to(path, shade)

@@ -14,6 +14,7 @@ from felt_dial.patch.patch import owner
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Options, SwitchPill, text_label
 from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.pictures.drives import CurveEditor, ShapingPicture
@@ -92,7 +93,12 @@ class Part(QWidget):
         row = QHBoxLayout()
         row.addWidget(text_label(title, "value"))
         row.addWidget(narrow(kind), 1)
-        for widget in (SwitchPill(session, f"{path}.on"), *switches, SnippetPill(session, path)):
+        for widget in (
+            SwitchPill(session, f"{path}.on"),
+            *switches,
+            ShakePill(session, path),
+            SnippetPill(session, path),
+        ):
             row.addWidget(widget)
         self.body.addLayout(row)
 

@@ -22,6 +22,7 @@ from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import Pill, SwitchPill, Upright, control_for, text_label
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.scrolling import Scroller
+from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.under_hand import UnderHand
 from felt_dial.ui.inspector.thread_list import ThreadList
@@ -196,6 +197,7 @@ class EffectsPage(Page):
         head.addWidget(
             Pill("Paste", "pill", lambda: self.paste(rack), "Paste the copied effect at the end of this rack: Ctrl+V")
         )
+        head.addWidget(ShakePill(self.session, path))
         head.addWidget(SnippetPill(self.session, path))
         remove = Pill("Remove", "pill", tip="Remove this effect and its threads")
         remove.clicked.connect(
