@@ -32,6 +32,7 @@ from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.inspector.macro import MacroPart
 from felt_dial.ui.inspector.modulator import DrawingTools, Inputs
 from felt_dial.ui.inspector.pattern_player import PatternPicture
+from felt_dial.ui.inspector.step_count import StepCount
 from felt_dial.ui.inspector.thread_list import DepthPill
 from felt_dial.ui.pages.threads.thread_table import HOW_FAR, MOVED_BY, SCALED_BY, WHAT
 from felt_dial.ui.pictures.drawn_lines import LineEditor, LinePicture
@@ -131,7 +132,10 @@ def test_steps_are_drawn_lane_by_lane_with_one_stroke(desk: Desk) -> None:
         picture, Qt.MouseButton.LeftButton, pos=QPoint(box.left() + box.width() // 2 + 4, box.center().y())
     )
     assert [row[1] for row in picture.rows].count(1.0) == 1
-    QTest.mouseClick(desk.find(Pill, lambda p: p.text() == "+"), Qt.MouseButton.LeftButton)
+    count, before = desk.find(StepCount), picture.rows
+    assert count.value == len(before)
+    QTest.keyClick(count, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    assert picture.rows[-1] == before[-1], "one more is as its neighbour is"
     assert len(picture.rows) == 9
 
 
@@ -470,3 +474,22 @@ def test_a_point_of_an_envelope_is_typed(desk: Desk) -> None:
     picture.type_point("release")
     desk.type("80")
     assert session.editor.value("modulators.e1.release") == pytest.approx(0.08)
+
+
+def test_steps_are_counted_and_typed(desk: Desk) -> None:
+    key = add(desk, "steps")
+    picture, count = desk.find(StepsPicture, lambda one: one.large), desk.find(StepCount)
+    QTest.keyClick(count, Qt.Key.Key_Return)
+    desk.type("12")
+    assert len(picture.rows) == 12 == count.value
+    desk.session.editor.undo()
+    assert count.value == len(picture.rows) != 12
+    picture.setFocus()
+    picture.chosen = 2
+    QTest.keyClick(picture, Qt.Key.Key_Return)
+    desk.type("37")
+    assert desk.session.patch.modulators[key].row[2][0] == pytest.approx(0.37)  # type: ignore[attr-defined]
+    QTest.keyClick(picture, Qt.Key.Key_Return)
+    desk.type("170 %")
+    assert "goes from" in desk.entry().refusal
+    QTest.keyClick(desk.entry(), Qt.Key.Key_Escape)

@@ -20,6 +20,7 @@ from felt_dial.ui.dials.picker import Picker
 from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.dials.tag import tag_text
+from felt_dial.ui.inspector.step_count import StepCount
 from felt_dial.ui.pictures.registry import picture_of
 from felt_dial.ui.pictures.step_rows import StepsPicture
 
@@ -96,9 +97,11 @@ class StepTools(QWidget):
     def __init__(self, session: Session, picture: StepsPicture) -> None:
         super().__init__()
         self.session, self.picture = session, picture
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
+        body = QVBoxLayout(self)
+        body.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
         row.setSpacing(4)
+        body.addLayout(row)
         self.lanes = []
         for n, name in enumerate(LANES):
             pill = Pill(name, "small", partial(self.show_lane, n), f"Draw the {STEP[n].name} of the steps")
@@ -107,8 +110,8 @@ class StepTools(QWidget):
             self.lanes.append(pill)
             row.addWidget(pill)
         row.addStretch()
-        row.addWidget(Pill("−", "small", lambda: picture.set_count(len(picture.rows) - 1), "One step less"))
-        row.addWidget(Pill("+", "small", lambda: picture.set_count(len(picture.rows) + 1), "One step more"))
+        self.count = StepCount(session, picture)
+        body.addWidget(self.count)
 
     def show_lane(self, lane: int) -> None:
         """Another lane comes under the hand."""

@@ -11,6 +11,7 @@ from felt_dial.patch.drawn import Rows
 from felt_dial.patch.pattern import LANES, PROBABILITY, SKIP, TIE
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.inspector.step_count import StepCount
 from felt_dial.ui.pictures.step_rows import StepsEditor
 from felt_dial.ui.theme.felt import SewnLine
 
@@ -61,14 +62,8 @@ class PatternPart(QWidget):
             lanes.addWidget(pill)
         lanes.addStretch()
         body.addLayout(lanes)
-        row = QHBoxLayout()
-        row.addWidget(text_label("How many steps"))
-        fewer = Pill("−", "small", lambda: self.picture.set_count(len(self.picture.rows) - 1), "One step less")
-        more = Pill("+", "small", lambda: self.picture.set_count(len(self.picture.rows) + 1), "One step more")
-        row.addWidget(fewer)
-        row.addWidget(more)
-        row.addStretch()
-        body.addLayout(row)
+        self.count = StepCount(session, self.picture)
+        body.addWidget(self.count)
         for names in (("on", "order", "hold"), ("rate", "swing", "octaves", "start")):
             body.addLayout(grid([f"pattern.{name}" for name in names], "weld", 5))
         body.addWidget(SewnLine())

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.drawn import Column, Rows
 from felt_dial.patch.patch import drawn_at
+from felt_dial.patch.units import COUNT, PERCENT, NotReadable
 from felt_dial.session.session import Session
+from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.pictures.well import Well, draws, mover_row
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
@@ -23,6 +25,7 @@ class StepsEditor(Well):
         super().__init__(session, shade, path.rpartition(".")[0], "tempo")
         self.path, self.large = path, large
         self.lane = 0
+        self.entry: Entry | None = None
         self.chosen = -1
         self._before: Rows = ()
         if large:
@@ -150,6 +153,8 @@ class StepsEditor(Well):
             step = 1.0 if self.column.whole else 0.05
             now = self.rows[self.chosen][self.lane]
             self.put(self.chosen, now + (step if key == Qt.Key.Key_Up else -step), f"key {self.path}")
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and 0 <= self.chosen < count:
+            self.type_value(self.chosen)
         else:
             super().keyPressEvent(event)
 
@@ -159,11 +164,36 @@ class StepsEditor(Well):
         super().keyReleaseEvent(event)
 
     def set_count(self, count: int) -> None:
-        """More steps, the first ones again, or fewer."""
+        """More steps or fewer: one more is as its neighbour is, many more are the first ones again."""
         drawn, rows = drawn_at(self.session.patch, self.path)
         count = min(max(count, 1), drawn.most)
-        made = tuple(rows[n % len(rows)] for n in range(count))
+        made = (*rows, rows[-1]) if count == len(rows) + 1 else tuple(rows[n % len(rows)] for n in range(count))
         self.session.editor.set_all({self.path: made}, f"{count} steps")
+
+    def type_value(self, n: int) -> None:
+        """Opens the entry for the lane of a step: a number, or per cent."""
+        column = self.column
+        unit = COUNT if column.whole else PERCENT
+
+        def take(text: str) -> None:
+            if text != shown and n < len(self.rows):
+                value = unit.read(text)
+                if not column.low - 1e-9 <= value <= column.high + 1e-9:
+                    ends = f"{unit.write(column.low)} to {unit.write(column.high)}"
+                    raise NotReadable(f"{column.name.capitalize()} of a step goes from {ends}.")
+                self.put(n, value)
+
+        shown, bar = unit.write(self.rows[n][self.lane]), self.bar(self.box(), n)
+        place = QRect(round(bar.center().x()) - 40, round(bar.center().y()) - 11, 80, 22)
+        name = f"{column.name.capitalize()} of step {n + 1}"
+        self.entry = Entry(self, place.intersected(self.rect().adjusted(2, 2, -2, -2)), shown, take, name)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.large and not (self.column.whole and self.column.high - self.column.low == 1):
+            self.chosen, _ = self._at(event.position())
+            self.type_value(self.chosen)
+        else:
+            self.mousePressEvent(event)
 
 
 @draws("steps")
