@@ -21,6 +21,7 @@ from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.frame.sheets import KEYS
 from felt_dial.ui.pages.effects.rack_row import EffectCard
 from felt_dial.ui.pages.shelf.spine import Spine
+from felt_dial.ui.pictures.drawn_lines import LinePicture
 from felt_dial.ui.pictures.effect_curves import EqualiserPicture
 from felt_dial.ui.pictures.modulators import EnvelopePicture
 from tests.ui.conftest import Desk
@@ -285,6 +286,42 @@ def _menu(desk: Desk) -> bool:
     return True
 
 
+def _points(desk: Desk) -> LinePicture:
+    patch, key = add_modulator(desk.session.patch, Modulator.kinds["curve"]())
+    desk.session.editor.edit(patch, "a curve", select=("modulator", key))
+    QApplication.processEvents()
+    picture = desk.find(LinePicture, lambda one: one.large)
+    picture.setFocus()
+    picture.chosen = 1
+    return picture
+
+
+def _types_point(desk: Desk) -> bool:
+    picture = _points(desk)
+    press(desk, KEY.Key_Return)
+    desk.type("0.4 s 30 %")
+    return picture.rows[1][:2] == pytest.approx((0.2, 0.3))
+
+
+def _bends_points(desk: Desk) -> bool:
+    picture = _points(desk)
+    before = picture.rows
+    press(desk, KEY.Key_PageUp)
+    bent = picture.rows
+    press(desk, KEY.Key_PageDown)
+    same = picture.rows
+    press(desk, KEY.Key_Insert)
+    return bent[1][2] > before[1][2] == pytest.approx(same[1][2]) and len(picture.rows) == len(before) + 1
+
+
+def _removes(desk: Desk) -> bool:
+    layers = list(desk.session.patch.layers)
+    desk.window.patch_page.rows["b"].setFocus()
+    desk.select("source", "b")
+    QTest.keyClick(desk.window, KEY.Key_Delete)
+    return list(desk.session.patch.layers) == [key for key in layers if key != "b"]
+
+
 DO: dict[str, Says] = {
     "Space": changes(lambda d: d.session.transport.playing, (KEY.Key_Space, NONE)),
     "Z … M, Q … U": _plays_notes,
@@ -311,6 +348,9 @@ DO: dict[str, Says] = {
     "Ctrl+B in the threads": _bypasses_thread,
     "F6, Shift+F6": _sections,
     "[ and ] in a picture": _envelope,
+    "Enter in a picture": _types_point,
+    "Insert, Page Up, Page Down in a picture": _bends_points,
+    "Delete in a row": _removes,
     "Ctrl+Shift+L": changes(lambda d: len(d.session.patch.layers), (KEY.Key_L, CONTROL | SHIFT)),
     "Ctrl+F": lambda d: (press(d, KEY.Key_F, CONTROL), d.window.shelf.search.hasFocus())[1],
     "Ctrl+Left, Ctrl+Right": changes(
@@ -343,6 +383,14 @@ def test_every_line_of_the_list_is_tried_and_stands_there_once() -> None:
     assert set(listed) == set(DO) and len(listed) == len(set(listed))
     single = [key for keys in listed for key in re.split(r", | … ", keys) if "in " not in key and "or a" not in key]
     assert len(single) == len(set(single)), "no key is listed twice"
+
+
+def test_every_key_of_every_command_is_in_the_list(desk: Desk) -> None:
+    listed = {key.strip() for keys, _ in KEYS for key in re.split(r", | … ", keys)} | {f"Ctrl+{n}" for n in range(1, 6)}
+    told = " ".join(says for _, says in KEYS)
+    for command in desk.window.commands():
+        for key in command.keys:
+            assert key in listed or key in told, f"{key} does something that F1 does not say"
 
 
 @pytest.mark.parametrize("keys", [keys for keys, _ in KEYS])
