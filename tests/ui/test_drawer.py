@@ -265,6 +265,8 @@ def test_the_drawer_says_whom_it_serves_whatever_becomes_of_the_layer(desk: Desk
     drawer.take()
     desk.finish_job()
     layer = session.editor.selection[1]
+    assert drawer.whose.text() == "for a new layer", "the next one is a further new one"
+    drawer.open_for(layer)
     assert drawer.whose.text() == f"for layer {layer.upper()}, Sample"
     fresh = Source.kinds["grains"]()
     session.editor.edit(replace_module(session.patch, f"layers.{layer}.source", fresh), "make it grains")
@@ -287,3 +289,16 @@ def test_what_is_tried_in_a_layer_can_become_a_layer_of_its_own(desk: Desk) -> N
     fresh = list(session.patch.layers.values())[-1]
     assert session.patch.layers[layer] == before and fresh.source.asset.name == "Blown Reed"
     assert drawer.whose.text() == f"for layer {layer.upper()}, Sample"
+
+
+def test_a_second_return_replaces_nothing_and_an_untouched_layer_gives_its_place(desk: Desk, folder: Path) -> None:
+    session = desk.session
+    session.editor.new()
+    drawer = opened(desk, folder)
+    drawer.search.setText("bell far")
+    drawer.walk(1)
+    for count in (1, 2, 3):
+        drawer.take()
+        desk.finish_job()
+        assert len(session.patch.layers) == count, "the first one takes the place of the layer that nobody had touched"
+    assert all(layer.source.asset is not None for layer in session.patch.layers.values())  # type: ignore[attr-defined]

@@ -17,13 +17,14 @@ from felt_dial.errors import FeltDialError
 from felt_dial.live.link.messages import Listen
 from felt_dial.patch.asset import Asset
 from felt_dial.patch.module import Source
-from felt_dial.patch.patch import put
+from felt_dial.patch.patch import Patch, put, with_about_of
 from felt_dial.patch.units import note_name
 from felt_dial.session.importing import Importing
 from felt_dial.session.jobs import Latest
 from felt_dial.session.session import Session
 from felt_dial.sound.matter import assets
 from felt_dial.sound.matter.audio_file import Audio
+from felt_dial.sound.modules import new_patch
 from felt_dial.sound.sources.table import Table
 from felt_dial.ui.benches.drafts import drafts_folder, look_in_drafts
 from felt_dial.ui.dials.cards import Card
@@ -81,6 +82,11 @@ class List(QListView):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if not self.drawer.key(event):
             event.ignore()
+
+
+def untouched(patch: Patch) -> bool:
+    """Whether a patch is as it begins, whatever it is called."""
+    return with_about_of(patch, fresh := new_patch()) == fresh
 
 
 class Drawer(Card):
@@ -438,7 +444,8 @@ class Drawer(Card):
                 self.session.say(str(wrong), problem=True)
 
     def take(self, anew: bool = False) -> None:
-        """Puts what is chosen on the layer, or on a new one, which the drawer is for from then on unless that was asked for.
+        """Puts what is chosen on the layer, or on a new one, after which the drawer is for a further new one; the layer of a
+        patch that nobody has touched yet counts as a new one.
 
         What was only tried in the layer is then put back.
         """
@@ -455,7 +462,9 @@ class Drawer(Card):
             self._tell()
             return
         layer = self.layer if self.layer in session.patch.layers and not anew else ""
-        then = (lambda key: None) if anew else self._serve
+        then = self._serve if layer else (lambda key: None)
+        if not layer and untouched(session.patch):
+            layer = next(iter(session.patch.layers))
         kind = (
             "" if layer and suits(session.patch.layers[layer].source, piece) else "table" if piece.cycle else "sample"
         )
