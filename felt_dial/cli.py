@@ -88,7 +88,8 @@ def render(
     """Renders a patch to a WAV file, 32-bit float, or a series of them; what is of one key has it in its `smpl` chunk."""
     from felt_dial.bank.library.places import load_settings
     from felt_dial.files import slug
-    from felt_dial.patch.patch import with_value
+    from felt_dial.patch.params import Param
+    from felt_dial.patch.patch import param_at, value_at, with_value
     from felt_dial.patch.places import read_at
     from felt_dial.sound.compiling.compile import compile_all, kernels_ready
     from felt_dial.sound.matter.assets import missing
@@ -100,6 +101,9 @@ def render(
         if not equals:
             raise BadRequest(f"“{pair}” is not of the form ID=VALUE.")
         found = with_value(found, path, read_at(found, path, text))
+        param = param_at(found, path)
+        if isinstance(param, Param) and (otherwise := param.unit.meant_otherwise(text)):
+            typer.echo(f"{path} is {param.write(value_at(found, path))}: {otherwise}.", err=True)
     if not 0 <= note <= 127 or not 1 <= velocity <= 127:
         raise BadRequest(f"Note {note} or velocity {velocity} is outside 0 … 127.")
     if hold < 0 or tail < 0:

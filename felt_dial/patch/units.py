@@ -175,6 +175,17 @@ class Unit:
             raise NotReadable(f"“{text.strip()}” is not {self.name}: try {self.accepts}.")
         return value
 
+    def meant_otherwise(self, text: str) -> str:
+        """What a part of one that is typed for per cent may have been meant as, in words; empty for all else.
+
+        >>> PERCENT.meant_otherwise("0.76")
+        'for 76 % type 76'
+        """
+        bare = _suffixed(text, {"": 1.0})
+        if self is not PERCENT or bare is None or not 0.0 < abs(bare) <= 1.0:
+            return ""
+        return f"for {self.write(bare)} type {_short(100 * bare, 1)}"
+
     def read_by_face(self, text: str, shown: float) -> float | None:
         """A bare number as a person means it who sees `shown`: in the unit that stands there; None for any other text.
 

@@ -38,3 +38,10 @@ def test_what_is_not_typed_over_a_face_does_not_hang_on_what_stands_there() -> N
     assert param.read("2", 0.3) == param.read("2", 3.0) == 2.0
     with pytest.raises(OutOfRange):
         param.read("274", 2.0, by_face=True)
+
+
+def test_a_part_of_one_where_per_cent_stand_is_said() -> None:
+    assert PERCENT.meant_otherwise("0.76").replace("\u2009", " ") == "for 76 % type 76"
+    assert PERCENT.meant_otherwise("1").replace("\u2009", " ") == "for 100 % type 100"
+    assert [PERCENT.meant_otherwise(text) for text in ("76", "0", "0.5 %", "loud")] == [""] * 4
+    assert SECONDS.meant_otherwise("0.5") == ""

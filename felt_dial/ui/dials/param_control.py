@@ -28,7 +28,7 @@ from felt_dial.patch.parts import BY_RATIO, NoSuchPath, Route, read_depth, read_
 from felt_dial.patch.patch import depth_of, movers, owner, param_at, path_holds, value_at
 from felt_dial.patch.places import in_time, read_at
 from felt_dial.patch.reach import reach_of_all, silent_because
-from felt_dial.patch.units import DIVISIONS, PERCENT, Beats, NotReadable, Value
+from felt_dial.patch.units import DIVISIONS, Beats, NotReadable, Value
 from felt_dial.session.session import Session
 from felt_dial.session.topics import Frame, Hovered
 from felt_dial.ui.dials.entry import Entry
@@ -264,16 +264,8 @@ class ParamControl(QWidget):
 
     def _say_of_percent(self, text: str) -> None:
         """A part of one typed where per cent stand is taken as it was typed, and said, since it may have been meant otherwise."""
-        typed = text.strip().replace(",", ".")
-        if (
-            self.param.unit is PERCENT
-            and typed.startswith(("0.", "."))
-            and typed.replace(".", "", 1).isdigit()
-            and float(typed)
-        ):
-            self.session.say(
-                f"{self.param.write(self._value)}: for {100 * float(typed):g} % type {100 * float(typed):g}."
-            )
+        if otherwise := self.param.unit.meant_otherwise(text):
+            self.session.say(f"{self.param.write(self._value)}: {otherwise}.")
 
     def type_depth(self, thread: str) -> None:
         """Opens the entry for the depth of a thread on this dial."""
