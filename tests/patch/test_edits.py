@@ -200,7 +200,7 @@ def test_no_dial_that_stands_at_an_end_is_said_to_be_stopped_there() -> None:
 
 def test_two_effects_of_a_kind_say_which() -> None:
     patch, first = edits.add_effect(new_patch(), "1", Effect.kinds["drive"]())
-    assert edits.place_name(patch, f"racks.1.{first}.amount") == ("Drive", "Amount")
+    assert edits.place_name(patch, f"racks.1.{first}.amount") == ("Drive", "Drive amount")
     patch, second = edits.add_effect(patch, "2", Effect.kinds["drive"]())
     names = [edits.place_name(patch, f"racks.{r}.{k}.amount")[0] for r, k in (("1", first), ("2", second))]
     assert names == ["Drive 1", "Drive 2"]
