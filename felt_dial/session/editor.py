@@ -347,11 +347,16 @@ class Editor:
             self.chosen = set()
         self.selection = (part, key)
         self.channel.tell(Selected())
+        if self.chosen:
+            self._say_chosen()
 
     def choose_layers(self, keys: Iterable[str]) -> None:
         """Chooses several layers; what is set on one of them is set on all, until another is chosen alone."""
         self.chosen = set(keys)
         self.channel.tell(Selected())
+        self._say_chosen()
+
+    def _say_chosen(self) -> None:
         letters = " ".join(key.upper() for key in sorted(self.chosen))
         self.channel.say(f"{letters} are chosen together: what is set on one is set on all of them.")
 

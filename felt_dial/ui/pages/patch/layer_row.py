@@ -93,9 +93,9 @@ class LayerRow(QWidget):
             "level": self._cell(picture_of(session, f"modulators.{layer.contour}", self.shade), "level"),
         }
         self.dials = {
-            "pitch": Dial(session, f"{path}.pitch", self.shade, 15),
-            "fine": Dial(session, f"{path}.fine", self.shade, 15),
-            "main": Dial(session, main, self.shade, 15),
+            "pitch": Dial(session, f"{path}.pitch", self.shade, 14),
+            "fine": Dial(session, f"{path}.fine", self.shade, 14),
+            "main": Dial(session, main, self.shade, 14),
         }
         self.figure = Figure(session, main, self.shade)
         self.level = Figure(session, f"{path}.level", self.shade)
