@@ -13,6 +13,7 @@
 - `sheet`: A sheet of the inspector: what it shows of one thing, and how that is turned to another that is laid out
   alike.
 - `source`: What a source is made of, in the inspector: which kind it is, its recording or table, what is missing.
+- `step_count`: How many steps there are: seen, turned and typed.
 - `thread_list`: on one dial, or from one mover; each can be typed, bypassed, cut and listed earlier.
 - `tone`: Drive and filter of a layer or a bus, as the inspector shows them.
 """
