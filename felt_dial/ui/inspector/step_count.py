@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
+
 from felt_dial.patch.drawn import Drawn
 from felt_dial.patch.params import Param
+from felt_dial.patch.parts import NoSuchPath
 from felt_dial.patch.patch import drawn_at
 from felt_dial.patch.units import COUNT
 from felt_dial.session.session import Session
@@ -23,4 +26,5 @@ class StepCount(PlainSlider):
         session.channel.watch(self._follow, picture.path)
 
     def _follow(self) -> None:
-        self.set_value(float(len(self.picture.rows)))
+        with contextlib.suppress(NoSuchPath):  # they may be gone, and this as soon as the inspector is laid out anew
+            self.set_value(float(len(self.picture.rows)))
