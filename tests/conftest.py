@@ -8,10 +8,14 @@ import tempfile
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent / 'screen.json'}")
 
 import felt_dial.sound.modules  # noqa: F401
+
+settings.register_profile("felt dial", deadline=None)  # how long a case takes is a matter of the machine
+settings.load_profile("felt dial")
 
 
 @pytest.fixture(scope="session")

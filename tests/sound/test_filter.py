@@ -105,7 +105,7 @@ def test_switched_off_the_filter_changes_nothing() -> None:
     assert np.array_equal(plain_sound, render(patch, [Note(0, 1, 57)], 0.5))
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     response=st.sampled_from(["low 12", "low 24", "high 12", "high 24", "band 12", "band 24"]),
     cutoff=st.floats(20, 20000),

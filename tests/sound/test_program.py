@@ -117,7 +117,7 @@ def test_everything_falls_silent_after_the_keys_are_let_go() -> None:
     assert len(program.voices.active) == 0 and not sound.any()
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(
     st.lists(st.tuples(st.integers(0, 255), st.sampled_from([ON, OFF]), st.integers(40, 60)), max_size=40),
     st.integers(1, 32),
@@ -242,7 +242,7 @@ def patches(draw: st.DrawFn) -> Patch:
     return with_value(patch, "racks.1.delay1.feedback", min(float(patch.racks["1"]["delay1"].get("feedback")), 0.5))  # type: ignore[arg-type]
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(patches())
 def test_any_patch_is_finite_below_the_ceiling_and_silent_after_release(patch: Patch) -> None:
     for left in ("left", "right"):

@@ -121,7 +121,7 @@ def any_source(draw: st.DrawFn) -> tuple[str, dict[str, object]]:
     return kind, values
 
 
-@settings(max_examples=200, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=200, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(any_source(), st.integers(0, 127), st.sampled_from([0.0, 3.0, 24.0]))
 def test_any_source_anywhere_is_finite_below_the_ceiling_and_silent_after_release(
     tmp_path_factory: pytest.TempPathFactory, chosen: tuple[str, dict[str, object]], key: int, index: float

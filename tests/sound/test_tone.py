@@ -230,7 +230,7 @@ def test_a_cutoff_swung_by_a_sine_makes_side_bands_at_its_rate() -> None:
     assert decibels(amplitude_at(still, 1150.0) / amplitude_at(still, 1000.0) + 1e-9) < -80.0
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(
     kind=st.sampled_from(sorted(Filter.kinds)),
     place=st.floats(0, 1),

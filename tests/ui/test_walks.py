@@ -213,7 +213,7 @@ class Windows(RuleBasedStateMachine):
 
 def walk(examples: int, steps: int) -> None:
     checks = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much]
-    how = settings(max_examples=examples, stateful_step_count=steps, deadline=None, suppress_health_check=checks)
+    how = settings(max_examples=examples, stateful_step_count=steps, suppress_health_check=checks)
     run_state_machine_as_test(Windows, settings=how)
 
 

@@ -237,7 +237,7 @@ def test_a_table_keeps_a_frame_and_holds_256() -> None:
         recipe.inserted(stepped(255), 0, [PHASE, PHASE])
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     st.lists(
         st.tuples(
