@@ -20,7 +20,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from felt_dial.bank.library.places import load_settings
 from felt_dial.live.link.link import EngineLink
 from felt_dial.session.session import Session
-from felt_dial.session.topics import Selected
+from felt_dial.session.topics import CompareAsked, Selected
 from felt_dial.sound.matter.tables import shipped_recordings
 from felt_dial.ui.frame.app import stand_up
 from felt_dial.ui.frame.window import Window
@@ -141,7 +141,7 @@ def benches(window: Window, shoot: Callable[..., None]) -> None:
     wait_for_figures(session)
     before, after = (session.presets.stored_at("tide-tables", name) for name in ("ebb-bell", "flood-bell"))
     assert before is not None and after is not None
-    session.compare_asked.emit(before, after, (before.name, after.name))
+    session.channel.tell(CompareAsked(before, after, (before.name, after.name)))
     shoot("compare", "Shelf", 600)
     window.compare_sheet.put_away()
     window.phrase_sheet.open()

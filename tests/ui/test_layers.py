@@ -11,6 +11,7 @@ from felt_dial.patch.edits import add_modulator, duplicate_layer, move_layer, se
 from felt_dial.patch.module import Modulator
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.dials.controls import SwitchPill
+from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.inspector.level_shaper import LevelShaper
 from felt_dial.ui.pages.patch.layer_row import LAYER_MIME
@@ -276,3 +277,18 @@ def test_a_module_is_shaken_where_it_stands_and_each_go_is_one_step(desk: Desk) 
     assert session.patch == first
     session.editor.undo()
     assert session.patch == before
+
+
+def test_nothing_in_the_inspector_is_cut_at_the_side(desk: Desk) -> None:
+    session, inspector = desk.session, desk.window.patch_page.inspector
+    patch, steps = add_modulator(session.patch, Modulator.kinds["steps"]())
+    session.editor.edit(patch, "steps")
+    for part, key in (
+        *((cell, "a") for cell in ("source", "drive", "filter", "level", "out")),
+        *(("bus", "1"), ("modulator", "e1"), ("modulator", steps), ("patch", ""), ("pattern", ""), ("macro", "m1")),
+    ):
+        desk.select(part, key)
+        QTest.qWait(30)
+        scroller = inspector.findChild(Scroller)
+        assert scroller is not None
+        assert scroller.widget().minimumSizeHint().width() <= scroller.viewport().width(), (part, key)

@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QSize, Qt
 from PySide6.QtGui import QAccessible, QFontMetricsF, QKeyEvent, QMouseEvent, QPaintEvent, QPalette, QWheelEvent
-from PySide6.QtWidgets import QComboBox, QStyle, QStyleOptionComboBox, QStylePainter
+from PySide6.QtWidgets import QComboBox, QSizePolicy, QStyle, QStyleOptionComboBox, QStylePainter
 
 DATA = Qt.ItemDataRole.UserRole
 NARROW = 7
@@ -203,3 +203,10 @@ for _name in (
     *("setCurrentText", "setEditable", "setModel", "model", "view"),
 ):
     setattr(Picker, _name, _with_a_list(_name))
+
+
+def narrow(box: QComboBox) -> QComboBox:
+    """A box that takes what room there is, not what its longest word would like."""
+    box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+    box.setMinimumWidth(72)
+    return box

@@ -53,7 +53,7 @@ class PatternPart(QWidget):
         self.picture.setFixedHeight(124)
         body.addWidget(self.picture)
         lanes = QHBoxLayout()
-        lanes.setSpacing(3)
+        lanes.setSpacing(2)
         self.lanes = []
         for n, name in enumerate(NAMES):
             pill = Pill(name, "small", partial(self.show_lane, n), f"Draw the {LANES[n].name} of the steps")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from felt_dial.patch.edits import replace_module
 from felt_dial.patch.module import Filter
@@ -13,7 +13,7 @@ from felt_dial.patch.params import Choice, Param
 from felt_dial.patch.patch import owner
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Options, SwitchPill, text_label
-from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.dials.picker import Picker, narrow
 from felt_dial.ui.dials.shake_pill import ShakePill
 from felt_dial.ui.dials.snippet_button import SnippetPill
 from felt_dial.ui.inspector.modulator import DrawingTools
@@ -41,13 +41,6 @@ def main_dial(filter_: Any) -> str:
     if "cutoff" not in filter_.params:
         return "vowel"
     return "distance" if filter_.counted == "key" else "cutoff"
-
-
-def narrow(box: QComboBox) -> QComboBox:
-    """A box that takes what room there is, not what its longest word would like."""
-    box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-    box.setMinimumWidth(72)
-    return box
 
 
 class FilterKind(Picker):
@@ -93,14 +86,15 @@ class Part(QWidget):
         row = QHBoxLayout()
         row.addWidget(text_label(title, "value"))
         row.addWidget(narrow(kind), 1)
-        for widget in (
-            SwitchPill(session, f"{path}.on"),
-            *switches,
-            ShakePill(session, path),
-            SnippetPill(session, path),
-        ):
+        for widget in (SwitchPill(session, f"{path}.on"), ShakePill(session, path), SnippetPill(session, path)):
             row.addWidget(widget)
         self.body.addLayout(row)
+        more = QHBoxLayout()
+        for switch in switches:
+            more.addWidget(switch)
+        more.addStretch()
+        if switches:
+            self.body.addLayout(more)
 
     def picture(self, made: QWidget, tall: int) -> None:
         """Something drawn, over the whole width."""

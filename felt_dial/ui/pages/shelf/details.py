@@ -30,7 +30,7 @@ from felt_dial.ui.dials.cards import Card
 from felt_dial.ui.dials.controls import LONGEST_NAME, Lines, NameEdit, Pill, text_label
 from felt_dial.ui.dials.focus import take_what_is_written
 from felt_dial.ui.dials.layouts import clear
-from felt_dial.ui.dials.picker import Picker
+from felt_dial.ui.dials.picker import Picker, narrow
 from felt_dial.ui.frame.compare import module_acts
 from felt_dial.ui.pages.shelf.marks import MarkRow
 from felt_dial.ui.pages.shelf.preset_list import loudness_text, shade_of
@@ -90,7 +90,7 @@ class Details(Card):
         self.licence.setMaxLength(400)
         self.licence.editingFinished.connect(lambda: self._keep({"licence": self.licence.text().strip()}, "licence"))
         self.phrase = Picker()
-        self.phrase.setAccessibleName("Best heard with")
+        narrow(self.phrase).setAccessibleName("Best heard with")
         self.phrase.setToolTip("The phrase that it is best heard with, and measured with; it is kept with the sound")
         self.phrase.activated.connect(lambda _: self._keep_phrase())
         self.mark = MarkRow("Colour mark")
