@@ -281,11 +281,21 @@ def test_a_module_is_shaken_where_it_stands_and_each_go_is_one_step(desk: Desk) 
 
 def test_nothing_in_the_inspector_is_cut_at_the_side(desk: Desk) -> None:
     session, inspector = desk.session, desk.window.patch_page.inspector
+    session.presets.open("glasshouse-at-dusk", "forked-path")
     patch, steps = add_modulator(session.patch, Modulator.kinds["steps"]())
     session.editor.edit(patch, "steps")
     for part, key in (
         *((cell, "a") for cell in ("source", "drive", "filter", "level", "out")),
-        *(("bus", "1"), ("modulator", "e1"), ("modulator", steps), ("patch", ""), ("pattern", ""), ("macro", "m1")),
+        *(
+            ("bus", "1"),
+            ("bus", "2"),
+            ("bus", "3"),
+            ("modulator", "e1"),
+            ("modulator", steps),
+            ("patch", ""),
+            ("pattern", ""),
+            ("macro", "m1"),
+        ),
     ):
         desk.select(part, key)
         QTest.qWait(30)

@@ -77,6 +77,27 @@ def set_text(widget: QLabel | QPushButton, text: str) -> None:
         widget.setText(text)
 
 
+class Elided(QLabel):
+    """A label that takes what room there is, down to a few letters; what is left out ends in dots."""
+
+    def __init__(self, part: str, least: int = 40) -> None:
+        super().__init__()
+        self.least = least
+        self.setProperty("part", part)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+
+    def minimumSizeHint(self) -> QSize:
+        hint = super().minimumSizeHint()
+        return QSize(min(self.least, hint.width()), hint.height())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setFont(self.font())
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+
+
 def set_part(widget: QWidget, part: str) -> None:
     """Another part of the style sheet, where it is another."""
     if widget.property("part") != part:

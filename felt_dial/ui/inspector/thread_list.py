@@ -11,7 +11,7 @@ from felt_dial.patch.parts import read_depth
 from felt_dial.patch.patch import depth_of, param_at, path_exists, target_param
 from felt_dial.patch.reach import reach
 from felt_dial.session.session import Session
-from felt_dial.ui.dials.controls import Pill, set_part, set_text, text_label
+from felt_dial.ui.dials.controls import Elided, Pill, set_part, set_text, text_label
 from felt_dial.ui.dials.entry import Entry
 from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.tag import Tag, tag_text
@@ -60,9 +60,9 @@ class ThreadRow(QWidget):
         self.session, self.key = session, key
         self._above = self._below = ""
         self.tag = Tag(session, session.patch.threads[key].source, 10, carried=False)
-        self.name = text_label("", "value")
+        self.name = Elided("value", 70)
         self.far = DepthPill(session, key)
-        self.way = text_label("", "small")
+        self.way = Elided("small", 44)
         self.state = Pill("On", "small", self._switch, "Bypass this thread")
         self.cut = Pill("Cut", "link", self._cut, "Cut this thread")
         self.up = Pill("Up", "link", lambda: self._list_before(self.key, self._above), "List it before the one above")
@@ -96,7 +96,9 @@ class ThreadRow(QWidget):
         low, high, stopped = reach(patch, thread)
         set_text(self.way, f"{param.unit.write(low)} → {param.unit.write(high)}")
         set_part(self.way, "small problem" if stopped else "small")
-        self.way.setToolTip("Stops at the end of the range" if stopped else "From where to where it reaches")
+        self.name.setToolTip(plain(self.name.text()))
+        ends = "stops at the end of the range" if stopped else "from where to where it reaches"
+        self.way.setToolTip(plain(f"{self.way.text()}: {ends}"))
         set_text(self.state, "On" if thread.on else "Off")
         self.far.follow()
 

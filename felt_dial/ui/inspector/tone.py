@@ -117,7 +117,7 @@ class DrivePart(Part):
             both.addStretch()
             self.body.addLayout(both)
             self.body.addWidget(DrawingTools(session, f"{path}.curve"))
-        self.body.addLayout(grid([f"{path}.{name}" for name in shown(drive)], shade, 5))
+        self.body.addLayout(grid([f"{path}.{name}" for name in shown(drive)], shade, 4))
         self.body.addWidget(text_label(PER_NOTE, "small"))
 
 
