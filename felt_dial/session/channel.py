@@ -35,28 +35,25 @@ class Asked(NamedTuple):
 
 
 class _Listener:
-    """One who is told: a method of something that may vanish, or a function."""
+    """One who is told: a method of something that may vanish, which is held weakly, or a function."""
 
-    __slots__ = ("_call", "_keep", "plain")
+    __slots__ = ("_held", "plain")
 
     def __init__(self, call: Callable[..., object], plain: bool) -> None:
+        self._held: Any = weakref.WeakMethod(call) if inspect.ismethod(call) else call
         self.plain = plain
-        bound = inspect.ismethod(call)
-        self._keep = None if bound else call
-        self._call: Callable[[], Callable[..., object] | None]
-        self._call = weakref.WeakMethod(call) if bound else lambda: self._keep
 
     def __eq__(self, other: object) -> bool:
-        if not isinstance(other, _Listener):
-            return NotImplemented
-        return self._keep is other._keep if self._keep is not None else self._call == other._call
+        return isinstance(other, _Listener) and self._held == other._held
 
     def __hash__(self) -> int:
-        return hash(self._keep if self._keep is not None else self._call)
+        return hash(self._held)
 
     def call(self) -> Callable[..., object] | None:
         """What is called; None where it has vanished."""
-        return self._call()
+        found: Callable[..., object] | None
+        found = self._held() if isinstance(self._held, weakref.WeakMethod) else self._held
+        return found
 
 
 class Channel:

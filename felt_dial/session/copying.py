@@ -69,12 +69,15 @@ def remove_layers(session: Session, keys: Iterable[str]) -> None:
             patch = remove_layer(patch, key)
         return patch
 
-    session.editor.try_edit(without, f"remove layer {' '.join(key.upper() for key in those)}")
+    letters = " ".join(key.upper() for key in those)
+    if session.editor.try_edit(without, f"remove layer {letters}"):
+        session.say(f"Removed layer {letters}; undo brings it back.")
 
 
 def remove_mover(session: Session, key: str) -> None:
     """Takes a modulator and its threads away."""
-    session.editor.try_edit(lambda: remove_modulator(session.patch, key), f"remove {key.upper()}")
+    if session.editor.try_edit(lambda: remove_modulator(session.patch, key), f"remove {key.upper()}"):
+        session.say(f"Removed {key.upper()} and its threads; undo brings them back.")
 
 
 def remove_idle_movers(session: Session) -> None:

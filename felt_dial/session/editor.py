@@ -13,6 +13,7 @@ from felt_dial.patch.asset import Asset
 from felt_dial.patch.change import Change, values_changed, values_of
 from felt_dial.patch.edits import place_name
 from felt_dial.patch.history import History, Step
+from felt_dial.patch.module import Tuned
 from felt_dial.patch.params import Choice
 from felt_dial.patch.patch import Patch, outline, param_at, path_exists, value_at
 from felt_dial.patch.units import Value, number
@@ -148,12 +149,13 @@ class Editor:
         return found
 
     def _turned_on(self, paths: list[str], value: object) -> dict[str, object]:
-        """What is switched on by choosing a kind, a type or a response of a drive, a filter or an effect that is off."""
+        """What is switched on by choosing a type or a response of a drive, a filter or an effect that is off; how a cutoff is
+        counted is none."""
         found: dict[str, object] = {}
         for path in paths:
-            place, _, _ = path.rpartition(".")
-            switch, deep = f"{place}.on", path.count(".") == 3
-            chooses = deep and isinstance(param_at(self.patch, path), Choice) and value_at(self.patch, path) != value
+            place, _, name = path.rpartition(".")
+            switch, kind = f"{place}.on", path.count(".") == 3 and name not in Tuned.params
+            chooses = kind and isinstance(param_at(self.patch, path), Choice) and value_at(self.patch, path) != value
             if chooses and path_exists(self.patch, switch) and not value_at(self.patch, switch):
                 found[switch] = True
         return found
@@ -204,6 +206,7 @@ class Editor:
         self._matter |= {asset.digest: asset for side in (work.a, work.b) for asset in assets_of(side).values()}
         same = before.page == work.page
         if not same:
+            self.chosen = set()
             self.channel.tell(PageLeft())
         self.work = work
         if work.a == work.b:

@@ -8,11 +8,12 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.edits import add_modulator, duplicate_layer, remove_modulator
-from felt_dial.patch.module import Modulator
+from felt_dial.patch.edits import add_effect, add_modulator, duplicate_layer, remove_modulator
+from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.params import OutOfRange
 from felt_dial.patch.patch import Patch, put, with_value
 from felt_dial.patch.phrase import Note
+from felt_dial.sound.engine.carry_over import carry_on
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.playing.events import OFF, ON, Event
 from felt_dial.sound.render import render
@@ -146,3 +147,49 @@ def test_where_in_a_block_a_note_falls_and_which_block_it_is_make_no_difference(
         sound = np.concatenate(out, axis=1)[:, first + program.late :]
         length = int(0.28 * RATE)
         assert np.abs(sound[:, :length] - whole[:, :length]).max() < 2e-5, first
+
+
+@pytest.mark.parametrize("path", ["layers.a", "buses.1"])
+@pytest.mark.parametrize(
+    ("kind", "values"),
+    [
+        ("lfo", {"rate": 3.0}),
+        ("steps", {}),
+        ("curve", {"length": 3.0, "line": FALL}),
+        ("curve", {"loop": "on", "line": FALL}),
+    ],
+)
+def test_an_edit_under_a_held_note_does_not_end_it(kind: str, path: str, values: dict[str, object]) -> None:
+    """What went on before goes on, bit for bit, and a key that goes up after the edit still shuts it."""
+    base = with_value(SINE, "layers.a.out", "bus1") if path == "buses.1" else SINE
+    patch = shaped(kind, path, base, **values)
+    old, still = Program(patch), Program(patch)
+    for program in (old, still):
+        program.block([Event(0, ON, 69, 0.8)])
+        for _ in range(30):
+            program.block()
+    fresh = Program(add_effect(patch, "2", Effect.kinds["delay"]())[0])
+    carry_on(fresh, old)
+    for _ in range(6):
+        sound = fresh.block().copy()
+        assert np.array_equal(sound, still.block()) and np.abs(sound).max() > 0.0
+    fresh.block([Event(0, OFF, 69, 0.0)])
+    for _ in range(250 if kind == "curve" and "loop" not in values else 80):
+        fresh.block()
+    fresh.block()
+    assert np.abs(fresh.block()).max() == 0.0 or kind == "curve"
+
+
+@pytest.mark.parametrize("held", [True, False])
+def test_another_mover_may_become_the_level_under_a_note(held: bool) -> None:
+    """A held note goes on by it; one that was let go before is shut, and does not hang."""
+    patch = with_value(SINE, "modulators.e1.release", 4.0)
+    old = Program(patch)
+    old.block([Event(0, ON, 69, 0.8)])
+    for _ in range(20):
+        old.block([] if held else [Event(0, OFF, 69, 0.0)])
+    fresh = Program(shaped("lfo", base=patch, rate=3.0))
+    carry_on(fresh, old)
+    for _ in range(40):
+        fresh.block()
+    assert bool(fresh.voices.sounding.any()) is held

@@ -7,8 +7,11 @@ from PySide6.QtGui import QAction, QContextMenuEvent, QDragEnterEvent, QDragMove
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QMenu, QWidget
 
-from felt_dial.patch.edits import add_modulator, duplicate_layer, move_layer, sew, without_idle_modulators
-from felt_dial.patch.module import Modulator
+from felt_dial.patch.edits import add_effect, add_modulator, duplicate_layer, move_layer, sew, without_idle_modulators
+from felt_dial.patch.module import Effect, Filter, Modulator, Module
+from felt_dial.patch.params import Choice
+from felt_dial.patch.patch import put
+from felt_dial.patch.shaping import Shaper
 from felt_dial.sound.modules import new_patch
 from felt_dial.ui.dials.controls import SwitchPill
 from felt_dial.ui.dials.scrolling import Scroller
@@ -302,3 +305,54 @@ def test_nothing_in_the_inspector_is_cut_at_the_side(desk: Desk) -> None:
         scroller = inspector.findChild(Scroller)
         assert scroller is not None
         assert scroller.widget().minimumSizeHint().width() <= scroller.viewport().width(), (part, key)
+
+
+def test_delete_in_the_drawer_or_the_strip_takes_no_layer_away(desk: Desk) -> None:
+    session, window = desk.session, desk.window
+    three(desk)
+    layers = list(session.patch.layers)
+    desk.select("source", layers[1])
+    window.open_drawer()
+    QTest.qWait(50)
+    for widget in (window.drawer.list, window.strip.macros[0], window.header.preset):
+        widget.setFocus()
+        desk.keys(Qt.Key.Key_Delete)
+        assert list(session.patch.layers) == layers, type(widget).__name__
+    window.stack.setFocus()
+    desk.keys(Qt.Key.Key_Delete)
+    assert list(session.patch.layers) == [key for key in layers if key != layers[1]]
+    assert "undo brings it back" in desk.messages[-1]
+
+
+def test_another_sound_has_no_layers_chosen_together(desk: Desk) -> None:
+    session = desk.session
+    session.editor.choose_layers(("a", "b"))
+    session.presets.open("glasshouse-at-dusk", "lantern-brass")
+    assert session.editor.chosen == set()
+    before = session.editor.value("layers.b.level")
+    session.editor.set("layers.a.level", -33.0)
+    assert session.editor.value("layers.b.level") == before
+
+
+def test_every_choice_of_what_something_is_turns_it_on_and_no_other(desk: Desk) -> None:
+    """All drives, filters and effects, each with every one of its choices."""
+    session = desk.session
+    places: list[tuple[str, Module]] = [("layers.a.drive", Shaper()), ("buses.1.after", Shaper())]
+    places += [(f"{place}.filter", cls()) for cls in Filter.kinds.values() for place in ("layers.a", "buses.2")]
+    places += [("racks.1", cls(on=False)) for cls in Effect.kinds.values()]
+    tried = 0
+    for place, module in places:
+        if place == "racks.1":
+            patch, key = add_effect(new_patch(), "1", module.model_copy(update={"on": False}))  # type: ignore[arg-type]
+            place = f"racks.1.{key}"
+        else:
+            patch = put(new_patch(), place.split("."), module)
+        for name, param in module.params.items():
+            if not isinstance(param, Choice):
+                continue
+            session.editor.edit(patch, "begin")
+            other = next(one for one in param.ids if one != module.get(name))
+            session.editor.set(f"{place}.{name}", other)
+            assert session.editor.value(f"{place}.on") is (name != "counted"), f"{place}.{name}"
+            tried += 1
+    assert tried > 30

@@ -18,9 +18,9 @@ from felt_dial.live.link.messages import SendMidi
 from felt_dial.patch.drawn import STRAIGHT
 from felt_dial.patch.edits import add_modulator, remove_modulator, sew, threads_from
 from felt_dial.patch.module import Modulator
-from felt_dial.patch.patch import with_value
+from felt_dial.patch.patch import put, with_value
 from felt_dial.patch.reach import reach, silent_because
-from felt_dial.patch.units import THIN
+from felt_dial.patch.units import THIN, Beats
 from felt_dial.session.topics import Hovered
 from felt_dial.sound.control.curve import READY
 from felt_dial.sound.modules import new_patch
@@ -36,7 +36,9 @@ from felt_dial.ui.inspector.step_count import StepCount
 from felt_dial.ui.inspector.thread_list import DepthPill
 from felt_dial.ui.pages.threads.thread_table import HOW_FAR, MOVED_BY, SCALED_BY, WHAT
 from felt_dial.ui.pictures.drawn_lines import LineEditor, LinePicture
+from felt_dial.ui.pictures.drives import CurveEditor
 from felt_dial.ui.pictures.modulators import ChancePicture, EnvelopePicture
+from felt_dial.ui.pictures.points import read_figures, written
 from felt_dial.ui.pictures.step_rows import StepsPicture
 from tests.ui.conftest import Desk
 
@@ -439,7 +441,7 @@ def test_a_point_of_a_curve_says_where_it_is_and_is_typed_in_time_and_level(desk
     session.editor.edit(patch, "a curve", select=("modulator", key))
     picture = desk.find(LinePicture, lambda one: one.large)
     spot = picture.spot(picture.box(), line[1]).toPoint()
-    assert picture.figures(1) == f"1.00{THIN}s  100{THIN}%"
+    assert written(picture.figures(1)) == f"1.00{THIN}s  100{THIN}%"
     for typed, at, level in (("350 ms 40 %", 0.175, 0.4), ("1.5 s, 90", 0.75, 0.9), ("0.25 5%", 0.125, 0.05)):
         QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
         desk.type(typed)
@@ -448,7 +450,7 @@ def test_a_point_of_a_curve_says_where_it_is_and_is_typed_in_time_and_level(desk
         spot = picture.spot(picture.box(), got).toPoint()
     QTest.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=spot)
     desk.type("9 s 40 %")
-    assert "beyond the drawing" in desk.entry().refusal and "2.00" in desk.entry().refusal
+    assert "outside" in desk.entry().refusal and "2.00" in desk.entry().refusal
     desk.type("somewhere")
     assert "is not a time and a percentage" in desk.entry().refusal
     QTest.keyClick(desk.entry(), Qt.Key.Key_Escape)
@@ -461,6 +463,62 @@ def test_a_point_of_a_curve_says_where_it_is_and_is_typed_in_time_and_level(desk
     assert len(session.patch.modulators[key].line) == 2  # type: ignore[attr-defined]
 
 
+def test_a_typed_point_goes_where_it_was_typed_or_is_refused(desk: Desk) -> None:
+    """Between its neighbours; the first and the last have a level alone. Nothing is put elsewhere without a word."""
+    session = desk.session
+    line = ((0.0, 0.0, 0.0), (0.25, 1.0, 0.0), (0.5, 0.5, 0.0), (1.0, 0.2, 0.0))
+    patch, key = add_modulator(session.patch, Modulator.kinds["curve"](length=2.0, line=line))
+    session.editor.edit(patch, "a curve", select=("modulator", key))
+    QApplication.processEvents()
+    picture = desk.find(LinePicture, lambda one: one.large)
+    picture.type_point(1)
+    desk.type("1.2 s 40 %")
+    assert "outside" in desk.entry().refusal and "1.00" in desk.entry().refusal and picture.rows == line
+    desk.type("0.8 s 40 %")
+    assert picture.rows[1][:2] == pytest.approx((0.4, 0.4))
+    for n, at in ((0, 0.0), (3, 1.0)):
+        picture.type_point(n)
+        desk.type("1 s 70 %")
+        assert "is not a percentage" in desk.entry().refusal
+        desk.type("70 %")
+        assert picture.rows[n][:2] == pytest.approx((at, 0.7))
+
+
+def test_points_are_written_in_the_units_of_what_they_are(desk: Desk) -> None:
+    """Every drawing: a curve, an LFO, the shape of a thread, a drive for both halves and for each."""
+    session = desk.session
+    patch, lfo = add_modulator(
+        session.patch, Modulator.kinds["lfo"](shape="drawn", line=((0.0, 0.5, 0.0), (1.0, 1.0, 0.0)))
+    )
+    patch, curve = add_modulator(
+        patch, Modulator.kinds["curve"](length=Beats(2.0), line=((0.0, 0.5, 0.0), (1.0, 1.0, 0.0)))
+    )
+    patch, thread = sew(with_value(patch, "tempo", 60.0), lfo, CUTOFF, 12.0)
+    session.editor.edit(put(patch, ["threads", thread, "shape"], ((0.0, 0.5, 0.0), (1.0, 1.0, 0.0))), "all")
+    drive = ((0.0, 0.5, 0.0), (1.0, 1.0, 0.0))
+    session.editor.edit(put(session.patch, ["layers", "a", "drive", "curve"], drive), "a drive")
+    made = {
+        "curve": LinePicture(session, f"modulators.{curve}", "lichen", large=True),
+        "lfo": LinePicture(session, f"modulators.{lfo}", "woad", large=True),
+        "thread": LineEditor(session, f"threads.{thread}.shape", "weld"),
+        "drive": CurveEditor(session, "layers.a.drive.curve", "weld"),
+    }
+    shown = {name: written(picture.figures(0)).replace(THIN, " ") for name, picture in made.items()}
+    assert (
+        shown["curve"] == "0 ms  50 %"
+        and shown["lfo"] == "0°  0 %"
+        and shown["thread"] == shown["drive"] == "0 %  50 %"
+    )
+    assert written(made["curve"].figures(1)).replace(THIN, " ") == "2.00 s  100 %", "two beats at 60"
+    session.editor.set("layers.a.drive.odd", False)
+    assert written(made["drive"].figures(0)).replace(THIN, " ") == "−100 %  0 %", "from one side to the other"
+    for picture in made.values():
+        for n in range(2):
+            (across, at), (up, level) = picture.figures(n)
+            assert read_figures(written(picture.figures(n)), picture.figures(n)) == pytest.approx([at, level])
+            assert across.unit is not None and up.low <= level <= up.high
+
+
 def test_a_point_of_an_envelope_is_typed(desk: Desk) -> None:
     session = desk.session
     desk.select("modulator", "e1")
@@ -471,6 +529,10 @@ def test_a_point_of_an_envelope_is_typed(desk: Desk) -> None:
     assert session.editor.value("modulators.e1.sustain") == pytest.approx(0.35)
     session.editor.undo()
     assert session.editor.value("modulators.e1.decay") != pytest.approx(0.42), "both are one step"
+    picture.type_point("decay")
+    desk.type("1/8d 20")
+    assert session.editor.value("modulators.e1.decay") == Beats(0.75), "a time may be beats, as on its dial"
+    assert session.editor.value("modulators.e1.sustain") == pytest.approx(0.2)
     picture.type_point("release")
     desk.type("80")
     assert session.editor.value("modulators.e1.release") == pytest.approx(0.08)
@@ -491,5 +553,5 @@ def test_steps_are_counted_and_typed(desk: Desk) -> None:
     assert desk.session.patch.modulators[key].row[2][0] == pytest.approx(0.37)  # type: ignore[attr-defined]
     QTest.keyClick(picture, Qt.Key.Key_Return)
     desk.type("170 %")
-    assert "goes from" in desk.entry().refusal
+    assert "outside" in desk.entry().refusal and "100" in desk.entry().refusal
     QTest.keyClick(desk.entry(), Qt.Key.Key_Escape)

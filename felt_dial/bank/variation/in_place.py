@@ -1,4 +1,4 @@
-"""Randomness in place: the dials of one module, or of one layer, moved by chance, within tune and level as offshoots are."""
+"""Randomness in place: the dials of one module, or of one layer, moved by chance, in tune as offshoots are; levels stay."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from felt_dial.patch.patch import Patch
 FARTHEST = 0.35
 """How much of its way a dial goes at 100 %, at one standard deviation."""
 LEVELS = ("level", "velocity", "gain", "kept")
-"""Names of parameters that stay, so that it is about as loud."""
+"""Names of parameters that stay."""
 
 
 class NothingToShake(FeltDialError):
@@ -33,7 +33,7 @@ def shaken(patch: Patch, prefix: str, far: float, seed: int, locked: frozenset[s
     Raises
     ------
     NothingToShake
-        Where nothing is moved: it is off, at rest, or all of it stays.
+        Where nothing is moved: it is off, at rest, all of it stays, or it is too little for what counts in steps.
     """
     options = VariationOptions(groups=frozenset(GROUPS), locked=locked, in_tune=True)
     found = [
@@ -47,4 +47,4 @@ def shaken(patch: Patch, prefix: str, far: float, seed: int, locked: frozenset[s
         made = child(patch, found, directions(found, seed, number), FARTHEST * far, promises=True)
         if made != patch:
             return made
-    return patch
+    raise NothingToShake("Nothing here moves by so little: shake it further.")

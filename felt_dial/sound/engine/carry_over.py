@@ -60,6 +60,8 @@ def carry_on(fresh: Program, old: Program) -> None:
     n, m = n[alike], m[alike]
     mine.state[n] = theirs.state[m]
     mine.moves[n, :, -1] = theirs.moves[m, :, -1]
+    n, m = in_both(*([of.movers[at] for at in of.modulation.contours] for of in (fresh, old)))
+    mine.closing[n] = theirs.closing[m]
     n, m = in_both(fresh.layout.threads, old.layout.threads)
     mine.traces[n] = theirs.traces[m]
     late, was_late = mine.threads["past"][n], theirs.threads["past"][m]

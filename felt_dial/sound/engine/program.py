@@ -303,6 +303,8 @@ class Program:
                 voices.begin,
                 voices.after,
                 voices.active,
+                voices.held,
+                voices.once,
                 voices.release,
                 voices.fade,
                 voices.through,

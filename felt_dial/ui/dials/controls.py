@@ -86,6 +86,11 @@ class Elided(QLabel):
         self.setProperty("part", part)
         self.setTextFormat(Qt.TextFormat.PlainText)
 
+    def say(self, text: str, tip: str = "") -> None:
+        """Another text; all of it is its tip, unless that says more."""
+        set_text(self, text)
+        self.setToolTip(plain(tip or text))
+
     def minimumSizeHint(self) -> QSize:
         hint = super().minimumSizeHint()
         return QSize(min(self.least, hint.width()), hint.height())

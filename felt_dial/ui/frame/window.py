@@ -549,12 +549,21 @@ class Window(QMainWindow):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         part, key = self.session.editor.selection
-        if event.key() != Qt.Key.Key_Delete or self.shown != PatchPage.title:
+        if event.key() != Qt.Key.Key_Delete or not self._at_layers():
             super().keyPressEvent(event)
         elif part == "modulator" and key in self.session.patch.modulators:
             remove_mover(self.session, key)
         elif key in self.session.patch.layers:
             remove_layers(self.session, self.session.editor.chosen or {key})
+
+    def _at_layers(self) -> bool:
+        """Whether the hand is at the layers and movers of the Patch page, and not in its drawer, the strip or the header."""
+        if self.shown != PatchPage.title:
+            return False
+        focus, page = QApplication.focusWidget(), self.patch_page
+        if focus is None or focus in (self, self.stack):
+            return True
+        return page.isAncestorOf(focus) and not (page.drawer is not None and page.drawer.isAncestorOf(focus))
 
     def silence(self) -> None:
         """Stops everything that sounds."""

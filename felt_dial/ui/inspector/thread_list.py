@@ -92,13 +92,12 @@ class ThreadRow(QWidget):
         patch = self.session.patch
         thread = patch.threads[self.key]
         param = target_param(patch, thread.target)
-        set_text(self.name, " ".join(place_name(patch, thread.target)))
+        self.name.say(" ".join(place_name(patch, thread.target)))
         low, high, stopped = reach(patch, thread)
-        set_text(self.way, f"{param.unit.write(low)} → {param.unit.write(high)}")
-        set_part(self.way, "small problem" if stopped else "small")
-        self.name.setToolTip(plain(self.name.text()))
         ends = "stops at the end of the range" if stopped else "from where to where it reaches"
-        self.way.setToolTip(plain(f"{self.way.text()}: {ends}"))
+        way = f"{param.unit.write(low)} → {param.unit.write(high)}"
+        self.way.say(way, f"{way}: {ends}")
+        set_part(self.way, "small problem" if stopped else "small")
         set_text(self.state, "On" if thread.on else "Off")
         self.far.follow()
 

@@ -3,27 +3,38 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu
 
-from felt_dial.patch import units
 from felt_dial.patch.drawn import AT, BEND, LEVEL, STRAIGHT, Rows
 from felt_dial.patch.module import Modulator
+from felt_dial.patch.params import Param
 from felt_dial.patch.patch import drawn_at
-from felt_dial.patch.units import DEGREES, PERCENT, SECONDS, NotReadable, Unit
+from felt_dial.patch.units import BEND as BOTH
+from felt_dial.patch.units import DEGREES, PERCENT, SECONDS, Value
 from felt_dial.session.session import Session
 from felt_dial.sound.control.core.line import line_value
 from felt_dial.sound.control.curve import Curve
 from felt_dial.sound.control.lfo import as_drawn, lfo_value
 from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.pictures.points import read_figures, say_beside, written
+from felt_dial.ui.pictures.points import say_beside, type_beside, written
 from felt_dial.ui.pictures.well import Well, draw_curve, draws, mover_row, shade_loop
 from felt_dial.ui.theme.colours import colour
 
 NEAR = 12.0
 QUARTERS = 4
 """Fields of the grid of an LFO, across and up."""
+
+
+def _within(param: Param, part: float) -> float:
+    """What a part of a side of a drawing is in its unit."""
+    return param.low + part * (param.high - param.low)
+
+
+def _part(param: Param, value: float) -> float:
+    """The other way."""
+    return (value - param.low) / (param.high - param.low)
 
 
 class LineEditor(Well):
@@ -58,36 +69,33 @@ class LineEditor(Well):
         """Columns that points snap to, 0 for none."""
         return 0
 
-    def across(self) -> tuple[Unit, float]:
-        """The unit of what goes across, and how much of it the whole width is."""
-        return PERCENT, 1.0
+    def across(self) -> Param:
+        """What goes across, from the one side to the other."""
+        return Param("Place", 0.0, (0.0, 1.0), PERCENT, says="")
 
-    def up(self) -> tuple[Unit, float, float]:
-        """The unit of what goes up, and what it is at the bottom and at the top."""
-        return PERCENT, 0.0, 1.0
+    def up(self) -> Param:
+        """What goes up, from the bottom to the top."""
+        return Param("Level", 0.0, (0.0, 1.0), PERCENT, says="")
 
-    def figures(self, n: int) -> str:
-        """Where a point is, in the units of what is drawn."""
-        (across, whole), (up, low, high), row = self.across(), self.up(), self.rows[n]
-        return written([(across, row[AT] * whole), (up, low + row[LEVEL] * (high - low))])
+    def figures(self, n: int) -> list[tuple[Param, Value]]:
+        """Where a point is, and between what it may be: across, between its neighbours, and up."""
+        rows, across, up = self.rows, self.across(), self.up()
+        low, at, high = (_within(across, rows[min(max(k, 0), len(rows) - 1)][AT]) for k in (n - 1, n, n + 1))
+        return [(Param(across.label, at, (low, high), across.unit, says=""), at), (up, _within(up, rows[n][LEVEL]))]
 
     def type_point(self, n: int) -> None:
-        """Opens the entry for a point: where it is across, and how high."""
-        (across, whole), (up, low, high) = self.across(), self.up()
+        """Opens the entry for a point: where it is across and how high; the first and the last stay at their ends."""
+        figures = self.figures(n)
+        if n in (0, len(self.rows) - 1):
+            del figures[0]
 
-        def take(text: str) -> None:
-            if text != shown and n < len(self.rows):
-                x, y = read_figures(text, [across, up])
-                if not 0.0 <= x <= whole * 1.0001 or not low - 1e-6 <= y <= high + 1e-6:
-                    ends = f"0 to {across.write(whole)}, {up.write(low)} to {up.write(high)}"
-                    raise NotReadable(f"That is beyond the drawing, which goes from {ends}.")
-                self.move_point(n, x / whole, (y - low) / (high - low))
+        def take(values: list[Value]) -> None:
+            if n < len(self.rows):
+                *across, up = (float(value) for value in values)  # type: ignore[arg-type]
+                at = _part(self.across(), across[0]) if across else self.rows[n][AT]
+                self.move_point(n, at, _part(self.up(), up))
 
-        shown, spot = self.figures(n), self.spot(self.box(), self.rows[n])
-        place = QRect(round(spot.x()) - 60, round(spot.y()) - 12, 120, 22)
-        self.entry = Entry(
-            self, place.intersected(self.rect().adjusted(2, 2, -2, -2)), shown, take, "Place of the point"
-        )
+        self.entry = type_beside(self, self.spot(self.box(), self.rows[n]), figures, take, "Place of the point")
 
     def key(self) -> object:
         return self.rows
@@ -116,7 +124,7 @@ class LineEditor(Well):
                 painter.setBrush(self.line_colour() if chosen else colour("well"))
                 painter.drawEllipse(self.spot(box, row), 4.6, 4.6)
             if 0 <= self.chosen < len(self.rows) and (self._drag is not None or self.hasFocus()):
-                say_beside(painter, box, self.spot(box, self.rows[self.chosen]), self.figures(self.chosen))
+                say_beside(painter, box, self.spot(box, self.rows[self.chosen]), written(self.figures(self.chosen)))
 
     def spot(self, box: QRectF, row: tuple[float, ...]) -> QPointF:
         return QPointF(box.left() + row[AT] * box.width(), box.bottom() - row[LEVEL] * box.height())
@@ -322,17 +330,17 @@ class LinePicture(LineEditor):
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
 
-    def across(self) -> tuple[Unit, float]:
+    def across(self) -> Param:
         """Seconds of a curve; degrees of the turn of an LFO."""
         modulator = self.modulator
         if isinstance(modulator, Curve):
             length = Curve.param_of("length").resolve(modulator.get("length"), self.session.patch.number("tempo"))
-            return SECONDS, length
-        return DEGREES, 360.0
+            return Param("Time", 0.0, (0.0, length), SECONDS, says="")
+        return Param("Phase", 0.0, (0.0, 360.0), DEGREES, says="")
 
-    def up(self) -> tuple[Unit, float, float]:
+    def up(self) -> Param:
         """A curve goes from 0 to 100 %, an LFO to both sides of its middle."""
-        return (PERCENT, 0.0, 1.0) if isinstance(self.modulator, Curve) else (units.BEND, -1.0, 1.0)
+        return super().up() if isinstance(self.modulator, Curve) else Param("Level", 0.0, (-1.0, 1.0), BOTH, says="")
 
     def columns(self) -> int:
         modulator = self.modulator

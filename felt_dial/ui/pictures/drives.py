@@ -8,8 +8,9 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
+from felt_dial.patch.params import Param
 from felt_dial.patch.patch import owner
-from felt_dial.patch.units import BEND, PERCENT, Unit
+from felt_dial.patch.units import BEND
 from felt_dial.session.session import Session
 from felt_dial.sound.tone.core.transfer import bent
 from felt_dial.ui.pictures.drawn_lines import LineEditor
@@ -25,14 +26,18 @@ class CurveEditor(LineEditor):
         super().__init__(session, path, shade)
         self.setAccessibleName("Drawn curve: what comes in goes across, what goes out goes up")
 
-    def up(self) -> tuple[Unit, float, float]:
-        """What goes out, from the one side of full scale to the other where the curve has both."""
-        odd = bool(owner(self.session.patch, self.path.rpartition(".")[0] + ".on")[0].get("odd"))
-        return (PERCENT, 0.0, 1.0) if odd else (BEND, -1.0, 1.0)
+    def _whole(self, label: str) -> Param | None:
+        """From the one side of full scale to the other, where the curve does not bend both halves alike."""
+        odd = owner(self.session.patch, self.path.rpartition(".")[0] + ".on")[0].get("odd")
+        return None if odd else Param(label, 0.0, (-1.0, 1.0), BEND, says="")
 
-    def across(self) -> tuple[Unit, float]:
-        """How much comes in, of full scale where both sides are alike."""
-        return PERCENT, 1.0
+    def across(self) -> Param:
+        """What comes in."""
+        return self._whole("In") or super().across()
+
+    def up(self) -> Param:
+        """What goes out."""
+        return self._whole("Out") or super().up()
 
 
 class ShapingPicture(Well):

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.params import Param
-from felt_dial.patch.places import read_at
+from felt_dial.patch.units import Value
 from felt_dial.session.session import Session
 from felt_dial.sound.control.blend import blend_value
 from felt_dial.sound.control.chance import Chance, chance_line
@@ -17,7 +17,7 @@ from felt_dial.sound.control.core.line import slope
 from felt_dial.sound.control.envelope import Envelope
 from felt_dial.sound.sizes import TICK
 from felt_dial.ui.dials.entry import Entry
-from felt_dial.ui.pictures.points import read_figures, say_beside
+from felt_dial.ui.pictures.points import say_beside, type_beside
 from felt_dial.ui.pictures.well import BELOW, Well, draw_curve, draws, mover_row, shade_loop
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
@@ -328,24 +328,15 @@ class EnvelopePicture(Well):
     def type_point(self, what: str) -> None:
         """Opens the entry for a point: the time that ends there, and the level of the held one behind it."""
         names = self.says(what)
-        paths = [f"modulators.{self.mover}.{name}" for name in names]
 
-        def take(text: str) -> None:
-            if text == shown:
-                return
-            if len(names) == 1:
-                self.session.editor.set(paths[0], read_at(self.session.patch, paths[0], text, by_face=True))
-                return
-            values = read_figures(text, [Envelope.param_of(name).unit for name in names])
+        def take(values: list[Value]) -> None:
+            paths = [f"modulators.{self.mover}.{name}" for name in names]
             says = f"{self.mover.upper()} {Envelope.params[names[0]].label}"
             self.session.editor.set_all(dict(zip(paths, values, strict=True)), says)
 
-        shown = "  ".join(Envelope.params[name].write(self.envelope.get(name)) for name in names)
         spot = self._centre(self.box(), next(h for h in self.handles() if h.time == what))
-        place = QRect(round(spot.x()) - 60, round(spot.y()) - 12, 120, 22)
-        self.entry = Entry(
-            self, place.intersected(self.rect().adjusted(2, 2, -2, -2)), shown, take, f"{what} of the envelope"
-        )
+        figures = [(Envelope.param_of(name), self.envelope.get(name)) for name in names]
+        self.entry = type_beside(self, spot, figures, take, f"{what} of the envelope")
 
     def leaveEvent(self, event: object) -> None:
         self._near = ""

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from felt_dial.patch.drawn import Column, Rows
+from felt_dial.patch.params import Param
 from felt_dial.patch.patch import drawn_at
-from felt_dial.patch.units import COUNT, PERCENT, NotReadable
+from felt_dial.patch.units import COUNT, PERCENT, Value
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.entry import Entry
+from felt_dial.ui.pictures.points import type_beside
 from felt_dial.ui.pictures.well import Well, draws, mover_row
 from felt_dial.ui.theme.colours import colour
 from felt_dial.ui.theme.fonts import body_font
@@ -172,21 +174,16 @@ class StepsEditor(Well):
 
     def type_value(self, n: int) -> None:
         """Opens the entry for the lane of a step: a number, or per cent."""
-        column = self.column
+        column, now = self.column, self.rows[n][self.lane]
         unit = COUNT if column.whole else PERCENT
+        lane = Param(column.name.capitalize(), now, (column.low, column.high), unit, whole=column.whole, says="")
 
-        def take(text: str) -> None:
-            if text != shown and n < len(self.rows):
-                value = unit.read(text)
-                if not column.low - 1e-9 <= value <= column.high + 1e-9:
-                    ends = f"{unit.write(column.low)} to {unit.write(column.high)}"
-                    raise NotReadable(f"{column.name.capitalize()} of a step goes from {ends}.")
-                self.put(n, value)
+        def take(values: list[Value]) -> None:
+            if n < len(self.rows):
+                self.put(n, float(values[0]))  # type: ignore[arg-type]
 
-        shown, bar = unit.write(self.rows[n][self.lane]), self.bar(self.box(), n)
-        place = QRect(round(bar.center().x()) - 40, round(bar.center().y()) - 11, 80, 22)
-        name = f"{column.name.capitalize()} of step {n + 1}"
-        self.entry = Entry(self, place.intersected(self.rect().adjusted(2, 2, -2, -2)), shown, take, name)
+        spot = self.bar(self.box(), n).center()
+        self.entry = type_beside(self, spot, [(lane, now)], take, f"{lane.label} of step {n + 1}")
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.large and not (self.column.whole and self.column.high - self.column.low == 1):

@@ -124,7 +124,7 @@ def make_modulation(patch: Patch, values: NDArray[np.float64], ticks: int, rate:
         contours=np.array([place[key] for key in shaping], np.int32),
         closes=np.array([_closes(patch.modulators[key]) for key in shaping], np.int32),
         levels=np.zeros((len(shaping), ROWS, ticks + 1), np.float32),
-        closing=np.zeros((len(shaping), ROWS, 2)),
+        closing=np.ones((len(shaping), ROWS)),
         drawn=drawn,
         base=np.zeros((len(table), ticks + 1)),
         control=control,

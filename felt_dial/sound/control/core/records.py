@@ -108,8 +108,8 @@ class Modulation(NamedTuple):
         How a level goes that is no envelope: `BY_ITSELF` for an envelope, which closes by itself, `WITH_KEY` for what closes
         when its key goes up, `AT_END` for a curve of every note, which goes its way first.
     levels : float32 (contour, row, tick + 1)
-        The levels of those that are no envelopes; `closing` (contour, row, 2) is how far each is open, and whether its key is
-        up.
+        The levels of those that are no envelopes; `closing` (contour, row) is how far each is open, 1 until it
+        closes.
     drawn : float64 (number,)
         All drawings, one behind the other.
     base : float64 (slot, tick + 1)
@@ -170,6 +170,8 @@ class Performance(NamedTuple):
     after : int32 (row,)
         The row that a note follows.
     active : int32 (row,)
+    held, once : bool (row,)
+        Its key is down; it ignores its key.
     release, fade : int32 (row,)
         The ticks at which it is let go, or begins to fade because it was stolen; −1 where it does not.
     through : bool (row,)
@@ -192,6 +194,8 @@ class Performance(NamedTuple):
     begin: NDArray[np.int32]
     after: NDArray[np.int32]
     active: NDArray[np.int32]
+    held: NDArray[np.bool_]
+    once: NDArray[np.bool_]
     release: NDArray[np.int32]
     fade: NDArray[np.int32]
     through: NDArray[np.bool_]

@@ -12,6 +12,7 @@ from felt_dial.patch.player import PLAYER_SOURCES
 from felt_dial.patch.reach import moves_something, shaped_by
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.controls import Pill, text_label
+from felt_dial.ui.dials.focus import let_go_of_focus
 from felt_dial.ui.dials.scrolling import Scroller
 from felt_dial.ui.dials.tag import Tag
 from felt_dial.ui.pages.patch.menus import modulator_menu
@@ -155,7 +156,12 @@ class Tray(QWidget):
         row.addWidget(self.player, 0, Qt.AlignmentFlag.AlignTop)
 
     def show_cards(self, cards: list[ModulatorCard]) -> None:
-        """Shows these, in their order."""
+        """Shows these, in their order; others go."""
+        for card in self.cards:
+            if card not in cards:
+                let_go_of_focus(card)
+                card.hide()
+                card.deleteLater()
         for card in cards:
             if card not in self.cards:
                 card.setParent(self.body)

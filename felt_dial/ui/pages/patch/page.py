@@ -136,11 +136,6 @@ class PatchPage(Page):
                 row.follow()
         wanted = {key: m for key, m in patch.modulators.items() if self.shown_kind in ("", m.kind)}
         cards = {key: card for key, card in self.cards.items() if key in wanted and card.kind == wanted[key].kind}
-        for key, card in self.cards.items():
-            if key not in cards:
-                let_go_of_focus(card)
-                card.hide()
-                card.deleteLater()
         self.cards = {key: cards.get(key) or ModulatorCard(self.session, key) for key in wanted}
         for card in cards.values():
             card.follow()

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
 from felt_dial.errors import FeltDialError
@@ -15,7 +14,7 @@ from felt_dial.patch.patch import Patch, depth_of, movers, slots, target_param
 from felt_dial.patch.reach import reach_of_all
 from felt_dial.session.session import Session
 from felt_dial.ui.dials.cards import Card
-from felt_dial.ui.dials.controls import Pill, open_menu, set_part, set_text, text_label
+from felt_dial.ui.dials.controls import Elided, Pill, open_menu, set_part, set_text, text_label
 from felt_dial.ui.dials.dial import Dial
 from felt_dial.ui.dials.layouts import clear
 from felt_dial.ui.dials.param_control import ParamControl
@@ -26,18 +25,9 @@ from felt_dial.ui.inspector.modulator import DrawingTools
 from felt_dial.ui.pages.threads.thread_table import ThreadView
 from felt_dial.ui.pictures.drawn_lines import LineEditor
 from felt_dial.ui.theme.felt import SewnLine
-from felt_dial.ui.theme.words import item, plain
+from felt_dial.ui.theme.words import item
 
 WIDTH = 342
-
-
-def _elided(text: str, part: str, width: int) -> QLabel:
-    """A label that is never wider than some pixels; the whole text is its tip."""
-    label = text_label(text, part)
-    label.ensurePolished()
-    label.setText(label.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width))
-    label.setToolTip(plain(text))
-    return label
 
 
 class ThreadCard(Card):
@@ -90,8 +80,13 @@ class ThreadCard(Card):
         self.shade = mover_dye(patch, thread.source)
         head = QHBoxLayout()
         head.addWidget(Tag(self.session, thread.source, 13))
-        head.addWidget(_elided(movers(patch)[thread.source], "title", 150))
-        head.addWidget(_elided("moves " + " ".join(place_name(patch, thread.target)), "label", 118), 1)
+        for part, text, share in (
+            ("title", movers(patch)[thread.source], 0),
+            ("label", "moves " + " ".join(place_name(patch, thread.target)), 1),
+        ):
+            label = Elided(part, 60)
+            label.say(text)
+            head.addWidget(label, share)
         self.body.addLayout(head)
         line = LineEditor(self.session, f"{path}.shape", self.shade)
         line.setAccessibleName("Shape of the thread")

@@ -26,7 +26,7 @@ from felt_dial.sound.control.core.records import (
 )
 from felt_dial.sound.control.kernels.core.movers import one_of_all
 from felt_dial.sound.control.kernels.core.threads import run_slot
-from felt_dial.sound.control.kernels.curve import LOOP
+from felt_dial.sound.control.kernels.curve import AT_END_FOR, LOOP
 from felt_dial.sound.control.kernels.envelope import DONE, STAGE
 from felt_dial.sound.sizes import ROWS, TICK
 
@@ -143,25 +143,25 @@ def _hold_back(steps, control, moves, row, tick):
 
 
 @inner
-def _run_level(c, row, modulation, start, release, ticks, seconds):
+def _run_level(c, row, modulation, performance, ticks, seconds):
     """The level over time of a note by what is no envelope, 0 to 1: it is open while its key is down, and closes in `CLOSES`
     seconds from where the key goes up. A curve of every note goes its way first, unless it goes round. True once it is over."""
     m, levels, closing = modulation.contours[c], modulation.levels, modulation.closing
-    share, up = closing[c, row, 0], closing[c, row, 1] > 0.0
-    if start >= 0:
-        share, up = 1.0, False
-    goes_on, over = False, False
+    start, up = performance.begin[0, row], performance.release[row]
+    if up < 0:  # a note that ignores its key has none that goes up
+        up = ticks + 1 if performance.held[row] or performance.once[row] else 0
+    share = 1.0 if start >= 0 else closing[c, row]
+    over = False
     if modulation.closes[c] == AT_END:
-        loops = modulation.control[modulation.movers[m].first + LOOP, row, ticks] > 1.5
-        goes_on = not loops and modulation.state[m, row, 0] < 1.0
-        over = not loops and not goes_on and modulation.moves[m, row, ticks] <= 0.0
+        ended = modulation.state[m, row, AT_END_FOR]
+        if modulation.control[modulation.movers[m].first + LOOP, row, ticks] <= 1.5:
+            up = max(up, ticks + 1 - np.int64(ended))
+        over = ended > 0.0 and modulation.moves[m, row, ticks] <= 0.0
     for t in range(ticks + 1):
-        if t == release and t >= start:
-            up = True
         levels[c, row, t] = np.float32(max(modulation.moves[m, row, t], np.float32(0.0)) * share)
-        if up and not goes_on and t < ticks and t >= start:
+        if max(up, start) <= t < ticks:
             share = max(share - seconds / CLOSES, 0.0)
-    closing[c, row, 0], closing[c, row, 1] = share, 1.0 if up else 0.0
+    closing[c, row] = share
     return over or share <= 0.0
 
 
@@ -238,7 +238,7 @@ def run_modulation(modulation, performance):
         over = True
         for c in range(contours.shape[0]):
             if modulation.closes[c] != BY_ITSELF:
-                ended_here = _run_level(c, row, modulation, start[row], release[row], ticks, seconds)
+                ended_here = _run_level(c, row, modulation, performance, ticks, seconds)
                 over = over and (ended_here or not shaped[c, row])
             elif shaped[c, row] and state[contours[c], row, STAGE] != DONE:
                 over = False
