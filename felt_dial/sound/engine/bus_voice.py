@@ -5,22 +5,25 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.patch.parts import Bus
+from felt_dial.sound.compiling.plan import Listed
 from felt_dial.sound.engine.layer_voice import Sending, Swing
 from felt_dial.sound.engine.output_stage import SPILL
+from felt_dial.sound.engine.parts import Part
 from felt_dial.sound.engine.tone_chain import Tone
-from felt_dial.sound.playing.voices import Voices
 from felt_dial.sound.sizes import ROWS
 
+LEVEL, PAN = Bus.rows_of("level", "pan")
 RINGS = 0.4
 """Seconds for which a bus may ring on when the last layer of a note has ended; it fades over that time."""
-SILENT = 1e-5
 
 
 class BusVoice:
     """A bus: the voices that layers put into it, and what it makes of them.
 
     `over_time` (row, tick + 1) is its level from 0 to 1, `rest` (2, row) how much of each voice is left before and after
-    the block: less than 1 only while it rings on.
+    the block: less than 1 only while it rings on. `listed` are the voices that sound in it, `before` those of the block
+    before. `feeds` bool (layer or bus,) says what goes into it.
     """
 
     def __init__(
@@ -35,52 +38,28 @@ class BusVoice:
         over_time: NDArray[np.float32],
     ) -> None:
         self.key, self.place, self.tone, self.control, self.out, self.places = key, place, tone, control, out, goes
-        self.over_time = over_time
+        self.level, self.pan, self.over_time = control[LEVEL], control[PAN], over_time
         self.swing: Swing | None = None
         self.also: list[Sending] = []
         self.audio = np.zeros((ROWS, 2, frames), np.float32)
         self.inlet = np.zeros((ROWS, 2, frames + SPILL), np.float32)
-        self.touched = np.zeros(ROWS, np.bool_)
         self.loud = np.zeros(ROWS, np.float32)
         self.rest = np.ones((2, ROWS), np.float32)
+        self.left = self.rest[0], self.rest[1]
         self.held = np.zeros(ROWS, np.bool_)
-        self.rows = np.zeros(0, np.int32)
-        self.goes = 0
-        self.peak = 0.0
-        self.used = False
+        self.listed, self.before = Listed(ROWS), Listed(ROWS)
+        self.went = self.goes = 0
+        self.peaks = np.zeros(1)
+        self.broken = np.zeros(1, np.int64)
+        self.part = Part(*tone.steps, questions=2 + len(tone.answers))
+        self.tone.answers = self.part.answers[2:]
 
-    def begin_block(self) -> None:
-        """Empties what was put in, but for what comes later."""
-        if len(self.rows):
-            self.inlet[self.rows, :, :SPILL] = self.inlet[self.rows, :, -SPILL:]
-            self.inlet[self.rows, :, SPILL:] = 0.0
-            self.touched.fill(False)
-        self.used = False
-        self.peak = 0.0
+    @property
+    def rows(self) -> NDArray[np.int32]:
+        """The voices that sound in it, int32 (row,)."""
+        return self.listed.now
 
-    def take(self, rows: NDArray[np.int32]) -> NDArray[np.float32]:
-        """Where a layer or another bus adds its voices, up to `SPILL` frames late."""
-        self.touched[rows] = True
-        self.used = True
-        return self.inlet
-
-    def settle(self, voices: Voices, seconds: float) -> None:
-        """Lists the voices that sound in it, those that ring on among them, and how much of each is left."""
-        ringing = voices.sounding & (self.loud > SILENT)
-        self.inlet[self.rows[~(self.touched | ringing)[self.rows]]] = 0.0
-        self.rows = np.flatnonzero(self.touched | ringing).astype(np.int32)
-        self.audio[self.rows] = self.inlet[self.rows, :, : self.audio.shape[2]]
-        if not len(self.rows):
-            self.held.fill(False)
-            return
-        self.rest[0] = self.rest[1]
-        fresh = voices.start >= 0
-        self.rest[:, fresh] = 1.0
-        over = self.held & ~fresh
-        self.rest[1, over] = np.maximum(self.rest[1, over] - seconds / RINGS, 0.0)
-        self.loud.fill(0.0)
-
-    def keep_ringing(self, voices: Voices) -> None:
-        """Lets voices go on that have ended but still sound in this bus."""
-        self.held = voices.finished & (self.loud > SILENT) & (self.rest[1] > 0.0)
-        voices.finished &= ~self.held
+    @property
+    def peak(self) -> float:
+        """Its largest sample in the last block."""
+        return float(self.peaks[0])

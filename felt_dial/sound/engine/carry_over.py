@@ -43,7 +43,8 @@ def carry_on(fresh: Program, old: Program) -> None:
         was = next(other for other in old.buses if other.key == bus.key)
         bus.goes, bus.rest[:], bus.loud[:], bus.held[:] = was.goes, was.rest, was.loud, was.held
         if bus.inlet.shape == was.inlet.shape:
-            bus.rows, bus.inlet[:] = was.rows, was.inlet
+            bus.listed.set(was.rows)
+            bus.inlet[:] = was.inlet
     loud = {effect.running.path: effect.loud for rack in old.racks.values() for effect in rack.effects}
     for rack in fresh.racks.values():
         for effect in rack.effects:

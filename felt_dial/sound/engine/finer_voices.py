@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from felt_dial.patch.module import Filter, Module
 from felt_dial.sound.compiling.compiled import prepared
 from felt_dial.sound.compiling.kernel import Stage, State, flat
+from felt_dial.sound.compiling.plan import Listed, Plan
 from felt_dial.sound.engine.kernels.finer_voices import DOWN, FINER, UP, run_down, run_line_up, run_up
 from felt_dial.sound.simd.lanes import LANES, lane_array
 from felt_dial.sound.sizes import ROWS
@@ -21,6 +22,7 @@ FINE_ENOUGH = 300_000.0
 WAY_UP, WAY_DOWN, LAST, OWN = range(4)
 """Where in its arrays are those of the ways, the last swing, and from where on those of the filter itself."""
 Work = Callable[[NDArray[np.float32], NDArray[np.float32], State], None]
+Rows = Listed | NDArray[np.int32]
 ONE, LONG_AGO = np.zeros(1, np.int32), np.full(1, -1, np.int32)
 """The only row of a sound, and the tick at which it begins."""
 
@@ -53,6 +55,7 @@ class FinerRoom:
         self.who = np.zeros((3, LANES), np.int64)
         self.alive, self.here = lane_array(frames // tick + 1), lane_array(max(UP, DOWN))
         self.tile, self.wide = lane_array(frames), lane_array(2, FINER * frames)
+        self.narrow = self.wide[0]
 
 
 class FinerVoices:
@@ -79,10 +82,11 @@ class FinerVoices:
         ways = np.zeros((rows, UP, 2)), np.zeros((rows, DOWN, 2)), np.zeros(rows, np.float32)
         self.arrays = (*ways, *flat(prepared(self._module, self.stage)))
 
-    def run(
+    def plan(
         self,
+        plan: Plan,
         audio: NDArray[np.float32],
-        rows: NDArray[np.int32],
+        rows: Rows,
         start: NDArray[np.int32],
         swing: NDArray[np.float32],
         state: State,
@@ -91,18 +95,20 @@ class FinerVoices:
     ) -> None:
         """Lets a filter work on voices of `audio`, float32 (row, channel, frame), in place, at the finer rate.
 
-        `work` is given the voices, the swing of every frame and the filter's own arrays, at the rate of `stage`.
+        `work` plans it, given the voices, the swing of every frame and the filter's own arrays, at the rate of `stage`.
         """
         tick = self.stage.tick // FINER
-        run_up(
+        plan.call(
+            run_up,
             *(audio, room.audio, rows, start, tick, state[WAY_UP], self._halves),
             *(room.who, room.alive, room.here, room.tile, room.wide),
         )
         if swing.shape[0]:
-            run_line_up(swing, room.swing, rows, start, tick, state[LAST])
+            plan.call(run_line_up, swing, room.swing, rows, start, tick, state[LAST])
             swing = room.swing
         work(room.audio, swing, state[OWN:])
-        run_down(
+        plan.call(
+            run_down,
             *(room.audio, audio, rows, start, tick, state[WAY_DOWN], self._halves),
-            *(room.who, room.alive, room.here, room.wide[0]),
+            *(room.who, room.alive, room.here, room.narrow),
         )

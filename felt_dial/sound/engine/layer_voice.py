@@ -10,11 +10,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Source
+from felt_dial.patch.parts import Inlet, Layer
+from felt_dial.sound.compiling.plan import Listed
+from felt_dial.sound.engine.parts import Part
 from felt_dial.sound.engine.running_module import RunningModule
 from felt_dial.sound.engine.tone_chain import Tone
 from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
 from felt_dial.sound.sizes import ROWS
 
+LEVEL, PAN = Layer.rows_of("level", "pan")
+INDEX = Inlet.row_of("index")
 NO_TURN = np.zeros((0, 0), np.float32)
 """Given to a source whose phase nothing modulates."""
 
@@ -39,7 +44,7 @@ class Feed(Heard):
 
     def __init__(self, layer: LayerVoice, control: NDArray[np.float32]) -> None:
         super().__init__(layer)
-        self.control = control
+        self.control, self.index = control, control[INDEX]
 
 
 class Swing(Heard):
@@ -48,11 +53,6 @@ class Swing(Heard):
     def __init__(self, layer: LayerVoice, octaves: NDArray[np.float32]) -> None:
         super().__init__(layer)
         self.octaves = octaves
-
-    def moves(self) -> bool:
-        """True where it swings at all."""
-        return bool(self.octaves.any())
-
 
 class Sending(NamedTuple):
     """One more place that a layer or a bus goes to, and how loud: dB, float32 (row, tick + 1)."""
@@ -84,11 +84,30 @@ class LayerVoice:
     also: list[Sending] = field(default_factory=list)
     send: NDArray[np.float32] | None = None
     rows: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, np.int32))
+    listed: Listed = field(default_factory=lambda: Listed(ROWS))
+    """The same, for kernels."""
+    on: bool = True
+    was: float = 0.0
     share: float = 0.0
+    """How much of it is heard, before this block and after it."""
+    went: int = 0
     goes: int = 0
+    """Where it goes to, before this block and now."""
+    sends: bool = False
+    """Its `send` may hold something."""
     stale: bool = False
     idle: bool = False
-    peak: float = 0.0
+    peaks: NDArray[np.float64] = field(default_factory=lambda: np.zeros(1))
+    """Its largest sample in this block, (1,)."""
+    broken: NDArray[np.int64] = field(default_factory=lambda: np.zeros(1, np.int64))
+    """1 where it gave no numbers, (1,)."""
+    part: Part = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.level, self.pan = self.control[LEVEL], self.control[PAN]
+        self.weight_was, self.weight_now, self.sent = self.weights[WAS], self.weights[NOW], self.weights[SENT]
+        self.part = Part(self.source, *self.tone.steps, questions=2 + len(self.tone.answers))
+        self.tone.answers = self.part.answers[2:]
 
     def before(self) -> NDArray[np.float32]:
         """Its control as if nothing had jumped in this block."""
@@ -99,15 +118,21 @@ class LayerVoice:
             control[row] = value
         return control
 
-    def lot(self, seed: float) -> int:
-        """What keeps its chances apart from those of other layers, and of the same under another seed."""
-        return (int(seed) << 4 | (ord(self.key) & 15)) << 31
+    @property
+    def heard(self) -> bool:
+        """True where some of it is heard in this block."""
+        return self.was > 0.0 or self.share > 0.0
+
+    def take(self, share: float, on: bool, goes: int) -> None:
+        """Takes over how much of it is heard from now on, whether it is on, and where it goes."""
+        self.was, self.share, self.on = self.share, share, on
+        self.went, self.goes = self.goes, goes
 
     def settle(self, voices: Voices) -> None:
         """Lists the rows that have some of this layer, and follows the table of notes."""
-        self.weights = voices.weights[:, self.place]
         part = (self.weights[WAS] > 0) | (self.weights[NOW] > 0) | (self.weights[SENT] > 0)
         self.rows = np.flatnonzero(part & voices.sounding).astype(np.int32)
+        self.listed.set(self.rows)
 
     def newest_place(self, voices: Voices) -> float:
         """Where in its recording the newest note of this layer is, 0 to 1; −1 where it is nowhere."""
@@ -119,10 +144,6 @@ class LayerVoice:
     def falls_short(self) -> float:
         """By how many dB its source is softer than its dials say, where no room is left; else 0."""
         return float(cast(Source, self.source.module).falls_short(self.source.state)) if len(self.rows) else 0.0
-
-    def turned(self) -> bool:
-        """True where some other layer may move the phase of this one."""
-        return any(feed.control[0].any() for feed in self.feeds)
 
 
 def in_order(layers: list[LayerVoice]) -> list[LayerVoice]:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.sound.compiling.plan import At, Desk, Plan
+from felt_dial.sound.engine.kernels.arranging import run_add, run_copy, run_leave, run_meet, run_shift
 from felt_dial.sound.engine.kernels.mix import run_output, sound_peak
 from felt_dial.sound.engine.racks import Rack, Tap
 from felt_dial.sound.engine.rates import Down, Pad, down_latency
@@ -24,8 +26,10 @@ class OutputStage:
     ----------
     sums : {RACK, DIRECT, RACK2: Down}
         What layers and buses come together in, on its way down from the finer rate.
-    before : float
-        Largest sample before rack 1, of the last block.
+    peaks : float32 (2,)
+        Largest samples of both sides before the ceiling, of the last block.
+    changed : bool
+        True where something was set from outside since a block was planned.
     """
 
     def __init__(self, frames: int, quality: int, late: int) -> None:
@@ -37,16 +41,36 @@ class OutputStage:
         self.racks = {"1": Rack(frames, quality), "2": Rack(frames, quality)}
         self.out = self.sums[RACK].out
         self.tap = Tap(before=np.zeros((2, frames), np.float32), after=np.zeros((2, frames), np.float32))
-        self.before = 0.0
+        self.peaks, self._loudest = np.zeros(2, np.float32), np.zeros(1, np.float32)
+        self.gains = np.zeros(2)
+        """Output gain as a block begins and as it ends."""
+        self.changed = True
         self.dry: NDArray[np.float32] | None = None
         """How much of what goes into the racks is heard instead of what comes out of them, (frame,) from 0 to 1."""
         self._plain, self._aside = (np.zeros((2, frames), np.float32) for _ in range(2))
         self._plain_pads = {goes: Pad(LONGEST, frames) for goes in (RACK, RACK2)}
-        self.ceiling = CEILING
+        self._most = np.full(1, CEILING)
+        self._share = np.ones(frames, np.float32)
+        self._planned: tuple[str, bool, bool] = "", False, False
         self._pads = {goes: Pad(LONGEST, frames) for goes in self.sums}
         self._own = self.sums[RACK].late
         self._shown: dict[int, NDArray[np.float32]] = {}
         self._before: tuple[dict[int, NDArray[np.float32]], NDArray[np.float32]] | None = None
+
+    @property
+    def before(self) -> float:
+        """Largest sample before rack 1, of the last block."""
+        return float(self._loudest[0])
+
+    @property
+    def ceiling(self) -> np.float32:
+        """The largest sample that comes out."""
+        found: np.float32 = self._most[0]
+        return found
+
+    @ceiling.setter
+    def ceiling(self, most: np.float32) -> None:
+        self._most[0] = most
 
     def late(self, joins: bool, second: bool) -> int:
         """Frames by which the output is late: the way down from the finer rate, and the racks.
@@ -63,12 +87,20 @@ class OutputStage:
         whole = max(first, other)
         return whole, whole - first, whole - other, whole
 
-    def begin_block(self) -> None:
+    def begin_block(self) -> bool:
+        """Takes over what was set from outside; True where that asks for another plan."""
+        if self.dry is not None:
+            self._share[:] = self.dry
+        listens = self.tap.path, self.tap.alone, self.dry is not None
+        changed = self.changed or listens != self._planned
+        self.changed, self._planned = False, listens
+        return changed
+
+    def open(self, plan: Plan) -> None:
         """Empties the sums, but for what comes later."""
         for goes, inlet in self._inlets.items():
             if self.used[goes]:
-                inlet[..., :SPILL] = inlet[..., -SPILL:]
-                inlet[..., SPILL:] = 0.0
+                plan.call(run_shift, inlet, SPILL)
 
     def take(self, goes: int) -> NDArray[np.float32]:
         """Where to add a sound that goes to one of the sums, up to `SPILL` frames late; float32 (1, 2, frame)."""
@@ -84,6 +116,7 @@ class OutputStage:
 
     def shows_sums(self) -> None:
         """Keeps what goes into the racks and into every effect, for one that takes its place."""
+        self.changed = True
         for rack in self.racks.values():
             for effect in rack.effects:
                 effect.shown = np.zeros_like(self.out)
@@ -94,6 +127,7 @@ class OutputStage:
 
         So does what goes into an effect that is in both, wherever it stands now: others may have come and gone before it.
         """
+        self.changed = True
         self._before = old._shown, ramp
         known = {effect.running.path: effect for rack in old.racks.values() for effect in rack.effects}
         for rack in self.racks.values():
@@ -101,64 +135,85 @@ class OutputStage:
                 if effect.running.path in known:
                     effect.goes_on_from(known[effect.running.path], ramp)
 
-    def _come_down(self, goes: int) -> NDArray[np.float32]:
+    def _come_down(self, plan: Plan, goes: int) -> NDArray[np.float32]:
         """One of the sums, at the rate of the output."""
         one = self.sums[goes]
-        one.fine[:] = self._inlets[goes][0, :, : one.fine.shape[1]]
-        one.run()
+        plan.call(run_copy, self._inlets[goes][0], one.fine)
+        one.plan(plan)
         if goes in self._shown:
-            self._shown[goes][:] = one.out
+            plan.call(run_copy, one.out, self._shown[goes])
         if self._before is not None:
             shown, ramp = self._before
-            one.out[:] = shown[goes] + ramp * (one.out - shown[goes])
+            plan.call(run_meet, one.out, shown[goes], ramp)
         return one.out
 
-    def run(self, joins: bool, was: float, now: float) -> tuple[float, float, list[str]]:
-        """Racks and output gain `was` → `now`; the peaks of both sides before the ceiling, and effects that broke.
+    def plans(self, desk: Desk, joins: bool, attention: NDArray[np.int64]) -> list[Plan]:
+        """Racks, output gain and ceiling. `joins` says that rack 2 goes into rack 1, and not to the output.
 
-        `joins` says that rack 2 goes into rack 1, and not to the output.
+        `attention` (1,) is called for where an effect gave no number.
         """
         out, tap = self.out, self.tap
         _, first, second, direct = self._waits(joins, self.used[RACK2])
-        self._pads[RACK].run(self._come_down(RACK), first)
-        broken: list[str] = []
+        found: list[Plan] = []
+
+        def begin() -> Plan:
+            found.append(Plan(desk))
+            return found[-1]
+
+        plan = begin()
+        self._pads[RACK].plan(plan, self._come_down(plan, RACK), first)
         alone = ""
         late = self.racks["1"].late
         if self.dry is not None:
-            self._plain[:] = out
-            self._plain_pads[RACK].run(self._plain, late)
+            plan.call(run_copy, out, self._plain)
+            self._plain_pads[RACK].plan(plan, self._plain, late)
         if self.used[RACK2]:
-            sound = self._come_down(RACK2)
+            sound = self._come_down(plan, RACK2)
             if self.dry is not None:  # as late as what goes through the racks, so that the ways stay together
-                self._aside[:] = sound
-                self._plain_pads[RACK2].run(self._aside, self.racks["2"].late + second + (late if joins else 0))
-                self._plain += self._aside
-            broken += self.racks["2"].run(sound, tap)
+                plan.call(run_copy, sound, self._aside)
+                self._plain_pads[RACK2].plan(
+                    plan, self._aside, self.racks["2"].late + second + (late if joins else 0)
+                )
+                plan.call(run_add, self._plain, self._aside)
+            plan.finish()
+            found += self.racks["2"].plans(desk, sound, attention, tap)
+            plan = begin()
             if tap.alone and tap.path.startswith("racks.2."):
                 alone = "2"
-            self._pads[RACK2].run(sound, second)
+            self._pads[RACK2].plan(plan, sound, second)
             if joins and alone != "2":
-                out += sound
-        self.before = sound_peak(out)
+                plan.call(run_add, out, sound)
+        plan.call(sound_peak, out, into=self._loudest)
         if not tap.path:
-            tap.before[:] = out
+            plan.call(run_copy, out, tap.before)
         if alone == "2":
-            out[:] = self.sums[RACK2].out
+            plan.call(run_copy, self.sums[RACK2].out, out)
         else:
-            broken += self.racks["1"].run(out, tap)
+            plan.finish()
+            found += self.racks["1"].plans(desk, out, attention, tap)
+            plan = begin()
             if not (tap.alone and tap.path.startswith("racks.1.")):
                 if self.used[RACK2] and not joins:
-                    out += self.sums[RACK2].out
+                    plan.call(run_add, out, self.sums[RACK2].out)
                 if self.used[DIRECT]:
-                    sound = self._come_down(DIRECT)
-                    self._pads[DIRECT].run(sound, direct)
-                    out += sound
+                    sound = self._come_down(plan, DIRECT)
+                    self._pads[DIRECT].plan(plan, sound, direct)
+                    plan.call(run_add, out, sound)
                     if self.dry is not None:
-                        self._plain += sound
+                        plan.call(run_add, self._plain, sound)
         if self.dry is not None:
-            out += self.dry * (self._plain - out)
-        self._before = None
-        left, right = run_output(out, was, now, self.ceiling)
+            plan.call(run_leave, out, self._plain, self._share)
+        plan.call(run_output, out, At(self.gains, 0), At(self.gains, 1), At(self._most, 0), self.peaks)
         if not tap.path:
-            tap.after[:] = out
-        return float(left), float(right), broken
+            plan.call(run_copy, out, tap.after)
+        plan.finish()
+        return found
+
+    @property
+    def passes(self) -> bool:
+        """True where something is done in this block that is not in the next one."""
+        return self._before is not None or any(effect.passes for rack in self.racks.values() for effect in rack.effects)
+
+    def planned(self) -> None:
+        """What was to be done in one block only is planned."""
+        self._before = None

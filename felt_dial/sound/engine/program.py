@@ -9,52 +9,29 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from itertools import product
-from time import perf_counter_ns
 from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Source
-from felt_dial.patch.parts import Bus, Layer
 from felt_dial.patch.patch import Patch, drawings, slots
-from felt_dial.sound.compiling.kernel import State
+from felt_dial.sound.compiling.plan import At, Listed
 from felt_dial.sound.control.core.layout import make_modulation
-from felt_dial.sound.control.core.records import BEND_SLOT, GLOBAL, PEDAL_SLOT, SMOOTHING, WHEEL_SLOT, Performance
+from felt_dial.sound.control.core.records import BEND_SLOT, GLOBAL, PEDAL_SLOT, WHEEL_SLOT, Performance
 from felt_dial.sound.control.follow import BEFORE_RACK, FIRST_LAYER, OUT
 from felt_dial.sound.control.kernels.core.run import enter_modulation
+from felt_dial.sound.engine.arranging import Arranger, Numbers
 from felt_dial.sound.engine.building import Built
-from felt_dial.sound.engine.bus_voice import BusVoice
-from felt_dial.sound.engine.kernels.mix import (
-    SILENCE,
-    run_fade,
-    run_frequency,
-    run_line,
-    run_mix,
-    run_pitch,
-    run_ring,
-    run_send,
-    run_swing,
-    run_transpose,
-    run_turn,
-    voices_finite,
-)
-from felt_dial.sound.engine.layer_voice import NO_TURN, LayerVoice, Swing, in_order
-from felt_dial.sound.engine.output_stage import FIRST_BUS, NOWHERE, RACK2
+from felt_dial.sound.engine.kernels.mix import SILENCE
+from felt_dial.sound.engine.layer_voice import LayerVoice
+from felt_dial.sound.engine.output_stage import RACK2
 from felt_dial.sound.engine.running_module import RunningModule
-from felt_dial.sound.engine.tone_chain import Notes
 from felt_dial.sound.playing.allocator import VoiceAllocator
 from felt_dial.sound.playing.events import BEND, ON, PEDAL, SUSTAIN, TEMPO, WHEEL, Event
 from felt_dial.sound.playing.pattern_player import PatternPlayer
-from felt_dial.sound.playing.voices import NOW, SENT, WAS, Voices
-from felt_dial.sound.sizes import BLOCK, HIGHEST, ROWS, TICK
-from felt_dial.sound.tone.kernels.core.voices import NO_SWING
-
-LEVEL, PAN = Layer.rows_of("level", "pan")
-BUS_LEVEL, BUS_PAN = Bus.rows_of("level", "pan")
-PAN_TAKES, PAN_KEEPS = 1.0, math.sqrt(2.0)
-"""A layer in the middle is 3 dB softer than on one side; a bus in the middle is as it came."""
+from felt_dial.sound.playing.voices import Voices
+from felt_dial.sound.sizes import BLOCK, ROWS, TICK
 
 
 def patch_values(patch: Patch) -> NDArray[np.float64]:
@@ -63,13 +40,6 @@ def patch_values(patch: Patch) -> NDArray[np.float64]:
     for drawing in drawings(patch):
         found += drawing.drawn.numbers(drawing.value)
     return np.array(found)
-
-
-def all_begin(begin: NDArray[np.int32], rows: NDArray[np.int32]) -> NDArray[np.int32]:
-    """`Voices.begin` with some rows beginning in this block, if not later then with its first frame."""
-    found = begin.copy()
-    found[0, rows] = np.maximum(found[0, rows], 0)
-    return found
 
 
 @dataclass
@@ -136,20 +106,30 @@ class Program:
         self.report = Report()
         built = self.built = Built(patch, self.modulation, self.layout, self.voices, self.rate, frames, quality)
         self.layers, self.buses, self.output, self.room = built.layers, built.buses, built.output, built.room
-        self.grains, self.newest, self.racks = built.grains, built.newest, built.output.racks
+        self.racks = built.output.racks
         control = self.modulation.control
-        self.order = in_order(self.layers)
         self.moves = self.modulation.moves
         self.bend = control[control.shape[0] + BEND_SLOT]
-        self.transposed = control[self.at["transpose"]], control[self.at["fine"]]
-        self.line = np.zeros((ROWS, ticks + 1), np.float32)
-        self.played = np.zeros((ROWS, ticks + 1), np.float32)
-        self.flat = np.full((ROWS, ticks + 1), 69.0, np.float32)
         self.bent = np.zeros(ROWS)
         self.shaped = np.zeros((len(self.modulation.contours), ROWS), np.bool_)
-        self.frequency = np.zeros((ROWS, ticks + 1), np.float32)
-        self.audio = np.zeros((ROWS, 2, frames * quality), np.float32)
-        self.turn = np.zeros((ROWS, frames * quality if any(s.feeds for s in self.layers) else 0), np.float32)
+        self.numbers, self._active = Numbers(), Listed(ROWS)
+        self.arranger = Arranger(
+            built,
+            self.voices,
+            self.numbers,
+            self._active,
+            self._given_to_modulation(),
+            enter_modulation,
+            {path: At(self.current, self.at[path]) for path in ("grains", "seed", "reference")},
+            self.bend,
+            (control[self.at["transpose"]], control[self.at["fine"]]),
+            self.bent,
+            self.heard[FIRST_LAYER:],
+            self.rate,
+            quality,
+        )
+        for layer in self.layers:
+            layer.peaks = self.heard[FIRST_LAYER + layer.place :][:1]
         self.out = self.output.out
         self.loudness_gain = self._output_gain()
         for layer, (share, _) in zip(self.layers, self._shares(), strict=True):
@@ -160,6 +140,9 @@ class Program:
         self._jumps = np.zeros(self.count, np.bool_)
         self._jumps[list(built.jumping)] = True
         self._stepped: list[RunningModule | LayerVoice] = []
+        deciding = [slot for layer in self.layers for slot in (*layer.switches, layer.out, layer.order)]
+        self._deciding = np.array([*deciding, *[bus.out for bus in self.buses], self.at["rack2"]])
+        self._decided = b""
         self._first: list[Event] = []
 
     def _value(self, path: str) -> float:
@@ -197,6 +180,9 @@ class Program:
             self.built.redraw(self.target, drawn, self.modulation.drawn)
             self.modulation.drawn[:] = drawn
             self._seen = seen
+            decided = self.target[self._deciding].tobytes()
+            self.arranger.changed |= bool(self._stepped) or decided != self._decided
+            self._decided = decided
 
     def _shares(self) -> list[tuple[float, bool]]:
         """For every layer 1 where it is heard after on, mute and solo, else 0; and whether it is on."""
@@ -234,8 +220,6 @@ class Program:
                 self.clock_tempo = min(max(event.value, limits.low), limits.high)
             else:
                 played.append(event)
-        _, _, left, _, asked, before = self.grains
-        self.grains[:] = left, self._value("grains"), 0.0, asked, 0.0, before + 1.0
         voices.begin_block()
         self.allocator.begin_block()
         if voices.once.any():
@@ -246,78 +230,36 @@ class Program:
         self.allocator.end_block()
         if voices.stirred:
             self.settle()
-        active = voices.active
-        run_line(
-            self.line,
-            voices.pitch,
-            voices.before,
-            voices.goal,
-            voices.pace,
-            voices.turn,
-            self.bent,
-            voices.bend,
-            voices.begin,
-            active,
-            1.0 - math.exp(-self.seconds / SMOOTHING),
+        self.numbers.tell(
+            self.tempo, self._reach(), voices.newest, voices.fresh, voices.last_up, self.clock
         )
-        ended = enter_modulation(*self.modulation_arguments())
-        run_transpose(self.line, self.flat, *self.transposed, active)
+        self.arranger.begin()
         self.clock += self.frames // TICK
-        voices.stirred = ended > 0 or (voices.stirred and voices.started())
-        self.output.begin_block()
-        voices.peak.fill(0.0)
-        shares = self._shares()
-        for bus in self.buses:
-            bus.begin_block()
-        for layer in self.order:
-            self._run_layer(layer, *shares[layer.place])
-        for bus in self.buses:
-            self._run_bus(bus)
-        if voices.newest >= 0 and self.built.tuned:
-            row = voices.newest
-            self.newest[0, 0] = self.line[row]
-            run_frequency(
-                self.played, self.line, self.bend, self._reach(), self._value("reference"), np.array([row], np.int32)
-            )
-            self.newest[1, 0] = self.played[row]
-        gain = self._output_gain()
-        into_first = self.target[self.at["rack2"]] < 0.5
-        report.left, report.right, broken = self.output.run(into_first, self.loudness_gain, gain)
-        report.broken += broken
-        self.heard[FIRST_LAYER:] = [layer.peak for layer in self.layers]
+        voices.stirred = bool(self.arranger.ended[0]) or (voices.stirred and voices.started())
+        was, self.loudness_gain = self.loudness_gain, self._output_gain()
+        self.output.gains[:] = was, self.loudness_gain
+        self.arranger.run(self._shares)
+        report.broken += self.arranger.mend()
+        report.left, report.right = self.output.peaks.tolist()
         self.heard[BEFORE_RACK], self.heard[OUT] = self.output.before, max(report.left, report.right)
-        self.loudness_gain = gain
         while self._stepped:
             self._stepped.pop().steps.clear()
         return self.out
 
-    def modulation_arguments(self) -> tuple[Any, ...]:
-        """What the modulation kernel is given in this block."""
-        voices = self.voices
+    def _given_to_modulation(self) -> tuple[Any, ...]:
+        """What the modulation kernel is given: all that moves, and where it stands what is played."""
+        voices, numbers = self.voices, self.numbers
         return (
             *self.modulation,
-            *Performance(
-                self.heard,
-                voices.touches,
-                voices.key,
-                voices.begin,
-                voices.after,
-                voices.active,
-                voices.held,
-                voices.once,
-                voices.release,
-                voices.fade,
-                voices.through,
-                self.shaped,
-                voices.finished,
-                voices.newest,
-                voices.fresh,
-                voices.last_up,
-                self.tempo,
-                self.clock,
-                self.rate,
-            ),
+            *(self.heard, voices.touches, voices.key, voices.begin, voices.after, self._active, voices.held),
+            *(voices.once, voices.release, voices.fade, voices.through, self.shaped, voices.finished),
+            *(numbers.newest, numbers.fresh, numbers.last_up, numbers.tempo, numbers.clock, self.rate),
         )
+
+    def modulation_arguments(self) -> tuple[Any, ...]:
+        """The same for this block, as Python gives it to the kernel."""
+        found = [one.array[one.item].item() if isinstance(one, At) else one for one in self._given_to_modulation()]
+        return tuple(one.now if isinstance(one, Listed) else one for one in found)
 
     def settle(self) -> None:
         """Lists the rows that sound, for the patch and for every layer, and which contours shape them."""
@@ -326,6 +268,8 @@ class Program:
         for layer in self.layers:
             layer.settle(self.voices)
             self.shaped[np.searchsorted(self.modulation.contours, layer.contour), layer.rows] = True
+        self._active.set(self.voices.active)
+        self.arranger.settle()
 
     def _end_once(self) -> None:
         """Lets go of notes that ignore the key once all their samples have ended."""
@@ -333,205 +277,10 @@ class Program:
         ended = voices.once & voices.sounding
         for layer in self.layers:
             if cast(Source, layer.source.module).tells_end and not layer.idle:
-                ended &= (layer.source.state.over > 0) | (layer.weights[NOW] == 0.0)
+                ended &= (layer.source.state.over > 0) | (layer.weight_now == 0.0)
         for row in np.flatnonzero(ended):
             voices.once[row] = False
             voices.let_go(int(row), 0)
-
-    def _run_layer(self, layer: LayerVoice, share: float, on: bool) -> None:
-        was, layer.share = layer.share, share
-        went, layer.goes = layer.goes, int(self.target[layer.out])
-        heard = was > 0.0 or share > 0.0
-        layer.peak = 0.0
-        layer.idle = not (heard or (on and layer.send is not None))
-        if layer.idle or not len(layer.rows):
-            layer.stale |= len(layer.rows) > 0
-            layer.source.cost *= 0.95
-            layer.tone.calm()
-            if layer.send is not None:
-                layer.send.fill(0.0)
-            return
-        starts = self.voices.begin
-        if layer.stale:
-            starts = all_begin(starts, layer.rows)
-            layer.source.reset()
-            layer.tone.reset()
-            layer.stale = False
-        begin = perf_counter_ns()
-        self._make(layer, starts)
-        if layer.send is not None:
-            run_send(
-                self.audio,
-                layer.over_time,
-                self.modulation.gain,
-                layer.weights[SENT],
-                layer.rows,
-                TICK * self.quality,
-                layer.send,
-            )
-        if heard:
-            self._mix(layer, was if went == layer.goes else 0.0, share, layer.goes)
-            if went != layer.goes:
-                self._mix(layer, was, 0.0, went)
-            for way in layer.also:
-                self._mix(layer, was, share, way.goes, way.level)
-        layer.source.spent(begin)
-
-    def _tune(self, layer: LayerVoice, control: NDArray[np.float32], line: NDArray[np.float32]) -> None:
-        """Frequencies of a layer's notes, given its control and their keys."""
-        reach, reference = self._reach(), self._value("reference")
-        run_pitch(self.frequency, control, line, self.bend, reach, reference, layer.rows)
-
-    def _sound(
-        self,
-        layer: LayerVoice,
-        starts: NDArray[np.int32],
-        made: NDArray[np.float32],
-        pitched: NDArray[np.float32],
-        turn: NDArray[np.float32],
-        state: State,
-        audio: NDArray[np.float32],
-    ) -> bool:
-        """The raw sound of a layer into `audio`, by the control of its source and its own; False where it follows no key."""
-        source = layer.source
-        tracks = layer.track is None or bool(made[layer.track, GLOBAL, 0] > 0.5)
-        self._tune(layer, pitched, self.line if tracks else self.flat)
-        source.kernel(
-            audio,
-            self.frequency,
-            turn,
-            made,
-            layer.rows,
-            starts,
-            TICK * self.quality,
-            source.stage.rate,
-            min(0.5 * self.rate, HIGHEST),
-            layer.lot(self._value("seed")),
-            *state,
-        )
-        return tracks
-
-    def _make(self, layer: LayerVoice, starts: NDArray[np.int32]) -> None:
-        """Source and filter of a layer, into `audio`; `starts` is `Voices.begin`, or that of a layer that sounds again."""
-        rows, tick, source = layer.rows, TICK * self.quality, layer.source
-        turn = NO_TURN
-        if layer.turned():
-            turn = self.turn
-            for n, feed in enumerate(layer.feeds):
-                run_turn(turn, feed.layer.send, feed.control, feed.layer.weights[SENT], rows, tick, n == 0)
-        jumps = bool(source.steps or layer.steps)
-        if jumps:
-            self._sound(layer, starts, source.before(), layer.before(), turn, source.twin(), self.room.was)
-            if source.begins_anew():
-                starts = all_begin(starts, rows)
-        tracks = self._sound(layer, starts, source.control, layer.control, turn, source.arrays, self.audio)
-        if jumps:
-            run_fade(self.room.was, self.audio, rows)
-        for feed in layer.feeds:
-            run_ring(self.audio, feed.layer.send, feed.control, feed.layer.weights[SENT], rows, tick)
-        if not tracks:  # only the source plays every key alike
-            self._tune(layer, layer.control, self.line)
-        notes = Notes(rows, self.voices.start, self.line, self.frequency, self._swung(layer.swing, rows))
-        layer.tone.run(self.audio, notes, bool(self.target[layer.order] > 0.5))
-        if not voices_finite(self.audio, rows):
-            self._mend(layer, rows)
-
-    def _mix(
-        self, layer: LayerVoice, was: float, now: float, goes: int, send: NDArray[np.float32] | None = None
-    ) -> None:
-        """Adds a layer to where it goes, or where it sends to at a level of its own as well."""
-        if goes == NOWHERE:
-            return
-        sums = goes < FIRST_BUS
-        onward = self.output.take(goes) if sums else self.buses[goes - FIRST_BUS].take(layer.rows)
-        control = layer.control
-        level = control[LEVEL] if send is None else self._sent(control[LEVEL], send)
-        for passed in layer.tone.heard:
-            peak = run_mix(
-                passed.audio,
-                layer.over_time,
-                level,
-                control[PAN],
-                self.modulation.gain,
-                layer.weights[WAS],
-                layer.weights[NOW],
-                layer.rows,
-                TICK * self.quality,
-                was * passed.first,
-                now * passed.last,
-                PAN_TAKES,
-                onward,
-                sums,
-                self.built.latencies[goes] - passed.late,
-                self.voices.peak,
-            )
-            layer.peak = max(layer.peak, peak)
-
-    def _sent(self, own: NDArray[np.float32], send: NDArray[np.float32]) -> NDArray[np.float32]:
-        """A level and that of a send, in dB, together; −∞ where either is."""
-        found = np.add(own, send, out=self.room.level)
-        found[(own < SILENCE) | (send < SILENCE)] = 2 * SILENCE
-        return found
-
-    def _swung(self, swing: Swing | None, rows: NDArray[np.int32]) -> NDArray[np.float32]:
-        """By how many octaves a cutoff is swung at every frame, float32 (row, frame); (0, 0) where by nothing."""
-        if swing is None or swing.layer.send is None or not swing.moves():
-            return NO_SWING
-        tick, found = TICK * self.quality, self.room.swing
-        run_swing(found, swing.layer.send, swing.octaves, swing.layer.weights[SENT], rows, tick)
-        return found
-
-    def _run_bus(self, bus: BusVoice) -> None:
-        """What layers have put into a bus, through its drives and filter, and on."""
-        voices, latencies = self.voices, self.built.latencies
-        went, bus.goes = bus.goes, bus.places[int(self.target[bus.out])]
-        if bus.used or len(bus.rows):
-            bus.settle(voices, self.frames / self.rate)
-        rows = bus.rows
-        if not len(rows):
-            bus.tone.rest()
-            return
-        run_frequency(self.played, self.line, self.bend, self._reach(), self._value("reference"), rows)
-        bus.tone.run(bus.audio, Notes(rows, voices.start, self.line, self.played, self._swung(bus.swing, rows)))
-        if not voices_finite(bus.audio, rows):
-            bus.audio[rows] = 0.0
-            bus.tone.reset()
-            self.report.broken.append(f"buses.{bus.key}")
-        level = bus.control[BUS_LEVEL]
-        ways = [(0.0 if went != bus.goes else 1.0, 1.0, bus.goes, level)] + [(1.0, 0.0, went, level)] * (
-            went != bus.goes
-        )
-        ways += [(1.0, 1.0, way.goes, way.level) for way in bus.also]
-        for (was, now, goes, send), passed in product(ways, bus.tone.heard):
-            sums = goes < FIRST_BUS
-            onward = self.output.take(goes) if sums else self.buses[goes - FIRST_BUS].take(rows)
-            peak = run_mix(
-                passed.audio,
-                bus.over_time,
-                level if send is level else self._sent(level, send),
-                bus.control[BUS_PAN],
-                self.modulation.gain,
-                bus.rest[0],
-                bus.rest[1],
-                rows,
-                TICK * self.quality,
-                was * passed.first,
-                now * passed.last,
-                PAN_KEEPS,
-                onward,
-                sums,
-                latencies[goes] - latencies[bus.place] - passed.late,
-                bus.loud,
-            )
-            bus.peak = max(bus.peak, peak)
-        bus.keep_ringing(voices)
-
-    def _mend(self, layer: LayerVoice, rows: NDArray[np.int32]) -> None:
-        """Silences and resets a layer that gave no number."""
-        self.audio[rows] = 0.0
-        layer.source.reset()
-        layer.tone.reset()
-        self.report.broken.append(f"layers.{layer.key}")
 
     def strike_again(self, old: Program) -> None:
         """Begins the notes that another patch was holding."""

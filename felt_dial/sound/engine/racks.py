@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from time import perf_counter_ns
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect
 from felt_dial.sound.compiling.kernel import State
+from felt_dial.sound.compiling.plan import Desk, Plan
 from felt_dial.sound.engine.finer_voices import LONG_AGO, ONE, FinerRoom
-from felt_dial.sound.engine.kernels.mix import run_back, run_fade, run_in, run_rise, sound_peak
+from felt_dial.sound.engine.kernels.arranging import run_copy, run_meet, run_zero_sound
+from felt_dial.sound.engine.kernels.mix import SILENT, effect_works, run_back, run_fade, run_in, run_rise, sound_peak
+from felt_dial.sound.engine.parts import Part
 from felt_dial.sound.engine.rates import Finer, Pad
 from felt_dial.sound.engine.running_module import RunningModule, latency_of
 from felt_dial.sound.sizes import TICK
 from felt_dial.sound.tone.kernels.core.voices import NO_SWING
 
 Sound = NDArray[np.float32]
-FORGETS, FAINT = 5.0, 1e-7
+FORGETS = 5.0
 """Seconds of silence, longer than any echo waits, after which an effect begins anew with the next sound: what sways stands
 where it stands in a render."""
 
@@ -36,10 +38,11 @@ class Tap:
     after: Sound = field(default_factory=lambda: np.zeros((2, 0), np.float32))
 
 
-class RackEffect:
+class RackEffect(Part):
     """An effect in a rack, with what the rack does for it: wet, level kept, a finer rate."""
 
     def __init__(self, running: RunningModule, frames: int, quality: int) -> None:
+        super().__init__(running)
         self.running = running
         module = running.module
         assert isinstance(module, Effect)
@@ -55,11 +58,11 @@ class RackEffect:
         self.loud = np.array([0.0, 0.0, 1.0, *[0.0] * 5])
         self.pad = Pad(self.late, frames, always=True) if self.late else None
         self.share = np.ones_like(running.on)
+        self.most = FORGETS * self.rate if not self.runs_on else np.inf
+        self.works, self.keeps = 0, False
         self.shown: Sound | None = None
         """What goes into it, kept for one that takes its place, once somebody asks for it."""
         self._before: tuple[Sound, Sound] | None = None
-        self.silent = 0
-        """Frames for which nothing came in and nothing went out."""
         self._warms = 0
         self._cold = 1 + self.late // frames
         u = np.linspace(0.0, 1.0, len(self.share), dtype=np.float32)
@@ -69,20 +72,36 @@ class RackEffect:
         """In the next block, what goes into it fades from what went into `old`, by `ramp` (frame,)."""
         self._before = None if old.shown is None else (old.shown, ramp)
 
-    def take_in(self, sound: Sound) -> None:
+    def take_in(self, plan: Plan, sound: Sound) -> None:
         """What goes into it in this block, in place, while it takes the place of another; and kept for one to come."""
         if self.shown is not None:
-            self.shown[:] = sound
+            plan.call(run_copy, sound, self.shown)
         if self._before is not None:
             shown, ramp = self._before
-            sound[:] = shown + ramp * (sound - shown)
+            plan.call(run_meet, sound, shown, ramp)
             self._before = None
+
+    def ask(self, plan: Plan) -> None:
+        """Plans the question what it does in a block."""
+        plan.call(effect_works, self.running.on, self.wet, self.kept, into=self.answers)
+
+    def hear(self) -> None:
+        """Takes the answer."""
+        self.works, self.keeps = int(self.answers[0]) & 3, bool(self.answers[0] & 4)
 
     @property
     def on(self) -> bool:
         """True where it works in this block."""
         on = self.running.on
         return bool(on[0] != 0.0 or on[-1] != 0.0)
+
+    @property
+    def passes(self) -> bool:
+        """True where something is done in this block that is not in the next one."""
+        running = self.running
+        if self._before is not None:
+            return True
+        return bool(running.steps or running.was_off or self._warms) if self.works else not running.was_off
 
     def shares(self) -> tuple[Sound, bool]:
         """How much of it is heard at each tick, and whether that is less than it is on.
@@ -105,7 +124,8 @@ class Rack:
     def __init__(self, frames: int, quality: int = 1) -> None:
         self.frames, self.quality = frames, quality
         self.effects: list[RackEffect] = []
-        self.peaks = [0.0, 0.0]
+        self.peaks = np.zeros(2, np.float32)
+        self._before, self._after = Part(), Part()
         self._late: list[RackEffect] = []
         self._dry = np.zeros((2, frames), np.float32)
         self._room = FinerRoom(frames * quality, TICK * quality, 1)
@@ -122,101 +142,111 @@ class Rack:
         """Frames by which the rack is late in this block."""
         return sum(effect.late for effect in self._late if effect.on)
 
-    def run(self, sound: Sound, tap: Tap | None = None) -> list[str]:
-        """Works on `sound`, float32 (2, frame), in place; the paths of effects that gave no number."""
+    def ask(self, plan: Plan) -> None:
+        """Plans the questions what its effects do in a block."""
+        for effect in self.effects:
+            effect.ask(plan)
+
+    def hear(self) -> None:
+        """Takes the answers."""
+        for effect in self.effects:
+            effect.hear()
+
+    def plans(self, desk: Desk, sound: Sound, attention: NDArray[np.int64], tap: Tap | None = None) -> list[Plan]:
+        """What works on `sound`, float32 (2, frame), in place; `attention` is called for where an effect gave no number."""
         if not self.effects:
             return []
-        broken = []
-        before = sound_peak(sound)
+        found = [self._before.plan_for((), False, desk, lambda plan: self._measure(plan, sound, 0))]
         for effect in self.effects:
             heard = tap if tap is not None and tap.path == effect.running.path else None
-            if heard is not None:
-                heard.before[:] = sound
-            effect.take_in(sound)
-            if not self._run_one(effect, sound, heard is not None and heard.alone):
-                broken.append(effect.running.path)
-            if heard is not None:
-                heard.after[:] = sound
-                if heard.alone:
-                    break
-        self.peaks = [before, sound_peak(sound)]
-        return broken
+            alone = heard is not None and heard.alone
+            key = effect.works, effect.keeps, effect.running.lags, alone, heard is not None, effect.shown is not None
 
-    def _run_one(self, effect: RackEffect, sound: Sound, alone: bool) -> bool:
-        """One effect; False where it gave no number and was reset. `alone` leaves only what it adds."""
+            def build(plan: Plan, effect: RackEffect = effect, heard: Tap | None = heard, alone: bool = alone) -> None:
+                if heard is not None:
+                    plan.call(run_copy, sound, heard.before)
+                effect.take_in(plan, sound)
+                self._plan_one(plan, effect, sound, alone, attention)
+                if heard is not None:
+                    plan.call(run_copy, sound, heard.after)
+
+            found.append(effect.plan_for(key, effect.passes, desk, build))
+            if alone:
+                break
+        return [*found, self._after.plan_for((), False, desk, lambda plan: self._measure(plan, sound, 1))]
+
+    def _measure(self, plan: Plan, sound: Sound, place: int) -> None:
+        plan.call(sound_peak, sound, into=self.peaks[place : place + 1])
+
+    def _plan_one(
+        self, plan: Plan, effect: RackEffect, sound: Sound, alone: bool, attention: NDArray[np.int64]
+    ) -> None:
+        """One effect. `alone` leaves only what it adds."""
         running = effect.running
-        begin = perf_counter_ns()
-        works, keeps, before = run_in(sound, self._dry, running.on, effect.wet, effect.kept)
-        if not works:
+        if not effect.works:
             running.rest()
             running.was_off = True
             if effect.pad is not None:
-                effect.pad.run(sound, 0)
+                effect.pad.plan(plan, sound, 0)
             if alone:
-                sound.fill(0.0)
-            return True
-        if running.quiet and before == 0.0 and not running.was_off and not effect.runs_on:
-            if alone:
-                sound.fill(0.0)
-            return True
-        running.quiet = False
-        if effect.pad is not None:
-            effect.pad.run(self._dry, effect.late)
-        share, warms = effect.shares()
-        self._work(effect, sound)
-        after = run_back(
-            self._dry,
-            sound,
-            2 if warms else works,
-            keeps,
-            alone,
-            share,
-            effect.wet,
-            effect.shared,
-            effect.kept,
-            effect.loud,
-            effect.rate,
-            TICK,
-        )
-        good = bool(after >= 0.0)
-        if not good:
-            running.reset()
-        running.peaks = [before, max(after, 0.0)]
-        effect.silent = effect.silent + self.frames if before == 0.0 and after < FAINT else 0
-        if effect.silent > FORGETS * effect.rate and not effect.runs_on:
-            running.rest()
-            effect.silent = 0
-        running.spent(begin)
-        return good
+                plan.call(run_zero_sound, sound)
+            return
+        goes_on = effect.runs_on or running.was_off
+        with plan.where(run_in, sound, self._dry, running.peaks, running.flags, goes_on, alone), plan.timed(running.spent):
+            if effect.pad is not None:
+                effect.pad.plan(plan, self._dry, effect.late)
+            share, warms = effect.shares()
+            self._work(plan, effect, sound)
+            plan.call(
+                run_back,
+                *(self._dry, sound, 2 if warms else effect.works, effect.keeps, alone, share, effect.wet, effect.shared),
+                *(effect.kept, effect.loud, effect.rate, TICK, running.peaks, running.flags, effect.most, attention),
+            )
 
-    def _work(self, effect: RackEffect, sound: Sound) -> None:
+    def mend(self) -> list[str]:
+        """Resets effects that gave no number, and gives their paths; those that were silent for long begin anew."""
+        broken = []
+        for effect in self.effects:
+            running = effect.running
+            if running.take_broken():
+                running.reset()
+                broken.append(running.path)
+            if running.flags[SILENT] > effect.most:
+                running.rest()
+                running.flags[SILENT] = 0
+        return broken
+
+    def _work(self, plan: Plan, effect: RackEffect, sound: Sound) -> None:
         """What the effect itself does. Where a choice was set, it works as before as well, and fades into what it does now."""
         running = effect.running
-        fine = sound if effect.finer is None else effect.finer.lift(sound)
+        fine = sound if effect.finer is None else effect.finer.lift(plan, sound)
         was = None
         if running.steps and not running.was_off:
-            was = fine.copy()
-            self._run(running, was, running.before(), running.twin())
+            was = np.zeros_like(fine)
+            plan.call(run_copy, fine, was)
+            self._run(plan, running, was, running.before(), running.twin())
             if running.begins_anew():
                 running.reset()
                 running.was_off = True
         if running.was_off:
-            run_rise(fine[None], ONE, LONG_AGO)
+            plan.call(run_rise, fine[None], ONE, LONG_AGO)
             running.was_off = False
-        self._run(running, fine, running.control, running.at_work)
+        self._run(plan, running, fine, running.control, running.at_work)
         if was is not None:
-            run_fade(was[None], fine[None], ONE)
+            plan.call(run_fade, was[None], fine[None], ONE)
         if effect.finer is not None:
-            effect.finer.drop(sound)
+            effect.finer.drop(plan, sound)
 
-    def _run(self, running: RunningModule, sound: Sound, control: NDArray[np.float32], state: State) -> None:
+    def _run(
+        self, plan: Plan, running: RunningModule, sound: Sound, control: NDArray[np.float32], state: State
+    ) -> None:
         finer = running.finer
         at = finer.stage if finer is not None else running.stage
 
         def work(voices: Sound, swing: Sound, own: State) -> None:
-            running.kernel(voices[0], control, at.tick, at.rate, *own)
+            plan.call(running.kernel, voices[0], control, at.tick, at.rate, *own)
 
         if finer is not None:
-            finer.run(sound[None], ONE, LONG_AGO, NO_SWING, state, self._room, work)
+            finer.plan(plan, sound[None], ONE, LONG_AGO, NO_SWING, state, self._room, work)
         else:
             work(sound[None], NO_SWING, state)

@@ -8,6 +8,8 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from felt_dial.sound.compiling.plan import Plan
+from felt_dial.sound.engine.kernels.arranging import run_copy
 from felt_dial.sound.engine.kernels.rates import run_double, run_halve, run_pad
 
 Sound = NDArray[np.float32]
@@ -39,13 +41,13 @@ class Pad:
         self._state = np.array([0, -1])
         self._used = always
 
-    def run(self, sound: Sound, wait: int) -> None:
+    def plan(self, plan: Plan, sound: Sound, wait: int) -> None:
         """Delays `sound`, float32 (2, frame), in place."""
         if self._state[1] < 0:
             self._state[1] = wait
         if wait or self._used:
             self._used = True
-            run_pad(sound, self._line, self._state, wait)
+            plan.call(run_pad, sound, self._line, self._state, wait)
 
 
 def down_latency(quality: int) -> float:
@@ -77,12 +79,12 @@ class Down:
             self._halves.append((below, target, history))
             below = target
 
-    def run(self) -> None:
+    def plan(self, plan: Plan) -> None:
         """Fills `out` from `fine`."""
         if self._rest:
-            self._pad.run(self.fine, self._rest)
+            self._pad.plan(plan, self.fine, self._rest)
         for below, above, history in self._halves:
-            run_halve(below, above, history, self._taps, self._middle)
+            plan.call(run_halve, below, above, history, self._taps, self._middle)
 
 
 class Up:
@@ -90,18 +92,18 @@ class Up:
 
     def __init__(self, frames: int, quality: int) -> None:
         self._taps, self._middle = _apart()
-        self._steps: list[tuple[Sound, Sound]] = []
-        self._even = np.zeros(frames * quality // 2, np.float32)
+        self._steps: list[tuple[Sound, Sound, Sound]] = []
+        even = np.zeros(frames * quality // 2, np.float32)
         size = frames
         while size < frames * quality:
             history = np.zeros((2, len(self._taps) - 1 + size), np.float32)
+            self._steps.append((history, np.zeros((2, 2 * size), np.float32), even[:size]))
             size *= 2
-            self._steps.append((history, np.zeros((2, size), np.float32)))
 
-    def run(self, sound: Sound) -> Sound:
-        """`sound` (2, frame) at the finer rate; valid until the next call."""
-        for history, out in self._steps:
-            run_double(sound, out, history, self._even[: sound.shape[1]], self._taps, self._middle)
+    def plan(self, plan: Plan, sound: Sound) -> Sound:
+        """`sound` (2, frame) at the finer rate; valid until what comes next."""
+        for history, out, even in self._steps:
+            plan.call(run_double, sound, out, history, even, self._taps, self._middle)
             sound = out
         return sound
 
@@ -113,13 +115,13 @@ class Finer:
         self._up, self._down = Up(frames, quality), Down(frames, quality, 2 * down_latency(quality) + late / quality)
         self.late = self._down.late
 
-    def lift(self, sound: Sound) -> Sound:
+    def lift(self, plan: Plan, sound: Sound) -> Sound:
         """The sound at the finer rate, to be worked on in place."""
         fine = self._down.fine
-        fine[:] = self._up.run(sound)
+        plan.call(run_copy, self._up.plan(plan, sound), fine)
         return fine
 
-    def drop(self, sound: Sound) -> None:
+    def drop(self, plan: Plan, sound: Sound) -> None:
         """What became of it, brought down into `sound`."""
-        self._down.run()
-        sound[:] = self._down.out
+        self._down.plan(plan)
+        plan.call(run_copy, self._down.out, sound)

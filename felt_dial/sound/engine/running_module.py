@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from time import perf_counter_ns
 from typing import Any
 
 import numpy as np
@@ -14,8 +13,7 @@ from felt_dial.patch.shaping import Shaping
 from felt_dial.sound.compiling.compiled import prepared
 from felt_dial.sound.compiling.kernel import Stage, State, flat
 from felt_dial.sound.engine.finer_voices import FinerVoices, bends_finer, finer_latency
-from felt_dial.sound.engine.kernels.finer_voices import any_pushed
-from felt_dial.sound.engine.kernels.mix import gate
+from felt_dial.sound.engine.kernels.mix import BROKEN, QUIET, SILENT
 from felt_dial.sound.tone.core.halves import late
 
 
@@ -43,10 +41,11 @@ class RunningModule:
     state: Any = ()
     arrays: State = ()
     """All arrays of its state, as its kernel takes them."""
-    cost: float = 0.0
-    quiet: bool = True
-    """Nothing has sounded in it since its state was laid out."""
-    peaks: list[float] = field(default_factory=lambda: [0.0, 0.0])
+    spent: NDArray[np.float64] = field(default_factory=lambda: np.zeros(1))
+    """A running mean of the nanoseconds that one block takes, (1,)."""
+    flags: NDArray[np.int64] = field(default_factory=lambda: np.array([1, 0, 0]))
+    """What kernels say of it: `QUIET`, `SILENT` and `BROKEN`."""
+    peaks: NDArray[np.float32] = field(default_factory=lambda: np.zeros(2, np.float32))
     """Largest sample before it and after it, of the last block."""
     was_off: bool = False
     """It did not work in the block before, though something sounded there."""
@@ -54,6 +53,8 @@ class RunningModule:
     """Rows of control that jump in this block, and the values before: choices, switches and whole numbers that were set."""
     lags: bool = False
     """It comes late now: once it has worked, until nothing sounds in it, so that switching it off leaves no gap."""
+    version: int = 0
+    """Goes up where its state is laid out anew: what was planned with the one before does not hold."""
     finer: FinerVoices | None = None
     """What it works with while it lags, where it is a filter that is driven."""
     line: NDArray[np.float32] = field(init=False)
@@ -74,11 +75,29 @@ class RunningModule:
         """Frames by which voices come out of it late in this block."""
         return self.line.shape[2] // 2 if self.lags else 0
 
-    def begins_late(self, rows: NDArray[np.int32]) -> bool:
+    @property
+    def cost(self) -> float:
+        """Nanoseconds that one block takes."""
+        return float(self.spent[0])
+
+    @property
+    def quiet(self) -> bool:
+        """True while nothing has sounded in it since its state was laid out."""
+        return bool(self.flags[QUIET])
+
+    @quiet.setter
+    def quiet(self, quiet: bool) -> None:
+        self.flags[QUIET] = quiet
+
+    def take_broken(self) -> bool:
+        """Whether it gave no number since this was asked last."""
+        broken = bool(self.flags[BROKEN])
+        self.flags[BROKEN] = 0
+        return broken
+
+    def begins_late(self, works: bool, pushed: bool) -> bool:
         """True where it was not late, and is from this block on: a drive that works, a filter that is driven."""
-        if self.lags or not self.line.size or not gate(self.on, self.wet, rows):
-            return False
-        return self.push is None or any_pushed(self.push, rows)
+        return works and not self.lags and self.line.size > 0 and (self.finer is None or pushed)
 
     @property
     def at_work(self) -> State:
@@ -105,6 +124,8 @@ class RunningModule:
 
     def reset(self) -> None:
         """State as after building."""
+        self.version += 1
+        self.flags[SILENT] = 0
         self.state = prepared(self.module, self.stage)
         self.arrays = flat(self.state)
         if self.finer is not None:
@@ -115,9 +136,5 @@ class RunningModule:
         if not self.quiet:
             self.reset()
             self.quiet = True
-        self.cost = 0.0
-        self.peaks = [0.0, 0.0]
-
-    def spent(self, since: int) -> None:
-        """Keeps a running mean of the nanoseconds one block takes."""
-        self.cost += 0.05 * (perf_counter_ns() - since - self.cost)
+        self.spent[0] = 0.0
+        self.peaks.fill(0.0)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from time import perf_counter_ns
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.sound.compiling.kernel import State
-from felt_dial.sound.engine.finer_voices import FinerRoom
+from felt_dial.sound.compiling.plan import Plan
+from felt_dial.sound.engine.finer_voices import FinerRoom, Rows
+from felt_dial.sound.engine.kernels.arranging import run_copy_rows
+from felt_dial.sound.engine.kernels.finer_voices import any_pushed
 from felt_dial.sound.engine.kernels.mix import (
     gate,
     run_fade,
@@ -39,13 +41,15 @@ class Notes(NamedTuple):
 
     Attributes
     ----------
-    rows, start : int32 (row,)
-        Which they are; the tick of this block at which each begins, −1 for none.
+    rows : list of rows
+        Which they are.
+    start : int32 (row,)
+        The tick of this block at which each begins, −1 for none.
     line, frequency : float32 (row, tick + 1)
     swing : float32 (row, frame)
     """
 
-    rows: NDArray[np.int32]
+    rows: Rows
     start: NDArray[np.int32]
     line: NDArray[np.float32]
     frequency: NDArray[np.float32]
@@ -62,10 +66,16 @@ class Passed(NamedTuple):
 
 
 class Tone:
-    """Drives and a filter in a row."""
+    """Drives and a filter in a row.
+
+    `answers` int64 (2 · step,) say of every step what its gate is, and whether it is pushed.
+    """
 
     def __init__(self, steps: list[RunningModule], room: Workspace) -> None:
         self.steps, self._dry, self._was, self._finer = steps, room.dry, room.was, room.finer
+        self.answers = np.zeros(2 * len(steps), np.int64)
+        self._works = [0] * len(steps)
+        self._pushed = [False] * len(steps)
         self._turned: bool | None = None
         self._rests = False
         self.heard: list[Passed] = []
@@ -75,35 +85,68 @@ class Tone:
         """Frames by which voices come out of it late in this block."""
         return sum(step.late for step in self.steps)
 
-    def run(self, audio: NDArray[np.float32], notes: Notes, turned: bool = False) -> None:
+    def ask(self, plan: Plan, rows: Rows) -> None:
+        """Plans the questions what each step does in a block."""
+        for n, step in enumerate(self.steps):
+            plan.call(gate, step.on, step.wet, rows, into=self.answers[2 * n : 2 * n + 1])
+            if step.push is not None:
+                plan.call(any_pushed, step.push, rows, into=self.answers[2 * n + 1 : 2 * n + 2])
+
+    def hear(self) -> None:
+        """Takes the answers."""
+        found = self.answers.tolist()
+        self._works, self._pushed = found[::2], [bool(pushed) for pushed in found[1::2]]
+
+    def key(self) -> tuple[object, ...]:
+        """What a plan is made for."""
+        return (self._turned, *self._works, *[step.lags for step in self.steps])
+
+    def passes(self, turned: bool) -> bool:
+        """True where something is done in this block that is not in the next one."""
+        if self._rests or self._turned is not turned:
+            return True
+        for step, works, pushed in zip(self.steps, self._works, self._pushed, strict=True):
+            if step.steps or step.was_off is not (not works) or step.begins_late(bool(works), pushed):
+                return True
+            if not works and not step.quiet:
+                return True
+        return False
+
+    def plan(self, plan: Plan, audio: NDArray[np.float32], notes: Notes, begin: bool, turned: bool = False) -> None:
         """Works on the voices of `audio`, float32 (row, channel, frame), in place; the last step first where `turned`.
 
         Where a choice was set, it works as before as well, and what comes of that fades into what comes now. Where that is
         late and this was not, as a drive begins to work, they are to be mixed apart: `heard` says what of the block is.
+        `begin` says that all voices begin in this block.
         """
         self._rests = False
-        rows, before = notes.rows, turned if self._turned is None else self._turned
+        before = turned if self._turned is None else self._turned
         self._turned = turned
-        begins = [step for step in self.steps if step.begins_late(rows)]
-        if begins and (notes.start[rows] >= 0).all():  # nothing sounded: it is driven from the first frame on
+        answers = zip(self.steps, self._works, self._pushed, strict=True)
+        begins = [step for step, works, pushed in answers if step.begins_late(bool(works), pushed)]
+        if begins and begin:  # nothing sounded: it is driven from the first frame on
             for step in begins:
                 step.lags = True
             begins = []
         jumps, late = bool(begins) or before != turned or any(step.steps for step in self.steps), self.late
         if jumps:
-            self._was[rows] = audio[rows]
-            for step in self._order(before):
+            plan.call(run_copy_rows, audio, self._was, notes.rows)
+            for n in self._order(before):
+                step = self.steps[n]
                 line, state = step.line.copy(), self._state_before(step, step in begins)
-                self._run_one(step, self._was, notes, step.before() if step.steps else step.control, state, line)
+                control = step.before() if step.steps else step.control
+                self._plan_one(plan, n, self._was, notes, control, state, line)
         for step in begins:
             step.lags = True
             if step.finer is not None:
                 step.finer.reset()  # of what sounded in it earlier
-        for step in self._order(turned):
+                step.version += 1
+        for n in self._order(turned):
+            step = self.steps[n]
             if step.steps and step.begins_anew():
                 step.reset()
                 step.was_off = True
-            works = self._run_one(step, audio, notes, step.control, step.at_work, step.line)
+            works = self._plan_one(plan, n, audio, notes, step.control, step.at_work, step.line)
             step.was_off = not works
             if not works:
                 step.rest()
@@ -111,7 +154,7 @@ class Tone:
         if begins:
             self.heard = [Passed(self._was, 1.0, 0.0, late), Passed(audio, 0.0, 1.0, self.late)]
         elif jumps:
-            run_fade(self._was, audio, rows)
+            plan.call(run_fade, self._was, audio, notes.rows)
 
     @staticmethod
     def _state_before(step: RunningModule, begins: bool) -> State:
@@ -120,12 +163,14 @@ class Tone:
             return ()
         return step.twin()
 
-    def _order(self, turned: bool) -> list[RunningModule]:
-        return self.steps[::-1] if turned else self.steps
+    def _order(self, turned: bool) -> range:
+        count = len(self.steps)
+        return range(count - 1, -1, -1) if turned else range(count)
 
-    def _run_one(
+    def _plan_one(
         self,
-        step: RunningModule,
+        plan: Plan,
+        place: int,
         audio: NDArray[np.float32],
         notes: Notes,
         control: NDArray[np.float32],
@@ -133,36 +178,36 @@ class Tone:
         line: NDArray[np.float32],
     ) -> bool:
         """One step, with its own control and state or with those of a twin; False where it is off."""
-        rows, stage, works = notes.rows, step.stage, gate(step.on, step.wet, notes.rows)
+        step, works, rows = self.steps[place], self._works[place], notes.rows
+        stage = step.stage
         if works == 0 or not state:
             if step.late:
-                run_wait(audio, line, rows, notes.start, stage.tick, audio)
+                plan.call(run_wait, audio, line, rows, notes.start, stage.tick, audio)
             elif line.size and not works:
-                run_remember(audio, line, rows, notes.start, stage.tick)
+                plan.call(run_remember, audio, line, rows, notes.start, stage.tick)
             return bool(works)
         step.quiet = False
-        begin = perf_counter_ns()
-        before = voices_peak(audio, rows)
-        if step.late:
-            run_wait(audio, line, rows, notes.start, stage.tick, self._dry)
-        elif works == 2:
-            self._dry[rows] = audio[rows]
-        if step.was_off and state is step.at_work:
-            run_rise(audio, rows, notes.start)
-        at = step.finer.stage if step.finer is not None and step.lags else stage
+        with plan.timed(step.spent):
+            plan.call(voices_peak, audio, rows, into=step.peaks)
+            if step.late:
+                plan.call(run_wait, audio, line, rows, notes.start, stage.tick, self._dry)
+            elif works == 2:
+                plan.call(run_copy_rows, audio, self._dry, rows)
+            if step.was_off and state is step.at_work:
+                plan.call(run_rise, audio, rows, notes.start)
+            at = step.finer.stage if step.finer is not None and step.lags else stage
 
-        def work(voices: NDArray[np.float32], swing: NDArray[np.float32], own: State) -> None:
-            played = voices, control, notes.line, notes.frequency, rows, notes.start, at.tick, at.rate, swing
-            step.kernel(*played, *own)
+            def work(voices: NDArray[np.float32], swing: NDArray[np.float32], own: State) -> None:
+                played = voices, control, notes.line, notes.frequency, rows, notes.start, at.tick, at.rate, swing
+                plan.call(step.kernel, *played, *own)
 
-        if step.finer is not None and step.lags:
-            step.finer.run(audio, rows, notes.start, notes.swing, state, self._finer, work)
-        else:
-            work(audio, notes.swing, state)
-        if works == 2:
-            run_voice_blend(self._dry, audio, step.on, step.wet, rows, stage.tick)
-        step.peaks = [before, voices_peak(audio, rows)]
-        step.spent(begin)
+            if step.finer is not None and step.lags:
+                step.finer.plan(plan, audio, rows, notes.start, notes.swing, state, self._finer, work)
+            else:
+                work(audio, notes.swing, state)
+            if works == 2:
+                plan.call(run_voice_blend, self._dry, audio, step.on, step.wet, rows, stage.tick)
+            plan.call(voices_peak, audio, rows, into=step.peaks[1:])
         return True
 
     def rest(self) -> None:

@@ -18,6 +18,9 @@ OCTAVE, PITCH, FINE, HARMONIC, DIVISOR, FIXED, FREQUENCY = Layer.rows_of(
 INDEX, RING = Inlet.row_of("index"), Inlet.row_of("ring")
 SILENCE = -59.95
 MOST = np.float32(1e12)
+QUIET, SILENT, BROKEN = range(3)
+"""Flags of a module: nothing has sounded in it yet; for how many frames it is silent; it gave no number."""
+FAINT = 1e-7
 
 
 @kernel
@@ -142,8 +145,10 @@ def _sides(decibels, pan, scale):
 
 
 @kernel
-def run_mix(audio, contour, level, pan, gain, before, after, active, tick, was, now, scale, onward, sums, wait, peak):
-    """Adds voices to where they go, at their level over time, level and pan; returns their largest sample.
+def run_mix(
+    audio, contour, level, pan, gain, before, after, active, tick, was, now, scale, onward, sums, wait, peak, loudest
+):
+    """Adds voices to where they go, at their level over time, level and pan; `loudest` (1,) is raised to their largest sample.
 
     `onward` is float32 (row, channel, frame): the voices of a bus, or where `sums`, one sound in its row 0. `contour`,
     `level` (dB), `pan` and `gain` are (row, tick + 1). `was` → `now` is the share for on, mute and solo, ramped over
@@ -177,7 +182,7 @@ def run_mix(audio, contour, level, pan, gain, before, after, active, tick, was, 
             left, right = next_left, next_right
         peak[row] = max(peak[row], float_of(high))
         top = np.int32(max(top, high))
-    return float_of(top)
+    loudest[0] = max(loudest[0], float_of(top))
 
 
 @kernel
@@ -393,62 +398,89 @@ def run_kept(dry, wet, kept, loud, rate):
 
 
 @kernel
-def run_in(sound, dry, on, wet, kept):
-    """What an effect will do in a block: nothing (0), all of the sound (1), or a part of it (2); whether its level is kept.
+def effect_works(on, wet, kept):
+    """What an effect does in a block: nothing (0), all of the sound (1), or a part of it (2); 4 more where it keeps its level.
 
-    Copies the sound (channel, frame) to `dry` and returns its largest sample too. `on`, `wet` and `kept` are (tick + 1,).
+    `on`, `wet` and `kept` are (tick + 1,).
     """
     end = on.shape[0] - 1
     if on[0] == 0.0 and on[end] == 0.0:
-        return 0, False, np.float32(0.0)
+        return 0
+    whole = on[0] == 1.0 and on[end] == 1.0 and wet[0] == 1.0 and wet[end] == 1.0
+    keeps = kept[0] > 0.0 or kept[end] > 0.0
+    return (1 if whole else 2) + (4 if keeps else 0)
+
+
+@kernel
+def run_in(sound, dry, peaks, flags, runs_on, alone):
+    """Copies what goes into an effect (channel, frame) to `dry`; 0 where nothing has come in yet, so that it need not work.
+
+    `peaks` (2,) is told its largest sample, `flags` (see `running_module`) that something sounds in it. `alone` is whether
+    only what the effect adds is heard.
+    """
+    before = sound_peak(sound)
+    if flags[QUIET] != 0 and before == 0.0 and not runs_on:
+        if alone:
+            sound[:] = np.float32(0.0)
+        return 0
     for channel in range(2):
         line, to = sound[channel], dry[channel]
         for n in range(np.uint64(line.shape[0])):
             to[n] = line[n]
-    whole = on[0] == 1.0 and on[end] == 1.0 and wet[0] == 1.0 and wet[end] == 1.0
-    return 1 if whole else 2, kept[0] > 0.0 or kept[end] > 0.0, sound_peak(sound)
+    peaks[0], flags[QUIET] = before, 0
+    return 1
 
 
 @kernel
-def run_back(dry, sound, works, keeps, alone, on, wet, shared, kept, loud, rate, tick):
-    """What a rack does after an effect: keeps its level, blends it, leaves `alone` what it adds; returns its largest sample.
+def run_back(dry, sound, works, keeps, alone, on, wet, shared, kept, loud, rate, tick, peaks, flags, most, attention):
+    """What a rack does after an effect: keeps its level, blends it, leaves `alone` what it adds.
 
-    Where the effect gave no number, the sound is nothing and −1 is returned.
+    Where the effect gave no number, the sound is nothing. That is told in `flags`, and so is for how many frames it is
+    silent; `attention` (1,) is called for where it gave none, or was silent for `most` frames.
     """
     peak = sound_peak(sound)
     if peak < 0.0:
         sound[:] = np.float32(0.0)
-        return peak
-    if keeps:
-        run_kept(dry, sound, kept, loud, rate)
+        flags[BROKEN] = 1
+        attention[0] += 1
     else:
-        loud[:] = 0.0
-        loud[2] = 1.0
-    if works == 2:
-        run_blend(dry, sound, on, wet, shared, tick)
-    if alone:
-        for channel in range(2):
-            line, plain = sound[channel], dry[channel]
-            for n in range(np.uint64(line.shape[0])):
-                line[n] -= plain[n]
-    return sound_peak(sound) if keeps or works == 2 or alone else peak
+        if keeps:
+            run_kept(dry, sound, kept, loud, rate)
+        else:
+            loud[:] = 0.0
+            loud[2] = 1.0
+        if works == 2:
+            run_blend(dry, sound, on, wet, shared, tick)
+        if alone:
+            for channel in range(2):
+                line, plain = sound[channel], dry[channel]
+                for n in range(np.uint64(line.shape[0])):
+                    line[n] -= plain[n]
+        if keeps or works == 2 or alone:
+            peak = sound_peak(sound)
+            if peak < 0.0:
+                flags[BROKEN] = 1
+                attention[0] += 1
+    peaks[1] = max(peak, np.float32(0.0))
+    flags[SILENT] = flags[SILENT] + dry.shape[1] if peaks[0] == 0.0 and peak < FAINT else 0
+    if flags[SILENT] > most:
+        attention[0] += 1
 
 
 @kernel
-def run_output(audio, was, now, ceiling):
-    """Applies the output gain `was` → `now` and holds the sound under `ceiling`; returns the peaks before that."""
+def run_output(audio, was, now, ceiling, peaks):
+    """Applies the output gain `was` → `now` and holds the sound under `ceiling`; `peaks` (2,) are told those before that."""
     frames = audio.shape[1]
     gain, grow, most = np.float32(was), np.float32((now - was) / frames), np.float32(ceiling)
     for channel in range(2):
         line = audio[channel]
         for n in range(np.uint64(frames)):
             line[n] *= gain + grow * np.float32(n)
-    left, right = float_of(_highest(audio[0])), float_of(_highest(audio[1]))
+    peaks[0], peaks[1] = float_of(_highest(audio[0])), float_of(_highest(audio[1]))
     for channel in range(2):
         line = audio[channel]
         for n in range(np.uint64(frames)):
             line[n] = min(max(line[n], -most), most)
-    return left, right
 
 
 def k_weighting(rate: float) -> NDArray[np.float64]:
