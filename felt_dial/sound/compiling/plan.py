@@ -318,7 +318,13 @@ class Plan:
         self.steps = np.zeros((0, 4), np.int64)
 
     def call(self, kernel: Any, *given: Any, into: NDArray[Any] | None = None) -> None:
-        """A call; what the kernel gives goes `into` the first items of an array of that type, or nowhere."""
+        """A call; what the kernel gives goes `into` the first items of an array of that type, or nowhere.
+
+        What is made of several kernels says itself what it calls, by a method `plan`.
+        """
+        if hasattr(kernel, "plan"):
+            kernel.plan(self.call, *given)
+            return
         argument = self._desk.argument
         arguments = [argument(one) for one in given]
         result = self._nobody if into is None else into

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -9,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from felt_dial.patch.module import Effect, Module
-from felt_dial.sound.compiling.kernel import KERNELS, Stage, State, works_for
+from felt_dial.sound.compiling.kernel import KERNELS, Stage, State, kernel, works_for
 from felt_dial.sound.tone.kernels.core.voices import NO_SWING
 
 ONE = np.zeros(1, np.int32)
@@ -26,6 +27,49 @@ class ChordState(NamedTuple):
     voice: State
 
 
+@kernel
+def take_dials(control, dials):
+    """The dials of the sound, (parameter, tick + 1), as those of its only row."""
+    for n in range(dials.shape[0]):
+        for t in range(dials.shape[2]):
+            dials[n, 0, t] = control[n, t]
+
+
+@kernel
+def has_begun(start):
+    """The only voice goes on from here."""
+    start[0] = -1
+
+
+class Chord:
+    """The kernel of an effect that computes as one of single voices does, in three calls."""
+
+    def __init__(self, voice: type[Module]) -> None:
+        self._voice = voice
+
+    def plan(
+        self,
+        call: Callable[..., Any],
+        audio: Any,
+        control: Any,
+        tick: int,
+        rate: float,
+        dials: Any,
+        start: Any,
+        line: Any,
+        frequency: Any,
+        *state: Any,
+    ) -> None:
+        """Gives what there is to `call`: each time a kernel and its arguments."""
+        call(take_dials, control, dials)
+        call(KERNELS[self._voice].run, audio[None], dials, line, frequency, ONE, start, tick, rate, NO_SWING, *state)
+        call(has_begun, start)
+
+    def __call__(self, *given: Any) -> None:
+        """Calls them."""
+        self.plan(lambda kernel, *own: kernel(*own), *given)
+
+
 def for_chord(effect: type[Effect], voice: type[Module]) -> None:
     """Enters an effect that computes as `voice` does; a filter tuned by a key is tuned by the newest note."""
 
@@ -35,12 +79,4 @@ def for_chord(effect: type[Effect], voice: type[Module]) -> None:
         line, frequency = stage.newest
         return ChordState(dials, np.zeros(1, np.int32), line, frequency, one)
 
-    def run_it(
-        audio: Any, control: Any, tick: int, rate: float, dials: Any, start: Any, line: Any, frequency: Any, *state: Any
-    ) -> None:
-        dials[:, 0] = control
-        run = KERNELS[voice].run
-        run(audio[None], dials, line, frequency, ONE, start, tick, rate, NO_SWING, *state)
-        start[0] = -1
-
-    works_for(effect, prepare)(run_it)
+    works_for(effect, prepare)(Chord(voice))
