@@ -23,6 +23,7 @@ from felt_dial.sound.sizes import BLOCK
 from felt_dial.sound.tone.core.transfer import curve
 from felt_dial.sound.tone.kernels.core.transfer import drawn_table
 from tests.sound.listening import RATE, amplitude_at, areas_of, decibels, noise, plain, sine, weighted_level
+from tests.sound.walking import through_rack
 
 Sound = NDArray[np.float64]
 
@@ -38,7 +39,7 @@ def through(kind: str, sound: Sound, **values: object) -> Sound:
     padded = np.pad(sound, ((0, 0), (0, -sound.shape[1] % BLOCK)))
     for at in range(0, padded.shape[1], BLOCK):
         block = padded[:, at : at + BLOCK].astype(np.float32).copy()
-        assert rack.run(block) == []
+        assert through_rack(rack, block) == []
         out.append(block.astype(np.float64))
     return np.concatenate(out, axis=1)[:, : sound.shape[1]]
 
@@ -157,11 +158,11 @@ def test_a_band_is_left_out_only_when_it_has_rung_out() -> None:
     program = Program(with_value(patch, "racks.1.equaliser1.frequency1", 500.0), RATE)
     program.block()
     rack, placed = program.racks["1"], program.racks["1"].effects[0].running
-    rack.run(np.full((2, BLOCK), 0.5, np.float32))
+    through_rack(rack, np.full((2, BLOCK), 0.5, np.float32))
     placed.control[placed.module.row_of("gain1")] = 0.0
     out = np.zeros((2, 40 * BLOCK), np.float32)
     for at in range(0, out.shape[1], BLOCK):
-        rack.run(out[:, at : at + BLOCK])
+        through_rack(rack, out[:, at : at + BLOCK])
     assert np.abs(out[0, :2000]).max() > 1e-4
     assert np.abs(np.diff(out[0], 2)).max() < 0.01 and np.abs(out[0, -BLOCK:]).max() == 0.0
 

@@ -21,6 +21,7 @@ from felt_dial.sound.render import render
 from felt_dial.sound.sizes import BLOCK, QUALITIES
 from felt_dial.sound.spectra import period
 from tests.sound.listening import RATE, amplitude_at, decibels, plain, tone
+from tests.sound.walking import walked
 
 Sound = NDArray[np.float64]
 
@@ -44,8 +45,8 @@ def test_up_and_down_again_is_the_same_sound_a_whole_number_of_frames_late(quali
     finer = Finer(BLOCK, quality)
 
     def work(block: NDArray[np.float32]) -> None:
-        finer.lift(block)
-        finer.drop(block)
+        walked(lambda plan: finer.lift(plan, block))
+        walked(lambda plan: finer.drop(plan, block))
 
     for frequency in (100.0, 5000.0, 15000.0, 18000.0):
         sound = tone(frequency)
@@ -59,9 +60,8 @@ def test_a_way_up_makes_no_images(quality: int) -> None:
     """A tone of 5 kHz at the finer rate: everything else at least 100 dB below."""
     up, out = Up(BLOCK, quality), []
     for at in range(0, 64 * BLOCK, BLOCK):
-        out.append(
-            up.run(tone(5000.0, seconds=2.0)[:, at : at + BLOCK].astype(np.float32))[0].astype(np.float64).copy()
-        )
+        block = tone(5000.0, seconds=2.0)[:, at : at + BLOCK].astype(np.float32)
+        out.append(walked(lambda plan, block=block: up.plan(plan, block))[0].astype(np.float64).copy())
     sound = np.concatenate(out)[-8192 * quality :]
     power = np.abs(np.fft.rfft(sound * np.blackman(len(sound))))
     f = np.fft.rfftfreq(len(sound), 1 / RATE / quality)
@@ -71,12 +71,12 @@ def test_a_way_up_makes_no_images(quality: int) -> None:
 def test_a_pad_delays_by_whole_frames_and_crossfades_a_change() -> None:
     pad = Pad(600, BLOCK)
     sound = np.random.default_rng(2).uniform(-1, 1, (2, 20 * BLOCK))
-    out = blocks(sound, lambda block: pad.run(block, 100))
+    out = blocks(sound, lambda block: walked(lambda plan: pad.plan(plan, block, 100)))
     assert np.array_equal(out[:, 100:], sound[:, :-100].astype(np.float32))
     smooth = tone(200.0)
     pad = Pad(600, BLOCK)
     waits = iter([0] * 30 + [50] * 1000)
-    out = blocks(smooth, lambda block: pad.run(block, next(waits)))
+    out = blocks(smooth, lambda block: walked(lambda plan: pad.plan(plan, block, next(waits))))
     assert np.abs(np.diff(out)).max() < 2.5 * np.abs(np.diff(smooth)).max()
 
 
@@ -87,7 +87,7 @@ def test_a_way_down_alone_is_late_by_a_whole_number_of_frames() -> None:
         out = []
         for n in range(8):
             down.fine[:] = fine[n * BLOCK * quality : (n + 1) * BLOCK * quality]
-            down.run()
+            walked(down.plan)
             out.append(down.out[0].astype(np.float64).copy())
         sound = np.concatenate(out)
         assert np.abs(sound[down.late + 400 :] - fine[::quality][400 : len(sound) - down.late]).max() < 1e-4

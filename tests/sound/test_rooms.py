@@ -23,6 +23,7 @@ from felt_dial.sound.tone.comb import Comb, loop_at
 from felt_dial.sound.tone.kernels.core.voices import Played
 from tests.sound.listening import RATE, noise, plain, sine
 from tests.sound.test_effects import through
+from tests.sound.walking import through_rack
 
 Sound = NDArray[np.float64]
 
@@ -271,7 +272,7 @@ def test_a_frozen_room_keeps_its_highs(way: str) -> None:
         program.block()
         dry = (random.normal(size=(2, BLOCK)) * 0.1 * (n < 300)).astype(np.float32)
         wet = dry.copy()
-        rack.run(wet)
+        through_rack(rack, wet)
         out.append(wet - dry)
     heard = np.concatenate(out, axis=1)[0].astype(np.float64)
     high = signal.sosfilt(signal.butter(4, [6000, 10000], "band", fs=RATE, output="sos"), heard)
@@ -290,10 +291,10 @@ def test_effects_begin_anew_from_silence(kind: str) -> None:
     def heard(program: Program, silence: int) -> NDArray[np.float32]:
         rack, out = program.racks["1"], []
         for _ in range(silence):
-            rack.run(np.zeros((2, BLOCK), np.float32))
+            through_rack(rack, np.zeros((2, BLOCK), np.float32))
         for at in range(0, sound.shape[1], BLOCK):
             block = sound[:, at : at + BLOCK].copy()
-            rack.run(block)
+            through_rack(rack, block)
             out.append(block)
         return np.concatenate(out, axis=1)
 

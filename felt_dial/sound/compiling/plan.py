@@ -116,7 +116,8 @@ class Machine:
         from felt_dial.sound.compiling.kernel import _numba
 
         _numba()
-        self._llvm, self._lock, self._engine = llvm, threading.Lock(), None
+        self._llvm, self._lock = llvm, threading.Lock()
+        self._engine: Any = None
         self._entries: dict[tuple[int | str, ...], int] = {}
         self._ways: dict[tuple[Any, tuple[int, ...]], tuple[int, int]] = {}
         self._codes: dict[tuple[Any, ...], int] = {}

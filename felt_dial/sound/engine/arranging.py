@@ -247,8 +247,8 @@ class Arranger:
             bus.went, bus.goes = bus.goes, bus.places[int(self._built.target[bus.out])]
         self._tie_buses()
         self._passing = False
-        for part in (*self._layers, *self._buses):
-            part.tone.hear()
+        for tone in (*[layer.tone for layer in self._layers], *[bus.tone for bus in self._buses]):
+            tone.hear()
         for rack in self._output.racks.values():
             rack.hear()
         plans = [self._plan_layer(layer) for layer in self._order]
@@ -393,13 +393,7 @@ class Arranger:
         return found
 
     def _mix(
-        self,
-        plan: Plan,
-        layer: LayerVoice,
-        was: float,
-        now: float,
-        goes: int,
-        send: NDArray[np.float32] | None = None,
+        self, plan: Plan, layer: LayerVoice, was: float, now: float, goes: int, send: NDArray[np.float32] | None = None
     ) -> None:
         """Adds a layer to where it goes, or where it sends to at a level of its own as well."""
         if goes == NOWHERE:
@@ -441,7 +435,7 @@ class Arranger:
 
     def _plan_bus(self, place: int, bus: BusVoice) -> Plan:
         """What layers have put into a bus, through its drives and filter, and on."""
-        has, swings = (int(answer) for answer in bus.part.answers[:SWINGS + 1])
+        has, swings = (int(answer) for answer in bus.part.answers[: SWINGS + 1])
         if has != SOME:
             bus.tone.rest()
             return bus.part.plan_for(has, False, self._desk, lambda plan: self._settle(plan, place, bus, has))

@@ -54,6 +54,7 @@ class Swing(Heard):
         super().__init__(layer)
         self.octaves = octaves
 
+
 class Sending(NamedTuple):
     """One more place that a layer or a bus goes to, and how loud: dB, float32 (row, tick + 1)."""
 
@@ -117,6 +118,11 @@ class LayerVoice:
         for row, value in self.steps.items():
             control[row] = value
         return control
+
+    @property
+    def peak(self) -> float:
+        """Its largest sample in the last block."""
+        return float(self.peaks[0])
 
     @property
     def heard(self) -> bool:

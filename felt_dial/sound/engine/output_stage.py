@@ -171,9 +171,7 @@ class OutputStage:
             sound = self._come_down(plan, RACK2)
             if self.dry is not None:  # as late as what goes through the racks, so that the ways stay together
                 plan.call(run_copy, sound, self._aside)
-                self._plain_pads[RACK2].plan(
-                    plan, self._aside, self.racks["2"].late + second + (late if joins else 0)
-                )
+                self._plain_pads[RACK2].plan(plan, self._aside, self.racks["2"].late + second + (late if joins else 0))
                 plan.call(run_add, self._plain, self._aside)
             plan.finish()
             found += self.racks["2"].plans(desk, sound, attention, tap)

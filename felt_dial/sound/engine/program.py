@@ -6,7 +6,6 @@ allocates nothing that grows.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any, cast
@@ -18,7 +17,7 @@ from felt_dial.patch.module import Source
 from felt_dial.patch.patch import Patch, drawings, slots
 from felt_dial.sound.compiling.plan import At, Listed
 from felt_dial.sound.control.core.layout import make_modulation
-from felt_dial.sound.control.core.records import BEND_SLOT, GLOBAL, PEDAL_SLOT, WHEEL_SLOT, Performance
+from felt_dial.sound.control.core.records import BEND_SLOT, GLOBAL, PEDAL_SLOT, WHEEL_SLOT
 from felt_dial.sound.control.follow import BEFORE_RACK, FIRST_LAYER, OUT
 from felt_dial.sound.control.kernels.core.run import enter_modulation
 from felt_dial.sound.engine.arranging import Arranger, Numbers
@@ -106,7 +105,7 @@ class Program:
         self.report = Report()
         built = self.built = Built(patch, self.modulation, self.layout, self.voices, self.rate, frames, quality)
         self.layers, self.buses, self.output, self.room = built.layers, built.buses, built.output, built.room
-        self.racks = built.output.racks
+        self.racks, self.grains = built.output.racks, built.grains
         control = self.modulation.control
         self.moves = self.modulation.moves
         self.bend = control[control.shape[0] + BEND_SLOT]
@@ -128,6 +127,7 @@ class Program:
             self.rate,
             quality,
         )
+        self.line = self.arranger.line
         for layer in self.layers:
             layer.peaks = self.heard[FIRST_LAYER + layer.place :][:1]
         self.out = self.output.out
@@ -230,9 +230,7 @@ class Program:
         self.allocator.end_block()
         if voices.stirred:
             self.settle()
-        self.numbers.tell(
-            self.tempo, self._reach(), voices.newest, voices.fresh, voices.last_up, self.clock
-        )
+        self.numbers.tell(self.tempo, self._reach(), voices.newest, voices.fresh, voices.last_up, self.clock)
         self.arranger.begin()
         self.clock += self.frames // TICK
         voices.stirred = bool(self.arranger.ended[0]) or (voices.stirred and voices.started())

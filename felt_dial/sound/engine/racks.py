@@ -156,11 +156,19 @@ class Rack:
         """What works on `sound`, float32 (2, frame), in place; `attention` is called for where an effect gave no number."""
         if not self.effects:
             return []
-        found = [self._before.plan_for((), False, desk, lambda plan: self._measure(plan, sound, 0))]
+        found = [self._before.plan_for(id(sound), False, desk, lambda plan: self._measure(plan, sound, 0))]
         for effect in self.effects:
             heard = tap if tap is not None and tap.path == effect.running.path else None
             alone = heard is not None and heard.alone
-            key = effect.works, effect.keeps, effect.running.lags, alone, heard is not None, effect.shown is not None
+            key = (
+                id(sound),
+                effect.works,
+                effect.keeps,
+                effect.running.lags,
+                alone,
+                heard is not None,
+                effect.shown is not None,
+            )
 
             def build(plan: Plan, effect: RackEffect = effect, heard: Tap | None = heard, alone: bool = alone) -> None:
                 if heard is not None:
@@ -173,7 +181,7 @@ class Rack:
             found.append(effect.plan_for(key, effect.passes, desk, build))
             if alone:
                 break
-        return [*found, self._after.plan_for((), False, desk, lambda plan: self._measure(plan, sound, 1))]
+        return [*found, self._after.plan_for(id(sound), False, desk, lambda plan: self._measure(plan, sound, 1))]
 
     def _measure(self, plan: Plan, sound: Sound, place: int) -> None:
         plan.call(sound_peak, sound, into=self.peaks[place : place + 1])
@@ -192,14 +200,26 @@ class Rack:
                 plan.call(run_zero_sound, sound)
             return
         goes_on = effect.runs_on or running.was_off
-        with plan.where(run_in, sound, self._dry, running.peaks, running.flags, goes_on, alone), plan.timed(running.spent):
+        with (
+            plan.where(run_in, sound, self._dry, running.peaks, running.flags, goes_on, alone),
+            plan.timed(running.spent),
+        ):
             if effect.pad is not None:
                 effect.pad.plan(plan, self._dry, effect.late)
             share, warms = effect.shares()
             self._work(plan, effect, sound)
             plan.call(
                 run_back,
-                *(self._dry, sound, 2 if warms else effect.works, effect.keeps, alone, share, effect.wet, effect.shared),
+                *(
+                    self._dry,
+                    sound,
+                    2 if warms else effect.works,
+                    effect.keeps,
+                    alone,
+                    share,
+                    effect.wet,
+                    effect.shared,
+                ),
                 *(effect.kept, effect.loud, effect.rate, TICK, running.peaks, running.flags, effect.most, attention),
             )
 

@@ -127,17 +127,17 @@ def run_guard(audio, rows, flags, flag, attention):
 @kernel
 def run_newest(newest, played, line, bend, span, reference, rows):
     """Pitch and frequency of the newest note, float32 (2, 1, tick + 1); `rows` lists it, or nothing."""
-    for row in rows:
-        newest[0, 0, :] = line[row]
     run_frequency(played, line, bend, span, reference, rows)
     for row in rows:
-        newest[1, 0, :] = played[row]
+        for t in range(line.shape[1]):
+            newest[0, 0, t], newest[1, 0, t] = line[row, t], played[row, t]
 
 
 @kernel
 def run_grains(grains, most):
     """Counts grains of another block: those that are left sound on; see `Stage.grains`."""
-    grains[0], grains[1], grains[2], grains[4], grains[5] = grains[2], most, 0.0, 0.0, grains[5] + 1.0
+    grains[0], grains[1], grains[2], grains[3], grains[4] = grains[2], most, 0.0, grains[4], 0.0
+    grains[5] += 1.0
 
 
 # --- buses ---------------------------------------------------------------------------------------
