@@ -9,6 +9,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -43,7 +44,9 @@ from felt_dial.patch.edits import add_effect, add_layer, sew
 from felt_dial.patch.module import Effect, Source
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.compiling import compile as compiling
-from felt_dial.sound.engine.program import Program, patch_values
+from felt_dial.sound.compiling.compiled import kernel_of
+from felt_dial.sound.compiling.plan import Plan
+from felt_dial.sound.engine.program import patch_values
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, PANIC, Event
@@ -468,11 +471,18 @@ def test_what_a_patch_has_switched_off_is_loaded_with_it(monkeypatch: pytest.Mon
     patch, key = add_effect(new_patch(), "1", Effect.kinds["phaser"]())
     patch = with_value(patch, f"racks.1.{key}.on", False)
     assert not patch.layers["a"].filter.get("on") and not patch.layers["a"].drive.get("on")
-    ran: list[str] = []
-    for module in Program(patch).running():
-        monkeypatch.setattr(type(module), "spent", lambda running, since: ran.append(running.path))
+    called: list[object] = []
+    call = Plan.call
+
+    def spy(plan: Plan, kernel: object, *given: object, **kept: Any) -> None:
+        called.append(kernel)
+        call(plan, kernel, *given, **kept)
+
+    monkeypatch.setattr(Plan, "call", spy)
     KernelPreloader(48000.0, 256).load(patch)
-    assert {"layers.a.source", "layers.a.drive", "layers.a.filter", f"racks.1.{key}"} <= set(ran)
+    layer = patch.layers["a"]
+    for module in (layer.source, layer.drive, layer.filter, patch.racks["1"][key]):
+        assert kernel_of(module) in called
 
 
 def test_an_engine_whose_window_is_gone_compiles_no_further(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -12,7 +12,7 @@ import threading
 import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +21,7 @@ ENTRY, FUNCTION, CONTEXT, SKIP = range(4)
 """Columns of a list of steps: the entry, the kernel, its arguments, and how many steps are passed by where it gives 0."""
 WORDS = 5
 """Words of an array before its shape, as Numba lays it out: two for who owns it, items, bytes of an item, address."""
-ITEMS = 2
+ITEMS, ADDRESS = 2, 4
 MOST_NUMBERS = 4096
 """Numbers that a desk remembers."""
 
@@ -119,7 +119,8 @@ class Machine:
         self._llvm, self._lock = llvm, threading.Lock()
         self._engine: Any = None
         self._entries: dict[tuple[int | str, ...], int] = {}
-        self._ways: dict[tuple[Any, tuple[int, ...]], tuple[int, int]] = {}
+        self._ways: dict[tuple[int, tuple[int, ...]], tuple[int, int]] = {}
+        self._kernels: list[Any] = []
         self._codes: dict[tuple[Any, ...], int] = {}
         self._types: list[tuple[Any, int | str]] = []
         walk = self._made(WALK, "walk")
@@ -150,13 +151,14 @@ class Machine:
 
     def way(self, kernel: Any, codes: tuple[int, ...]) -> tuple[int, int]:
         """The addresses of the entry and of a kernel's own code, for arguments of some types."""
-        found = self._ways.get((kernel, codes))
+        found = self._ways.get((id(kernel), codes))
         if found is None:
+            self._kernels.append(kernel)  # so that its name stays its own
             types = tuple(self._types[code][0] for code in codes)
             kernel.compile(types)
             made = kernel.overloads[types]
             own = made.library.get_pointer_to_function(made.fndesc.llvm_func_name)
-            found = self._ways[kernel, codes] = self.entry(tuple(self._types[code][1] for code in codes)), own
+            found = self._ways[id(kernel), codes] = self.entry(tuple(self._types[code][1] for code in codes)), own
         return found
 
     def code_of(self, array: NDArray[Any]) -> int:
@@ -261,11 +263,12 @@ class Listed:
 
 
 class Argument(NamedTuple):
-    """An argument written down: where it lies, what stands for its type, and what must live for it."""
+    """An argument written down: where it lies, what stands for its type, what must live for it, and where its data begin."""
 
     address: int
     code: int
     lives: Any
+    data: int = 0
 
 
 class Desk:
@@ -278,32 +281,28 @@ class Desk:
 
     def argument(self, given: Any) -> Argument:
         """An argument of a kernel: an array, a list of rows, a number, or where a number stands."""
-        if isinstance(given, np.ndarray):
-            kept = self._arrays.get(id(given))
-            if kept is not None and kept[0]() is given:
-                return kept[1]
+        kept = self._arrays.get(id(given))
+        if kept is not None and kept[0]() is given:
+            return kept[1]
+        kind = type(given)
+        if kind is np.ndarray:
             words = words_of(given)
-            found = Argument(address_of(words), self.machine.code_of(given), words)
+            found = Argument(address_of(words), self.machine.code_of(given), words, int(words[ADDRESS]))
             self._arrays[id(given)] = weakref.ref(given), found
             return found
-        if isinstance(given, Listed):
-            return given.argument(self.machine)
-        if isinstance(given, At):
+        if kind is Listed:
+            return cast(Listed, given).argument(self.machine)
+        if kind is At:
             array = given.array
             address = address_of(array) + given.item * array.strides[-1]
             return Argument(address, self.machine.code_of_number(array.dtype), array)
-        key = type(given), given
-        known = self._numbers.get(key)
+        known = self._numbers.get((kind, given))
         if known is None:
             cell = np.array([given])
             known = Argument(address_of(cell), self.machine.code_of_number(cell.dtype), cell)
             if len(self._numbers) < MOST_NUMBERS:
-                self._numbers[key] = known
+                self._numbers[kind, given] = known
         return known
-
-    def tidy(self) -> None:
-        """Forgets arrays that are no more."""
-        self._arrays = {key: kept for key, kept in self._arrays.items() if kept[0]() is not None}
 
 
 class Plan:
@@ -315,7 +314,7 @@ class Plan:
         self._context: list[int] = []
         self._lives: list[Any] = []
         self._nobody = np.zeros(8, np.int64)
-        self._since = np.zeros(1, np.int64)
+        self._nowhere = address_of(self._nobody)
         self.steps = np.zeros((0, 4), np.int64)
 
     def call(self, kernel: Any, *given: Any, into: NDArray[Any] | None = None) -> None:
@@ -326,14 +325,13 @@ class Plan:
         if hasattr(kernel, "plan"):
             kernel.plan(self.call, *given)
             return
-        argument = self._desk.argument
-        arguments = [argument(one) for one in given]
-        result = self._nobody if into is None else into
-        entry, function = self._desk.machine.way(kernel, tuple([one.code for one in arguments]))
+        desk = self._desk
+        arguments = [desk.argument(one) for one in given]
+        entry, function = desk.machine.way(kernel, tuple([one.code for one in arguments]))
         self._rows.append([entry, function, len(self._context), 0])
-        self._context.append(address_of(result))
+        self._context.append(self._nowhere if into is None else desk.argument(into).data)
         self._context += [one.address for one in arguments]
-        self._lives.append((given, result, arguments))
+        self._lives.append((given, into, arguments))
 
     @contextmanager
     def where(self, kernel: Any, *given: Any) -> Iterator[None]:

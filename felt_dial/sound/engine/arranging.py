@@ -122,6 +122,7 @@ class Arranger:
         ticks = self._gain.shape[1] - 1
         self._tick, self._rate, self._seconds = TICK * quality, rate, ticks * TICK / rate
         self._order = in_order(self._layers)
+        self._tones = [*[layer.tone for layer in self._layers], *[bus.tone for bus in self._buses]]
         self._desk = Desk()
         self._start = voices.begin[0]
         frames = ticks * self._tick
@@ -131,7 +132,7 @@ class Arranger:
         self._audio = np.zeros((ROWS, 2, frames), np.float32)
         self._turn = np.zeros((ROWS, frames if any(s.feeds for s in self._layers) else 0), np.float32)
         self._lots = np.zeros(len(self._layers), np.int64)
-        self._keys = np.array([ord(layer.key) for layer in self._layers], np.int64)
+        self._keys = np.array([sum(map(ord, layer.key)) for layer in self._layers], np.int64)
         self._newest = Listed(1)
         self._voiced = np.zeros((len(self._layers) + len(self._buses), ROWS), np.bool_)
         self._feeds = np.zeros((len(self._buses), len(self._voiced)), np.bool_)
@@ -247,10 +248,7 @@ class Arranger:
             bus.went, bus.goes = bus.goes, bus.places[int(self._built.target[bus.out])]
         self._tie_buses()
         self._passing = False
-        for tone in (*[layer.tone for layer in self._layers], *[bus.tone for bus in self._buses]):
-            tone.hear()
-        for rack in self._output.racks.values():
-            rack.hear()
+        self._hear()
         plans = [self._plan_layer(layer) for layer in self._order]
         plans += [self._plan_bus(n, bus) for n, bus in enumerate(self._buses)]
         if self._built.tuned:
@@ -268,6 +266,54 @@ class Arranger:
         self._output.planned()
         self._body = Walk([opening.finish(), *plans])
         self._expected[:] = self._answers
+
+    def prepare(self, shares: list[tuple[float, bool]]) -> None:
+        """Plans what will sound with the first note, as far as it can be foreseen, off the audio path.
+
+        All dials are taken to stand where they are set, and a note to sound in the first row; then all is as it was.
+        """
+        control, target = self._built.control, self._built.target
+        places, running = [0, GLOBAL], self._built.running
+        kept = control[:, places].copy()
+        states = [(one.was_off, one.lags, one.quiet) for one in running]
+        control[: len(target), places] = target.astype(np.float32)[:, None, None]
+        first = np.zeros(1, np.int32)
+        for layer in self._layers:
+            layer.take(*shares[layer.place], int(target[layer.out]))
+            layer.rows = first
+            layer.listed.set(first)
+            self._voiced[layer.place, 0] = True
+        for bus in self._buses:
+            bus.went = bus.goes
+        self._tie_buses()
+        self._ask()
+        self._hear()
+        for layer in self._order:
+            self._plan_layer(layer)
+        for n, bus in enumerate(self._buses):
+            self._plan_bus(n, bus)
+        for rack, sound in self._output.ways():
+            if not any(effect.passes for effect in rack.effects):
+                rack.plans(self._desk, sound, self.attention)
+        control[:, places] = kept
+        for layer in self._layers:
+            layer.rows, layer.sends = first[:0], False
+            layer.listed.set(first[:0])
+        self._voiced[:] = False
+        for bus in self._buses:
+            bus.listed.set(first[:0])
+        for one, (was_off, lags, quiet) in zip(running, states, strict=True):
+            one.was_off, one.lags, one.quiet = was_off, lags, quiet
+        for tone in self._tones:
+            tone.forget()
+        self._passing = self.changed = True
+
+    def _hear(self) -> None:
+        """Hands the answers to those who were asked."""
+        for tone in self._tones:
+            tone.hear()
+        for rack in self._output.racks.values():
+            rack.hear()
 
     def _tie_buses(self) -> None:
         """What goes into each bus; where that is something else now, the questions are asked once more."""
@@ -299,12 +345,15 @@ class Arranger:
             layer.source.spent[0] = 0.0
             tone.calm()
             return layer.part.plan_for("silent", layer.sends, self._desk, lambda plan: self._silence(plan, layer))
+        if (self._start[layer.rows] >= 0).all():
+            tone.begins()
         passes = layer.was != layer.share or layer.went != layer.goes or layer.stale
         passes = passes or bool(layer.source.steps or layer.steps) or tone.passes(turned)
         self._passing |= passes
         layer.sends = layer.send is not None
-        answers = tuple(layer.part.answers.tolist()), tone.key(), turned
-        key = answers, layer.share, layer.goes, layer.heard
+        if not passes:
+            tone.goes_on(turned)
+        key = tuple(layer.part.answers.tolist()), tone.key(turned), layer.share, layer.goes, layer.heard
         for goes in (layer.goes, layer.went, *[way.goes for way in layer.also]):
             if goes < FIRST_BUS and goes != NOWHERE and layer.heard:
                 self._output.take(goes)
@@ -362,7 +411,7 @@ class Arranger:
             plan.call(run_pitch, self._frequency, layer.control, self.line, *self._tuning(), rows)
         swing = self._swung(plan, layer.swing, bool(layer.part.answers[SWINGS]), rows)
         notes = Notes(rows, self._start, self.line, self._frequency, swing)
-        layer.tone.plan(plan, self._audio, notes, bool((self._start[layer.rows] >= 0).all()), turned)
+        layer.tone.plan(plan, self._audio, notes, turned)
         plan.call(run_guard, self._audio, rows, layer.broken, 0, self.attention)
 
     def _sound(
@@ -439,9 +488,13 @@ class Arranger:
         if has != SOME:
             bus.tone.rest()
             return bus.part.plan_for(has, False, self._desk, lambda plan: self._settle(plan, place, bus, has))
+        if (self._start[bus.rows] >= 0).all():
+            bus.tone.begins()
         passes = bus.went != bus.goes or bus.tone.passes(False)
         self._passing |= passes
-        key = tuple(bus.part.answers.tolist()), bus.tone.key(), bus.goes
+        if not passes:
+            bus.tone.goes_on(False)
+        key = tuple(bus.part.answers.tolist()), bus.tone.key(False), bus.goes
         for goes in (bus.goes, bus.went, *[way.goes for way in bus.also]):
             if goes < FIRST_BUS:
                 self._output.take(goes)
@@ -451,8 +504,7 @@ class Arranger:
             rows = bus.listed
             plan.call(run_frequency, self._played, self.line, *self._tuning(), rows)
             swing = self._swung(plan, bus.swing, bool(swings), rows)
-            begin = bool((self._start[bus.rows] >= 0).all())
-            bus.tone.plan(plan, bus.audio, Notes(rows, self._start, self.line, self._played, swing), begin)
+            bus.tone.plan(plan, bus.audio, Notes(rows, self._start, self.line, self._played, swing))
             plan.call(run_guard, bus.audio, rows, bus.broken, 0, self.attention)
             ways = [(0.0 if bus.went != bus.goes else 1.0, 1.0, bus.goes, bus.level)]
             ways += [(1.0, 0.0, bus.went, bus.level)] * (bus.went != bus.goes)

@@ -46,6 +46,8 @@ class Built:
         Whether some effect asks for the newest note.
     running : list of RunningModule
         Every module that processes audio, in order.
+    control : float32 (slot, row, tick + 1)
+        The values that move.
     gain : float32 (row, tick + 1)
         1, falling to 0 where a note is stolen.
     target : float64 (slot,)
@@ -69,6 +71,7 @@ class Built:
         self._patch, self._modulation, self._layout, self._weights = patch, modulation, layout, voices.weights
         self.newest = np.zeros((2, 1, frames // TICK + 1), np.float32)
         self.newest[0], self.newest[1] = 60.0, 261.6256
+        self.control = modulation.control
         self.gain, self.target, self.joins = modulation.gain, modulation.slots["target"], layout.at["rack2"]
         self._fine = Stage(rate * quality, frames * quality, tick=TICK * quality, newest=self.newest)
         self._plain = Stage(rate, frames, newest=self.newest)

@@ -102,6 +102,10 @@ class OutputStage:
             if self.used[goes]:
                 plan.call(run_shift, inlet, SPILL)
 
+    def ways(self) -> list[tuple[Rack, NDArray[np.float32]]]:
+        """Both racks, and the sound that each works on, float32 (2, frame)."""
+        return [(self.racks["1"], self.out), (self.racks["2"], self.sums[RACK2].out)]
+
     def take(self, goes: int) -> NDArray[np.float32]:
         """Where to add a sound that goes to one of the sums, up to `SPILL` frames late; float32 (1, 2, frame)."""
         self.used[goes] = True

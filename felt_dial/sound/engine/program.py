@@ -144,6 +144,7 @@ class Program:
         self._deciding = np.array([*deciding, *[bus.out for bus in self.buses], self.at["rack2"]])
         self._decided = b""
         self._first: list[Event] = []
+        self.arranger.prepare(self._shares())
 
     def _value(self, path: str) -> float:
         return float(self.current[self.at[path]])

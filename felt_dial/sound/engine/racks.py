@@ -88,6 +88,8 @@ class RackEffect(Part):
     def hear(self) -> None:
         """Takes the answer."""
         self.works, self.keeps = int(self.answers[0]) & 3, bool(self.answers[0] & 4)
+        if not self.works and self.running.quiet:
+            self.running.was_off = True
 
     @property
     def on(self) -> bool:
@@ -96,11 +98,14 @@ class RackEffect(Part):
         return bool(on[0] != 0.0 or on[-1] != 0.0)
 
     @property
+    def goes_in(self) -> bool:
+        """True where what goes into it is kept, or fades from that of another."""
+        return self.shown is not None or self._before is not None
+
+    @property
     def passes(self) -> bool:
         """True where something is done in this block that is not in the next one."""
         running = self.running
-        if self._before is not None:
-            return True
         return bool(running.steps or running.was_off or self._warms) if self.works else not running.was_off
 
     def shares(self) -> tuple[Sound, bool]:
@@ -160,25 +165,22 @@ class Rack:
         for effect in self.effects:
             heard = tap if tap is not None and tap.path == effect.running.path else None
             alone = heard is not None and heard.alone
-            key = (
-                id(sound),
-                effect.works,
-                effect.keeps,
-                effect.running.lags,
-                alone,
-                heard is not None,
-                effect.shown is not None,
-            )
-
-            def build(plan: Plan, effect: RackEffect = effect, heard: Tap | None = heard, alone: bool = alone) -> None:
+            if effect.goes_in or heard is not None:
+                plan = Plan(desk)
                 if heard is not None:
                     plan.call(run_copy, sound, heard.before)
                 effect.take_in(plan, sound)
-                self._plan_one(plan, effect, sound, alone, attention)
-                if heard is not None:
-                    plan.call(run_copy, sound, heard.after)
+                found.append(plan.finish())
+            passes, key = effect.passes, (id(sound), effect.works, effect.keeps, alone)
 
-            found.append(effect.plan_for(key, effect.passes, desk, build))
+            def build(plan: Plan, effect: RackEffect = effect, alone: bool = alone) -> None:
+                self._plan_one(plan, effect, sound, alone, attention)
+
+            found.append(effect.plan_for(key, passes, desk, build))
+            if heard is not None:
+                plan = Plan(desk)
+                plan.call(run_copy, sound, heard.after)
+                found.append(plan.finish())
             if alone:
                 break
         return [*found, self._after.plan_for(id(sound), False, desk, lambda plan: self._measure(plan, sound, 1))]

@@ -97,37 +97,46 @@ class Tone:
         found = self.answers.tolist()
         self._works, self._pushed = found[::2], [bool(pushed) for pushed in found[1::2]]
 
-    def key(self) -> tuple[object, ...]:
+    def key(self, turned: bool) -> tuple[object, ...]:
         """What a plan is made for."""
-        return (self._turned, *self._works, *[step.lags for step in self.steps])
+        return (turned, *self._works, *[step.lags for step in self.steps])
+
+    def begins(self) -> None:
+        """All its voices begin in this block, nothing sounded in it before: what is driven is so from the first frame on."""
+        for step, works, pushed in zip(self.steps, self._works, self._pushed, strict=True):
+            step.lags |= step.begins_late(bool(works), pushed)
 
     def passes(self, turned: bool) -> bool:
         """True where something is done in this block that is not in the next one."""
-        if self._rests or self._turned is not turned:
+        if self._turned is not None and self._turned is not turned:
             return True
         for step, works, pushed in zip(self.steps, self._works, self._pushed, strict=True):
-            if step.steps or step.was_off is not (not works) or step.begins_late(bool(works), pushed):
-                return True
-            if not works and not step.quiet:
+            if step.steps or (step.was_off if works else not step.quiet) or step.begins_late(bool(works), pushed):
                 return True
         return False
 
-    def plan(self, plan: Plan, audio: NDArray[np.float32], notes: Notes, begin: bool, turned: bool = False) -> None:
+    def forget(self) -> None:
+        """Nothing has been played in it yet."""
+        self._turned, self._rests = None, False
+
+    def goes_on(self, turned: bool) -> None:
+        """Does in this block what it will do in the next one."""
+        self._turned, self._rests = turned, False
+        for step, works in zip(self.steps, self._works, strict=True):
+            step.was_off = not works
+            if works:
+                step.quiet = False
+
+    def plan(self, plan: Plan, audio: NDArray[np.float32], notes: Notes, turned: bool = False) -> None:
         """Works on the voices of `audio`, float32 (row, channel, frame), in place; the last step first where `turned`.
 
         Where a choice was set, it works as before as well, and what comes of that fades into what comes now. Where that is
-        late and this was not, as a drive begins to work, they are to be mixed apart: `heard` says what of the block is.
-        `begin` says that all voices begin in this block.
-        """
+        late and this was not, as a drive begins to work, they are to be mixed apart: `heard` says what of the block is."""
         self._rests = False
         before = turned if self._turned is None else self._turned
         self._turned = turned
         answers = zip(self.steps, self._works, self._pushed, strict=True)
         begins = [step for step, works, pushed in answers if step.begins_late(bool(works), pushed)]
-        if begins and begin:  # nothing sounded: it is driven from the first frame on
-            for step in begins:
-                step.lags = True
-            begins = []
         jumps, late = bool(begins) or before != turned or any(step.steps for step in self.steps), self.late
         if jumps:
             plan.call(run_copy_rows, audio, self._was, notes.rows)
