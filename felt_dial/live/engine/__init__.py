@@ -18,5 +18,6 @@
   again once it is.
 - `player`: a phrase becomes events of the block that is about to sound.
 - `process`: what it does as it begins, and how it ends.
+- `real_time`: the thread that makes sound asks to go before all others, and its memory to stay where it is.
 - `recorder`: from an input device, or from the simulated microphone, which plays a made scene.
 """

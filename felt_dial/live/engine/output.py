@@ -7,6 +7,9 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from felt_dial.live.engine.devices import (
     SIMULATED,
     Device,
@@ -18,6 +21,7 @@ from felt_dial.live.engine.devices import (
     SimulatedOutput,
     list_devices,
 )
+from felt_dial.live.engine.real_time import RealTime
 from felt_dial.live.link.messages import Back, Gone, Opened
 
 LOOK, SELDOM, SLOWER = 2.0, 10.0, 1.5
@@ -61,13 +65,21 @@ class Output:
         self.wanted, self.rate, self.frames = wanted, rate, frames
         self._render, self._late, self._tell, self._rest = render, late, tell, rest
         self._running, self._lost = True, ""
+        self.real_time: RealTime | None = None
+        """Asks the system that what makes sound goes first, where this process does nothing else."""
         self._said: Opened | None = None
         self._wait = LOOK
         self._changing = threading.Lock()
         self.now: SimulatedOutput | PortAudioOutput = self._stand_in()
 
     def _stand_in(self) -> SimulatedOutput:
-        return SimulatedOutput(self.rate, self.frames, self._render, self._late, self._rest)
+        return SimulatedOutput(self.rate, self.frames, self._block, self._late, self._rest)
+
+    def _block(self) -> NDArray[np.float32]:
+        """The next block; the thread that asks for its first one may go first from then on."""
+        if self.real_time is not None and (found := self.real_time.asked()) is not None:
+            self._tell(found)
+        return self._render()
 
     def devices(self) -> list[Device]:
         """Every output there is; the system is asked anew where no device is open, which it would close."""
@@ -89,7 +101,7 @@ class Output:
             said = f"{self._lost} is gone" if gone else said
         if device is not None:
             try:
-                self.now = PortAudioOutput(device, self.rate, self.frames, self._render, self._late)
+                self.now = PortAudioOutput(device, self.rate, self.frames, self._block, self._late)
                 said = ""
             except NoDevice as wrong:
                 said, device = str(wrong), None

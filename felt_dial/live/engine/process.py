@@ -5,15 +5,14 @@ It is started with the shared memory and one end of a pipe as inherited file han
 
 from __future__ import annotations
 
-import contextlib
 import gc
-import os
 import sys
 import threading
 import time
 from multiprocessing.connection import Connection
 
 from felt_dial.live.engine.engine import Engine
+from felt_dial.live.engine.real_time import RealTime
 from felt_dial.live.link.async_pipe import AsyncPipe
 from felt_dial.live.link.messages import Begin, Compiling, Failed
 from felt_dial.live.link.shared_memory import Shared
@@ -28,7 +27,7 @@ def play(engine: Engine) -> None:
     threading.Thread(target=engine.preloader.load_the_rest, args=quiet, daemon=True).start()
     gc.freeze()  # what the start leaves stays; it makes next to no garbage
     gc.disable()
-    hurry()
+    engine.output.real_time = RealTime()
     engine.output.run()
 
 
@@ -46,12 +45,6 @@ def compile_kernels(engine: Engine) -> None:
 
     if not kernels_ready():
         compile_all(tell)
-
-
-def hurry() -> None:
-    """Asks the system to run this thread before others, as sound programs do, where it is allowed to."""
-    with contextlib.suppress(OSError):
-        os.sched_setscheduler(0, os.SCHED_RR | os.SCHED_RESET_ON_FORK, os.sched_param(10))
 
 
 def main(arguments: list[str]) -> None:

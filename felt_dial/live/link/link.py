@@ -18,6 +18,7 @@ from felt_dial.live.link.messages import (
     GaveUp,
     Opened,
     Quit,
+    Scheduled,
     SetQuality,
     ShowPatch,
     WakeUp,
@@ -58,6 +59,8 @@ class EngineLink:
         self._down: dict[int, float] = {}
         """Keys that are held in the window, with their velocities."""
         self._wheels: dict[int, float] = {}
+        self.scheduled: Scheduled | None = None
+        """What the system allows the thread that makes sound, once that is known."""
         self._started = self._moved = 0.0
         self._blocks = 0
         self._standing: dict[tuple[type, object], Any] = {}
@@ -142,6 +145,8 @@ class EngineLink:
             if isinstance(message, Opened):
                 self.ready, self.vain_starts = True, 0
                 self.output_name, self.said = message.name, message.said
+            if isinstance(message, Scheduled):
+                self.scheduled = message
         return heard
 
     def _stalled(self) -> bool:

@@ -179,6 +179,13 @@ class Opened(NamedTuple):
     said: str
 
 
+class Scheduled(NamedTuple):
+    """The thread that makes sound goes `first`, before all that is not real time; its memory is `locked` where it lies."""
+
+    first: bool
+    locked: bool
+
+
 class Gone(NamedTuple):
     """The device that played is not there any more; the simulated output plays until it is."""
 

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from felt_dial.errors import FeltDialError
-from felt_dial.live.link.messages import AskControllers, AskDevices, Controllers, Devices
+from felt_dial.live.link.messages import AskControllers, AskDevices, Controllers, Devices, Scheduled
 from felt_dial.session.session import Session
 from felt_dial.session.topics import TransportMoved
 from felt_dial.ui.dials.controls import MenuPill, Pill, text_label
@@ -34,6 +34,17 @@ QUALITIES = {
     8: "8×: about four times the cost",
 }
 """What a patch may be sounded at, and what that costs."""
+
+
+def in_real_time(found: Scheduled | None) -> str:
+    """What the system allows the thread that makes sound, and what to do where it does not."""
+    if found is None:
+        return ""
+    if not found.first:
+        line = "@audio - rtprio 20"
+        return f"The sound waits for its turn among other programs. With “{line}” in /etc/security/limits.conf it goes first."
+    memory = " and its memory stays at hand" if found.locked else ""
+    return f"The sound goes before other programs{memory}."
 
 
 class SettingsSheet(Sheet):
@@ -225,7 +236,8 @@ class SettingsSheet(Sheet):
         name = link.output_name or "starting"
         said = f" ({link.said})" if link.said else ""
         self.about.setText(
-            f"Now: {name}{said} · {1000 * link.frames / link.rate:.1f} ms a block · {late} blocks late so far"
+            f"Now: {name}{said} · {1000 * link.frames / link.rate:.1f} ms a block · {late} blocks late so far\n"
+            f"{in_real_time(link.scheduled)}"
         )
 
     def _keep(self, **change: object) -> None:
