@@ -56,9 +56,8 @@ class TelemetryWriter:
         fields, voices, layers = self._fields, program.voices, program.layers
         for name, value in numbers.items():
             fields[name][...] = value
-        fields["voices"][...] = np.count_nonzero(
-            ~voices.stolen[voices.active]
-        )  # what fades to make room counts no more
+        stay = voices.active[~voices.stolen[voices.active]]  # what fades to make room counts no more
+        fields["voices"][...] = len(np.unique(voices.number[stay]))  # a note may fill several rows
         fields["grains"][...] = program.grains[2]
         fields["quality"][...] = program.quality
         fields["layer_peaks"][: len(layers)] = [layer.peak for layer in layers]
