@@ -8,6 +8,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from multiprocessing import Pipe
 from pathlib import Path
 from typing import Any
 
@@ -16,11 +17,12 @@ import pytest
 import soundfile
 
 from felt_dial.live.engine.devices import SIMULATED, Device, NoDevice, PortAudioOutput, SimulatedOutput, list_devices
-from felt_dial.live.engine.engine import Engine
+from felt_dial.live.engine.engine import Engine, own_frames, within
 from felt_dial.live.engine.kernel_preloader import COMMON, KernelPreloader
 from felt_dial.live.engine.player import Player
 from felt_dial.live.engine.process import compile_kernels
 from felt_dial.live.link import link as links
+from felt_dial.live.link.async_pipe import AsyncPipe
 from felt_dial.live.link.link import EngineLink
 from felt_dial.live.link.messages import (
     Died,
@@ -40,13 +42,13 @@ from felt_dial.live.link.messages import (
 )
 from felt_dial.live.link.shared_memory import BANKS, RING, Shared
 from felt_dial.patch.documents.patch import read_patch, write_patch
-from felt_dial.patch.edits import add_effect, add_layer, sew
-from felt_dial.patch.module import Effect, Source
+from felt_dial.patch.edits import add_effect, add_inlet, add_layer, add_modulator, sew
+from felt_dial.patch.module import Effect, Modulator, Source
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.compiling import compile as compiling
 from felt_dial.sound.compiling.compiled import kernel_of
 from felt_dial.sound.compiling.plan import Plan
-from felt_dial.sound.engine.program import patch_values
+from felt_dial.sound.engine.program import Program, patch_values
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_layer, new_patch
 from felt_dial.sound.playing.events import OFF, ON, PANIC, Event
@@ -569,3 +571,26 @@ def test_going_quickly_through_all_sounds_of_the_demo_does_no_harm(link: EngineL
     link.show(bright(new_patch()), carry=False)
     assert until(lambda: link.settled)
     assert until(lambda: link.bead("layers.a.level") == pytest.approx(-3.0, abs=0.01))
+
+
+@pytest.mark.parametrize("frames", [512, 1024, 2048])
+def test_a_longer_block_of_the_device_is_the_same_sound(frames: int) -> None:
+    """Layers that hear one another, a follower and a driven layer: what the device asks for at once changes no bit."""
+    patch, other = add_layer(with_value(new_patch(), "layers.a.drive.on", True), new_layer())
+    patch = add_inlet(add_inlet(patch, "a", other, 2.0), other, "a", 1.0)
+    patch, key = add_modulator(patch, Modulator.kinds["follow"]())
+    patch, _ = sew(patch, key, "layers.a.pitch", 0.2)
+    heard = []
+    for size in (256, frames):
+        here, _ = Pipe()
+        made = Engine(Shared(), AsyncPipe(here), SIMULATED, 48000.0, size)
+        made.program = Program(patch, 48000, made.own)
+        made.player.play(PHRASES["arpeggio"], False)
+        heard.append(np.concatenate([made.block().copy() for _ in range(49152 // size)], axis=1))
+    assert np.abs(heard[0]).max() > 0.01 and np.array_equal(*heard)
+
+
+def test_a_block_of_another_length_is_made_in_one_piece() -> None:
+    assert [own_frames(frames) for frames in (64, 128, 256, 512, 768, 300)] == [64, 128, 256, 256, 256, 300]
+    found = within([Event(0, ON, 60, 1.0), Event(255, ON, 61, 1.0), Event(256, ON, 62, 1.0)], 256, 256)
+    assert [(event.frame, event.key) for event in found] == [(0, 62)]

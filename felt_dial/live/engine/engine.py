@@ -70,9 +70,20 @@ from felt_dial.sound.loudness import LoudnessMeter
 from felt_dial.sound.matter import assets
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import Event
+from felt_dial.sound.sizes import BLOCK
 
 SHOWN_EVERY = 6
 """Blocks between two reports of what moves slower than the eye: at 256 frames, 31 a second."""
+
+
+def own_frames(frames: int) -> int:
+    """Frames of the blocks that the sound is made in, where the device asks for so many: some of them make one of its own."""
+    return BLOCK if frames % BLOCK == 0 else frames
+
+
+def within(events: list[Event], at: int, frames: int) -> list[Event]:
+    """The events of a part of a block, their frames counted from where it begins."""
+    return [event._replace(frame=event.frame - at) for event in events if at <= event.frame < at + frames]
 
 
 IN_BLOCK, AT_ONCE = Handlers(), Handlers()
@@ -84,8 +95,8 @@ class Engine:
 
     def __init__(self, shared: Shared, window: AsyncPipe, device: str, rate: float, frames: int) -> None:
         self.shared, self.window = shared, window
-        self.rate, self.frames = rate, frames
-        self.program = Program(new_patch(), rate, frames)
+        self.rate, self.frames, self.own = rate, frames, own_frames(frames)
+        self.program = Program(new_patch(), rate, self.own)
         self.generation = 0
         self.handing: HandOver | None = None
         self._carries = True
@@ -101,7 +112,7 @@ class Engine:
         self.blocks = 0
         self.load = self.trim = 0.0
         self.peaks = (0.0, 0.0)
-        self.preloader = KernelPreloader(rate, frames)
+        self.preloader = KernelPreloader(rate, self.own)
         self.monitor = Monitor(rate, frames)
         self.quality = 1
         self.taking: NoteRecorder | None = None
@@ -109,8 +120,8 @@ class Engine:
         """What came from keys in this block, and not from the phrase."""
         self.input = NoteInput(shared, rate, frames, self.tell)
         self.sleep, self.resting = IdleState(rate, frames), IdleTimer(shared)
-        self.showing = TelemetryWriter(shared, frames / rate)
-        self.silence = np.zeros((2, frames), np.float32)
+        self.showing = TelemetryWriter(shared, self.own / rate)
+        self.silence, self.whole, *self.tapped = (np.zeros((2, frames), np.float32) for _ in range(4))
         self.rings = (shared.data["scope"], shared.data["tap"][:2], shared.data["tap"][2:])
 
     # --- the sound -----------------------------------------------------------------------------
@@ -127,10 +138,7 @@ class Engine:
             events or self.handing or self.audition.sounding or self.taking
         ):
             return self._sleep_on(data, begin)
-        self.program.output.ceiling, self.program.output.dry = self.monitor.ceiling, self.monitor.dry_share()
-        out = self.program.block(events) if self.handing is None else self.handing.block(events)
-        if self.handing is not None and self.handing.done:
-            self.handing = None
+        out = self._sound(events)
         self._trim(out, trim)
         if self.taking is not None:
             self.taking.block(self.played, self.program.tempo, out)
@@ -143,12 +151,28 @@ class Engine:
         self._write_scope(out, data)
         if self.blocks % SHOWN_EVERY == 0 or self.generation != int(data["generation"]):
             self._show()
-        if self.program.report.broken:
-            self.tell(Broken(tuple(self.program.report.broken)))
         self._tidy()
         self.sleep.after(self.program, trim, bool(events) or self.handing is not None or self.player.phrase is not None)
         self._count(begin)
         return out
+
+    def _sound(self, events: list[Event]) -> NDArray[np.float32]:
+        """The sound of a block, in blocks of the engine's own: what the device asks for at once is no matter of the patch."""
+        share = self.monitor.dry_share()
+        self.program.output.ceiling = self.monitor.ceiling
+        for at in range(0, self.frames, self.own):
+            part = slice(at, at + self.own)
+            now = events if self.own == self.frames else within(events, at, self.own)
+            self.program.output.dry = None if share is None else share[part]
+            self.whole[:, part] = self.program.block(now) if self.handing is None else self.handing.block(now)
+            if self.handing is not None and self.handing.done:
+                self.handing = None
+            report, tap = self.program.report, self.program.output.tap
+            self.peaks = max(self.peaks[0], report.left), max(self.peaks[1], report.right)
+            self.tapped[0][:, part], self.tapped[1][:, part] = tap.before, tap.after
+            if report.broken:
+                self.tell(Broken(tuple(report.broken)))
+        return self.whole
 
     def _sleep_on(self, data: Any, begin: float) -> NDArray[np.float32]:
         """A block in which nothing sounds and nothing is asked for."""
@@ -268,12 +292,9 @@ class Engine:
         return []
 
     def _write_scope(self, out: NDArray[np.float32], data: Any) -> None:
-        report = self.program.report
-        self.peaks = max(self.peaks[0], report.left), max(self.peaks[1], report.right)
         at = self.blocks * self.frames % SCOPE
         first = min(self.frames, SCOPE - at)
-        tap = self.program.output.tap
-        for ring, sound in zip(self.rings, (out, tap.before, tap.after), strict=True):
+        for ring, sound in zip(self.rings, (out, *self.tapped), strict=True):
             ring[:, at : at + first] = sound[:, :first]
             if first < self.frames:
                 ring[:, : self.frames - first] = sound[:, first:]
@@ -369,7 +390,7 @@ class Engine:
         patch = read_patch(message.text, "The patch from the window")
         self.preloader.load_for(patch)
         values, holds = self.shared.values(message.generation), partial(self.shared.holds, message.generation)
-        return Program(patch, self.rate, self.frames, self.quality, values, holds)
+        return Program(patch, self.rate, self.own, self.quality, values, holds)
 
     @AT_ONCE.of(TakeController)
     def _take_controller(self, message: TakeController) -> None:
