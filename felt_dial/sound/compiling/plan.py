@@ -278,6 +278,8 @@ class Desk:
         self.machine = machine()
         self._arrays: dict[int, tuple[weakref.ref[Any], Argument]] = {}
         self._numbers: dict[tuple[type, Any], Argument] = {}
+        self._most = MOST_NUMBERS
+        """Arrays that are remembered before those that are no more are looked for."""
 
     def argument(self, given: Any) -> Argument:
         """An argument of a kernel: an array, a list of rows, a number, or where a number stands."""
@@ -288,6 +290,8 @@ class Desk:
         if kind is np.ndarray:
             words = words_of(given)
             found = Argument(address_of(words), self.machine.code_of(given), words, int(words[ADDRESS]))
+            if len(self._arrays) > self._most:
+                self._tidy()
             self._arrays[id(given)] = weakref.ref(given), found
             return found
         if kind is Listed:
@@ -303,6 +307,11 @@ class Desk:
             if len(self._numbers) < MOST_NUMBERS:
                 self._numbers[kind, given] = known
         return known
+
+    def _tidy(self) -> None:
+        """Forgets arrays that are no more. (To be told of each would tie a knot that keeps all of a program.)"""
+        self._arrays = {key: kept for key, kept in self._arrays.items() if kept[0]() is not None}
+        self._most = 2 * len(self._arrays) + MOST_NUMBERS
 
 
 class Plan:
