@@ -8,6 +8,8 @@ from collections.abc import Callable
 
 from felt_dial.patch.module import Module, Source
 from felt_dial.patch.patch import Patch, modules, slots
+from felt_dial.sound.engine.carry_over import carry_on
+from felt_dial.sound.engine.hand_over import HandOver
 from felt_dial.sound.engine.program import Program, patch_values
 from felt_dial.sound.playing.events import OFF, ON, Event
 
@@ -31,14 +33,23 @@ class KernelPreloader:
         self.lock = threading.Lock()
 
     def load(self, patch: Patch, off_too: bool = True) -> None:
-        """Loads what a patch plays with, and what of it is switched off: to switch on is only another value."""
+        """Loads what a patch plays with, and what of it is switched off: to switch on is only another value.
+
+        With that comes what is done only as a choice is set, and as one program takes the place of another.
+        """
         values = patch_values(patch)
         for n, slot in enumerate(slots(patch)):
             if off_too and slot.path.endswith(".on"):
                 values[n] = 1.0
         program = Program(patch, self._rate, self._frames, values=values)
         program.block([Event(0, ON, 60, 0.5)])
+        if off_too:
+            program.set_anew()
         program.block([Event(0, OFF, 60)])
+        if off_too:
+            fresh = Program(patch, self._rate, self._frames, values=values)
+            carry_on(fresh, program)
+            HandOver(program, fresh, True).block(())
 
     def load_for(self, patch: Patch) -> None:
         """Loads what a patch needs and was not loaded yet; from any thread but that of the sound."""

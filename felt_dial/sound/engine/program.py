@@ -185,6 +185,13 @@ class Program:
             self.arranger.changed |= bool(self._stepped) or decided != self._decided
             self._decided = decided
 
+    def set_anew(self) -> None:
+        """In the next block every choice fades into itself, as if it had been set: what that needs is there from then on."""
+        for slot, (part, row) in self.built.jumping.items():
+            part.steps[row] = float(self.target[slot])
+            self._stepped.append(part)
+        self.arranger.changed = True
+
     def _shares(self) -> list[tuple[float, bool]]:
         """For every layer 1 where it is heard after on, mute and solo, else 0; and whether it is on."""
         target = self.target
