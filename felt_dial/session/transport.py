@@ -19,6 +19,7 @@ from felt_dial.live.link.messages import (
     Opened,
     PlayPhrase,
     Refused,
+    Scheduled,
     SetMonitor,
     StopPhrase,
     TakeController,
@@ -89,7 +90,8 @@ class Transport:
         channel.hear(SettingsKept, self._settings_kept)
         channel.hear(Compiling, self._compiling)
         channel.hear(TransportAsked, lambda asked: self.play(asked.on))
-        channel.hear(Opened, lambda opened: channel.tell(TransportMoved()))
+        for told in (Opened, Scheduled):
+            channel.hear(told, lambda _: channel.tell(TransportMoved()))
 
     # --- keys and phrase -----------------------------------------------------------------------
 
