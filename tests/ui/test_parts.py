@@ -61,7 +61,17 @@ def image(widget: object) -> QImage:
 def test_everything_that_the_engine_says_is_heard(desk: Desk) -> None:
     desk.window.phrase_sheet, desk.window.settings_sheet  # noqa: B018  made when they are first asked for
     channel = desk.session.channel
-    of_engine = [Compiling, TransportAsked, Opened, Devices, Controllers, ControlsTurned, ProgramAsked, NotesTaken]
+    of_engine = [
+        Compiling,
+        TransportAsked,
+        Opened,
+        Scheduled,
+        Devices,
+        Controllers,
+        ControlsTurned,
+        ProgramAsked,
+        NotesTaken,
+    ]
     assert all(channel.hears(kind) for kind in of_engine)
     kinds = sorted(
         (kind for kind in vars(messages).values() if inspect.isclass(kind) and kind.__module__ == messages.__name__),

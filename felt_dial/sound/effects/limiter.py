@@ -50,4 +50,4 @@ def waits(rate: float) -> tuple[int, int]:
     return first, second
 
 
-WRITE, HELD, SUM, OLDEST, LOWEST = range(5)
+WRITE, HELD, SUM, OLDEST, LOWEST, ASKED, AVERAGED = range(7)

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from felt_dial.sound.compiling.kernel import Stage, inner, kernel, works_for
-from felt_dial.sound.effects.limiter import BETWEEN, HELD, LOWEST, OLDEST, SUM, WRITE, Limiter, waits
+from felt_dial.sound.effects.limiter import ASKED, AVERAGED, BETWEEN, HELD, LOWEST, OLDEST, SUM, WRITE, Limiter, waits
 from felt_dial.sound.spectra import between_frames
 
 TAPS = 12
@@ -24,8 +24,14 @@ def prepare_limiter(module: Limiter, stage: Stage) -> tuple[np.ndarray, ...]:
     for wait in waits(stage.rate):
         line, past = np.zeros((2, wait + BETWEEN)), np.zeros((2, 2 * TAPS))
         asked, held = np.ones(wait + BETWEEN + 1), np.ones(wait + BETWEEN - REACH)
-        made += [line, asked, held, past, np.array([0.0, 1.0, float(len(held)), 0.0, 1.0])]
+        made += [line, asked, held, past, np.array([0.0, 1.0, float(len(held)), 0.0, 1.0, 0.0, 0.0])]
     return tuple(made)
+
+
+@kernel(inline=True)
+def _after(place, count):
+    """The place behind one in a ring. (A remainder takes longer than all else of a frame.)"""
+    return place + 1 if place + 1 < count else 0
 
 
 @inner
@@ -38,9 +44,10 @@ def _turn(x, y, ceiling, free, between, line, asked, held, past, state):
     twice, so that they stand in a row.
     """
     now, oldest = np.int64(state[WRITE]), np.int64(state[OLDEST])
+    asks, holds = np.int64(state[ASKED]), np.int64(state[AVERAGED])
     past[0, oldest] = past[0, oldest + TAPS] = x
     past[1, oldest] = past[1, oldest + TAPS] = y
-    oldest = (oldest + 1) % TAPS
+    oldest = _after(oldest, TAPS)
     loud = 0.0
     for side in range(2):
         loud = max(loud, abs(past[side, oldest + 5]))
@@ -49,29 +56,28 @@ def _turn(x, y, ceiling, free, between, line, asked, held, past, state):
             for k in range(TAPS):
                 found += between[row, k] * past[side, oldest + k]
             loud = max(loud, abs(found))
-    at, gone = now % asked.shape[0], asked[now % asked.shape[0]]
-    asked[at] = ceiling / loud if loud > ceiling else 1.0
+    gone = asked[asks]
+    asked[asks] = ceiling / loud if loud > ceiling else 1.0
     lowest = state[LOWEST]
-    if asked[at] <= lowest:
-        lowest = asked[at]
+    if asked[asks] <= lowest:
+        lowest = asked[asks]
     elif gone <= lowest < 1.0:
         lowest = 1.0
         for k in range(asked.shape[0]):
             lowest = min(lowest, asked[k])
     state[LOWEST] = lowest
     state[HELD] = min(lowest, state[HELD] + free * (1.0 - state[HELD]))
-    at = now % held.shape[0]
-    state[SUM] += state[HELD] - held[at]
-    held[at] = state[HELD]
-    if at == 0:  # and nothing gathers in the sum
+    state[SUM] += state[HELD] - held[holds]
+    held[holds] = state[HELD]
+    if holds == 0:  # and nothing gathers in the sum
         state[SUM] = 0.0
         for k in range(held.shape[0]):
             state[SUM] += held[k]
     gain = min(state[SUM] / held.shape[0], 1.0)
-    at = now % line.shape[1]
-    left, right = line[0, at], line[1, at]
-    line[0, at], line[1, at] = x, y
-    state[WRITE], state[OLDEST] = (now + 1) % (line.shape[1] * asked.shape[0] * held.shape[0]), oldest
+    left, right = line[0, now], line[1, now]
+    line[0, now], line[1, now] = x, y
+    state[WRITE], state[OLDEST] = _after(now, line.shape[1]), oldest
+    state[ASKED], state[AVERAGED] = _after(asks, asked.shape[0]), _after(holds, held.shape[0])
     return gain * left, gain * right
 
 
