@@ -25,6 +25,7 @@ from felt_dial.live.link.messages import (
     NotesTaken,
     Opened,
     ProgramAsked,
+    Scheduled,
     TransportAsked,
 )
 from felt_dial.patch.params import CUBIC, Param
