@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import sys
+import threading
 from typing import Any
 
 import numpy as np
@@ -108,6 +109,23 @@ def test_arguments_of_one_form_share_an_entry() -> None:
     desk, text = Desk(), entry_text("entry", (7, "double"))
     assert text.count("load i64") == 1 + 2 + 7 and text.count("load double") == 1
     assert desk.machine.entry((7, "double")) == desk.machine.entry((7, "double")) != desk.machine.entry((9, "double"))
+
+
+def test_threads_that_plan_at_once_mean_the_same_types() -> None:
+    """Types of arrays that nobody named before, from eight threads at once: each number stands for one type."""
+    machine, kinds = Desk().machine, [np.dtype([(f"field{n}", "f8")]) for n in range(200)]
+    given = [np.zeros(2, kind) for kind in kinds]
+    codes: list[list[int]] = []
+
+    def ask() -> None:
+        codes.append([machine.code_of(array) for array in given])
+
+    threads = [threading.Thread(target=ask) for _ in range(8)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert all(found == codes[0] for found in codes) and len(set(codes[0])) == 200
 
 
 def test_arrays_that_are_no_more_are_forgotten() -> None:

@@ -182,9 +182,11 @@ class Machine:
         return found
 
     def _code(self, key: tuple[Any, ...], kind: Any, form: int | str) -> int:
-        self._types.append((kind, form))
-        self._codes[key] = len(self._types) - 1
-        return self._codes[key]
+        with self._lock:  # the sound plans, and beside it a thread that builds the next program
+            if key not in self._codes:
+                self._types.append((kind, form))
+                self._codes[key] = len(self._types) - 1
+            return self._codes[key]
 
 
 def entry_text(name: str, form: tuple[int | str, ...]) -> str:
@@ -208,12 +210,15 @@ def entry_text(name: str, form: tuple[int | str, ...]) -> str:
 
 
 _machine: list[Machine] = []
+_making = threading.Lock()
 
 
 def machine() -> Machine:
     """The one of this process."""
     if not _machine:
-        _machine.append(Machine())
+        with _making:
+            if not _machine:
+                _machine.append(Machine())
     return _machine[0]
 
 
