@@ -344,6 +344,7 @@ class Arranger:
             layer.stale |= len(layer.rows) > 0
             layer.source.spent[0] = 0.0
             tone.calm()
+            self._passing |= layer.sends
             return layer.part.plan_for("silent", layer.sends, self._desk, lambda plan: self._silence(plan, layer))
         if (self._start[layer.rows] >= 0).all():
             tone.begins()
