@@ -15,6 +15,7 @@ from felt_dial.patch.module import Effect, Modulator
 from felt_dial.patch.patch import Patch, with_value
 from felt_dial.sound.compiling.kernel import kernel
 from felt_dial.sound.compiling.plan import At, Desk, Listed, Plan, Walk, entry_text
+from felt_dial.sound.engine.parts import MOST_PLANS, Part
 from felt_dial.sound.engine.program import Program
 from felt_dial.sound.modules import new_patch
 from felt_dial.sound.playing.events import OFF, ON, Event
@@ -189,3 +190,32 @@ def test_a_note_and_a_dial_ask_for_no_plan(monkeypatch: pytest.MonkeyPatch) -> N
     program.values[program.at["layers.b.out"]] = 0.0
     program.block()
     assert planned
+
+
+def test_a_part_remembers_many_plans_and_those_of_a_state_only_while_it_stands() -> None:
+    """What goes back and forth is planned once; a state that is laid out anew asks for another plan."""
+    program = Program(with_value(new_patch(), "layers.a.filter.on", True), 48000)
+    source, desk, planned = program.layers[0].source, Desk(), []
+    part = Part(source)
+
+    def plan(key: int, passes: bool = False) -> Plan:
+        return part.plan_for(key, passes, desk, lambda plan: planned.append(key))
+
+    first = plan(0)
+    assert plan(1) is plan(1) and plan(0) is first and planned == [0, 1]
+    assert plan(0, passes=True) is not first and plan(0) is first
+    for key in range(2, MOST_PLANS):
+        plan(key)
+    assert plan(0) is first, "a full part still finds what it has"
+    source.reset()
+    assert plan(0) is not first
+
+
+def test_what_is_planned_beforehand_leaves_no_trace() -> None:
+    """A program that has not played yet stands as built: nothing sounds, waits, lags or is stale, muted layers too."""
+    patch = with_value(much(), "layers.c.mute", True)
+    program = Program(patch, 48000)
+    assert not any(layer.stale or layer.sends or len(layer.rows) for layer in program.layers)
+    assert not any(one.was_off or not one.quiet for one in program.running())
+    assert not any(one.lags for layer in program.layers for one in layer.tone.steps)
+    assert not any(len(bus.rows) for bus in program.buses) and not program.block().any()

@@ -3,7 +3,7 @@
 A block begins with `begin`, which is the same in all blocks: pitch, modulation, and the questions. They are asked of what
 moves and sounds: does this filter work, does that layer modulate another one, has a bus voices. As long as all answers are
 as they were, and nothing was set that decides, the plan of the block before is walked once more. Where they are not,
-`arrange` plans the block anew; a part of it that was planned for the same before is found again.
+it is planned anew; a part of it that was planned for the same before is found again.
 """
 
 from __future__ import annotations
@@ -297,7 +297,7 @@ class Arranger:
                 rack.plans(self._desk, sound, self.attention)
         control[:, places] = kept
         for layer in self._layers:
-            layer.rows, layer.sends = first[:0], False
+            layer.rows, layer.sends, layer.stale = first[:0], False, False
             layer.listed.set(first[:0])
         self._voiced[:] = False
         for bus in self._buses:

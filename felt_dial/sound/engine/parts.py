@@ -10,6 +10,7 @@ from felt_dial.sound.compiling.plan import Desk, Plan
 from felt_dial.sound.engine.running_module import RunningModule
 
 MOST_PLANS = 16
+"""Plans that a part remembers before it begins anew."""
 
 
 class Part:
@@ -28,7 +29,7 @@ class Part:
         """The plan under a key; where what it does `passes` with this block, one of its own."""
         if not passes:
             versions = sum([module.version for module in self._modules])
-            if versions != self._versions or len(self._plans) >= MOST_PLANS:
+            if versions != self._versions:
                 self._plans, self._versions = {}, versions
             if key in self._plans:
                 return self._plans[key]
@@ -36,5 +37,7 @@ class Part:
         build(plan)
         plan.finish()
         if not passes:
+            if len(self._plans) >= MOST_PLANS:
+                self._plans = {}
             self._plans[key] = plan
         return plan

@@ -130,7 +130,7 @@ class Rack:
         self.frames, self.quality = frames, quality
         self.effects: list[RackEffect] = []
         self.peaks = np.zeros(2, np.float32)
-        self._before, self._after = Part(), Part()
+        self._first, self._last = Part(), Part()
         self._late: list[RackEffect] = []
         self._dry = np.zeros((2, frames), np.float32)
         self._room = FinerRoom(frames * quality, TICK * quality, 1)
@@ -161,7 +161,7 @@ class Rack:
         """What works on `sound`, float32 (2, frame), in place; `attention` is called for where an effect gave no number."""
         if not self.effects:
             return []
-        found = [self._before.plan_for(id(sound), False, desk, lambda plan: self._measure(plan, sound, 0))]
+        found = [self._first.plan_for(id(sound), False, desk, lambda plan: self._measure(plan, sound, 0))]
         for effect in self.effects:
             heard = tap if tap is not None and tap.path == effect.running.path else None
             alone = heard is not None and heard.alone
@@ -183,7 +183,7 @@ class Rack:
                 found.append(plan.finish())
             if alone:
                 break
-        return [*found, self._after.plan_for(id(sound), False, desk, lambda plan: self._measure(plan, sound, 1))]
+        return [*found, self._last.plan_for(id(sound), False, desk, lambda plan: self._measure(plan, sound, 1))]
 
     def _measure(self, plan: Plan, sound: Sound, place: int) -> None:
         plan.call(sound_peak, sound, into=self.peaks[place : place + 1])
@@ -210,20 +210,10 @@ class Rack:
                 effect.pad.plan(plan, self._dry, effect.late)
             share, warms = effect.shares()
             self._work(plan, effect, sound)
-            plan.call(
-                run_back,
-                *(
-                    self._dry,
-                    sound,
-                    2 if warms else effect.works,
-                    effect.keeps,
-                    alone,
-                    share,
-                    effect.wet,
-                    effect.shared,
-                ),
-                *(effect.kept, effect.loud, effect.rate, TICK, running.peaks, running.flags, effect.most, attention),
-            )
+            how = 2 if warms else effect.works, effect.keeps, alone
+            dials = share, effect.wet, effect.shared, effect.kept
+            told = running.peaks, running.flags, effect.most, attention
+            plan.call(run_back, self._dry, sound, *how, *dials, effect.loud, effect.rate, TICK, *told)
 
     def mend(self) -> list[str]:
         """Resets effects that gave no number, and gives their paths; those that were silent for long begin anew."""
